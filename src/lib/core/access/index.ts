@@ -1,0 +1,8 @@
+/**
+ * Who may write where, and why not: one function over what takes entry, grants and locks.
+ *
+ * Grants and locks are slices over several dimensions together. Members fall into classes (same set of slices), so the
+ * question for a parent cell is answered exactly by trying one leaf of each class. Compiling is O(slices × leaves).
+ */
+export { WriteGuard } from './write-guard';
+export type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './write-guard';

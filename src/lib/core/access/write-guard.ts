@@ -1,0 +1,196 @@
+import type { PeriodRange } from '../calendar';
+import type { Address } from '../cube';
+import type { Model } from '../model';
+
+/** Members (ids) by dimension id; each covers all under it in the main tree. A dimension left out is not limited. */
+export type SliceRule = Readonly<Record<number, readonly number[]>>;
+
+export interface Grant {
+	name: string;
+	level: 'write' | 'none';
+	slice: SliceRule;
+}
+
+export type LockState = 'open' | 'held' | 'closed';
+
+export interface Lock {
+	layer: 'period close' | 'cycle' | 'board';
+	state: LockState;
+	name: string;
+	slice: SliceRule;
+}
+
+export interface AccessRules {
+	/** Whether the person's roles let them enter numbers at all. */
+	mayEnter: boolean;
+	grants: readonly Grant[];
+	locks: readonly Lock[];
+}
+
+/**
+ * What a cell is to a person: `enter` a leaf they may type into, `spread` a parent that reaches such leaves, `computed`
+ * a figure nobody types, `closed` locked or outside the scenario's months, `refused` not theirs.
+ */
+export type Verdict = { kind: 'enter' } | { kind: 'spread' } | { kind: 'computed' | 'closed' | 'refused'; reason: string };
+
+interface CompiledSlice {
+	/** Per dimension, period last: which ordinals it covers; undefined for all. */
+	covers: (Uint8Array | undefined)[];
+}
+
+/** The rules of one person over one model, ready to ask. */
+export class WriteGuard {
+	readonly #model: Model;
+	readonly #rules: AccessRules;
+	readonly #grants: { grant: Grant; slice: CompiledSlice }[];
+	readonly #locks: { lock: Lock; slice: CompiledSlice }[];
+	readonly #classOf: Int32Array[];
+
+	constructor(model: Model, rules: AccessRules) {
+		this.#model = model;
+		this.#rules = rules;
+		this.#grants = rules.grants.map((grant) => ({ grant, slice: this.#compile(grant.slice) }));
+		this.#locks = rules.locks.map((lock) => ({ lock, slice: this.#compile(lock.slice) }));
+		const slices = [...this.#grants, ...this.#locks].map(({ slice }) => slice);
+		this.#classOf = [...model.dimensions, model.periods.dimension].map((dimension, axis) => {
+			const classes = new Map<string, number>();
+			return Int32Array.from(dimension.members, (_, ordinal) => {
+				const scenario = axis === model.scenarioAxis ? ordinal : '';
+				const signature = slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('') + scenario;
+				if (!classes.has(signature)) classes.set(signature, classes.size);
+				return classes.get(signature)!;
+			});
+		});
+	}
+
+	/**
+	 * The verdict on a cell of any level.
+	 * @param members one ordinal per dimension
+	 * @param range the leaf periods of the cell
+	 */
+	verdict(members: Address, range: PeriodRange): Verdict {
+		const computed = this.#whyComputed(members);
+		if (computed) return { kind: 'computed', reason: computed };
+		if (!this.#rules.mayEnter) return { kind: 'refused', reason: 'Your role reads figures and does not enter them.' };
+		const isLeaf = range.from === range.to && this.#model.dimensions.every((dimension, axis) => dimension.tree.isLeaf(members[axis]!));
+		let firstRefusal: Verdict | undefined;
+		for (const leaf of this.#representatives(members, range)) {
+			const verdict = this.leafVerdict(leaf.address, leaf.period);
+			if (verdict.kind === 'enter') return { kind: isLeaf ? 'enter' : 'spread' };
+			if (!firstRefusal || firstRefusal.kind === 'computed') firstRefusal = verdict;
+		}
+		return firstRefusal ?? { kind: 'computed', reason: 'Nothing lies beneath this figure.' };
+	}
+
+	/** The verdict on a leaf cell: `enter`, or why not. */
+	leafVerdict(address: Address, period: number): Verdict {
+		const model = this.#model;
+		const computed = this.#whyComputed(address);
+		if (computed) return { kind: 'computed', reason: computed };
+		if (!model.account(address[model.accountAxis]!)) return { kind: 'computed', reason: 'This account only groups others.' };
+		const scenario = model.scenario(address[model.scenarioAxis]!);
+		const scenarioName = model.scenarios.member(address[model.scenarioAxis]!).name;
+		if (!scenario || scenario.entry.to < scenario.entry.from) return { kind: 'closed', reason: `${scenarioName} takes no entries.` };
+		if (period < scenario.entry.from || period > scenario.entry.to) {
+			const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
+			return { kind: 'closed', reason: `${scenarioName} takes entries from ${name(scenario.entry.from)} to ${name(scenario.entry.to)}.` };
+		}
+		if (!this.#rules.mayEnter) return { kind: 'refused', reason: 'Your role reads figures and does not enter them.' };
+		const places = [...Array.from(address), model.periods.leaf(period).ordinal];
+		const barred = this.#grants.find(({ grant, slice }) => grant.level === 'none' && covers(slice, places));
+		if (barred) return { kind: 'refused', reason: `“${barred.grant.name}” keeps you out here.` };
+		if (!this.#grants.some(({ grant, slice }) => grant.level === 'write' && covers(slice, places)))
+			return { kind: 'refused', reason: this.#rules.grants.length === 0 ? 'You have no grant to write in this model.' : `Your grant is for ${this.#rules.grants.map((grant) => grant.name).join(', ')}.` };
+		const lock = this.#strictestLock(places);
+		if (lock) return { kind: 'closed', reason: `${lock.name} is ${lock.state}.` };
+		return { kind: 'enter' };
+	}
+
+	#whyComputed(members: Address): string | undefined {
+		const account = members[this.#model.accountAxis]!;
+		return this.#model.formula(account) ? `${this.#model.accounts.member(account).name} is computed by its formula.` : undefined;
+	}
+
+	/** In every layer the narrower slice wins, of overlapping ones the stricter; every layer must be open. */
+	#strictestLock(places: readonly number[]): Lock | undefined {
+		const matching = this.#locks.filter(({ slice }) => covers(slice, places));
+		const standing = matching.filter(({ lock, slice }) => !matching.some((other) => other.lock.layer === lock.layer && other.slice !== slice && isNarrower(other.slice, slice)));
+		const strictness: Record<LockState, number> = { open: 0, held: 1, closed: 2 };
+		return standing
+			.map(({ lock }) => lock)
+			.filter((lock) => lock.state !== 'open')
+			.sort((a, b) => strictness[b.state] - strictness[a.state])[0];
+	}
+
+	/** One leaf cell of every combination of classes beneath a cell. */
+	*#representatives(members: Address, range: PeriodRange): Generator<{ address: Int32Array; period: number }> {
+		const model = this.#model;
+		const choices = model.dimensions.map((dimension, axis) => {
+			const leaves = new Map<number | string, number>();
+			dimension.tree.eachWeightedLeaf(members[axis]!, (leaf) => {
+				// Formula accounts and groups take no entry: they make classes of their own.
+				const plain = axis !== model.accountAxis || (model.account(leaf) !== undefined && model.formula(leaf) === undefined);
+				const leafClass = plain ? this.#classOf[axis]![leaf]! : `computed ${this.#classOf[axis]![leaf]!}`;
+				if (!leaves.has(leafClass)) leaves.set(leafClass, leaf);
+			});
+			return [...leaves.values()];
+		});
+		const periods = new Map<string, number>();
+		for (let index = range.from; index <= range.to; index++) {
+			const takes = choices[model.scenarioAxis]!.map((scenario) => {
+				const entry = model.scenario(scenario)?.entry;
+				return entry && index >= entry.from && index <= entry.to ? 1 : 0;
+			});
+			const signature = `${this.#classOf.at(-1)![model.periods.leaf(index).ordinal]} ${takes.join('')}`;
+			if (!periods.has(signature)) periods.set(signature, index);
+		}
+		const address = new Int32Array(model.dimensions.length);
+		const at = new Int32Array(choices.length);
+		if (choices.some((each) => each.length === 0)) return;
+		for (const period of periods.values()) {
+			at.fill(0);
+			for (;;) {
+				for (let axis = 0; axis < choices.length; axis++) address[axis] = choices[axis]![at[axis]!]!;
+				yield { address, period };
+				let axis = 0;
+				while (axis < choices.length && ++at[axis]! === choices[axis]!.length) at[axis++] = 0;
+				if (axis === choices.length) break;
+			}
+		}
+	}
+
+	#compile(slice: SliceRule): CompiledSlice {
+		return {
+			covers: [...this.#model.dimensions, this.#model.periods.dimension].map((dimension) => {
+				const named = slice[dimension.id];
+				if (!named) return undefined;
+				const covered = new Uint8Array(dimension.members.length);
+				for (const member of named) {
+					const ordinal = dimension.ordinal(member);
+					if (ordinal !== undefined) for (const under of dimension.tree.under(ordinal)) covered[under] = 1;
+				}
+				return covered;
+			})
+		};
+	}
+}
+
+const covers = (slice: CompiledSlice, places: readonly number[]): boolean => places.every((ordinal, axis) => slice.covers[axis]?.[ordinal] !== 0);
+
+/** Whether `inner` covers less than `outer` and nothing outside it. */
+function isNarrower(inner: CompiledSlice, outer: CompiledSlice): boolean {
+	let less = false;
+	for (let axis = 0; axis < outer.covers.length; axis++) {
+		const within = inner.covers[axis];
+		const around = outer.covers[axis];
+		if (!around && !within) continue;
+		if (!around) less = true;
+		else if (!within) return false;
+		else
+			for (let ordinal = 0; ordinal < around.length; ordinal++) {
+				if (within[ordinal] && !around[ordinal]) return false;
+				if (!within[ordinal] && around[ordinal]) less = true;
+			}
+	}
+	return less;
+}

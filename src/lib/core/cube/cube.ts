@@ -1,0 +1,151 @@
+import type { Model, OriginMode } from '../model';
+import { EMPTY, isEmpty, isValue, Sum } from '../number';
+import { SeriesStore, type Address, type Block } from './series-store';
+
+/** What one origin holds at a cell. */
+export interface Contribution {
+	origin: number;
+	value: number;
+}
+
+/** The values of one origin in a series of several. */
+interface OriginValues {
+	origin: number;
+	values: Float64Array;
+}
+
+/**
+ * All stored numbers of a model. Most series come from one origin and need nothing beside their values; where several
+ * contribute, each one's values are kept and the column holds the outcome.
+ */
+export class Cube {
+	readonly store: SeriesStore;
+	readonly #model: Model;
+	/** By block: the single origin of each series, −1 while it has none, or the contributions of a series with several. */
+	readonly #origins = new Map<Block, { single: number[]; several: Map<number, OriginValues[]> }>();
+	#cells = 0;
+
+	constructor(model: Model) {
+		this.#model = model;
+		this.store = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
+	}
+
+	/** How many cells hold a value. */
+	get cells(): number {
+		return this.#cells;
+	}
+
+	/** The effective value of a cell, empty when there is none. */
+	read(address: Address, year: number, position: number): number {
+		const block = this.store.blockOf(address, year);
+		const series = block ? block.find(address) : -1;
+		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
+	}
+
+	/** What each origin holds at a cell, in the order they first wrote. */
+	contributions(address: Address, year: number, position: number): Contribution[] {
+		const block = this.store.blockOf(address, year);
+		const series = block ? block.find(address) : -1;
+		if (series < 0) return [];
+		const origins = this.#originsOf(block!);
+		const several = origins.several.get(series) ?? [{ origin: origins.single[series]!, values: block!.values.subarray(series * block!.width, (series + 1) * block!.width) }];
+		return several.map(({ origin, values }) => ({ origin, value: values[position]! })).filter(({ value }) => isValue(value));
+	}
+
+	/** Sets what an origin holds at one cell (empty removes it). */
+	writeCell(origin: number, address: Address, year: number, position: number, value: number): void {
+		const block = this.store.ensureBlockOf(address, year);
+		const series = block.ensure(address);
+		const own = this.#valuesOf(block, series, origin);
+		own.values[own.offset + position] = value;
+		this.#settle(block, series, position, own.alone ? value : undefined, own.before(position));
+	}
+
+	/** Sets all an origin holds in a series; `values` has the width of a series, empty places as NaN. */
+	writeSeries(origin: number, address: Address, year: number, values: ArrayLike<number>): void {
+		const block = this.store.ensureBlockOf(address, year);
+		const series = block.ensure(address);
+		const own = this.#valuesOf(block, series, origin);
+		for (let position = 0; position < block.width; position++) {
+			const before = own.before(position);
+			own.values[own.offset + position] = values[position] ?? EMPTY;
+			this.#settle(block, series, position, own.alone ? values[position]! : undefined, before);
+		}
+	}
+
+	/** Bytes held by the columns and indexes. */
+	get bytes(): number {
+		let total = 0;
+		for (const { block } of this.store.blocks()) total += block.bytes + block.count * 8;
+		return total;
+	}
+
+	/**
+	 * Where an origin's values of a series are kept. While it is the only one they are the column itself (`alone`);
+	 * the second origin moves both beside the column.
+	 */
+	#valuesOf(block: Block, series: number, origin: number) {
+		const origins = this.#originsOf(block);
+		const single = origins.single[series] ?? -1;
+		const width = block.width;
+		const before = (position: number) => block.values[series * width + position]!;
+		if (!origins.several.has(series) && (single < 0 || single === origin)) {
+			origins.single[series] = origin;
+			const held = block.values.slice(series * width, (series + 1) * width);
+			return { values: block.values, offset: series * width, alone: true, before: (position: number) => held[position]! };
+		}
+		let several = origins.several.get(series);
+		if (!several) origins.several.set(series, (several = [{ origin: single, values: block.values.slice(series * width, (series + 1) * width) }]));
+		let own = several.find((each) => each.origin === origin);
+		if (!own) several.push((own = { origin, values: new Float64Array(width).fill(EMPTY) }));
+		return { values: own.values, offset: 0, alone: false, before };
+	}
+
+	#settle(block: Block, series: number, position: number, alone: number | undefined, before: number): void {
+		const place = series * block.width + position;
+		const account = block.coordinates[this.#model.accountAxis]![series]!;
+		const after = alone ?? this.#combine(this.#originsOf(block).several.get(series)!, position, account);
+		block.values[place] = after;
+		this.#cells += (isValue(after) ? 1 : 0) - (isValue(before) ? 1 : 0);
+	}
+
+	#combine(contributions: readonly OriginValues[], position: number, account: number): number {
+		return combineContributions(
+			contributions.map(({ origin, values }) => ({ mode: this.#model.origin(origin)?.mode ?? 'proposes', value: values[position]! })),
+			addsUp(this.#model, account)
+		);
+	}
+
+	#originsOf(block: Block) {
+		let origins = this.#origins.get(block);
+		if (!origins) this.#origins.set(block, (origins = { single: [], several: new Map() }));
+		return origins;
+	}
+}
+
+/** Whether an account's proposals and additions add up (money, quantities) or the later one wins (percents, prices). */
+export function addsUp(model: Model, accountOrdinal: number): boolean {
+	const type = model.account(accountOrdinal)?.valueType;
+	return type !== 'percent' && type !== 'price';
+}
+
+/**
+ * The effective value of a cell: the entry if there is one, else the sum of proposals; plus the sum of additions.
+ * Where values do not add up, the entry or else the last proposal stands alone.
+ */
+export function combineContributions(contributions: readonly { mode: OriginMode; value: number }[], adding: boolean): number {
+	let entry = EMPTY;
+	const proposals = new Sum();
+	const additions = new Sum();
+	let last = EMPTY;
+	for (const { mode, value } of contributions) {
+		if (isEmpty(value)) continue;
+		if (mode === 'entry') entry = value;
+		else if (mode === 'proposes') proposals.add((last = value));
+		else additions.add(value);
+	}
+	if (!adding) return isValue(entry) ? entry : last;
+	const basis = isValue(entry) ? entry : proposals.value;
+	if (isEmpty(basis)) return additions.value;
+	return isEmpty(additions.value) ? basis : basis + additions.value;
+}

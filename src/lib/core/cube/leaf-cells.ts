@@ -1,0 +1,67 @@
+import type { PeriodRange } from '../calendar';
+import type { Model } from '../model';
+import { EMPTY, isEmpty, isValue } from '../number';
+import type { Cube } from './cube';
+import type { Overlay } from './overlay';
+import type { Address } from './series-store';
+
+/** A leaf cell beneath a figure. */
+export interface LeafCell {
+	address: Int32Array;
+	year: number;
+	position: number;
+	value: number;
+	/** Product of the weights on the way up. */
+	weight: number;
+}
+
+/**
+ * The leaf cells with a value beneath a cell of any level, seen through the overlay.
+ * O(series in the scenario's blocks of those years).
+ * @param members one ordinal per dimension, leaf or parent
+ * @param range the leaf periods asked for
+ */
+export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined, members: Address, range: PeriodRange): LeafCell[] {
+	const weights = model.dimensions.map((dimension, axis) => {
+		const table = new Float64Array(dimension.members.length).fill(EMPTY);
+		dimension.tree.eachWeightedLeaf(members[axis]!, (leaf, weight) => (table[leaf] = weight));
+		return table;
+	});
+	const weightOf = (address: Address): number => {
+		let weight = 1;
+		for (let axis = 0; axis < weights.length; axis++) weight *= weights[axis]![address[axis]!]!;
+		return weight;
+	};
+	const inRange = (year: number, position: number): boolean => {
+		const leaf = model.periods.at(year, position);
+		return leaf !== undefined && leaf.index >= range.from && leaf.index <= range.to;
+	};
+	const found: LeafCell[] = [];
+	const address = new Int32Array(model.dimensions.length);
+	const years = new Set<number>();
+	for (let index = range.from; index <= range.to; index++) years.add(model.periods.leaf(index).fiscalYear);
+	for (let scenario = 0; scenario < model.scenarios.members.length; scenario++) {
+		if (isEmpty(weights[model.scenarioAxis]![scenario]!)) continue;
+		for (const year of years) {
+			const block = cube.store.block(scenario, year);
+			if (!block) continue;
+			for (let series = 0; series < block.count; series++) {
+				const weight = weightOf(block.readAddress(series, address));
+				if (isEmpty(weight)) continue;
+				for (let position = 0; position < block.width; position++) {
+					const value = block.values[series * block.width + position]!;
+					if (isEmpty(value) || !inRange(year, position)) continue;
+					if (overlay && isValue(overlay.get(address, year, position))) continue;
+					found.push({ address: address.slice(), year, position, value, weight });
+				}
+			}
+		}
+	}
+	overlay?.each((changed, year, position) => {
+		const weight = weightOf(changed);
+		if (isEmpty(weight) || !inRange(year, position)) return;
+		const value = overlay.read(cube, changed, year, position);
+		if (isValue(value)) found.push({ address: changed.slice(), year, position, value, weight });
+	});
+	return found;
+}

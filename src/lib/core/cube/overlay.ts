@@ -1,0 +1,69 @@
+import type { Model } from '../model';
+import { EMPTY, isEmpty, isValue } from '../number';
+import { addsUp, combineContributions, type Cube } from './cube';
+import { SeriesStore, type Address } from './series-store';
+
+/** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
+export const CLEARED = Number.NEGATIVE_INFINITY;
+
+/**
+ * Changed cells over a cube: a draft. Holds the value each changed cell shall show, or `CLEARED`; all else reads through.
+ * The cube itself stays as it is.
+ */
+export class Overlay {
+	readonly #model: Model;
+	readonly #store: SeriesStore;
+	#size = 0;
+
+	constructor(model: Model) {
+		this.#model = model;
+		this.#store = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
+	}
+
+	/** How many cells are changed. */
+	get size(): number {
+		return this.#size;
+	}
+
+	/** The value held here, `CLEARED`, or empty when this cell is not changed. */
+	get(address: Address, year: number, position: number): number {
+		const block = this.#store.blockOf(address, year);
+		const series = block ? block.find(address) : -1;
+		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
+	}
+
+	/** Changes a cell; empty takes the change back. */
+	set(address: Address, year: number, position: number, value: number): void {
+		const block = this.#store.ensureBlockOf(address, year);
+		const place = block.ensure(address) * block.width + position;
+		this.#size += (isValue(value) ? 1 : 0) - (isValue(block.values[place]!) ? 1 : 0);
+		block.values[place] = value;
+	}
+
+	/** Calls back with every changed cell. The address is reused between calls. */
+	each(visit: (address: Int32Array, year: number, position: number, value: number) => void): void {
+		const address = new Int32Array(this.#store.dimensions);
+		for (const { year, block } of this.#store.blocks())
+			for (let series = 0; series < block.count; series++)
+				for (let position = 0; position < block.width; position++) {
+					const value = block.values[series * block.width + position]!;
+					if (isValue(value)) visit(block.readAddress(series, address), year, position, value);
+				}
+	}
+
+	/** The effective value of a cell through this overlay. */
+	read(cube: Cube, address: Address, year: number, position: number): number {
+		const own = this.get(address, year, position);
+		if (isEmpty(own)) return cube.read(address, year, position);
+		return own === CLEARED ? this.withoutEntry(cube, address, year, position) : own;
+	}
+
+	/** What a cell holds apart from its entry: proposals and additions. */
+	withoutEntry(cube: Cube, address: Address, year: number, position: number): number {
+		const others = cube
+			.contributions(address, year, position)
+			.map(({ origin, value }) => ({ mode: this.#model.origin(origin)?.mode ?? ('proposes' as const), value }))
+			.filter(({ mode }) => mode !== 'entry');
+		return combineContributions(others, addsUp(this.#model, address[this.#model.accountAxis]!));
+	}
+}

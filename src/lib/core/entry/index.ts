@@ -1,0 +1,12 @@
+/**
+ * Entering: from what a person types in a cell of any level to the leaf cells that change.
+ *
+ * `parseEntry` reads the text, `enter` finds the leaves and calls `spread`, which shares the target out and ties
+ * exactly. Cost: O(leaf cells beneath the figure), plus one pass over the blocks they lie in.
+ */
+export { parseEntry } from './parse';
+export type { EntryInput, NumberStyle } from './parse';
+export { spread } from './spread';
+export type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
+export { enter } from './enter';
+export type { EnterFault, EnterResult, LeafChange } from './enter';

@@ -1,0 +1,119 @@
+import type { Line, Query } from '../cube';
+import { selectMembers, type Dimension } from '../dimension';
+import type { Model } from '../model';
+import type { AxisBlock, FormLayout } from './layout';
+
+/** A row or a column of the grid. */
+export interface FormLine {
+	members: Line;
+	/** The last nested member's name, and the names of those it is nested under. */
+	label: string;
+	code: string;
+	above: string[];
+	/** Depth in the tree among the lines of its block, from 0. */
+	depth: number;
+	/** Whether the member has others under it. */
+	parent: boolean;
+}
+
+export interface FormSelector {
+	dimension: number;
+	name: string;
+	chosen: number;
+	choices: { member: number; name: string; depth: number; parent: boolean }[];
+}
+
+export interface ExpandedForm {
+	rows: FormLine[];
+	columns: FormLine[];
+	selectors: FormSelector[];
+	/** Currencies to choose from and the one chosen. */
+	currencies: string[];
+	query: Query;
+	/** Why the form cannot be shown; empty when it can. */
+	faults: string[];
+}
+
+/**
+ * The lines of a form for a reader's choices.
+ * @param choices members by dimension id; choices outside a selector's selection fall back to its initial member
+ * @param currency the currency asked for; the first one of the layout when it is not among them
+ */
+export function expandForm(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency?: string): ExpandedForm {
+	const faults: string[] = [];
+	const selectors: FormSelector[] = [];
+	for (const part of layout.selectors) {
+		const dimension = model.dimension(part.dimension);
+		if (!dimension) {
+			faults.push(`The selector's dimension ${part.dimension} is not in this model.`);
+			continue;
+		}
+		const offered = selectMembers(dimension, part.selection);
+		const wanted = [choices[part.dimension], part.initial].map((member) => (member === undefined ? undefined : dimension.ordinal(member)));
+		const chosen = wanted.find((ordinal) => ordinal !== undefined && offered.includes(ordinal)) ?? offered[0];
+		if (chosen === undefined) {
+			faults.push(`The selector ${dimension.name} offers nothing to choose.`);
+			continue;
+		}
+		const least = Math.min(...offered.map((ordinal) => dimension.tree.depth[ordinal]!));
+		selectors.push({
+			dimension: dimension.id,
+			name: dimension.name,
+			chosen: dimension.member(chosen).id,
+			choices: offered.map((ordinal) => ({
+				member: dimension.member(ordinal).id,
+				name: dimension.member(ordinal).name,
+				depth: dimension.tree.depth[ordinal]! - least,
+				parent: !dimension.tree.isLeaf(ordinal)
+			}))
+		});
+	}
+	const chosenOf = new Map(selectors.map((selector) => [selector.dimension, selector.chosen]));
+	const rows = expandAxis(model, layout.rows, chosenOf);
+	const columns = expandAxis(model, layout.columns, chosenOf);
+	if (rows.length === 0) faults.push('No rows: the selection on the rows yields nothing today.');
+	if (columns.length === 0) faults.push('No columns: the selection on the columns yields nothing today.');
+	const onAxes = new Set([...layout.rows, ...layout.columns].flatMap((block) => block.parts.map((part) => part.dimension)));
+	const slice: Record<number, number> = {};
+	for (const { dimension, member } of layout.pinned) slice[dimension] = member;
+	for (const { dimension, chosen } of selectors) if (!onAxes.has(dimension)) slice[dimension] = chosen;
+	const chosenCurrency = currency && layout.currencies.includes(currency) ? currency : (layout.currencies[0] ?? model.definition.reportingCurrency);
+	return {
+		rows,
+		columns,
+		selectors,
+		currencies: layout.currencies,
+		query: { slice, rows: rows.map((line) => line.members), columns: columns.map((line) => line.members), currency: chosenCurrency },
+		faults
+	};
+}
+
+function expandAxis(model: Model, blocks: readonly AxisBlock[], chosenOf: ReadonlyMap<number, number>): FormLine[] {
+	return blocks.flatMap((block) => {
+		let lines: FormLine[] = [{ members: {}, label: '', code: '', above: [], depth: 0, parent: false }];
+		for (const part of block.parts) {
+			const dimension = model.dimension(part.dimension);
+			if (!dimension) return [];
+			const chosen = chosenOf.get(dimension.id);
+			const ordinals = selectMembers(dimension, part.selection, chosen === undefined ? undefined : dimension.ordinal(chosen));
+			const depths = depthsAmong(dimension, ordinals);
+			lines = lines.flatMap((line) =>
+				ordinals.map((ordinal, index) => ({
+					members: { ...line.members, [dimension.id]: dimension.member(ordinal).id },
+					label: dimension.member(ordinal).name,
+					code: dimension.member(ordinal).code,
+					above: line.label === '' ? [] : [...line.above, line.label],
+					depth: depths[index]!,
+					parent: !dimension.tree.isLeaf(ordinal)
+				}))
+			);
+		}
+		return lines;
+	});
+}
+
+/** Tree depth counted among the selected members only, so that a selection of leaves is not indented. */
+function depthsAmong(dimension: Dimension, ordinals: readonly number[]): number[] {
+	const selected = new Set(ordinals);
+	return ordinals.map((ordinal) => dimension.tree.ancestors(ordinal).filter((above) => selected.has(above)).length);
+}

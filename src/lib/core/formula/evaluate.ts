@@ -1,0 +1,28 @@
+import { EMPTY, isEmpty } from '../number';
+import type { BinaryOperator, Expression } from './expression';
+
+/**
+ * The value of an expression; empty where its rules say so, never an error.
+ * @param read the value of an account (member id) at the cell asked for
+ */
+export function evaluate(expression: Expression, read: (account: number) => number): number {
+	switch (expression.kind) {
+		case 'number':
+			return expression.value;
+		case 'account':
+			return read(expression.member);
+		case 'negative':
+			return -evaluate(expression.of, read);
+		case 'binary':
+			return OPERATORS[expression.operator](evaluate(expression.left, read), evaluate(expression.right, read));
+		default:
+			return expression satisfies never;
+	}
+}
+
+const OPERATORS: Record<BinaryOperator, (left: number, right: number) => number> = {
+	'+': (left, right) => (isEmpty(left) ? right : isEmpty(right) ? left : left + right),
+	'-': (left, right) => (isEmpty(left) ? -right : isEmpty(right) ? left : left - right),
+	'*': (left, right) => left * right,
+	'/': (left, right) => (right === 0 ? EMPTY : left / right)
+};

@@ -1,0 +1,10 @@
+/**
+ * Formulas: a typed tree with member ids, what it reads, how it prints, and its evaluation from totals.
+ *
+ * Members are stored as ids, so a rename never breaks a formula; printing uses today's names. Empty operands never
+ * raise an error: empty + 5 = 5, empty × anything = empty, division by zero or by empty gives empty.
+ */
+export { evaluate } from './evaluate';
+export { print } from './print';
+export { accountsRead } from './reads';
+export type { BinaryOperator, Expression, FormulaDefinition } from './expression';

@@ -1,0 +1,21 @@
+/**
+ * A model as the core sees it: plain definitions in, a `Model` with dimensions, time line and account facts by ordinal
+ * out. Everything else in the core takes a `Model`.
+ *
+ * A cell's *address* is one leaf ordinal per dimension other than the period, in the order of `model.dimensions`,
+ * beside the index of a leaf period.
+ */
+export { Model } from './model';
+export type {
+	AccountDefinition,
+	AccountKind,
+	Consolidation,
+	CurrencyDefinition,
+	EntityDefinition,
+	ModelDefinition,
+	OriginDefinition,
+	OriginMode,
+	ScenarioDefinition,
+	TimeBehaviour,
+	ValueType
+} from './definition';

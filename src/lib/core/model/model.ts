@@ -1,0 +1,124 @@
+import { PeriodAxis, type PeriodRange } from '../calendar';
+import { RateTable } from '../currency';
+import { Dimension, type DimensionKind } from '../dimension';
+import type { FormulaDefinition } from '../formula';
+import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
+
+/** A scenario's spans as runs of leaf periods. */
+export interface ScenarioSpan {
+	definition: ScenarioDefinition;
+	span: PeriodRange;
+	entry: PeriodRange;
+}
+
+/** A model ready for use. Immutable: a changed definition makes a new one. */
+export class Model {
+	readonly definition: ModelDefinition;
+	/** The dimensions of an address, the period left out. */
+	readonly dimensions: readonly Dimension[];
+	readonly periods: PeriodAxis;
+	/** Places of these dimensions in `dimensions`; `entityAxis` is −1 when the model has no entities. */
+	readonly accountAxis: number;
+	readonly scenarioAxis: number;
+	readonly entityAxis: number;
+	readonly #byId: Map<number, Dimension>;
+	readonly #accounts: (AccountDefinition | undefined)[];
+	readonly #currencies: (string | undefined)[];
+	readonly #scenarios: (ScenarioSpan | undefined)[];
+	readonly #formulas: (FormulaDefinition | undefined)[];
+	readonly #rates: Map<number, RateTable>;
+	readonly #origins: Map<number, OriginDefinition>;
+
+	/** @throws Error when a dimension's hierarchy is faulty or a required dimension is missing */
+	constructor(definition: ModelDefinition) {
+		this.definition = definition;
+		const all = definition.dimensions.map((dimension) => new Dimension(dimension));
+		this.#byId = new Map(all.map((dimension) => [dimension.id, dimension]));
+		const only = (kind: DimensionKind): Dimension => {
+			const found = all.filter((dimension) => dimension.kind === kind);
+			if (found.length !== 1) throw new Error(`A model has exactly one ${kind} dimension; ${definition.name} has ${found.length}.`);
+			return found[0]!;
+		};
+		const period = only('period');
+		this.dimensions = all.filter((dimension) => dimension !== period);
+		this.periods = new PeriodAxis(period, definition.periods);
+		this.accountAxis = this.dimensions.indexOf(only('account'));
+		this.scenarioAxis = this.dimensions.indexOf(only('scenario'));
+		this.entityAxis = this.dimensions.findIndex((dimension) => dimension.kind === 'entity');
+		const accounts = this.dimensions[this.accountAxis]!;
+		const scenarios = this.dimensions[this.scenarioAxis]!;
+		this.#accounts = placed(accounts, definition.accounts, (account) => account.member, (account) => account);
+		this.#formulas = placed(accounts, definition.formulas, (formula) => formula.account, (formula) => formula);
+		const entities = this.dimensions[this.entityAxis];
+		this.#currencies = entities ? placed(entities, definition.entities, (entity) => entity.member, (entity) => entity.currency) : [];
+		this.#scenarios = placed(scenarios, definition.scenarios, (scenario) => scenario.member, (scenario) => ({
+			definition: scenario,
+			span: this.#between(scenario.spanFrom, scenario.spanTo),
+			entry: scenario.entryFrom === null || scenario.entryTo === null ? { from: 0, to: -1 } : this.#between(scenario.entryFrom, scenario.entryTo)
+		}));
+		this.#rates = new Map(definition.rateSets.map((set) => [set.id, new RateTable(set)]));
+		this.#origins = new Map(definition.origins.map((origin) => [origin.id, origin]));
+	}
+
+	/** The dimension with an id, the period dimension included. */
+	dimension(id: number): Dimension | undefined {
+		return this.#byId.get(id);
+	}
+
+	get accounts(): Dimension {
+		return this.dimensions[this.accountAxis]!;
+	}
+
+	get scenarios(): Dimension {
+		return this.dimensions[this.scenarioAxis]!;
+	}
+
+	/** An account's facts; undefined for accounts that only group others. */
+	account(ordinal: number): AccountDefinition | undefined {
+		return this.#accounts[ordinal];
+	}
+
+	/** The formula on an account, if it has one. */
+	formula(accountOrdinal: number): FormulaDefinition | undefined {
+		return this.#formulas[accountOrdinal];
+	}
+
+	/** The local currency of an entity; the reporting currency where none is given. */
+	currencyOf(entityOrdinal: number): string {
+		return this.#currencies[entityOrdinal] ?? this.definition.reportingCurrency;
+	}
+
+	scenario(ordinal: number): ScenarioSpan | undefined {
+		return this.#scenarios[ordinal];
+	}
+
+	rates(rateSet: number): RateTable | undefined {
+		return this.#rates.get(rateSet);
+	}
+
+	origin(id: number): OriginDefinition | undefined {
+		return this.#origins.get(id);
+	}
+
+	/** Decimals of a currency's amounts (2 when unknown). */
+	currencyDecimals(code: string): number {
+		return this.definition.currencies.find((currency) => currency.code === code)?.decimals ?? 2;
+	}
+
+	#between(fromMember: number, toMember: number): PeriodRange {
+		const from = this.periods.dimension.ordinal(fromMember);
+		const to = this.periods.dimension.ordinal(toMember);
+		if (from === undefined || to === undefined) return { from: 0, to: -1 };
+		return { from: this.periods.range(from).from, to: this.periods.range(to).to };
+	}
+}
+
+/** A list by ordinal out of definitions that name their member. */
+function placed<Item, Fact>(dimension: Dimension, items: readonly Item[], memberOf: (item: Item) => number, factOf: (item: Item) => Fact): (Fact | undefined)[] {
+	const list: (Fact | undefined)[] = new Array(dimension.members.length).fill(undefined);
+	for (const item of items) {
+		const ordinal = dimension.ordinal(memberOf(item));
+		if (ordinal !== undefined) list[ordinal] = factOf(item);
+	}
+	return list;
+}

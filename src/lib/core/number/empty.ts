@@ -1,0 +1,8 @@
+/** The mark of "no value" in columns of numbers. */
+export const EMPTY = Number.NaN;
+
+/** Whether a number of a column stands for "no value". */
+export const isEmpty = (value: number): boolean => value !== value;
+
+/** Whether a number of a column is a value (0 included). */
+export const isValue = (value: number): boolean => value === value;
