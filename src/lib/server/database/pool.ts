@@ -1,0 +1,44 @@
+import pg from 'pg';
+
+// int8 (revisions, counts) fits a double; plain dates stay texts, without a time zone.
+pg.types.setTypeParser(pg.types.builtins.INT8, Number);
+pg.types.setTypeParser(pg.types.builtins.DATE, (text) => text);
+
+/** A pool or one of its connections: functions take it so that they join the caller's transaction. */
+export type Database = pg.Pool | pg.PoolClient;
+
+// Kept on globalThis so that a reload in development does not open a second pool.
+const shared = globalThis as unknown as { databasePool?: pg.Pool };
+
+/** The application's connections. @throws Error when DATABASE_URL is not set */
+export function pool(): pg.Pool {
+	if (!shared.databasePool) {
+		if (!process.env.DATABASE_URL) throw new Error('DATABASE_URL is not set. Start with: npm start');
+		shared.databasePool = new pg.Pool({ connectionString: process.env.DATABASE_URL, max: 12 });
+		// An idle connection that breaks (a database restart) is replaced by the next query; without a listener it would end the process.
+		shared.databasePool.on('error', () => {});
+	}
+	return shared.databasePool;
+}
+
+export async function closePool(): Promise<void> {
+	const open = shared.databasePool;
+	shared.databasePool = undefined;
+	await open?.end();
+}
+
+/** Runs work in one transaction: committed when it returns, rolled back when it throws. */
+export async function transaction<Result>(work: (client: pg.PoolClient) => Promise<Result>, from: pg.Pool = pool()): Promise<Result> {
+	const client = await from.connect();
+	try {
+		await client.query('BEGIN');
+		const result = await work(client);
+		await client.query('COMMIT');
+		return result;
+	} catch (error) {
+		await client.query('ROLLBACK').catch(() => {});
+		throw error;
+	} finally {
+		client.release();
+	}
+}
