@@ -111,6 +111,11 @@ export class WriteGuard {
 		return this.#model.formula(account) ? `${this.#model.accounts.member(account).name} is computed by its formula.` : undefined;
 	}
 
+	/** The lock that keeps a leaf cell as it is, whoever asks; undefined when it is open. */
+	lockOn(address: Address, period: number): Lock | undefined {
+		return this.#strictestLock([...Array.from(address), this.#model.periods.leaf(period).ordinal]);
+	}
+
 	/** In every layer the narrower slice wins, of overlapping ones the stricter; every layer must be open. */
 	#strictestLock(places: readonly number[]): Lock | undefined {
 		const matching = this.#locks.filter(({ slice }) => covers(slice, places));

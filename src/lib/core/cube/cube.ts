@@ -52,6 +52,14 @@ export class Cube {
 		return several.map(({ origin, values }) => ({ origin, value: values[position]! })).filter(({ value }) => isValue(value));
 	}
 
+	/** All an origin holds in a series; empty places as NaN. */
+	seriesOf(origin: number, address: Address, year: number): Float64Array {
+		const values = new Float64Array(this.store.width).fill(EMPTY);
+		for (let position = 0; position < values.length; position++)
+			values[position] = this.contributions(address, year, position).find((each) => each.origin === origin)?.value ?? EMPTY;
+		return values;
+	}
+
 	/** Sets what an origin holds at one cell (empty removes it). */
 	writeCell(origin: number, address: Address, year: number, position: number, value: number): void {
 		const block = this.store.ensureBlockOf(address, year);
@@ -121,6 +129,13 @@ export class Cube {
 		if (!origins) this.#origins.set(block, (origins = { single: [], several: new Map() }));
 		return origins;
 	}
+}
+
+/** What is to be stored as the entry so that the cell shows `typed`: additions stay on top of it. */
+export function entryFor(model: Model, cube: Cube, address: Address, year: number, position: number, typed: number): number {
+	if (!addsUp(model, address[model.accountAxis]!)) return typed;
+	const additions = cube.contributions(address, year, position).filter(({ origin }) => model.origin(origin)?.mode === 'adds');
+	return additions.reduce((rest, { value }) => rest - value, typed);
 }
 
 /** Whether an account's proposals and additions add up (money, quantities) or the later one wins (percents, prices). */

@@ -10,8 +10,8 @@
  * Costs: a scan is O(series in the blocks met × dimensions); a changed cell in an open view is O(dimensions), and
  * evaluating the view O(its cells × classes beneath). Memory: about 11 bytes a cell at twelve values a series.
  */
-export { Cube } from './cube';
-export type { Address } from './series-store';
+export { Cube, entryFor } from './cube';
+export { SeriesStore, type Address } from './series-store';
 export type { Contribution } from './cube';
 export { CLEARED, Overlay } from './overlay';
 export { compileQuery, QueryFault } from './query';

@@ -55,6 +55,11 @@ export class RowReader {
 		return [...new Set([...this.#recipe.rules.flatMap((rule) => (rule.from === 'fixed' ? [] : [rule.column])), this.#recipe.amountColumn])];
 	}
 
+	/** A row's amount as written, before any sign is reversed: for control totals. Undefined when it is no amount. */
+	amountOf(row: SourceRow): number | undefined {
+		return parseAmount(row[this.#recipe.amountColumn] ?? '', this.#recipe.amountStyle);
+	}
+
 	/** What a row becomes: a cell and an amount, every fault found, or `skipped` by a map line that says so. */
 	read(row: SourceRow): { mapped: MappedRow } | { faults: RowFault[] } | { skipped: true } {
 		const model = this.#model;
@@ -62,8 +67,8 @@ export class RowReader {
 		const address = new Int32Array(model.dimensions.length);
 		let period = -1;
 		let sign = 1;
-		const { amountColumn, amountStyle } = this.#recipe;
-		const amount = parseAmount(row[amountColumn] ?? '', amountStyle);
+		const { amountColumn } = this.#recipe;
+		const amount = this.amountOf(row);
 		if (amount === undefined) faults.push({ code: 'not an amount', column: amountColumn, value: row[amountColumn] ?? '', message: `“${row[amountColumn] ?? ''}” is not an amount.` });
 		for (const [index, rule] of this.#recipe.rules.entries()) {
 			const dimension = model.dimension(rule.dimension)!;

@@ -41,3 +41,9 @@ CREATE TABLE sign_in_attempt (
 	at timestamptz NOT NULL DEFAULT now()
 );
 CREATE INDEX sign_in_attempt_subject ON sign_in_attempt (subject, at);
+
+-- Facts about this installation, such as whether it holds the demo.
+CREATE TABLE setting (
+	key text PRIMARY KEY,
+	value text NOT NULL
+);

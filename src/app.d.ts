@@ -1,0 +1,15 @@
+import type { SignedIn } from '$lib/server/session';
+
+declare global {
+	namespace App {
+		interface Locals {
+			person: SignedIn | undefined;
+			/** The model the person works in. */
+			modelId: number;
+		}
+		interface Error {
+			message: string;
+			code?: string;
+		}
+	}
+}

@@ -1,0 +1,12 @@
+/** The core's public face: everything the server and the pages may use of it. */
+export * from './access';
+export * from './calendar';
+export * from './cube';
+export * from './currency';
+export * from './dimension';
+export * from './entry';
+export * from './form';
+export * from './formula';
+export * from './mapping';
+export * from './model';
+export * from './number';

@@ -1,0 +1,47 @@
+import { cellSources } from './cells';
+import type { Database } from './pool';
+
+export interface HistoryLine {
+	at: string;
+	person: string | null;
+	through: string;
+	kind: 'save' | 'load';
+	/** The cell's value before and after; null for empty. Left out where a whole batch is meant. */
+	before?: number | null;
+	after?: number | null;
+	/** Which cell beneath a parent: account and period by name. */
+	cell?: string;
+}
+
+/** Entries shown for a figure at most. */
+const MOST_LINES = 12;
+
+/**
+ * What was typed at or beneath a cell, newest first, and for a leaf cell also the load each origin's value came with.
+ * @param beneath leaf member ids per dimension, and leaf periods; `year` for a leaf cell
+ */
+export async function valueHistory(
+	database: Database,
+	modelId: number,
+	beneath: { members: number[][]; periods: number[]; year: number | undefined }
+): Promise<HistoryLine[]> {
+	const conditions = beneath.members.map((_, axis) => `e.address[${axis + 1}] = ANY ($${axis + 3})`).join(' AND ');
+	const typed = await database.query<{ at: Date; person: string | null; through: string; before: number | null; after: number | null; cell: string }>(
+		`SELECT c.at, p.name AS person, c.through, e.before, e.after, a.name || ', ' || m.name AS cell
+		FROM entry_change e
+		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
+		LEFT JOIN person p ON p.id = c.person_id
+		JOIN member a ON a.id = e.address[1]
+		JOIN member m ON m.id = e.period_id
+		WHERE e.model_id = $1 AND e.period_id = ANY ($2) AND ${conditions}
+		ORDER BY e.revision DESC LIMIT ${MOST_LINES}`,
+		[modelId, beneath.periods, ...beneath.members]
+	);
+	const isLeaf = beneath.year !== undefined;
+	const lines: HistoryLine[] = typed.rows.map(({ cell, at, ...row }) => ({ ...row, at: at.toISOString(), kind: 'save' as const, ...(isLeaf ? {} : { cell }) }));
+	if (isLeaf) {
+		const address = beneath.members.map((members) => members[0]!);
+		for (const source of await cellSources(database, modelId, address, beneath.year!)) lines.push({ ...source, at: source.at.toISOString() });
+	}
+	return lines.sort((a, b) => (a.at < b.at ? 1 : -1));
+}

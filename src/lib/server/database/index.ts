@@ -1,0 +1,2 @@
+/** PostgreSQL: the pool, migrations, and statements by subject. Values travel only as `$n`. */
+export { closePool, pool, transaction, type Database } from './pool';

@@ -1,0 +1,39 @@
+import { pool } from '../database';
+import { requirePermission, type SignedIn } from '../session';
+
+export interface Desk {
+	/** The person's unsaved entries. */
+	draft: { cells: number; changedAt: string } | null;
+	/** What happened to the figures last. */
+	changes: { revision: number; at: string; person: string | null; through: string; kind: 'save' | 'load'; cells: number }[];
+	/** Batches with rows that did not load, for those who load. */
+	rejects: { code: string; name: string; batch: number; rows: number; at: string }[];
+}
+
+/** What waits for a person, and what happened last. */
+export async function readDesk(person: SignedIn | undefined, modelId: number): Promise<Desk> {
+	const reader = requirePermission(person, 'form.read');
+	const draft = await pool().query<{ cells: number; at: Date }>(
+		'SELECT count(*)::integer AS cells, d.changed_at AS at FROM draft d JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 GROUP BY d.id',
+		[reader.id, modelId]
+	);
+	const changes = await pool().query<Omit<Desk['changes'][number], 'at'> & { at: Date }>(
+		'SELECT c.revision, c.at, p.name AS person, c.through, c.kind, c.cells FROM change_set c LEFT JOIN person p ON p.id = c.person_id WHERE c.model_id = $1 ORDER BY c.revision DESC LIMIT 8',
+		[modelId]
+	);
+	const rejects = reader.permissions.includes('data.load')
+		? await pool().query<Omit<Desk['rejects'][number], 'at'> & { at: Date }>(
+				`SELECT * FROM (
+					SELECT DISTINCT ON (b.import_id) i.code, i.name, b.id AS batch, b.rows_rejected AS rows, b.at
+					FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1 ORDER BY b.import_id, b.id DESC) AS latest
+				WHERE rows > 0`,
+				[modelId]
+			)
+		: { rows: [] };
+	const found = draft.rows[0];
+	return {
+		draft: found ? { cells: found.cells, changedAt: found.at.toISOString() } : null,
+		changes: changes.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
+		rejects: rejects.rows.map((row) => ({ ...row, at: row.at.toISOString() }))
+	};
+}

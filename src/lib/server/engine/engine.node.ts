@@ -1,0 +1,42 @@
+// The engine's thread: one model, one connection pool of its own, requests answered in the order they come.
+import pg from 'pg';
+import { parentPort, workerData } from 'node:worker_threads';
+import '../database/pool';
+import type { EngineReply, EngineRequest } from './messages';
+import { EngineFault, ModelEngine } from './model-engine';
+
+const { databaseUrl, modelId } = workerData as { databaseUrl: string; modelId: number };
+const POLL_MILLISECONDS = 250;
+const port = parentPort!;
+const send = (reply: EngineReply) => port.postMessage(reply);
+
+const database = new pg.Pool({ connectionString: databaseUrl, max: 3 });
+database.on('error', () => {});
+const opening = ModelEngine.open(database, modelId, (revision) => send({ kind: 'revision', revision }));
+// Requests report the failure; without this line it would end the thread before any can.
+opening.catch(() => {});
+
+let last: Promise<void> = Promise.resolve();
+port.on('message', (request: EngineRequest) => {
+	last = last.then(() => answer(request));
+});
+
+async function answer({ id, name, ask }: EngineRequest): Promise<void> {
+	try {
+		const engine = await opening;
+		send({ kind: 'answer', id, answer: await engine.handle(name, ask) });
+	} catch (error) {
+		send({ kind: 'failed', id, message: error instanceof EngineFault ? error.message : undefined, detail: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+	}
+}
+
+/** Other servers write too: follow the journal. */
+const poll = async () => {
+	try {
+		await (await opening).catchUp();
+	} catch {
+		// The database is away for a moment; the next poll tries again, and requests say so meanwhile.
+	}
+	setTimeout(poll, POLL_MILLISECONDS).unref();
+};
+void poll();

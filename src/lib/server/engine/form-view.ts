@@ -1,0 +1,165 @@
+import {
+	compileQuery,
+	expandForm,
+	isEmpty,
+	print,
+	View,
+	type CompiledQuery,
+	type Cube,
+	type ExpandedForm,
+	type FormLayout,
+	type FormLine,
+	type Model,
+	type Overlay,
+	type PeriodRange,
+	type ViewResult,
+	type WriteGuard
+} from '../../core';
+import { MARKS, type ColumnLine, type FormAnswer, type RowLine } from './messages';
+
+/** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
+export class FormView {
+	readonly expanded: ExpandedForm;
+	readonly query: CompiledQuery;
+	readonly view: View;
+	readonly #model: Model;
+	readonly #rows: RowLine[];
+	readonly #columns: ColumnLine[];
+	#marks: string | undefined;
+	#guard: WriteGuard | undefined;
+	#result: ViewResult | undefined;
+
+	/** @throws QueryFault when the layout cannot be asked */
+	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined) {
+		this.#model = model;
+		this.expanded = expandForm(model, layout, choices, currency);
+		if (this.expanded.faults.length > 0) throw new FormFault(this.expanded.faults);
+		this.query = compileQuery(model, this.expanded.query);
+		this.view = new View(this.query);
+		this.#rows = this.expanded.rows.map((line) => rowLine(model, line));
+		this.#columns = this.expanded.columns.map((line) => columnLine(model, line, this.expanded.query.slice));
+	}
+
+	fill(cube: Cube, overlay: Overlay): void {
+		this.view.fill(cube, overlay);
+		this.#result = undefined;
+	}
+
+	/** A leaf cell changed for this reader. */
+	change(address: ArrayLike<number>, year: number, position: number, before: number, after: number): void {
+		if (this.view.change(address, year, position, before, after)) this.#result = undefined;
+	}
+
+	get result(): ViewResult {
+		return (this.#result ??= this.view.evaluate());
+	}
+
+	/** The members (one ordinal per dimension) and leaf periods of a grid cell. */
+	cell(row: number, column: number): { members: Int32Array; range: PeriodRange } {
+		const { slice, rows, columns, periodAxis, periods } = this.query;
+		const members = slice.map((ordinal, axis) => Math.max(ordinal, rows[row]![axis]!, columns[column]![axis]!));
+		return { members, range: this.#model.periods.range(periods[periodAxis === 'row' ? row : periodAxis === 'column' ? column : 0]!) };
+	}
+
+	/** Everything the page shows. */
+	answer(revision: number, guard: WriteGuard, overlay: Overlay): FormAnswer {
+		if (guard !== this.#guard) {
+			this.#guard = guard;
+			this.#marks = undefined;
+		}
+		const { values, flags } = this.result;
+		return {
+			revision,
+			faults: [],
+			rows: this.#rows,
+			columns: this.#columns,
+			selectors: this.expanded.selectors,
+			currencies: this.expanded.currencies,
+			currency: this.expanded.query.currency,
+			values: Array.from(values, (value) => (isEmpty(value) ? null : value)),
+			flags: Array.from(flags),
+			marks: (this.#marks ??= this.#markCells(guard)),
+			drafted: this.#draftedCells(overlay),
+			draftSize: overlay.size
+		};
+	}
+
+	#markCells(guard: WriteGuard): string {
+		const marks: string[] = [];
+		for (let row = 0; row < this.query.rows.length; row++)
+			for (let column = 0; column < this.query.columns.length; column++) {
+				const { members, range } = this.cell(row, column);
+				marks.push(MARKS[guard.verdict(members, range).kind]);
+			}
+		return marks.join('');
+	}
+
+	/** Cells on leaf lines of both axes with an unsaved entry at or beneath them. */
+	#draftedCells(overlay: Overlay): number[] {
+		const { rows, columns, slice, periods, periodAxis } = this.query;
+		const model = this.#model;
+		const covers = (line: Int32Array, address: Int32Array) => line.every((ordinal, axis) => ordinal < 0 || model.dimensions[axis]!.tree.isUnder(address[axis]!, ordinal));
+		const inPeriod = (line: number, leaf: number) => {
+			const range = model.periods.range(periods[line]!);
+			return leaf >= range.from && leaf <= range.to;
+		};
+		const leafLines = (lines: readonly FormLine[]) => lines.map((line, index) => (line.parent ? -1 : index)).filter((index) => index >= 0);
+		const leafRows = leafLines(this.#rows);
+		const leafColumns = leafLines(this.#columns);
+		const found = new Set<number>();
+		overlay.each((address, year, position) => {
+			if (!covers(slice, address)) return;
+			const leaf = model.periods.at(year, position)!.index;
+			if (periodAxis === 'slice' && !inPeriod(0, leaf)) return;
+			const rowHits = leafRows.filter((row) => covers(rows[row]!, address) && (periodAxis !== 'row' || inPeriod(row, leaf)));
+			const columnHits = leafColumns.filter((column) => covers(columns[column]!, address) && (periodAxis !== 'column' || inPeriod(column, leaf)));
+			for (const row of rowHits) for (const column of columnHits) found.add(row * columns.length + column);
+		});
+		return [...found];
+	}
+}
+
+/** A form that cannot be shown, with the reasons for its maker. */
+export class FormFault extends Error {
+	constructor(readonly reasons: string[]) {
+		super(reasons.join(' '));
+		this.name = 'FormFault';
+	}
+}
+
+function rowLine(model: Model, line: FormLine): RowLine {
+	const member = line.members[model.accounts.id];
+	const ordinal = member === undefined ? undefined : model.accounts.ordinal(member);
+	// A group of accounts is shown like what it groups.
+	const leaf = ordinal === undefined ? undefined : model.accounts.tree.leaves(ordinal).find((each) => model.account(each));
+	const facts = leaf === undefined ? undefined : model.account(leaf);
+	const formula = ordinal === undefined ? undefined : model.formula(ordinal);
+	return {
+		...line,
+		valueType: facts?.valueType ?? 'money',
+		decimals: facts?.decimals ?? 0,
+		unit: facts?.unit ?? null,
+		formula: formula ? print(formula.expression, (account) => model.accounts.member(model.accounts.ordinal(account)!).name) : null
+	};
+}
+
+function columnLine(model: Model, line: FormLine, slice: Readonly<Record<number, number>>): ColumnLine {
+	const period = model.periods.dimension;
+	const ordinal = line.members[period.id] === undefined ? undefined : period.ordinal(line.members[period.id]!);
+	if (ordinal === undefined) return { ...line, group: line.above.join(' · '), level: '', cut: undefined };
+	const above = period.tree.parent[ordinal]!;
+	const facts = model.periods.facts(ordinal);
+	return { ...line, group: facts?.level === 'month' && above >= 0 ? period.member(above).name : '', level: facts?.level ?? '', cut: cutOf(model, line, slice, ordinal) };
+}
+
+/** Where the scenario's span ends or begins inside a period, in words. */
+function cutOf(model: Model, line: FormLine, slice: Readonly<Record<number, number>>, period: number): string | undefined {
+	const member = line.members[model.scenarios.id] ?? slice[model.scenarios.id];
+	const ordinal = member === undefined ? undefined : model.scenarios.ordinal(member);
+	const span = ordinal === undefined ? undefined : model.scenario(ordinal)?.span;
+	const range = model.periods.range(period);
+	if (!span || span.to < range.from || span.from > range.to) return undefined;
+	const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
+	if (span.to < range.to) return `to ${name(span.to)}`;
+	return span.from > range.from ? `from ${name(span.from)}` : undefined;
+}

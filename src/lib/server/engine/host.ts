@@ -1,0 +1,91 @@
+import type { Worker } from 'node:worker_threads';
+import { Fault } from '../fault';
+import { log } from '../log';
+import createEngine from './engine.node.ts?nodeworker';
+import type { EngineReply, EngineRequestName, EngineRequests } from './messages';
+
+interface Waiting {
+	done: (answer: unknown) => void;
+	failed: (error: unknown) => void;
+}
+
+/** A model's engine thread, seen from the server. */
+class EngineHost {
+	readonly #worker: Worker;
+	readonly #waiting = new Map<number, Waiting>();
+	readonly listeners = new Set<(revision: number) => void>();
+	#next = 1;
+	ended = false;
+
+	constructor(modelId: number) {
+		this.#worker = createEngine({ workerData: { databaseUrl: process.env.DATABASE_URL, modelId }, name: `engine-${modelId}` });
+		this.#worker.on('message', (reply: EngineReply) => this.#take(reply));
+		this.#worker.on('error', (error) => this.#end(error));
+		this.#worker.on('exit', () => this.#end(new Error('The engine has stopped.')));
+		this.#worker.unref();
+	}
+
+	ask<Name extends EngineRequestName>(name: Name, ask: EngineRequests[Name]['ask']): Promise<EngineRequests[Name]['answer']> {
+		const id = this.#next++;
+		return new Promise((done, failed) => {
+			this.#waiting.set(id, { done: done as (answer: unknown) => void, failed });
+			this.#worker.postMessage({ id, name, ask });
+		});
+	}
+
+	async stop(): Promise<void> {
+		await this.#worker.terminate();
+	}
+
+	#take(reply: EngineReply): void {
+		if (reply.kind === 'revision') {
+			for (const listener of this.listeners) listener(reply.revision);
+			return;
+		}
+		const waiting = this.#waiting.get(reply.id);
+		this.#waiting.delete(reply.id);
+		if (reply.kind === 'answer') waiting?.done(reply.answer);
+		else if (reply.message !== undefined) waiting?.failed(new Fault(422, 'not possible', reply.message));
+		else {
+			log.error({ detail: reply.detail }, 'engine request failed');
+			waiting?.failed(new Error(reply.detail));
+		}
+	}
+
+	#end(error: unknown): void {
+		if (!this.ended) log.error({ err: error }, 'engine ended');
+		this.ended = true;
+		for (const { failed } of this.#waiting.values()) failed(error);
+		this.#waiting.clear();
+	}
+}
+
+// Kept on globalThis so that a reload in development finds the running threads, and swaps those made from older code.
+const shared = globalThis as unknown as { engines?: Map<number, { host: EngineHost; made: unknown }> };
+const engines = (shared.engines ??= new Map());
+
+function engineOf(modelId: number): EngineHost {
+	let running = engines.get(modelId);
+	if (!running || running.host.ended || running.made !== createEngine) {
+		void running?.host.stop();
+		engines.set(modelId, (running = { host: new EngineHost(modelId), made: createEngine }));
+	}
+	return running.host;
+}
+
+/** Asks a model's engine, starting it when needed. @throws Fault with the engine's sentence */
+export const askEngine = <Name extends EngineRequestName>(modelId: number, name: Name, ask: EngineRequests[Name]['ask']): Promise<EngineRequests[Name]['answer']> =>
+	engineOf(modelId).ask(name, ask);
+
+/** Calls back with each new revision of a model. @returns how to stop */
+export function onRevision(modelId: number, listener: (revision: number) => void): () => void {
+	const { listeners } = engineOf(modelId);
+	listeners.add(listener);
+	return () => listeners.delete(listener);
+}
+
+/** Ends all engine threads. */
+export async function stopEngines(): Promise<void> {
+	await Promise.all([...engines.values()].map(({ host }) => host.stop()));
+	engines.clear();
+}

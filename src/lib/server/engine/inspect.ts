@@ -1,0 +1,79 @@
+import { CellFlag, CLEARED, isEmpty, isValue, leafCells, print, type Cube, type Model, type WriteGuard } from '../../core';
+import type { FormView } from './form-view';
+import type { Inspection } from './messages';
+import type { PersonDraft } from './person-draft';
+
+/** Everything the inspector tells of a grid cell, its history apart. */
+export function inspectCell(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard, form: FormView, row: number, column: number): Inspection {
+	const { members, range } = form.cell(row, column);
+	const { values, flags } = form.result;
+	const place = row * form.query.columns.length + column;
+	const verdict = guard.verdict(members, range);
+	const leaf = range.from === range.to && model.dimensions.every((dimension, axis) => dimension.tree.isLeaf(members[axis]!));
+	const formula = model.formula(members[model.accountAxis]!);
+	const periodOrdinal = form.query.periods[form.query.periodAxis === 'column' ? column : form.query.periodAxis === 'row' ? row : 0]!;
+	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
+	return {
+		value: isEmpty(values[place]!) ? null : values[place]!,
+		address: [
+			...model.dimensions.map((dimension, axis) => ({
+				dimension: dimension.name,
+				member: dimension.member(members[axis]!).name,
+				path: dimension.tree.ancestors(members[axis]!).map((above) => dimension.member(above).name)
+			})),
+			{ dimension: model.periods.dimension.name, member: model.periods.dimension.member(periodOrdinal).name, path: [] }
+		],
+		leaf,
+		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
+		madeOf: formula ? [] : leaf ? leafOrigins(model, cube, draft, members, range.from) : originsBeneath(model, cube, draft, members, range),
+		formula: formula ? print(formula.expression, nameAccount) : null,
+		notes: notesOf(flags[place]!),
+		beneath: {
+			members: model.dimensions.map((dimension, axis) => dimension.tree.leaves(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
+			periods: Array.from({ length: Math.max(0, range.to - range.from + 1) }, (_, index) => model.periods.dimension.member(model.periods.leaf(range.from + index).ordinal).id),
+			year: leaf ? model.periods.leaf(range.from).fiscalYear : undefined
+		},
+		currency: form.expanded.query.currency
+	};
+}
+
+/** Each origin's value at a leaf, what an entry sets aside marked so. In the cell's own currency. */
+function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int32Array, period: number): Inspection['madeOf'] {
+	const { fiscalYear, position } = model.periods.leaf(period);
+	const drafted = draft.overlay.get(members, fiscalYear, position);
+	const stored = cube.contributions(members, fiscalYear, position).map(({ origin, value }) => ({ value, ...model.origin(origin)! }));
+	const hasEntry = isValue(drafted) ? drafted !== CLEARED : stored.some(({ mode }) => mode === 'entry');
+	const found: Inspection['madeOf'] = [];
+	if (isValue(drafted)) found.push({ name: drafted === CLEARED ? 'Entry taken away in your draft' : 'In your draft', mode: 'draft', value: drafted === CLEARED ? null : drafted, cells: 1, setAside: false });
+	for (const { name, mode, value } of stored) {
+		const setAside = mode === 'entry' ? isValue(drafted) : mode === 'proposes' && hasEntry;
+		found.push({ name, mode, value, cells: 1, setAside });
+	}
+	return found;
+}
+
+/** How many cells beneath a figure each origin holds. */
+function originsBeneath(model: Model, cube: Cube, draft: PersonDraft, members: Int32Array, range: { from: number; to: number }): Inspection['madeOf'] {
+	const counts = new Map<string, { name: string; mode: string; cells: number }>();
+	const count = (name: string, mode: string) => {
+		const known = counts.get(name) ?? { name, mode, cells: 0 };
+		known.cells++;
+		counts.set(name, known);
+	};
+	for (const cell of leafCells(model, cube, draft.overlay, members, range)) {
+		if (isValue(draft.overlay.get(cell.address, cell.year, cell.position))) count('In your draft', 'draft');
+		else
+			for (const { origin } of cube.contributions(cell.address, cell.year, cell.position)) {
+				const facts = model.origin(origin)!;
+				count(facts.name, facts.mode);
+			}
+	}
+	return [...counts.values()].map((each) => ({ ...each, value: null, setAside: false }));
+}
+
+function notesOf(flags: number): string[] {
+	const notes: string[] = [];
+	if (flags & CellFlag.incomplete) notes.push('A rate is missing beneath this figure, so it lacks something.');
+	if (flags & CellFlag.mixedCurrency) notes.push('Blank in local currency, because several currencies lie beneath. Choose a reporting currency.');
+	return notes;
+}

@@ -1,0 +1,26 @@
+import type { Database } from '../database/pool';
+import { unpackSeries } from '../database/series';
+
+/** A change of the journal to be applied to a cube; ids. */
+export type JournalChange =
+	| { kind: 'cell'; origin: number; address: number[]; period: number; value: number }
+	| { kind: 'series'; origin: number; address: ArrayLike<number>; year: number; amounts: Float64Array };
+
+/** The latest revision of a model. */
+export async function latestRevision(database: Database, modelId: number): Promise<number> {
+	const found = await database.query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId]);
+	return found.rows[0]?.revision ?? 0;
+}
+
+/** The changes of one change set, in the order they were posted. */
+export async function changesOf(database: Database, modelId: number, revision: number): Promise<JournalChange[]> {
+	const entries = await database.query<{ origin: number; address: number[]; period: number; after: number | null }>(
+		'SELECT origin_id AS origin, address, period_id AS period, after FROM entry_change WHERE model_id = $1 AND revision = $2',
+		[modelId, revision]
+	);
+	const blocks = await database.query<{ packed: Buffer }>('SELECT packed FROM block_change WHERE model_id = $1 AND revision = $2 ORDER BY part', [modelId, revision]);
+	return [
+		...entries.rows.map(({ origin, address, period, after }) => ({ kind: 'cell' as const, origin, address, period, value: after ?? Number.NaN })),
+		...blocks.rows.flatMap(({ packed }) => unpackSeries(packed).map(({ origin, members, year, amounts }) => ({ kind: 'series' as const, origin, address: members, year, amounts })))
+	];
+}

@@ -1,0 +1,140 @@
+import type { AccessRules, FormLayout, FormLine, FormSelector, NumberStyle, SpreadMethod } from '../../core';
+
+/** The form a person looks at: what the engine needs to open it. */
+export interface FormAsk {
+	person: number;
+	rules: AccessRules;
+	/** The draft's version in the database; an engine that knows another one reads the draft anew. */
+	draftVersion: number;
+	layout: FormLayout;
+	choices: Record<number, number>;
+	currency: string | undefined;
+	/** The least revision the answer must contain. */
+	revision: number;
+}
+
+/** What a grid cell is to the reader; one letter each in `FormAnswer.marks`. */
+export const MARKS = { enter: 'e', spread: 's', computed: 'c', closed: 'x', refused: 'r' } as const;
+
+export interface ColumnLine extends FormLine {
+	/** The period's level and the name of the group above (the quarter), for headings. */
+	group: string;
+	level: string;
+	/** Set when the scenario speaks about a part of the period only: "to Sep 2026". */
+	cut: string | undefined;
+}
+
+export interface RowLine extends FormLine {
+	valueType: 'money' | 'quantity' | 'percent' | 'price';
+	decimals: number;
+	unit: string | null;
+	formula: string | null;
+}
+
+export interface FormAnswer {
+	revision: number;
+	faults: string[];
+	rows: RowLine[];
+	columns: ColumnLine[];
+	selectors: FormSelector[];
+	currencies: string[];
+	currency: string;
+	/** Row by row; null for empty. */
+	values: (number | null)[];
+	flags: number[];
+	/** One letter a cell (MARKS). */
+	marks: string;
+	/** Cells with unsaved entries, and leaf cells in the whole draft. */
+	drafted: number[];
+	draftSize: number;
+}
+
+export interface EntryAsk {
+	row: number;
+	column: number;
+	text: string;
+}
+
+/** A draft cell before and after an entry; ids. A value, `cleared`, or null for "not in the draft". */
+export interface DraftChange {
+	address: number[];
+	period: number;
+	before: DraftValue;
+	after: DraftValue;
+	/** What stood in the cell without the draft; null for empty. */
+	seen: number | null;
+}
+export type DraftValue = number | 'cleared' | null;
+
+export interface EnterAnswer {
+	form: FormAnswer;
+	changes: DraftChange[];
+	faults: { row: number; column: number; message: string }[];
+	warnings: string[];
+}
+
+export interface Inspection {
+	value: number | null;
+	address: { dimension: string; member: string; path: string[] }[];
+	leaf: boolean;
+	verdict: { kind: string; reason: string };
+	/** In the reader's terms: what the figure consists of. */
+	madeOf: { name: string; mode: string; value: number | null; cells: number; setAside: boolean }[];
+	formula: string | null;
+	notes: string[];
+	/** For the history: leaf member ids per dimension beneath the cell, and leaf periods. */
+	beneath: { members: number[][]; periods: number[]; year: number | undefined };
+	currency: string;
+}
+
+export interface Conflict {
+	address: number[];
+	period: number;
+	words: string;
+	seen: number | null;
+	now: number | null;
+	mine: DraftValue;
+}
+
+interface CellReference {
+	address: number[];
+	period: number;
+}
+
+/** How the person decided conflicts, cell by cell. */
+export interface ConflictDecisions {
+	keepMine: CellReference[];
+	takeTheirs: CellReference[];
+}
+
+export interface SavePlan {
+	conflicts: Conflict[];
+	refused: { words: string; reason: string }[];
+	cells: number;
+	/** Whole series of the entry's origin, ids; amounts with null for empty. */
+	series: { origin: number; members: number[]; year: number; before: Float64Array; amounts: Float64Array }[];
+	entries: { origin: number; address: number[]; period: number; before: number; after: number }[];
+}
+
+/** What the engine answers: by name, from payload to result. */
+export interface EngineRequests {
+	ready: { ask: { revision: number }; answer: { revision: number; cells: number; bytes: number } };
+	form: { ask: FormAsk; answer: FormAnswer };
+	enter: { ask: FormAsk & { entries: EntryAsk[]; method: SpreadMethod; style: NumberStyle }; answer: EnterAnswer };
+	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer } };
+	inspect: { ask: FormAsk & { row: number; column: number }; answer: Inspection };
+	planSave: { ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; decisions: ConflictDecisions }; answer: SavePlan };
+	close: { ask: Record<string, never>; answer: Record<string, never> };
+}
+
+export type EngineRequestName = keyof EngineRequests;
+export interface EngineRequest<Name extends EngineRequestName = EngineRequestName> {
+	id: number;
+	name: Name;
+	ask: EngineRequests[Name]['ask'];
+}
+export type EngineReply =
+	| { kind: 'answer'; id: number; answer: unknown }
+	/** A sentence for the person, or a bug when `message` is undefined. */
+	| { kind: 'failed'; id: number; message: string | undefined; detail: string }
+	| { kind: 'revision'; revision: number };

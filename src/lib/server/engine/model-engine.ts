@@ -1,0 +1,262 @@
+import pg from 'pg';
+import { Cube, enter, isEmpty, Model, parseEntry, QueryFault, WriteGuard, type AccessRules } from '../../core';
+import { readAllSeries } from '../database/cells';
+import { readModelDefinition } from '../database/definitions';
+import { leafOfMember, periodMember, toMembers, toOrdinals } from './addresses';
+import { FormFault, FormView } from './form-view';
+import { inspectCell } from './inspect';
+import { changesOf, latestRevision, type JournalChange } from './journal';
+import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
+import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
+import { planSave } from './plan-save';
+
+/** Open forms kept ready; the one unused for longest goes first. */
+const OPEN_FORMS = 60;
+
+/**
+ * A model at work: its cube, filled from PostgreSQL in one snapshot and kept current by the journal, people's drafts
+ * over it, and the forms they have open.
+ */
+export class ModelEngine {
+	readonly #database: pg.Pool;
+	readonly #model: Model;
+	readonly #cube: Cube;
+	#revision: number;
+	#catchingUp: Promise<void> | undefined;
+	readonly #drafts = new Map<number, PersonDraft>();
+	readonly #guards = new Map<string, WriteGuard>();
+	readonly #forms = new Map<string, { person: number; form: FormView }>();
+	readonly #onRevision: (revision: number) => void;
+
+	private constructor(database: pg.Pool, model: Model, cube: Cube, revision: number, onRevision: (revision: number) => void) {
+		this.#database = database;
+		this.#model = model;
+		this.#cube = cube;
+		this.#revision = revision;
+		this.#onRevision = onRevision;
+	}
+
+	/**
+	 * Reads a model and its cells in one repeatable-read snapshot.
+	 * @param onRevision told whenever the cube has moved on
+	 * @throws Error when there is no such model
+	 */
+	static async open(database: pg.Pool, modelId: number, onRevision: (revision: number) => void): Promise<ModelEngine> {
+		const client = await database.connect();
+		try {
+			await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
+			const definition = await readModelDefinition(client, modelId);
+			if (!definition) throw new Error(`There is no model ${modelId}.`);
+			const revision = await latestRevision(client, modelId);
+			const model = new Model(definition);
+			const cube = new Cube(model);
+			const ids = model.dimensions.map(({ id }) => id);
+			const address = new Int32Array(ids.length);
+			await readAllSeries(client, modelId, ids, ({ members, year, origin, amounts }) => {
+				for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
+				cube.writeSeries(origin, address, year, amounts);
+			});
+			await client.query('COMMIT');
+			return new ModelEngine(database, model, cube, revision, onRevision);
+		} finally {
+			client.release();
+		}
+	}
+
+	/** Answers one request. @throws EngineFault with a sentence for the person */
+	async handle<Name extends EngineRequestName>(name: Name, ask: EngineRequests[Name]['ask']): Promise<EngineRequests[Name]['answer']> {
+		const handlers: { [Each in EngineRequestName]: (ask: EngineRequests[Each]['ask']) => Promise<EngineRequests[Each]['answer']> } = {
+			ready: async ({ revision }) => {
+				await this.#reach(revision);
+				return { revision: this.#revision, cells: this.#cube.cells, bytes: this.#cube.bytes };
+			},
+			form: (request) => this.#openForm(request).then(({ answer }) => answer()),
+			enter: (request) => this.#enter(request),
+			restore: (request) => this.#restore(request),
+			inspect: async (request) => {
+				const { form, draft, guard } = await this.#openForm(request);
+				requireCell(form, request.row, request.column);
+				return inspectCell(this.#model, this.#cube, draft, guard, form, request.row, request.column);
+			},
+			planSave: async ({ person, rules, draftVersion, revision, decisions }) => {
+				await this.#reach(revision);
+				const draft = await this.#draftOf(person, draftVersion);
+				return planSave(this.#model, this.#cube, draft, this.#guardOf(rules), decisions);
+			},
+			close: async () => {
+				await this.#database.end();
+				return {};
+			}
+		};
+		return handlers[name](ask);
+	}
+
+	/** Applies what the journal has beyond the cube's revision. */
+	async catchUp(): Promise<void> {
+		this.#catchingUp ??= this.#applyJournal().finally(() => (this.#catchingUp = undefined));
+		return this.#catchingUp;
+	}
+
+	async #reach(revision: number): Promise<void> {
+		// One that is under way may have started before the revision was there, hence the loop.
+		for (let tries = 0; this.#revision < revision && tries < 3; tries++) await this.catchUp();
+		if (this.#revision < revision) throw new Error(`The journal has no revision ${revision} yet.`);
+	}
+
+	async #applyJournal(): Promise<void> {
+		const latest = await latestRevision(this.#database, this.#model.definition.id);
+		const before = this.#revision;
+		while (this.#revision < latest) {
+			const changes = await changesOf(this.#database, this.#model.definition.id, this.#revision + 1);
+			for (const change of changes) this.#apply(change);
+			this.#revision++;
+		}
+		if (this.#revision > before) this.#onRevision(this.#revision);
+	}
+
+	#apply(change: JournalChange): void {
+		const address = toOrdinals(this.#model, change.address);
+		if (!address) return;
+		if (change.kind === 'series') {
+			for (let position = 0; position < change.amounts.length; position++) this.#writeCell(change.origin, address, change.year, position, change.amounts[position]!);
+			return;
+		}
+		const leaf = leafOfMember(this.#model, change.period);
+		if (leaf) this.#writeCell(change.origin, address, leaf.fiscalYear, leaf.position, change.value);
+	}
+
+	/** Writes a cell into the cube and hands every open form the difference its reader sees. */
+	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number): void {
+		const before = this.#cube.read(address, year, position);
+		const shownBefore = new Map([...this.#drafts].map(([person, draft]) => [person, draft.overlay.read(this.#cube, address, year, position)]));
+		this.#cube.writeCell(origin, address, year, position, value);
+		const after = this.#cube.read(address, year, position);
+		if (same(before, after)) return;
+		for (const { person, form } of this.#forms.values()) {
+			const draft = this.#drafts.get(person);
+			form.change(address, year, position, shownBefore.get(person) ?? before, draft ? draft.overlay.read(this.#cube, address, year, position) : after);
+		}
+	}
+
+	async #openForm(ask: FormAsk) {
+		await this.#reach(ask.revision);
+		const draft = await this.#draftOf(ask.person, ask.draftVersion);
+		const guard = this.#guardOf(ask.rules);
+		const key = JSON.stringify([ask.person, ask.layout, ask.choices, ask.currency]);
+		let open = this.#forms.get(key);
+		if (open) this.#forms.delete(key);
+		else {
+			open = { person: ask.person, form: this.#buildForm(ask) };
+			open.form.fill(this.#cube, draft.overlay);
+		}
+		this.#forms.set(key, open);
+		const oldest = this.#forms.keys().next().value;
+		if (this.#forms.size > OPEN_FORMS && oldest !== undefined) this.#forms.delete(oldest);
+		const { form } = open;
+		return { form, draft, guard, answer: (): FormAnswer => form.answer(this.#revision, guard, draft.overlay) };
+	}
+
+	#buildForm(ask: FormAsk): FormView {
+		try {
+			return new FormView(this.#model, ask.layout, ask.choices, ask.currency);
+		} catch (error) {
+			if (error instanceof FormFault || error instanceof QueryFault) throw new EngineFault(`This form cannot be shown. ${error.message}`);
+			throw error;
+		}
+	}
+
+	async #enter(ask: EngineRequests['enter']['ask']): Promise<EngineRequests['enter']['answer']> {
+		const { form, draft, guard, answer } = await this.#openForm(ask);
+		const changes: DraftChange[] = [];
+		const faults: EngineRequests['enter']['answer']['faults'] = [];
+		const warnings = new Set<string>();
+		for (const { row, column, text } of ask.entries) {
+			requireCell(form, row, column);
+			const { members, range } = form.cell(row, column);
+			const percent = this.#model.account(members[this.#model.accountAxis]!)?.valueType === 'percent';
+			const result = enter(
+				{ model: this.#model, cube: this.#cube, overlay: draft.overlay, guard },
+				{
+					members,
+					range,
+					shown: form.result.values[row * form.query.columns.length + column]!,
+					currency: form.expanded.query.currency,
+					input: parseEntry(text, ask.style, percent),
+					method: ask.method
+				}
+			);
+			if ('fault' in result) {
+				faults.push({ row, column, message: result.fault.message });
+				continue;
+			}
+			if (result.warning) warnings.add(result.warning);
+			for (const { address, year, position, after } of result.changes) {
+				changes.push({
+					address: toMembers(this.#model, address),
+					period: periodMember(this.#model, year, position),
+					before: toDraftValue(draft.overlay.get(address, year, position)),
+					after: toDraftValue(after),
+					seen: orNull(draft.seenAt(this.#cube, address, year, position))
+				});
+				this.#setDraftCell(ask.person, draft, address, year, position, after);
+			}
+		}
+		// One ahead of the database until the caller has stored the changes; if it cannot, the draft is read anew.
+		if (changes.length > 0) draft.version++;
+		return { form: answer(), changes, faults, warnings: [...warnings] };
+	}
+
+	async #restore(ask: EngineRequests['restore']['ask']): Promise<EngineRequests['restore']['answer']> {
+		const { draft, answer } = await this.#openForm(ask);
+		for (const { address, period, after } of ask.changes) {
+			const ordinals = toOrdinals(this.#model, address);
+			const leaf = leafOfMember(this.#model, period);
+			if (ordinals && leaf) this.#setDraftCell(ask.person, draft, ordinals, leaf.fiscalYear, leaf.position, fromDraftValue(after));
+		}
+		draft.version++;
+		return { form: answer() };
+	}
+
+	#setDraftCell(person: number, draft: PersonDraft, address: Int32Array, year: number, position: number, value: number): void {
+		const before = draft.overlay.read(this.#cube, address, year, position);
+		const seen = draft.seenAt(this.#cube, address, year, position);
+		draft.overlay.set(address, year, position, value);
+		draft.seen.set(address, year, position, isEmpty(value) ? value : isEmpty(seen) ? fromDraftValue('cleared') : seen);
+		const after = draft.overlay.read(this.#cube, address, year, position);
+		for (const open of this.#forms.values()) if (open.person === person) open.form.change(address, year, position, before, after);
+	}
+
+	async #draftOf(person: number, version: number): Promise<PersonDraft> {
+		const known = this.#drafts.get(person);
+		if (known?.version === version) return known;
+		const draft = await PersonDraft.read(this.#database, this.#model, person);
+		this.#drafts.set(person, draft);
+		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(this.#cube, draft.overlay);
+		return draft;
+	}
+
+	#guardOf(rules: AccessRules): WriteGuard {
+		const key = JSON.stringify(rules);
+		let guard = this.#guards.get(key);
+		if (!guard) {
+			if (this.#guards.size > 200) this.#guards.clear();
+			this.#guards.set(key, (guard = new WriteGuard(this.#model, rules)));
+		}
+		return guard;
+	}
+}
+
+/** A request that cannot be met, with a sentence for the person. */
+export class EngineFault extends Error {
+	constructor(message: string) {
+		super(message);
+		this.name = 'EngineFault';
+	}
+}
+
+function requireCell(form: FormView, row: number, column: number): void {
+	if (row >= form.query.rows.length || column >= form.query.columns.length) throw new EngineFault('This cell is not on the form any more. Reload the page.');
+}
+
+const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));
+const orNull = (value: number): number | null => (isEmpty(value) ? null : value);

@@ -1,0 +1,50 @@
+import { CLEARED, EMPTY, isEmpty, Overlay, type Cube, type Model } from '../../core';
+import type { Database } from '../database/pool';
+import { leafOfMember, toOrdinals } from './addresses';
+import type { DraftValue } from './messages';
+
+/** A person's draft in the engine: the overlay their views read through, and what each cell held when first changed. */
+export class PersonDraft {
+	/** As in the database; counts every change. */
+	version: number;
+	readonly overlay: Overlay;
+	/** By changed cell; `CLEARED` stands for "was empty". */
+	readonly seen: Overlay;
+
+	constructor(model: Model, version: number) {
+		this.version = version;
+		this.overlay = new Overlay(model);
+		this.seen = new Overlay(model);
+	}
+
+	/** Reads a draft from the database. Cells whose members are gone are left out. */
+	static async read(database: Database, model: Model, person: number): Promise<PersonDraft> {
+		const found = await database.query<{ version: number; address: number[] | null; period: number; value: number | null; seen: number | null }>(
+			`SELECT d.version, c.address, c.period_id AS period, c.value, c.seen
+			FROM draft d LEFT JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2`,
+			[person, model.definition.id]
+		);
+		const draft = new PersonDraft(model, found.rows[0]?.version ?? 0);
+		for (const { address, period, value, seen } of found.rows) {
+			const leaf = leafOfMember(model, period);
+			const ordinals = address && toOrdinals(model, address);
+			if (!ordinals || !leaf) continue;
+			draft.overlay.set(ordinals, leaf.fiscalYear, leaf.position, value ?? CLEARED);
+			draft.seen.set(ordinals, leaf.fiscalYear, leaf.position, seen ?? CLEARED);
+		}
+		return draft;
+	}
+
+	/** What the cell held when the person first changed it; its value today when it is not in the draft. */
+	seenAt(cube: Cube, address: ArrayLike<number>, year: number, position: number): number {
+		const seen = this.seen.get(address, year, position);
+		if (seen === CLEARED) return EMPTY;
+		return isEmpty(seen) ? cube.read(address, year, position) : seen;
+	}
+}
+
+/** A value of an overlay as it travels. */
+export const toDraftValue = (value: number): DraftValue => (isEmpty(value) ? null : value === CLEARED ? 'cleared' : value);
+
+/** A travelling value as an overlay holds it. */
+export const fromDraftValue = (value: DraftValue): number => (value === null ? EMPTY : value === 'cleared' ? CLEARED : value);

@@ -1,0 +1,16 @@
+/** Something a person can understand and mend; its message is shown to them. Everything else is only logged. */
+export class Fault extends Error {
+	readonly status: number;
+	readonly code: string;
+
+	constructor(status: 400 | 401 | 403 | 404 | 409 | 413 | 422 | 429 | 503, code: string, message: string) {
+		super(message);
+		this.name = 'Fault';
+		this.status = status;
+		this.code = code;
+	}
+}
+
+export const notSignedIn = () => new Fault(401, 'not signed in', 'Your session has ended. Sign in again; your unsaved entries are kept.');
+export const notAllowed = (what: string) => new Fault(403, 'not allowed', `Your role does not let you ${what}. Ask an administrator.`);
+export const notFound = (what: string) => new Fault(404, 'not found', `There is no such ${what}. It may have been removed.`);

@@ -1,0 +1,78 @@
+import { z } from 'zod';
+import { transaction } from '../database';
+import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer } from '../engine';
+import { requirePermission, type SignedIn } from '../session';
+import { lockDraft, storeChanges, storeStep } from './draft';
+import { numberStyle } from './number-style';
+import { formAsk, readForm, type FormChoices } from './open';
+
+/** Cells typed or pasted at once: at most a block of this many. */
+const MOST_ENTRIES = 20_000;
+
+export const entriesSchema = z.object({
+	entries: z
+		.array(z.object({ row: z.number().int().min(0), column: z.number().int().min(0), text: z.string().max(200) }))
+		.min(1)
+		.max(MOST_ENTRIES),
+	method: z.enum(['in proportion', 'evenly', 'same value']).default('in proportion')
+});
+export type Entries = z.infer<typeof entriesSchema>;
+
+export interface EntryOutcome {
+	form: FormAnswer;
+	faults: EnterAnswer['faults'];
+	warnings: string[];
+	steps: { undo: boolean; redo: boolean };
+}
+
+/** Types into a form: computes what changes, keeps it in the person's draft, and answers with the form as it stands then. */
+export async function enterFigures(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices, { entries, method }: Entries): Promise<EntryOutcome> {
+	const writer = requirePermission(person, 'form.enter');
+	const { layout } = await readForm(modelId, code);
+	return transaction(async (client) => {
+		const draft = await lockDraft(client, writer.id, modelId);
+		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
+		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', { ...ask, entries, method, style: numberStyle(writer.locale) });
+		if (changes.length > 0) {
+			await storeChanges(client, draft.id, changes);
+			await storeStep(client, draft.id, changes);
+		}
+		const left = await client.query<{ undo: boolean; redo: boolean }>(
+			'SELECT coalesce(bool_or(NOT undone), false) AS undo, coalesce(bool_or(undone), false) AS redo FROM draft_step WHERE draft_id = $1',
+			[draft.id]
+		);
+		return { form, faults, warnings, steps: left.rows[0]! };
+	});
+}
+
+/** Takes the last entry of the draft back. */
+export const undoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'undo');
+
+/** Does again what was undone last. */
+export const redoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'redo');
+
+async function moveStep(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices, way: 'undo' | 'redo'): Promise<EntryOutcome> {
+	const writer = requirePermission(person, 'form.enter');
+	const { layout } = await readForm(modelId, code);
+	return transaction(async (client) => {
+		const draft = await lockDraft(client, writer.id, modelId);
+		const found = await client.query<{ sequence: number; changes: DraftChange[] }>(
+			way === 'undo'
+				? 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND NOT undone ORDER BY sequence DESC LIMIT 1'
+				: 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND undone ORDER BY sequence LIMIT 1',
+			[draft.id]
+		);
+		const step = found.rows[0];
+		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
+		if (!step) return { form: await askEngine(modelId, 'form', ask), faults: [], warnings: [], steps: { undo: way === 'redo', redo: way === 'undo' } };
+		const changes = way === 'redo' ? step.changes : reversed(step.changes);
+		const { form } = await askEngine(modelId, 'restore', { ...ask, changes });
+		await storeChanges(client, draft.id, changes);
+		await client.query('UPDATE draft_step SET undone = $3 WHERE draft_id = $1 AND sequence = $2', [draft.id, step.sequence, way === 'undo']);
+		const left = await client.query<{ undo: boolean; redo: boolean }>('SELECT bool_or(NOT undone) AS undo, bool_or(undone) AS redo FROM draft_step WHERE draft_id = $1', [draft.id]);
+		return { form, faults: [], warnings: [], steps: left.rows[0]! };
+	});
+}
+
+/** The changes that take others back, newest first. */
+const reversed = (changes: readonly DraftChange[]): DraftChange[] => [...changes].reverse().map((change) => ({ ...change, before: change.after, after: change.before }));

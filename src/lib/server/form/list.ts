@@ -1,0 +1,15 @@
+import { pool } from '../database';
+import { requirePermission, type SignedIn } from '../session';
+
+export interface FormCard {
+	code: string;
+	name: string;
+	folder: string;
+	description: string;
+}
+
+/** The forms of a model, by folder. */
+export async function listForms(person: SignedIn | undefined, modelId: number): Promise<FormCard[]> {
+	requirePermission(person, 'form.read');
+	return (await pool().query<FormCard>('SELECT code, name, folder, description FROM form WHERE model_id = $1 ORDER BY folder, id', [modelId])).rows;
+}

@@ -1,0 +1,22 @@
+import { notAllowed, notSignedIn } from '../fault';
+import type { SignedIn } from './session';
+
+export type Permission = 'structure.read' | 'data.read' | 'data.load' | 'form.read' | 'form.enter';
+
+const IN_WORDS: Record<Permission, string> = {
+	'structure.read': 'look at the structure of a model',
+	'data.read': 'look at imports',
+	'data.load': 'load data',
+	'form.read': 'open forms',
+	'form.enter': 'enter figures'
+};
+
+/**
+ * The check at the head of every server function that reads or writes for a person.
+ * @throws Fault 401 without a person, 403 without the permission
+ */
+export function requirePermission(person: SignedIn | undefined, permission: Permission): SignedIn {
+	if (!person) throw notSignedIn();
+	if (!person.permissions.includes(permission)) throw notAllowed(IN_WORDS[permission]);
+	return person;
+}

@@ -1,0 +1,42 @@
+/** How figures, dates and amounts are written for a person's locale. */
+
+export interface FigureFormat {
+	valueType: 'money' | 'quantity' | 'percent' | 'price';
+	decimals: number;
+}
+
+const formats = new Map<string, Intl.NumberFormat>();
+
+function numberFormat(locale: string, options: Intl.NumberFormatOptions): Intl.NumberFormat {
+	const key = locale + JSON.stringify(options);
+	let format = formats.get(key);
+	if (!format) formats.set(key, (format = new Intl.NumberFormat(locale, options)));
+	return format;
+}
+
+/** A figure as the grid shows it: money without decimals, percents with a sign. Empty gives an empty text. */
+export function formatFigure(value: number | null, { valueType, decimals }: FigureFormat, locale: string): string {
+	if (value === null) return '';
+	if (valueType === 'percent') return numberFormat(locale, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals }).format(value);
+	const shown = valueType === 'money' ? 0 : decimals;
+	// −0 after rounding would show a minus before nothing.
+	const rounded = Math.abs(value) < 0.5 * 10 ** -shown ? 0 : value;
+	return numberFormat(locale, { minimumFractionDigits: shown, maximumFractionDigits: shown }).format(rounded);
+}
+
+/** A figure as it is edited and copied: every digit that was stored, without groups. */
+export function editableFigure(value: number | null, { valueType }: FigureFormat, locale: string): string {
+	if (value === null) return '';
+	const shown = valueType === 'percent' ? value * 100 : value;
+	return numberFormat(locale, { useGrouping: false, maximumFractionDigits: 10 }).format(Number(shown.toPrecision(15))) + (valueType === 'percent' ? '%' : '');
+}
+
+/** An amount with two decimals. */
+export const formatAmount = (value: number, locale: string): string => numberFormat(locale, { minimumFractionDigits: 2, maximumFractionDigits: 2 }).format(value);
+
+/** A whole number with groups. */
+export const formatCount = (value: number, locale: string): string => numberFormat(locale, { maximumFractionDigits: 0 }).format(value);
+
+/** A moment as a short date and time. */
+export const formatMoment = (iso: string, locale: string): string =>
+	new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }).format(new Date(iso));

@@ -1,0 +1,93 @@
+<script lang="ts" module>
+	/** Something the finder can go to or do. */
+	export interface FinderItem {
+		kind: string;
+		name: string;
+		hint?: string;
+		run: () => void;
+	}
+</script>
+
+<script lang="ts">
+	import Search from '@lucide/svelte/icons/search';
+
+	let { items }: { items: FinderItem[] } = $props();
+	let dialog: HTMLDialogElement;
+	let text = $state('');
+	let at = $state(0);
+
+	/** Items whose name holds every typed word. */
+	const found = $derived.by(() => {
+		const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+		return items.filter(({ name, kind }) => words.every((word) => `${kind} ${name}`.toLowerCase().includes(word))).slice(0, 12);
+	});
+
+	export function open() {
+		text = '';
+		at = 0;
+		dialog.showModal();
+	}
+
+	function choose(item: FinderItem | undefined) {
+		if (!item) return;
+		dialog.close();
+		item.run();
+	}
+
+	function onkeydown(event: KeyboardEvent) {
+		if (event.key === 'ArrowDown') at = Math.min(at + 1, found.length - 1);
+		else if (event.key === 'ArrowUp') at = Math.max(at - 1, 0);
+		else if (event.key === 'Enter') choose(found[at]);
+		else return;
+		event.preventDefault();
+	}
+</script>
+
+<svelte:window
+	onkeydown={(event) => {
+		if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+			event.preventDefault();
+			open();
+		}
+	}}
+/>
+
+<button class="border-rule bg-raised text-grey hover:border-mark flex w-60 items-center gap-2 rounded-md border px-2.5 py-1 text-left text-[13px]" onclick={open}>
+	<Search size={14} strokeWidth={1.6} aria-hidden="true" />
+	<span class="grow truncate">Find a form, page or action</span>
+	<kbd class="font-sans text-xs">Ctrl K</kbd>
+</button>
+
+<dialog bind:this={dialog} class="bg-raised border-rule text-base-content m-auto mt-24 w-[34rem] rounded-md border p-0 shadow-xl backdrop:bg-black/25" aria-label="Find">
+	<input
+		type="text"
+		role="combobox"
+		aria-expanded="true"
+		aria-controls="finder-list"
+		aria-activedescendant={found[at] ? `finder-${at}` : undefined}
+		aria-label="What to find"
+		placeholder="Type a name"
+		class="border-hairline w-full border-b bg-transparent px-4 py-3 text-base outline-none"
+		bind:value={text}
+		oninput={() => (at = 0)}
+		{onkeydown}
+	/>
+	<ul id="finder-list" role="listbox" aria-label="Found" class="max-h-80 overflow-auto p-1.5">
+		{#each found as item, index (item.kind + item.name)}
+			<li id="finder-{index}" role="option" aria-selected={index === at}>
+				<button
+					tabindex="-1"
+					class={['flex w-full items-baseline gap-3 rounded-md px-2.5 py-1.5 text-left', index === at && 'bg-base-200']}
+					onclick={() => choose(item)}
+					onpointermove={() => (at = index)}
+				>
+					<span class="text-grey w-16 shrink-0 text-xs">{item.kind}</span>
+					<span class="grow">{item.name}</span>
+					{#if item.hint}<span class="text-grey text-xs">{item.hint}</span>{/if}
+				</button>
+			</li>
+		{:else}
+			<li class="text-grey px-2.5 py-2" role="presentation">Nothing by that name.</li>
+		{/each}
+	</ul>
+</dialog>

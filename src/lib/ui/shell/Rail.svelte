@@ -1,0 +1,79 @@
+<script lang="ts">
+	import { page } from '$app/state';
+	import Moon from '@lucide/svelte/icons/moon';
+	import PanelLeft from '@lucide/svelte/icons/panel-left';
+	import SignOut from '@lucide/svelte/icons/log-out';
+	import Sun from '@lucide/svelte/icons/sun';
+	import { AREAS } from './areas';
+	import Mark from './Mark.svelte';
+
+	interface Props {
+		person: { name: string; title: string; permissions: string[] };
+		model: string;
+		theme: string;
+		folded: boolean;
+		onfold: () => void;
+		ontheme: () => void;
+	}
+	let { person, model, theme, folded, onfold, ontheme }: Props = $props();
+
+	const areas = $derived(AREAS.filter(({ permission }) => permission === undefined || person.permissions.includes(permission)));
+	const initials = $derived(
+		person.name
+			.split(' ')
+			.map((part) => part[0])
+			.join('')
+			.slice(0, 2)
+	);
+</script>
+
+<nav
+	aria-label="Areas"
+	class={['bg-base-200 border-hairline row-span-full flex flex-col gap-0.5 border-r px-2.5 py-2.5', folded ? 'w-14 items-center' : 'w-52']}
+>
+	<a href="/desk" class="mb-2 flex items-center gap-2.5 px-1 py-0.5" aria-label="Noble Lattice, to the desk">
+		<Mark />
+		{#if !folded}
+			<span class="leading-4">
+				<span class="block text-[15px] font-[650] tracking-tight">Noble Lattice</span>
+				<span class="text-grey text-xs">{model}</span>
+			</span>
+		{/if}
+	</a>
+	{#each areas as { path, name, icon: Icon } (path)}
+		{@const current = page.url.pathname.startsWith(path)}
+		<a
+			href={path}
+			title={folded ? name : undefined}
+			aria-label={name}
+			aria-current={current ? 'page' : undefined}
+			class={[
+				'flex items-center gap-2.5 rounded-md px-2 py-1.5',
+				current ? 'bg-raised text-primary border-primary -ml-0.5 border-l-2 font-semibold' : 'text-soft hover:bg-base-300'
+			]}
+		>
+			<Icon size={17} strokeWidth={1.6} aria-hidden="true" />
+			{#if !folded}{name}{/if}
+		</a>
+	{/each}
+	<div class={['border-hairline mt-auto flex border-t pt-2', folded ? 'flex-col items-center gap-1' : 'items-center justify-between']}>
+		<button class="text-soft hover:bg-base-300 rounded-md p-1.5" onclick={onfold} aria-label={folded ? 'Unfold the rail' : 'Fold the rail'} title={folded ? 'Unfold' : 'Fold'}>
+			<PanelLeft size={16} strokeWidth={1.6} aria-hidden="true" />
+		</button>
+		<button class="text-soft hover:bg-base-300 rounded-md p-1.5" onclick={ontheme} aria-label={theme === 'paper' ? 'Use the night theme' : 'Use the paper theme'} title="Theme">
+			{#if theme === 'paper'}<Moon size={16} strokeWidth={1.6} aria-hidden="true" />{:else}<Sun size={16} strokeWidth={1.6} aria-hidden="true" />{/if}
+		</button>
+		<form method="POST" action="/sign-out">
+			<button class="text-soft hover:bg-base-300 rounded-md p-1.5" aria-label="Sign out" title="Sign out"><SignOut size={16} strokeWidth={1.6} aria-hidden="true" /></button>
+		</form>
+	</div>
+	<div class="flex items-center gap-2.5 px-1 py-1.5">
+		<span class="bg-secondary text-secondary-content grid size-6 shrink-0 place-items-center rounded-full text-[11px] font-semibold" aria-hidden="true">{initials}</span>
+		{#if !folded}
+			<span class="min-w-0 leading-4">
+				<span class="block truncate">{person.name}</span>
+				<span class="text-grey block truncate text-xs" title={person.title}>{person.title}</span>
+			</span>
+		{/if}
+	</div>
+</nav>

@@ -1,0 +1,15 @@
+import { createContext } from 'svelte';
+import type { FinderItem } from './Finder.svelte';
+
+/** What pages tell the shell: where they are, and the actions they add to the finder. */
+export class Shell {
+	trail = $state<{ name: string; path?: string }[]>([]);
+	actions = $state.raw<FinderItem[]>([]);
+
+	/** Says where the page is; call it while the page is set up. */
+	at(...trail: { name: string; path?: string }[]): void {
+		this.trail = trail;
+	}
+}
+
+export const [useShell, provideShell] = createContext<Shell>();

@@ -1,0 +1,14 @@
+import { pool } from '$lib/server/database';
+import { listModels } from '$lib/server/database/definitions';
+import { listForms } from '$lib/server/form';
+import type { LayoutServerLoad } from './$types';
+
+export const load = (async ({ locals }) => {
+	const person = locals.person!;
+	const models = await listModels(pool());
+	return {
+		person: { name: person.name, title: person.title, locale: person.locale, theme: person.theme, permissions: person.permissions },
+		model: models.find((model) => model.id === locals.modelId)!,
+		forms: person.permissions.includes('form.read') ? await listForms(person, locals.modelId) : []
+	};
+}) satisfies LayoutServerLoad;

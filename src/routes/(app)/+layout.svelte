@@ -1,0 +1,50 @@
+<script lang="ts">
+	import { goto, onNavigate } from '$app/navigation';
+	import Finder, { type FinderItem } from '$lib/ui/shell/Finder.svelte';
+	import Rail from '$lib/ui/shell/Rail.svelte';
+	import TopLine from '$lib/ui/shell/TopLine.svelte';
+	import { AREAS } from '$lib/ui/shell/areas';
+	import { provideShell, Shell } from '$lib/ui/shell/shell.svelte';
+	import { onMount } from 'svelte';
+
+	let { data, children } = $props();
+	const shell = provideShell(new Shell());
+	// svelte-ignore state_referenced_locally
+	let theme = $state(data.person.theme);
+	let folded = $state(false);
+	/** Set once the page answers to the keyboard; tests and screenshots wait for it. */
+	let ready = $state(false);
+	onMount(() => {
+		ready = true;
+		folded = localStorage.getItem('rail') === 'folded' || (localStorage.getItem('rail') === null && innerWidth < 1000);
+	});
+	onNavigate(() => {
+		shell.actions = [];
+	});
+
+	async function switchTheme() {
+		theme = theme === 'paper' ? 'night' : 'paper';
+		document.documentElement.dataset.theme = theme;
+		await fetch('/api/theme', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ theme }) });
+	}
+	function fold() {
+		folded = !folded;
+		localStorage.setItem('rail', folded ? 'folded' : 'open');
+	}
+
+	const items = $derived<FinderItem[]>([
+		...shell.actions,
+		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(`/forms/${form.code}`) })),
+		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({ kind: 'Page', name, run: () => void goto(path) })),
+		{ kind: 'Action', name: theme === 'paper' ? 'Use the night theme' : 'Use the paper theme', run: () => void switchTheme() },
+		{ kind: 'Action', name: folded ? 'Unfold the rail' : 'Fold the rail', run: fold }
+	]);
+</script>
+
+<svelte:head><title>{[...shell.trail].reverse().map(({ name }) => name).concat('Noble Lattice').join(' · ')}</title></svelte:head>
+
+<div class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden" data-ready={ready || undefined}>
+	<Rail person={data.person} model={data.model.name} {theme} {folded} onfold={fold} ontheme={switchTheme} />
+	<TopLine trail={shell.trail}><Finder {items} /></TopLine>
+	{@render children()}
+</div>

@@ -1,0 +1,70 @@
+<script lang="ts">
+	import { formatCount, formatMoment } from '$lib/ui/figures/format';
+	import { useShell } from '$lib/ui/shell/shell.svelte';
+
+	let { data } = $props();
+	useShell().at({ name: 'Desk' });
+	const locale = $derived(data.person.locale);
+	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
+</script>
+
+<main class="overflow-auto px-4.5 py-4">
+	<h1 class="text-xl font-semibold tracking-tight">Good to see you, {data.person.name.split(' ')[0]}</h1>
+	<div class="mt-4 grid max-w-5xl gap-x-10 gap-y-6 lg:grid-cols-2">
+		<section aria-labelledby="waiting">
+			<h2 id="waiting" class="text-grey mb-1 text-[13px] font-semibold">Waiting for you</h2>
+			<ul class="border-rule border-t">
+				{#if data.desk.draft}
+					<li class="row">
+						<a href="/forms" class="grow"><b>{cells(data.desk.draft.cells)[0]?.toUpperCase()}{cells(data.desk.draft.cells).slice(1)} not saved yet</b></a>
+						<span class="text-grey">typed {formatMoment(data.desk.draft.changedAt, locale)}</span>
+					</li>
+				{/if}
+				{#each data.desk.rejects as reject (reject.batch)}
+					<li class="row">
+						<a href="/data-in/{reject.code}?batch={reject.batch}" class="grow"><b>{reject.rows === 1 ? 'One row' : `${formatCount(reject.rows, locale)} rows`} rejected</b> by {reject.name}</a>
+						<span class="text-grey">{formatMoment(reject.at, locale)}</span>
+					</li>
+				{/each}
+				{#if !data.desk.draft && data.desk.rejects.length === 0}<li class="row text-soft">Nothing waits. Open a form to look at or enter figures.</li>{/if}
+			</ul>
+			<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Forms</h2>
+			<ul class="border-rule border-t">
+				{#each data.forms as form (form.code)}
+					<li class="row"><a href="/forms/{form.code}" class="grow"><b>{form.name}</b></a><span class="text-grey truncate">{form.description}</span></li>
+				{/each}
+			</ul>
+		</section>
+		<section aria-labelledby="latest">
+			<h2 id="latest" class="text-grey mb-1 text-[13px] font-semibold">Latest changes to the figures</h2>
+			<ol class="border-rule border-t">
+				{#each data.desk.changes as change (change.revision)}
+					<li class="row">
+						<span class="text-grey w-8 shrink-0 text-right">{change.revision}</span>
+						<span class="grow">
+							<b>{change.through}</b>
+							<span class="text-soft">{change.kind === 'load' ? 'loaded' : 'saved'} by {change.person ?? 'the system'}, {cells(change.cells)}</span>
+						</span>
+						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
+					</li>
+				{/each}
+			</ol>
+		</section>
+	</div>
+</main>
+
+<style>
+	.row {
+		display: flex;
+		align-items: baseline;
+		gap: 12px;
+		padding: 7px 4px;
+		border-bottom: 1px solid var(--hairline);
+	}
+	.row a:hover b {
+		text-decoration: underline;
+	}
+	b {
+		font-weight: 600;
+	}
+</style>

@@ -1,0 +1,61 @@
+<script lang="ts">
+	import { enhance } from '$app/forms';
+	import Mark from '$lib/ui/shell/Mark.svelte';
+	import { onMount } from 'svelte';
+
+	let { data, form } = $props();
+	// svelte-ignore state_referenced_locally
+	let email = $state(form?.email ?? '');
+	let password = $state('');
+	let ready = $state(false);
+	onMount(() => (ready = true));
+</script>
+
+<svelte:head><title>Sign in · Noble Lattice</title></svelte:head>
+
+<main class="bg-base-100 text-base-content grid min-h-screen place-items-center p-6" data-ready={ready || undefined}>
+	<div class={['grid w-full gap-12', data.demo ? 'max-w-3xl md:grid-cols-[18rem_1fr]' : 'max-w-72']}>
+		<section>
+			<div class="mb-6 flex items-center gap-3">
+				<Mark />
+				<h1 class="text-xl font-[650] tracking-tight">Noble Lattice</h1>
+			</div>
+			<form method="POST" use:enhance class="space-y-3">
+				<label class="block">
+					<span class="text-soft text-[13px]">E-mail address</span>
+					<input class="input bg-raised w-full" name="email" type="email" autocomplete="username" required bind:value={email} />
+				</label>
+				<label class="block">
+					<span class="text-soft text-[13px]">Password</span>
+					<input class="input bg-raised w-full" name="password" type="password" autocomplete="current-password" required bind:value={password} />
+				</label>
+				{#if form?.message}<p class="text-error" role="alert">{form.message}</p>{/if}
+				<button class="btn btn-primary w-full">Sign in</button>
+			</form>
+		</section>
+		{#if data.demo}
+			{@const demo = data.demo}
+			<section aria-labelledby="demo-people">
+				<h2 id="demo-people" class="font-semibold">The demo: Brinewater Crossings</h2>
+				<p class="text-soft mt-0.5 mb-2">A made-up group of ferry lines. Choose who you want to be; everyone’s password is <code class="font-mono text-[13px]">{demo.password}</code></p>
+				<ul class="border-hairline border-t">
+					{#each demo.people as person (person.email)}
+						<li class="border-hairline border-b">
+							<button
+								type="button"
+								class="hover:bg-base-200 flex w-full items-baseline gap-3 px-2 py-1.5 text-left"
+								onclick={() => {
+									email = person.email;
+									password = demo.password;
+								}}
+							>
+								<span class="w-32 shrink-0 font-semibold">{person.name}</span>
+								<span class="text-soft">{person.title}</span>
+							</button>
+						</li>
+					{/each}
+				</ul>
+			</section>
+		{/if}
+	</div>
+</main>

@@ -1,0 +1,14 @@
+import { sveltekit } from '@sveltejs/kit/vite';
+import tailwindcss from '@tailwindcss/vite';
+import { defineConfig } from 'vitest/config';
+import { nodeWorker } from './tools/vite-node-worker';
+
+export default defineConfig({
+	plugins: [nodeWorker(['pg-native']), tailwindcss(), sveltekit()],
+	server: { host: '127.0.0.1', watch: { ignored: ['**/.pg*/**'] } },
+	test: {
+		environment: 'node',
+		include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'tests/server/**/*.test.ts'],
+		globalSetup: ['tests/database.ts']
+	}
+});
