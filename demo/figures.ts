@@ -58,9 +58,10 @@ function routeFigures(route: Route): Figure[] {
 
 	const of = (system: Figure['system'], account: string, department: string, amount: (facts: MonthFacts) => number, decimals = 2): Figure =>
 		withNoise({ account, entity: route.line, department, route: route.code, amount, decimals, system });
-	const inMoney = (account: string, department: string, euros: (facts: MonthFacts) => number): Figure => of('ledger', account, department, (facts) => euros(facts) * fx);
+	const inMoney = (account: string, department: string, euros: (facts: MonthFacts) => number): Figure =>
+		of('ledger', account, department, (facts) => euros(facts) * fx);
 	/** The monthly pay bill of a department on this route, in EUR. */
-	const payBill = (share: number) => (facts: MonthFacts) => route.people * share * 4_350 * 1.18 * price(facts) * (0.9 + 0.1 * season(facts));
+	const payBill = (share: number) => (facts: MonthFacts) => route.people * share * 2_950 * price(facts) * (0.9 + 0.1 * season(facts));
 	const careBill = (facts: MonthFacts) => route.people * 780 * price(facts);
 
 	return [
@@ -95,13 +96,17 @@ function routeFigures(route: Route): Figure[] {
 		]),
 		...FLEET_CARE_ACCOUNTS.map(([account, , part]) =>
 			// Ships go to dock in winter: most of a year's dry-dock bill falls in three months.
-			inMoney(account, 'FC', (facts) => careBill(facts) * part * (account === '6420' ? (facts.month <= 2 || facts.month === 12 ? 3.2 : 0.27) : 1))
+			inMoney(
+				account,
+				'FC',
+				(facts) => careBill(facts) * part * (account === '6420' ? (facts.month <= 2 || facts.month === 12 ? 3.2 : 0.27) : 1)
+			)
 		)
 	];
 }
 
 function administrationFigures(): Figure[] {
-	const bills = { NOR: 310_000, SKE: 265_000, AMB: 240_000, SVC: 330_000 } as const;
+	const bills = { NOR: 290_000, SKE: 176_000, AMB: 215_000, SVC: 160_000 } as const;
 	const shares = { DK: 0.05, EN: 0.05, SH: 0.07, TM: 0.11, BK: 0.2, FC: 0.08, AD: 0.44 };
 	return Object.entries(bills).flatMap(([entity, bill]) =>
 		Object.entries(shares).flatMap(([department, share]) =>
@@ -113,7 +118,8 @@ function administrationFigures(): Figure[] {
 					route: 'NOROUTE',
 					decimals: 2,
 					system: 'ledger',
-					amount: ({ scenario, yearsOn }) => bill * share * part * LOCAL[entity as keyof typeof LOCAL] * (1 + OUTLOOK[scenario]!.price) ** yearsOn
+					amount: ({ scenario, yearsOn }) =>
+						bill * share * part * LOCAL[entity as keyof typeof LOCAL] * (1 + OUTLOOK[scenario]!.price) ** yearsOn
 				})
 			)
 		)
@@ -121,7 +127,13 @@ function administrationFigures(): Figure[] {
 }
 
 function balanceFigures(): Figure[] {
-	const balances = { '1010': [62e6, -0.04], '1020': [3.4e6, 0.03], '1030': [5.1e6, 0.05], '2010': [2.9e6, 0.03], '2020': [31e6, -0.05] } as const;
+	const balances = {
+		'1010': [62e6, -0.04],
+		'1020': [3.4e6, 0.03],
+		'1030': [5.1e6, 0.05],
+		'2010': [2.9e6, 0.03],
+		'2020': [31e6, -0.05]
+	} as const;
 	const sizes = { NOR: 1.1, SKE: 0.9, AMB: 1.0, SVC: 0.15 } as const;
 	return Object.entries(sizes).flatMap(([entity, size]) =>
 		Object.entries(balances).map(([account, [amount, drift]]) =>

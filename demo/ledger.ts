@@ -8,10 +8,13 @@ import { ADMINISTRATION_ACCOUNTS, FLEET_CARE_ACCOUNTS, PAY_ACCOUNTS } from './st
 export const FILE_MONTH = '2026-09';
 
 /** The ledger's own code of an account: another numbering, as ledgers have. */
-export const ledgerCode = (account: string): string => ({ '40': '70', '41': '71', '60': '50', '61': '51', '62': '52', '63': '53', '64': '54', '67': '57' })[account.slice(0, 2)]! + account.slice(2);
+export const ledgerCode = (account: string): string =>
+	({ '40': '70', '41': '71', '60': '50', '61': '51', '62': '52', '63': '53', '64': '54', '67': '57' })[account.slice(0, 2)]! +
+	account.slice(2);
 
 /** The ledger's name of a unit: line and department. */
-export const ledgerUnit = (entity: string, department: string): string => `${{ NOR: 'N', SKE: 'S', AMB: 'A', SVC: 'G' }[entity]}-${department}`;
+export const ledgerUnit = (entity: string, department: string): string =>
+	`${{ NOR: 'N', SKE: 'S', AMB: 'A', SVC: 'G' }[entity]}-${department}`;
 
 /** The ledger's route names. */
 export const ledgerRoute = (route: string): string => (route === 'NOROUTE' ? '' : `RT-${route.slice(1)}`);
@@ -21,7 +24,12 @@ const PLAIN = ['6010', '6020', '6030', '6040', '6050', '6210', '6220', '6310', '
 
 /** Lines of the ledger's account map: member codes, kinds and terms. */
 export function accountMapLines() {
-	const single = (account: string, reverseSign = false) => ({ kind: 'single', member: account, reverseSign, terms: { value: ledgerCode(account) } });
+	const single = (account: string, reverseSign = false) => ({
+		kind: 'single',
+		member: account,
+		reverseSign,
+		terms: { value: ledgerCode(account) }
+	});
 	return [
 		...INCOME.map((account) => single(account, true)),
 		...PLAIN.map((account) => single(account)),
@@ -48,9 +56,19 @@ export function ledgerFile(): string {
 		for (let posting = 0; posting < postings; posting++) {
 			const part = posting === postings - 1 ? left : Math.round((amount / postings) * (0.8 + 0.4 * random()) * 100) / 100;
 			left = Math.round((left - part) * 100) / 100;
-			const code = figure.account === '6100' ? String(5100 + posting) : figure.account === '6470' && posting > 0 ? '5471' : ledgerCode(figure.account);
+			const code =
+				figure.account === '6100' ? String(5100 + posting) : figure.account === '6470' && posting > 0 ? '5471' : ledgerCode(figure.account);
 			const day = String(1 + Math.floor(random() * 30)).padStart(2, '0');
-			lines.push([code, ledgerUnit(figure.entity, figure.department), ledgerRoute(figure.route), `${day}.09.2026`, textOf(figure), written(part * sign)].join(';'));
+			lines.push(
+				[
+					code,
+					ledgerUnit(figure.entity, figure.department),
+					ledgerRoute(figure.route),
+					`${day}.09.2026`,
+					textOf(figure),
+					written(part * sign)
+				].join(';')
+			);
 		}
 	}
 	// What real extracts bring along: a new account nobody has mapped, a unit that does not exist, a slip in a date.

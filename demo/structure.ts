@@ -30,7 +30,14 @@ const quantity = (unit: string, timeBehaviour: AccountDefinition['timeBehaviour'
 	decimals: 0,
 	unit
 });
-const ratio = (valueType: 'percent' | 'price', decimals: number): Branch['account'] => ({ kind: 'rate', valueType, timeBehaviour: 'none', consolidation: 'formula', decimals, unit: null });
+const ratio = (valueType: 'percent' | 'price', decimals: number): Branch['account'] => ({
+	kind: 'rate',
+	valueType,
+	timeBehaviour: 'none',
+	consolidation: 'formula',
+	decimals,
+	unit: null
+});
 const leaf = (code: string, name: string, account: Branch['account']): Branch => ({ code, name, account });
 const divide = (left: Expression, right: Expression): Expression => ({ kind: 'binary', operator: '/', left, right });
 
@@ -95,19 +102,48 @@ export const ACCOUNTS: Branch[] = [
 				code: 'REV',
 				name: 'Revenue',
 				children: [
-					{ code: 'TICKET', name: 'Ticket revenue', children: [leaf('4010', 'Foot passengers', income), leaf('4020', 'Cars and vans', income), leaf('4030', 'Coaches', income), leaf('4040', 'Freight lanes', income)] },
-					{ code: 'ONBOARD', name: 'Onboard revenue', children: [leaf('4110', 'Restaurant', income), leaf('4120', 'Shop', income), leaf('4130', 'Cabins and lounges', income)] }
+					{
+						code: 'TICKET',
+						name: 'Ticket revenue',
+						children: [
+							leaf('4010', 'Foot passengers', income),
+							leaf('4020', 'Cars and vans', income),
+							leaf('4030', 'Coaches', income),
+							leaf('4040', 'Freight lanes', income)
+						]
+					},
+					{
+						code: 'ONBOARD',
+						name: 'Onboard revenue',
+						children: [leaf('4110', 'Restaurant', income), leaf('4120', 'Shop', income), leaf('4130', 'Cabins and lounges', income)]
+					}
 				]
 			},
 			{
 				code: 'VOYAGE',
 				name: 'Voyage costs',
 				weight: -1,
-				children: [leaf('6010', 'Fuel', cost), leaf('6020', 'Harbour dues', cost), leaf('6030', 'Lashing and handling', cost), leaf('6040', 'Ticket commissions', cost), leaf('6050', 'Card fees', cost)]
+				children: [
+					leaf('6010', 'Fuel', cost),
+					leaf('6020', 'Harbour dues', cost),
+					leaf('6030', 'Lashing and handling', cost),
+					leaf('6040', 'Ticket commissions', cost),
+					leaf('6050', 'Card fees', cost)
+				]
 			},
 			costGroup('CREW', 'Crew and terminal pay', PAY_ACCOUNTS),
-			{ code: 'GOODS', name: 'Goods sold onboard', weight: -1, children: [leaf('6210', 'Food and drink', cost), leaf('6220', 'Shop goods', cost)] },
-			{ code: 'TERM', name: 'Terminal running', weight: -1, children: [leaf('6310', 'Terminal energy', cost), leaf('6320', 'Terminal cleaning', cost), leaf('6330', 'Berth hire', cost)] },
+			{
+				code: 'GOODS',
+				name: 'Goods sold onboard',
+				weight: -1,
+				children: [leaf('6210', 'Food and drink', cost), leaf('6220', 'Shop goods', cost)]
+			},
+			{
+				code: 'TERM',
+				name: 'Terminal running',
+				weight: -1,
+				children: [leaf('6310', 'Terminal energy', cost), leaf('6320', 'Terminal cleaning', cost), leaf('6330', 'Berth hire', cost)]
+			},
 			costGroup('CARE', 'Fleet care', FLEET_CARE_ACCOUNTS),
 			costGroup('ADMIN', 'Administration', ADMINISTRATION_ACCOUNTS)
 		]
@@ -116,11 +152,41 @@ export const ACCOUNTS: Branch[] = [
 		code: 'RATIO',
 		name: 'Ratios',
 		children: [
-			{ code: 'MARGIN', name: 'Contribution margin', weight: 0, account: ratio('percent', 1), formula: (account) => divide(account('OC'), account('REV')) },
-			{ code: 'LOAD', name: 'Load factor', weight: 0, account: ratio('percent', 1), formula: (account) => divide(account('S30'), account('S20')) },
-			{ code: 'PERSAIL', name: 'Voyage cost a sailing', weight: 0, account: ratio('price', 2), formula: (account) => divide(account('VOYAGE'), account('S10')) },
-			{ code: 'PERPAX', name: 'Revenue a passenger', weight: 0, account: ratio('price', 2), formula: (account) => divide(account('REV'), account('S30')) },
-			{ code: 'FUELPRICE', name: 'Fuel price a litre', weight: 0, account: ratio('price', 3), formula: (account) => divide(account('6010'), account('S60')) }
+			{
+				code: 'MARGIN',
+				name: 'Contribution margin',
+				weight: 0,
+				account: ratio('percent', 1),
+				formula: (account) => divide(account('OC'), account('REV'))
+			},
+			{
+				code: 'LOAD',
+				name: 'Load factor',
+				weight: 0,
+				account: ratio('percent', 1),
+				formula: (account) => divide(account('S30'), account('S20'))
+			},
+			{
+				code: 'PERSAIL',
+				name: 'Voyage cost a sailing',
+				weight: 0,
+				account: ratio('price', 2),
+				formula: (account) => divide(account('VOYAGE'), account('S10'))
+			},
+			{
+				code: 'PERPAX',
+				name: 'Revenue a passenger',
+				weight: 0,
+				account: ratio('price', 2),
+				formula: (account) => divide(account('REV'), account('S30'))
+			},
+			{
+				code: 'FUELPRICE',
+				name: 'Fuel price a litre',
+				weight: 0,
+				account: ratio('price', 3),
+				formula: (account) => divide(account('6010'), account('S60'))
+			}
 		]
 	},
 	{
@@ -145,9 +211,18 @@ export const ACCOUNTS: Branch[] = [
 			{
 				code: 'ASSETS',
 				name: 'Assets',
-				children: [leaf('1010', 'Vessels', money('asset', 'closing')), leaf('1020', 'Debtors', money('asset', 'closing')), leaf('1030', 'Cash', money('asset', 'closing'))]
+				children: [
+					leaf('1010', 'Vessels', money('asset', 'closing')),
+					leaf('1020', 'Debtors', money('asset', 'closing')),
+					leaf('1030', 'Cash', money('asset', 'closing'))
+				]
 			},
-			{ code: 'DEBT', name: 'Debt', weight: -1, children: [leaf('2010', 'Creditors', money('liability', 'closing')), leaf('2020', 'Loans', money('liability', 'closing'))] }
+			{
+				code: 'DEBT',
+				name: 'Debt',
+				weight: -1,
+				children: [leaf('2010', 'Creditors', money('liability', 'closing')), leaf('2020', 'Loans', money('liability', 'closing'))]
+			}
 		]
 	}
 ];
@@ -170,8 +245,25 @@ export const DEPARTMENTS: Branch[] = [
 		code: 'ALLDEP',
 		name: 'All departments',
 		children: [
-			{ code: 'SEA', name: 'At sea', children: [{ code: 'DK', name: 'Deck crew' }, { code: 'EN', name: 'Engine crew' }, { code: 'SH', name: 'Onboard shops' }] },
-			{ code: 'SHORE', name: 'Ashore', children: [{ code: 'TM', name: 'Terminals' }, { code: 'BK', name: 'Booking office' }, { code: 'FC', name: 'Fleet care' }, { code: 'AD', name: 'Administration' }] },
+			{
+				code: 'SEA',
+				name: 'At sea',
+				children: [
+					{ code: 'DK', name: 'Deck crew' },
+					{ code: 'EN', name: 'Engine crew' },
+					{ code: 'SH', name: 'Onboard shops' }
+				]
+			},
+			{
+				code: 'SHORE',
+				name: 'Ashore',
+				children: [
+					{ code: 'TM', name: 'Terminals' },
+					{ code: 'BK', name: 'Booking office' },
+					{ code: 'FC', name: 'Fleet care' },
+					{ code: 'AD', name: 'Administration' }
+				]
+			},
 			{ code: 'NODEP', name: 'No department', unassigned: true }
 		]
 	}
@@ -204,9 +296,27 @@ export const ROUTE_REGIONS: { code: string; name: string; routes: Route[] }[] = 
 		code: 'CENTRAL',
 		name: 'Central sound',
 		routes: [
-			{ code: 'R05', name: 'Northgate – Pellin Quay', line: 'NOR', sailingsADay: 8, seats: 540, fare: 16, litresASailing: 1600, people: 110 },
+			{
+				code: 'R05',
+				name: 'Northgate – Pellin Quay',
+				line: 'NOR',
+				sailingsADay: 8,
+				seats: 540,
+				fare: 16,
+				litresASailing: 1600,
+				people: 110
+			},
 			{ code: 'R06', name: 'Northgate – Saltmarrow', line: 'NOR', sailingsADay: 5, seats: 460, fare: 19, litresASailing: 2100, people: 76 },
-			{ code: 'R07', name: 'Corran Head – Pellin Quay', line: 'NOR', sailingsADay: 4, seats: 300, fare: 12, litresASailing: 1100, people: 48 }
+			{
+				code: 'R07',
+				name: 'Corran Head – Pellin Quay',
+				line: 'NOR',
+				sailingsADay: 4,
+				seats: 300,
+				fare: 12,
+				litresASailing: 1100,
+				people: 48
+			}
 		]
 	},
 	{
@@ -226,7 +336,14 @@ export const ROUTE_TREE: Branch[] = [
 	{
 		code: 'ALLROUTES',
 		name: 'All routes',
-		children: [...ROUTE_REGIONS.map(({ code, name, routes }) => ({ code, name, children: routes.map((route) => ({ code: route.code, name: route.name })) })), { code: 'NOROUTE', name: 'No route', unassigned: true }]
+		children: [
+			...ROUTE_REGIONS.map(({ code, name, routes }) => ({
+				code,
+				name,
+				children: routes.map((route) => ({ code: route.code, name: route.name }))
+			})),
+			{ code: 'NOROUTE', name: 'No route', unassigned: true }
+		]
 	}
 ];
 
@@ -237,11 +354,66 @@ export const VERSIONS: Branch[] = [
 
 /** Scenarios by code; periods by code. `growth` is what the generator does to volumes and prices against FY2025. */
 export const SCENARIOS = [
-	{ code: 'ACT', name: 'Actual', from: '2024-04', to: '2026-09', entry: undefined, rates: 'Actual rates', continues: undefined, compared: 'BUD27', versions: ['FINAL'], seed: 11 },
-	{ code: 'BUD27', name: 'Budget FY2027', from: '2026-04', to: '2027-03', entry: undefined, rates: 'Budget rates FY2027', continues: 'ACT', compared: 'ACT', versions: ['WORK', 'FINAL'], seed: 22 },
-	{ code: 'OUT27', name: 'Outlook FY2027', from: '2026-04', to: '2027-03', entry: ['2026-10', '2027-03'], rates: 'Actual rates', continues: 'ACT', compared: 'BUD27', versions: ['WORK', 'FINAL'], seed: 33 },
-	{ code: 'BUD28', name: 'Budget FY2028', from: '2027-04', to: '2028-03', entry: ['2027-04', '2028-03'], rates: 'Budget rates FY2028', continues: 'OUT27', compared: 'OUT27', versions: ['WORK', 'FINAL'], seed: 44 },
-	{ code: 'STR', name: 'Stretch plan FY2028–29', from: '2027-04', to: '2029-03', entry: ['2027-04', '2029-03'], rates: 'Budget rates FY2028', continues: 'OUT27', compared: 'BUD28', versions: ['WORK', 'FINAL'], seed: 55 }
+	{
+		code: 'ACT',
+		name: 'Actual',
+		from: '2024-04',
+		to: '2026-09',
+		entry: undefined,
+		rates: 'Actual rates',
+		continues: undefined,
+		compared: 'BUD27',
+		versions: ['FINAL'],
+		seed: 11
+	},
+	{
+		code: 'BUD27',
+		name: 'Budget FY2027',
+		from: '2026-04',
+		to: '2027-03',
+		entry: undefined,
+		rates: 'Budget rates FY2027',
+		continues: 'ACT',
+		compared: 'ACT',
+		versions: ['WORK', 'FINAL'],
+		seed: 22
+	},
+	{
+		code: 'OUT27',
+		name: 'Outlook FY2027',
+		from: '2026-04',
+		to: '2027-03',
+		entry: ['2026-10', '2027-03'],
+		rates: 'Actual rates',
+		continues: 'ACT',
+		compared: 'BUD27',
+		versions: ['WORK', 'FINAL'],
+		seed: 33
+	},
+	{
+		code: 'BUD28',
+		name: 'Budget FY2028',
+		from: '2027-04',
+		to: '2028-03',
+		entry: ['2027-04', '2028-03'],
+		rates: 'Budget rates FY2028',
+		continues: 'OUT27',
+		compared: 'OUT27',
+		versions: ['WORK', 'FINAL'],
+		seed: 44
+	},
+	{
+		code: 'STR',
+		name: 'Stretch plan FY2028–29',
+		from: '2027-04',
+		to: '2029-03',
+		entry: ['2027-04', '2029-03'],
+		rates: 'Budget rates FY2028',
+		continues: 'OUT27',
+		compared: 'BUD28',
+		versions: ['WORK', 'FINAL'],
+		seed: 55
+	}
 ] as const;
 
 export const CALENDAR = { fiscalStartMonth: 4, namedBy: 'last year', firstYear: 2025, years: 5, levels: ['half', 'quarter'] } as const;

@@ -6,7 +6,9 @@ import { StepError, run, say, step } from './lib/say.mjs';
 
 await run(async () => {
 	await ensureNpmPackages();
-	const database = process.env.DATABASE_URL ? { url: process.env.DATABASE_URL, stop: async () => {} } : await startPostgres({ dir: process.env.PG_DIR ?? '.pg' });
+	const database = process.env.DATABASE_URL
+		? { url: process.env.DATABASE_URL, stop: async () => {} }
+		: await startPostgres({ dir: process.env.PG_DIR ?? '.pg' });
 	try {
 		await step('Loading the demo into an emptied database', () => {
 			const done = spawnSync(process.execPath, ['--import', 'tsx', 'scripts/prepare-database.ts', '--reset'], {

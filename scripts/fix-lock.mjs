@@ -19,7 +19,7 @@ console.log('optional entries added:', added);
 
 /** Whether Node's lookup from the package at `from` finds `name` in the lock. */
 function resolves(from, name) {
-	for (let base = from; ; ) {
+	for (let base = from; ;) {
 		if (packages[`${base ? base + '/' : ''}node_modules/${name}`]) return true;
 		if (!base) return false;
 		base = base.slice(0, Math.max(0, base.lastIndexOf('node_modules/') - 1));

@@ -20,7 +20,9 @@ await run(async () => {
 	await ensureNpmPackages();
 	const database = process.env.DATABASE_URL
 		? { url: process.env.DATABASE_URL, stop: async () => {} }
-		: await step('Starting the private PostgreSQL', () => startPostgres({ dir: process.env.PG_DIR ?? '.pg', throwAway: process.env.PG_THROW_AWAY === '1' }));
+		: await step('Starting the private PostgreSQL', () =>
+				startPostgres({ dir: process.env.PG_DIR ?? '.pg', throwAway: process.env.PG_THROW_AWAY === '1' })
+			);
 	process.env.DATABASE_URL = database.url;
 	let stopping = false;
 	const interrupted = async () => {
@@ -66,8 +68,11 @@ function serveSources(database) {
 
 async function prepareDatabase() {
 	await step('Bringing the database up to date, demo included', () => {
-		const prepared = spawnSync(process.execPath, ['--import', 'tsx', 'scripts/prepare-database.ts'], { stdio: ['ignore', 'inherit', 'inherit'] });
-		if (prepared.status !== 0) throw new StepError('The database could not be prepared.', 'Read the lines above; the data is as it was before this start.');
+		const prepared = spawnSync(process.execPath, ['--import', 'tsx', 'scripts/prepare-database.ts'], {
+			stdio: ['ignore', 'inherit', 'inherit']
+		});
+		if (prepared.status !== 0)
+			throw new StepError('The database could not be prepared.', 'Read the lines above; the data is as it was before this start.');
 	});
 }
 

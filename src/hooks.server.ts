@@ -27,9 +27,14 @@ export const handle: Handle = async ({ event, resolve }) => {
 	event.locals.person = token ? await readSession(token) : undefined;
 	const isApi = pathname.startsWith('/api/');
 	// SvelteKit checks the origin of form posts; the same for everything else that writes.
-	if (isApi && event.request.method !== 'GET' && event.request.headers.get('origin') !== event.url.origin) return json({ code: 'wrong origin', message: 'This request came from another site.' }, { status: 403 });
+	if (isApi && event.request.method !== 'GET' && event.request.headers.get('origin') !== event.url.origin)
+		return json({ code: 'wrong origin', message: 'This request came from another site.' }, { status: 403 });
 	if (!event.locals.person && !OPEN_PATHS.has(pathname)) {
-		if (isApi) return json({ code: 'not signed in', message: 'Your session has ended. Sign in again; your unsaved entries are kept.' }, { status: 401 });
+		if (isApi)
+			return json(
+				{ code: 'not signed in', message: 'Your session has ended. Sign in again; your unsaved entries are kept.' },
+				{ status: 401 }
+			);
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
 	if (event.locals.person) {

@@ -70,8 +70,8 @@ async function installDebianPackages(title, names, before = () => {}) {
 		const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
 		const apt = (...args) => spawnSync('apt-get', args, { stdio: ['ignore', 'ignore', 'inherit'], env }).status === 0;
 		const installed =
-			apt('update', '-qq') &&
-			apt('install', '-y', '-qq', '--no-install-recommends', '-o', 'Dpkg::Options::=--force-confold', ...names);
-		if (!installed) throw new StepError(`apt-get could not install ${names.join(', ')}.`, 'Read the lines above; then run the command again.');
+			apt('update', '-qq') && apt('install', '-y', '-qq', '--no-install-recommends', '-o', 'Dpkg::Options::=--force-confold', ...names);
+		if (!installed)
+			throw new StepError(`apt-get could not install ${names.join(', ')}.`, 'Read the lines above; then run the command again.');
 	});
 }

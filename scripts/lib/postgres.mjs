@@ -61,17 +61,37 @@ async function runningServer({ bin, data }) {
 		if (!isAlive(pid)) return undefined;
 		await pause(100);
 	}
-	throw new StepError('A PostgreSQL process holds the database folder but does not answer.', `End process ${pid}, then run the command again.`);
+	throw new StepError(
+		'A PostgreSQL process holds the database folder but does not answer.',
+		`End process ${pid}, then run the command again.`
+	);
 }
 
 function initialise({ bin, home, data, passwordFile, account, throwAway }) {
 	rmSync(data, { recursive: true, force: true });
 	writeFileSync(passwordFile, randomBytes(18).toString('base64url') + '\n', { mode: 0o600 });
 	if (isRoot) chownSync(passwordFile, account.uid, account.gid);
-	const options = ['-D', data, '-U', 'app', '-A', 'scram-sha-256', '--pwfile', passwordFile, '-E', 'UTF8', '--locale=C.UTF-8', '--no-instructions'];
+	const options = [
+		'-D',
+		data,
+		'-U',
+		'app',
+		'-A',
+		'scram-sha-256',
+		'--pwfile',
+		passwordFile,
+		'-E',
+		'UTF8',
+		'--locale=C.UTF-8',
+		'--no-instructions'
+	];
 	if (throwAway) options.push('--no-sync');
 	const made = spawnSync(join(bin, 'initdb'), options, { ...account, env: environment(home), cwd: home, encoding: 'utf8' });
-	if (made.status !== 0) throw new StepError(`The database folder ${home} could not be made: ${made.stderr.trim()}`, 'Check free disk space and rights on that folder.');
+	if (made.status !== 0)
+		throw new StepError(
+			`The database folder ${home} could not be made: ${made.stderr.trim()}`,
+			'Check free disk space and rights on that folder.'
+		);
 }
 
 function launch({ bin, home, data, port, account, throwAway }) {
@@ -102,7 +122,11 @@ async function waitUntilReady({ bin, home, port, password, child }) {
 	const address = ['-h', '127.0.0.1', '-p', String(port), '-U', 'app'];
 	const env = { ...process.env, PGPASSWORD: password };
 	for (let tries = 0; tries < 300; tries++) {
-		const asked = spawnSync(join(bin, 'psql'), [...address, '-d', 'postgres', '-Atc', `select count(*) from pg_database where datname = '${DATABASE}'`], { env, encoding: 'utf8' });
+		const asked = spawnSync(
+			join(bin, 'psql'),
+			[...address, '-d', 'postgres', '-Atc', `select count(*) from pg_database where datname = '${DATABASE}'`],
+			{ env, encoding: 'utf8' }
+		);
 		if (asked.status === 0) {
 			if (asked.stdout.trim() === '0') execFileSync(join(bin, 'createdb'), [...address, DATABASE], { env });
 			return;

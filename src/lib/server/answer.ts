@@ -23,8 +23,13 @@ export async function forPage<Result>(work: () => Promise<Result>): Promise<Resu
 }
 
 /** A request's JSON body by its schema. @throws Fault 400 */
-export async function readBody<Schema extends z.ZodType>(request: Request, schema: Schema, mostBytes = 4_000_000): Promise<z.infer<Schema>> {
-	if (Number(request.headers.get('content-length') ?? 0) > mostBytes) throw new Fault(413, 'too large', 'This is too much at once. Paste a smaller block.');
+export async function readBody<Schema extends z.ZodType>(
+	request: Request,
+	schema: Schema,
+	mostBytes = 4_000_000
+): Promise<z.infer<Schema>> {
+	if (Number(request.headers.get('content-length') ?? 0) > mostBytes)
+		throw new Fault(413, 'too large', 'This is too much at once. Paste a smaller block.');
 	let body: unknown;
 	try {
 		body = await request.json();
@@ -34,7 +39,11 @@ export async function readBody<Schema extends z.ZodType>(request: Request, schem
 	const parsed = schema.safeParse(body);
 	if (!parsed.success) {
 		const first = parsed.error.issues[0];
-		throw new Fault(400, 'not understood', `The request could not be read (${first?.path.join('.')}: ${first?.message}). Reload the page and try again.`);
+		throw new Fault(
+			400,
+			'not understood',
+			`The request could not be read (${first?.path.join('.')}: ${first?.message}). Reload the page and try again.`
+		);
 	}
 	return parsed.data;
 }

@@ -35,15 +35,30 @@
 	const items = $derived<FinderItem[]>([
 		...shell.actions,
 		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(`/forms/${form.code}`) })),
-		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({ kind: 'Page', name, run: () => void goto(path) })),
+		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({
+			kind: 'Page',
+			name,
+			run: () => void goto(path)
+		})),
 		{ kind: 'Action', name: theme === 'paper' ? 'Use the night theme' : 'Use the paper theme', run: () => void switchTheme() },
 		{ kind: 'Action', name: folded ? 'Unfold the rail' : 'Fold the rail', run: fold }
 	]);
 </script>
 
-<svelte:head><title>{[...shell.trail].reverse().map(({ name }) => name).concat('Noble Lattice').join(' · ')}</title></svelte:head>
+<svelte:head
+	><title
+		>{[...shell.trail]
+			.reverse()
+			.map(({ name }) => name)
+			.concat('Noble Lattice')
+			.join(' · ')}</title
+	></svelte:head
+>
 
-<div class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden" data-ready={ready || undefined}>
+<div
+	class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden"
+	data-ready={ready || undefined}
+>
 	<Rail person={data.person} model={data.model.name} {theme} {folded} onfold={fold} ontheme={switchTheme} />
 	<TopLine trail={shell.trail}><Finder {items} /></TopLine>
 	{@render children()}

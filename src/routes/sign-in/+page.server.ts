@@ -13,13 +13,16 @@ export const load = (async ({ locals, url }) => {
 	if (locals.person) redirect(303, destination(url));
 	const demo = await pool().query("SELECT 1 FROM setting WHERE key = 'demo'");
 	// Only an installation that holds the demo shows its sign-ins.
-	return { demo: demo.rowCount ? { password: DEMO_PASSWORD, people: demoPeople.map(({ email, name, title }) => ({ email, name, title })) } : null };
+	return {
+		demo: demo.rowCount ? { password: DEMO_PASSWORD, people: demoPeople.map(({ email, name, title }) => ({ email, name, title })) } : null
+	};
 }) satisfies PageServerLoad;
 
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
 		const parsed = form.safeParse(Object.fromEntries(await request.formData()));
-		if (!parsed.success || parsed.data.email.trim() === '' || parsed.data.password === '') return fail(400, { message: 'Type your e-mail address and your password.', email: parsed.data?.email ?? '' });
+		if (!parsed.success || parsed.data.email.trim() === '' || parsed.data.password === '')
+			return fail(400, { message: 'Type your e-mail address and your password.', email: parsed.data?.email ?? '' });
 		try {
 			setSessionCookie(cookies, await signIn(parsed.data.email, parsed.data.password, getClientAddress()), url);
 		} catch (failure) {

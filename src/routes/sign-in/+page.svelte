@@ -27,7 +27,14 @@
 				</label>
 				<label class="block">
 					<span class="text-soft text-[13px]">Password</span>
-					<input class="input bg-raised w-full" name="password" type="password" autocomplete="current-password" required bind:value={password} />
+					<input
+						class="input bg-raised w-full"
+						name="password"
+						type="password"
+						autocomplete="current-password"
+						required
+						bind:value={password}
+					/>
 				</label>
 				{#if form?.message}<p class="text-error" role="alert">{form.message}</p>{/if}
 				<button class="btn btn-primary w-full">Sign in</button>
@@ -37,7 +44,11 @@
 			{@const demo = data.demo}
 			<section aria-labelledby="demo-people">
 				<h2 id="demo-people" class="font-semibold">The demo: Brinewater Crossings</h2>
-				<p class="text-soft mt-0.5 mb-2">A made-up group of ferry lines. Choose who you want to be; everyone’s password is <code class="font-mono text-[13px]">{demo.password}</code></p>
+				<p class="text-soft mt-0.5 mb-2">
+					A made-up group of ferry lines. Choose who you want to be; everyone’s password is <code class="font-mono text-[13px]"
+						>{demo.password}</code
+					>
+				</p>
 				<ul class="border-hairline border-t">
 					{#each demo.people as person (person.email)}
 						<li class="border-hairline border-b">

@@ -100,7 +100,13 @@ export class WriteGuard {
 		const barred = this.#grants.find(({ grant, slice }) => grant.level === 'none' && covers(slice, places));
 		if (barred) return { kind: 'refused', reason: `“${barred.grant.name}” keeps you out here.` };
 		if (!this.#grants.some(({ grant, slice }) => grant.level === 'write' && covers(slice, places)))
-			return { kind: 'refused', reason: this.#rules.grants.length === 0 ? 'You have no grant to write in this model.' : `Your grant is for ${this.#rules.grants.map((grant) => grant.name).join(', ')}.` };
+			return {
+				kind: 'refused',
+				reason:
+					this.#rules.grants.length === 0
+						? 'You have no grant to write in this model.'
+						: `Your grant is for ${this.#rules.grants.map((grant) => grant.name).join(', ')}.`
+			};
 		const lock = this.#strictestLock(places);
 		if (lock) return { kind: 'closed', reason: `${lock.name} is ${lock.state}.` };
 		return { kind: 'enter' };
@@ -119,7 +125,10 @@ export class WriteGuard {
 	/** In every layer the narrower slice wins, of overlapping ones the stricter; every layer must be open. */
 	#strictestLock(places: readonly number[]): Lock | undefined {
 		const matching = this.#locks.filter(({ slice }) => covers(slice, places));
-		const standing = matching.filter(({ lock, slice }) => !matching.some((other) => other.lock.layer === lock.layer && other.slice !== slice && isNarrower(other.slice, slice)));
+		const standing = matching.filter(
+			({ lock, slice }) =>
+				!matching.some((other) => other.lock.layer === lock.layer && other.slice !== slice && isNarrower(other.slice, slice))
+		);
 		const strictness: Record<LockState, number> = { open: 0, held: 1, closed: 2 };
 		return standing
 			.map(({ lock }) => lock)
@@ -180,7 +189,8 @@ export class WriteGuard {
 	}
 }
 
-const covers = (slice: CompiledSlice, places: readonly number[]): boolean => places.every((ordinal, axis) => slice.covers[axis]?.[ordinal] !== 0);
+const covers = (slice: CompiledSlice, places: readonly number[]): boolean =>
+	places.every((ordinal, axis) => slice.covers[axis]?.[ordinal] !== 0);
 
 /** Whether `inner` covers less than `outer` and nothing outside it. */
 function isNarrower(inner: CompiledSlice, outer: CompiledSlice): boolean {

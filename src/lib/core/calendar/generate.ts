@@ -50,10 +50,25 @@ function yearPeriods(calendar: CalendarDefinition, fiscalYear: number): Calendar
 		const months = calendar.fiscalStartMonth - 1 + n;
 		return { year: startYear + Math.floor(months / 12), month: (months % 12) + 1 };
 	};
-	const period = (level: PeriodLevel, code: string, name: string, first: number, last: number, parent: string | undefined): CalendarPeriod => {
+	const period = (
+		level: PeriodLevel,
+		code: string,
+		name: string,
+		first: number,
+		last: number,
+		parent: string | undefined
+	): CalendarPeriod => {
 		const from = monthAt(first);
 		const to = monthAt(last);
-		return { code, name, level, start: `${from.year}-${String(from.month).padStart(2, '0')}-01`, end: lastDayOfMonth(to.year, to.month), fiscalYear, parent };
+		return {
+			code,
+			name,
+			level,
+			start: `${from.year}-${String(from.month).padStart(2, '0')}-01`,
+			end: lastDayOfMonth(to.year, to.month),
+			fiscalYear,
+			parent
+		};
 	};
 	const periods = [period('year', yearCode, yearCode, 0, 11, undefined)];
 	for (let n = 0; n < 12; n++) {

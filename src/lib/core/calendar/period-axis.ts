@@ -39,12 +39,21 @@ export class PeriodAxis {
 	constructor(dimension: Dimension, facts: readonly PeriodFacts[]) {
 		this.dimension = dimension;
 		this.#facts = new Map(facts.map((fact) => [dimension.ordinal(fact.member)!, fact]));
-		const leafFacts = [...this.#facts].filter(([ordinal]) => dimension.tree.isLeaf(ordinal)).sort(([, a], [, b]) => (a.start < b.start ? -1 : 1));
+		const leafFacts = [...this.#facts]
+			.filter(([ordinal]) => dimension.tree.isLeaf(ordinal))
+			.sort(([, a], [, b]) => (a.start < b.start ? -1 : 1));
 		const leaves: LeafPeriod[] = [];
 		for (const [ordinal, fact] of leafFacts) {
 			const index = leaves.length;
 			if (!this.#firstOfYear.has(fact.fiscalYear)) this.#firstOfYear.set(fact.fiscalYear, index);
-			leaves.push({ index, ordinal, fiscalYear: fact.fiscalYear, position: index - this.#firstOfYear.get(fact.fiscalYear)!, start: fact.start, end: fact.end });
+			leaves.push({
+				index,
+				ordinal,
+				fiscalYear: fact.fiscalYear,
+				position: index - this.#firstOfYear.get(fact.fiscalYear)!,
+				start: fact.start,
+				end: fact.end
+			});
 		}
 		this.leaves = leaves;
 		this.width = Math.max(0, ...leaves.map((leaf) => leaf.position + 1));

@@ -23,9 +23,15 @@ export interface LeafClasses {
  * @param members ordinals of the asked members, each once
  * @param factOf a further distinction between leaves (a currency, a time behaviour); leaves of one class share it
  */
-export function classifyLeaves(dimension: Dimension, members: readonly number[], factOf: (leaf: number) => string | number = () => ''): LeafClasses {
+export function classifyLeaves(
+	dimension: Dimension,
+	members: readonly number[],
+	factOf: (leaf: number) => string | number = () => ''
+): LeafClasses {
 	const signatures: string[] = new Array(dimension.members.length).fill('');
-	members.forEach((member, index) => dimension.tree.eachWeightedLeaf(member, (leaf, weight) => (signatures[leaf] += `${index}*${weight};`)));
+	members.forEach((member, index) =>
+		dimension.tree.eachWeightedLeaf(member, (leaf, weight) => (signatures[leaf] += `${index}*${weight};`))
+	);
 	const classOf = new Int32Array(dimension.members.length).fill(-1);
 	const representative: number[] = [];
 	const bySignature = new Map<string, number>();

@@ -14,6 +14,12 @@ interface OriginValues {
 	values: Float64Array;
 }
 
+/** The single origin of each series of a block, and what each one holds where there are several. */
+interface BlockOrigins {
+	single: number[];
+	several: Map<number, OriginValues[]>;
+}
+
 /**
  * All stored numbers of a model. Most series come from one origin and need nothing beside their values; where several
  * contribute, each one's values are kept and the column holds the outcome.
@@ -21,8 +27,7 @@ interface OriginValues {
 export class Cube {
 	readonly store: SeriesStore;
 	readonly #model: Model;
-	/** By block: the single origin of each series, −1 while it has none, or the contributions of a series with several. */
-	readonly #origins = new Map<Block, { single: number[]; several: Map<number, OriginValues[]> }>();
+	readonly #origins = new Map<Block, BlockOrigins>();
 	#cells = 0;
 
 	constructor(model: Model) {
@@ -48,7 +53,9 @@ export class Cube {
 		const series = block ? block.find(address) : -1;
 		if (series < 0) return [];
 		const origins = this.#originsOf(block!);
-		const several = origins.several.get(series) ?? [{ origin: origins.single[series]!, values: block!.values.subarray(series * block!.width, (series + 1) * block!.width) }];
+		const several = origins.several.get(series) ?? [
+			{ origin: origins.single[series]!, values: block!.values.subarray(series * block!.width, (series + 1) * block!.width) }
+		];
 		return several.map(({ origin, values }) => ({ origin, value: values[position]! })).filter(({ value }) => isValue(value));
 	}
 
@@ -63,22 +70,16 @@ export class Cube {
 	/** Sets what an origin holds at one cell (empty removes it). */
 	writeCell(origin: number, address: Address, year: number, position: number, value: number): void {
 		const block = this.store.ensureBlockOf(address, year);
-		const series = block.ensure(address);
-		const own = this.#valuesOf(block, series, origin);
-		own.values[own.offset + position] = value;
-		this.#settle(block, series, position, own.alone ? value : undefined, own.before(position));
+		this.#write(block, block.ensure(address), this.#originsOf(block), origin, position, value);
 	}
 
-	/** Sets all an origin holds in a series; `values` has the width of a series, empty places as NaN. */
+	/** Sets all an origin holds in a series; places left out or NaN become empty. */
 	writeSeries(origin: number, address: Address, year: number, values: ArrayLike<number>): void {
 		const block = this.store.ensureBlockOf(address, year);
 		const series = block.ensure(address);
-		const own = this.#valuesOf(block, series, origin);
-		for (let position = 0; position < block.width; position++) {
-			const before = own.before(position);
-			own.values[own.offset + position] = values[position] ?? EMPTY;
-			this.#settle(block, series, position, own.alone ? values[position]! : undefined, before);
-		}
+		const origins = this.#originsOf(block);
+		for (let position = 0; position < block.width; position++)
+			this.#write(block, series, origins, origin, position, values[position] ?? EMPTY);
 	}
 
 	/** Bytes held by the columns and indexes. */
@@ -88,33 +89,27 @@ export class Cube {
 		return total;
 	}
 
-	/**
-	 * Where an origin's values of a series are kept. While it is the only one they are the column itself (`alone`);
-	 * the second origin moves both beside the column.
-	 */
-	#valuesOf(block: Block, series: number, origin: number) {
-		const origins = this.#originsOf(block);
-		const single = origins.single[series] ?? -1;
-		const width = block.width;
-		const before = (position: number) => block.values[series * width + position]!;
-		if (!origins.several.has(series) && (single < 0 || single === origin)) {
-			origins.single[series] = origin;
-			const held = block.values.slice(series * width, (series + 1) * width);
-			return { values: block.values, offset: series * width, alone: true, before: (position: number) => held[position]! };
-		}
-		let several = origins.several.get(series);
-		if (!several) origins.several.set(series, (several = [{ origin: single, values: block.values.slice(series * width, (series + 1) * width) }]));
-		let own = several.find((each) => each.origin === origin);
-		if (!own) several.push((own = { origin, values: new Float64Array(width).fill(EMPTY) }));
-		return { values: own.values, offset: 0, alone: false, before };
-	}
-
-	#settle(block: Block, series: number, position: number, alone: number | undefined, before: number): void {
+	/** While a series has one origin its values are the column itself; the second one moves both beside the column. */
+	#write(block: Block, series: number, origins: BlockOrigins, origin: number, position: number, value: number): void {
 		const place = series * block.width + position;
-		const account = block.coordinates[this.#model.accountAxis]![series]!;
-		const after = alone ?? this.#combine(this.#originsOf(block).several.get(series)!, position, account);
-		block.values[place] = after;
-		this.#cells += (isValue(after) ? 1 : 0) - (isValue(before) ? 1 : 0);
+		const before = block.values[place]!;
+		const single = origins.single[series] ?? -1;
+		let several = origins.several.get(series);
+		if (!several && (single < 0 || single === origin)) {
+			origins.single[series] = origin;
+			block.values[place] = value;
+		} else {
+			if (!several)
+				origins.several.set(
+					series,
+					(several = [{ origin: single, values: block.values.slice(series * block.width, (series + 1) * block.width) }])
+				);
+			let own = several.find((each) => each.origin === origin);
+			if (!own) several.push((own = { origin, values: new Float64Array(block.width).fill(EMPTY) }));
+			own.values[position] = value;
+			block.values[place] = this.#combine(several, position, block.coordinates[this.#model.accountAxis]![series]!);
+		}
+		this.#cells += (isValue(block.values[place]!) ? 1 : 0) - (isValue(before) ? 1 : 0);
 	}
 
 	#combine(contributions: readonly OriginValues[], position: number, account: number): number {

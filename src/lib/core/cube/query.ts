@@ -86,7 +86,22 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 	}
 	const seriesWidth = years.length * width;
 	if (series * seriesWidth > MOST_PLACES) throw new QueryFault('This would put too many cells on one page. Choose fewer rows or columns.');
-	return { model, currency: query.currency, classes, strides, series, years, placeOfLeaf, seriesWidth, slice, rows, columns, periodAxis, periods, accountAxis: axisOf.get(model.accounts.id)! };
+	return {
+		model,
+		currency: query.currency,
+		classes,
+		strides,
+		series,
+		years,
+		placeOfLeaf,
+		seriesWidth,
+		slice,
+		rows,
+		columns,
+		periodAxis,
+		periods,
+		accountAxis: axisOf.get(model.accounts.id)!
+	};
 }
 
 /** On which axis each dimension is bound; every one exactly once. */
@@ -107,13 +122,16 @@ function bindAxes(model: Model, query: Query): Map<number, Axis> {
 		const axis = axisOf.get(definition.id);
 		if (axis === undefined) throw new QueryFault(`${definition.name} is not placed.`);
 		const lines = axis === 'row' ? query.rows : axis === 'column' ? query.columns : [query.slice];
-		if (lines.some((line) => line[definition.id] === undefined)) throw new QueryFault(`${definition.name} is missing from some lines of its axis.`);
+		if (lines.some((line) => line[definition.id] === undefined))
+			throw new QueryFault(`${definition.name} is missing from some lines of its axis.`);
 	}
 	return axisOf;
 }
 
 function toOrdinals(model: Model, line: Line): Int32Array {
-	return Int32Array.from(model.dimensions, (dimension) => (line[dimension.id] === undefined ? -1 : ordinalOf(model, dimension.id, line[dimension.id]!)));
+	return Int32Array.from(model.dimensions, (dimension) =>
+		line[dimension.id] === undefined ? -1 : ordinalOf(model, dimension.id, line[dimension.id]!)
+	);
 }
 
 function ordinalOf(model: Model, dimensionId: number, memberId: number): number {

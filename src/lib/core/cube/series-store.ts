@@ -59,7 +59,8 @@ export class Block {
 	#slot(address: Address): number {
 		const mask = this.#index.length - 1;
 		let hash = 0;
-		for (let dimension = 0; dimension < this.coordinates.length; dimension++) hash = Math.imul(hash ^ address[dimension]!, 0x9e3779b1) ^ (hash >>> 15);
+		for (let dimension = 0; dimension < this.coordinates.length; dimension++)
+			hash = Math.imul(hash ^ address[dimension]!, 0x9e3779b1) ^ (hash >>> 15);
 		hash = Math.imul(hash ^ (hash >>> 13), 0x85ebca6b);
 		let slot = (hash ^ (hash >>> 16)) & mask;
 		while (this.#index[slot]! >= 0 && !this.#isAt(this.#index[slot]!, address)) slot = (slot + 1) & mask;
@@ -67,7 +68,8 @@ export class Block {
 	}
 
 	#isAt(series: number, address: Address): boolean {
-		for (let dimension = 0; dimension < this.coordinates.length; dimension++) if (this.coordinates[dimension]![series] !== address[dimension]) return false;
+		for (let dimension = 0; dimension < this.coordinates.length; dimension++)
+			if (this.coordinates[dimension]![series] !== address[dimension]) return false;
 		return true;
 	}
 

@@ -74,7 +74,9 @@ export class View {
 				if (block) this.#scan(block, scenarioClass * strides[model.scenarioAxis]!, index);
 			});
 		}
-		overlay?.each((address, year, position) => this.change(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position)));
+		overlay?.each((address, year, position) =>
+			this.change(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
+		);
 	}
 
 	/**
@@ -242,7 +244,14 @@ export class View {
 	}
 
 	/** One accumulated series over a run of leaf periods, by time behaviour, within the scenario's span. */
-	#overPeriods(base: number, account: AccountDefinition, scenario: number, entity: number, asked: PeriodRange, reading: { flags: number }): number {
+	#overPeriods(
+		base: number,
+		account: AccountDefinition,
+		scenario: number,
+		entity: number,
+		asked: PeriodRange,
+		reading: { flags: number }
+	): number {
 		const { model, placeOfLeaf } = this.query;
 		const scenarioSpan = model.scenario(scenario);
 		const from = Math.max(asked.from, scenarioSpan?.span.from ?? 0);
@@ -298,7 +307,9 @@ export class View {
 
 /** The most selective tables first, so that most series are passed over at the first look. */
 function scanOrder(classes: CompiledQuery['classes'], scenarioAxis: number): number[] {
-	const kept = classes.map(({ classOf }) => classOf.reduce((total, leafClass) => total + (leafClass >= 0 ? 1 : 0), 0) / Math.max(1, classOf.length));
+	const kept = classes.map(
+		({ classOf }) => classOf.reduce((total, leafClass) => total + (leafClass >= 0 ? 1 : 0), 0) / Math.max(1, classOf.length)
+	);
 	return classes
 		.map((_, axis) => axis)
 		.filter((axis) => axis !== scenarioAxis)

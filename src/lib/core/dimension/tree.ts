@@ -93,7 +93,7 @@ export class Tree {
 	 */
 	eachWeightedLeaf(ordinal: number, visit: (leaf: number, weight: number) => void): void {
 		const factor = new Map<number, number>([[ordinal, 1]]);
-		for (let at = this.start[ordinal]!; at < this.end[ordinal]!; ) {
+		for (let at = this.start[ordinal]!; at < this.end[ordinal]!;) {
 			const current = this.order[at]!;
 			const weight = current === ordinal ? 1 : factor.get(this.parent[current]!)! * this.weight[current]!;
 			if (weight === 0) {
@@ -111,7 +111,10 @@ export class Tree {
  * Builds the tree of a hierarchy and checks it: codes unique, one parent each, no circle.
  * @returns the tree, or every fault found
  */
-export function buildTree(members: readonly MemberDefinition[], nodes: readonly NodeDefinition[]): { tree: Tree } | { faults: TreeFault[] } {
+export function buildTree(
+	members: readonly MemberDefinition[],
+	nodes: readonly NodeDefinition[]
+): { tree: Tree } | { faults: TreeFault[] } {
 	const faults: TreeFault[] = [];
 	const ordinalOf = new Map(members.map((member, ordinal) => [member.id, ordinal]));
 	const label = (ordinal: number) => `“${members[ordinal]!.name}” (${members[ordinal]!.code})`;
@@ -119,7 +122,12 @@ export function buildTree(members: readonly MemberDefinition[], nodes: readonly 
 	members.forEach((member, ordinal) => {
 		const first = codes.get(member.code);
 		if (first === undefined) codes.set(member.code, ordinal);
-		else faults.push({ code: 'duplicate code', members: [members[first]!.id, member.id], message: `The code ${member.code} is used by ${label(first)} and by ${label(ordinal)}.` });
+		else
+			faults.push({
+				code: 'duplicate code',
+				members: [members[first]!.id, member.id],
+				message: `The code ${member.code} is used by ${label(first)} and by ${label(ordinal)}.`
+			});
 	});
 	const parent = new Int32Array(members.length).fill(-1);
 	const weight = new Float64Array(members.length).fill(1);
@@ -131,12 +139,20 @@ export function buildTree(members: readonly MemberDefinition[], nodes: readonly 
 		const above = node.parent === null ? -1 : ordinalOf.get(node.parent);
 		if (ordinal === undefined || above === undefined) {
 			const missing = ordinal === undefined ? node.member : node.parent!;
-			faults.push({ code: 'unknown member', members: [missing], message: `The hierarchy names a member ${missing} that the dimension does not have.` });
+			faults.push({
+				code: 'unknown member',
+				members: [missing],
+				message: `The hierarchy names a member ${missing} that the dimension does not have.`
+			});
 			continue;
 		}
 		if (placed[ordinal]) {
 			const first = parent[ordinal]! < 0 ? 'the top' : label(parent[ordinal]!);
-			faults.push({ code: 'second parent', members: [node.member], message: `${label(ordinal)} stands under ${first} and under ${above < 0 ? 'the top' : label(above)}.` });
+			faults.push({
+				code: 'second parent',
+				members: [node.member],
+				message: `${label(ordinal)} stands under ${first} and under ${above < 0 ? 'the top' : label(above)}.`
+			});
 			continue;
 		}
 		placed[ordinal] = 1;
@@ -147,7 +163,12 @@ export function buildTree(members: readonly MemberDefinition[], nodes: readonly 
 	}
 	for (let ordinal = 0; ordinal < members.length; ordinal++) if (!placed[ordinal]) roots.push(ordinal);
 	const circle = findCircle(parent);
-	if (circle) faults.push({ code: 'circle', members: circle.map((ordinal) => members[ordinal]!.id), message: `A circle: ${circle.map(label).join(' under ')}.` });
+	if (circle)
+		faults.push({
+			code: 'circle',
+			members: circle.map((ordinal) => members[ordinal]!.id),
+			message: `A circle: ${circle.map(label).join(' under ')}.`
+		});
 	return faults.length > 0 ? { faults } : { tree: new Tree(parent, weight, childrenOf, roots) };
 }
 

@@ -33,7 +33,14 @@ const MOST_CELLS = 50_000;
  */
 export function enter(
 	{ model, cube, overlay, guard }: { model: Model; cube: Cube; overlay: Overlay; guard: WriteGuard },
-	{ members, range, shown, currency, input, method = 'in proportion' }: { members: Address; range: PeriodRange; shown: number; currency: string; input: EntryInput; method?: SpreadMethod }
+	{
+		members,
+		range,
+		shown,
+		currency,
+		input,
+		method = 'in proportion'
+	}: { members: Address; range: PeriodRange; shown: number; currency: string; input: EntryInput; method?: SpreadMethod }
 ): EnterResult {
 	if (input.kind === 'fault') return { fault: { code: 'not a number', message: input.message } };
 	const verdict = guard.verdict(members, range);
@@ -51,7 +58,15 @@ const changed = (shown: number, input: Extract<EntryInput, { kind: 'change' }>):
 	return input.percent ? basis * (1 + input.amount) : basis + input.amount;
 };
 
-function enterLeaf(model: Model, cube: Cube, overlay: Overlay, members: Address, range: PeriodRange, currency: string, target: number): EnterResult {
+function enterLeaf(
+	model: Model,
+	cube: Cube,
+	overlay: Overlay,
+	members: Address,
+	range: PeriodRange,
+	currency: string,
+	target: number
+): EnterResult {
 	const leaf = model.periods.leaf(range.from);
 	const account = model.account(members[model.accountAxis]!)!;
 	const rate = rateAt(model, members, account, currency, range.from);
@@ -59,17 +74,48 @@ function enterLeaf(model: Model, cube: Cube, overlay: Overlay, members: Address,
 	const address = Int32Array.from(members);
 	// Amounts typed in the cell's own currency are kept to the account's decimals; through a rate they stay unrounded.
 	const after = rate === 1 ? roundTo(target, Math.max(account.decimals, 6)) : target / rate;
-	return { changes: [{ address, year: leaf.fiscalYear, position: leaf.position, before: overlay.read(cube, address, leaf.fiscalYear, leaf.position), after }], warning: undefined };
+	return {
+		changes: [
+			{
+				address,
+				year: leaf.fiscalYear,
+				position: leaf.position,
+				before: overlay.read(cube, address, leaf.fiscalYear, leaf.position),
+				after
+			}
+		],
+		warning: undefined
+	};
 }
 
-function enterParent(model: Model, guard: WriteGuard, present: LeafCell[], members: Address, range: PeriodRange, currency: string, target: number, method: SpreadMethod): EnterResult {
+function enterParent(
+	model: Model,
+	guard: WriteGuard,
+	present: LeafCell[],
+	members: Address,
+	range: PeriodRange,
+	currency: string,
+	target: number,
+	method: SpreadMethod
+): EnterResult {
 	const kinds = new Set(present.map((cell) => model.account(cell.address[model.accountAxis]!)).filter((account) => account !== undefined));
 	const behaviours = new Set([...kinds].map((account) => account.timeBehaviour));
 	if (range.from !== range.to && behaviours.size > 1)
-		return { fault: { code: 'not possible here', message: 'Flows and balances lie beneath this figure; enter them one by one, or choose a single month.' } };
+		return {
+			fault: {
+				code: 'not possible here',
+				message: 'Flows and balances lie beneath this figure; enter them one by one, or choose a single month.'
+			}
+		};
 	let cells = restrictToEntryPeriods(model, present, range);
 	if (cells.length === 0) cells = emptyCells(model, guard, members, range);
-	if (cells.length > MOST_CELLS) return { fault: { code: 'too many cells', message: `This would write ${cells.length} cells; the limit is ${MOST_CELLS}. Choose a narrower figure.` } };
+	if (cells.length > MOST_CELLS)
+		return {
+			fault: {
+				code: 'too many cells',
+				message: `This would write ${cells.length} cells; the limit is ${MOST_CELLS}. Choose a narrower figure.`
+			}
+		};
 	const leaves: SpreadLeaf[] = [];
 	const known: KnownFactors = new Map();
 	for (const cell of cells) {
@@ -84,10 +130,15 @@ function enterParent(model: Model, guard: WriteGuard, present: LeafCell[], membe
 	const averaged = first?.timeBehaviour === 'average' ? range.to - range.from + 1 : 1;
 	const alike = first !== undefined && first.consolidation !== 'sum';
 	const outcome = spread(leaves, target * averaged, first?.decimals ?? 2, alike ? 'same value' : method);
-	if ('fault' in outcome) return { fault: { code: outcome.fault === 'nothing may change' ? 'may not write' : 'nothing to spread over', message: outcome.message } };
+	if ('fault' in outcome)
+		return {
+			fault: { code: outcome.fault === 'nothing may change' ? 'may not write' : 'nothing to spread over', message: outcome.message }
+		};
 	const changes = cells.flatMap((cell, index) => {
 		const after = outcome.values[index]!;
-		return leaves[index]!.fixed || after === cell.value ? [] : [{ address: cell.address, year: cell.year, position: cell.position, before: cell.value, after }];
+		return leaves[index]!.fixed || after === cell.value
+			? []
+			: [{ address: cell.address, year: cell.year, position: cell.position, before: cell.value, after }];
 	});
 	return { changes, warning: outcome.warning };
 }
@@ -148,12 +199,19 @@ function clear(model: Model, cube: Cube, overlay: Overlay, guard: WriteGuard, ce
 			kept++;
 			continue;
 		}
-		const hasEntry = cube.contributions(cell.address, cell.year, cell.position).some(({ origin }) => model.origin(origin)?.mode === 'entry');
+		const hasEntry = cube
+			.contributions(cell.address, cell.year, cell.position)
+			.some(({ origin }) => model.origin(origin)?.mode === 'entry');
 		if (hasEntry) changes.push({ ...cell, before: cell.value, after: CLEARED });
 		else if (isValue(overlay.get(cell.address, cell.year, cell.position))) changes.push({ ...cell, before: cell.value, after: EMPTY });
 	}
 	if (changes.length === 0 && kept === 0 && cells.length > 0)
-		return { fault: { code: 'not possible here', message: 'This figure was loaded, not typed, so there is no entry to take away. Type 0 to make it zero.' } };
+		return {
+			fault: {
+				code: 'not possible here',
+				message: 'This figure was loaded, not typed, so there is no entry to take away. Type 0 to make it zero.'
+			}
+		};
 	return { changes, warning: kept > 0 ? `${kept} closed cells beneath kept their values.` : undefined };
 }
 
@@ -161,7 +219,14 @@ function clear(model: Model, cube: Cube, overlay: Overlay, guard: WriteGuard, ce
 type KnownFactors = Map<string, Float64Array>;
 
 /** What one unit of a cell's currency is worth in the reader's; empty where the rate is missing. */
-function rateAt(model: Model, address: Address, account: AccountDefinition, currency: string, period: number, known: KnownFactors = new Map()): number {
+function rateAt(
+	model: Model,
+	address: Address,
+	account: AccountDefinition,
+	currency: string,
+	period: number,
+	known: KnownFactors = new Map()
+): number {
 	if (currency === 'local' || model.entityAxis < 0 || !isTranslated(account)) return 1;
 	const local = model.currencyOf(address[model.entityAxis]!);
 	const scenario = model.scenario(address[model.scenarioAxis]!);
@@ -173,5 +238,8 @@ function rateAt(model: Model, address: Address, account: AccountDefinition, curr
 }
 
 function missingRate(model: Model, address: Address, currency: string): EnterFault {
-	return { code: 'missing rate', message: `There is no rate from ${currency} to ${model.currencyOf(address[model.entityAxis]!)} here, so the amount cannot be stored. Enter it in the local currency.` };
+	return {
+		code: 'missing rate',
+		message: `There is no rate from ${currency} to ${model.currencyOf(address[model.entityAxis]!)} here, so the amount cannot be stored. Enter it in the local currency.`
+	};
 }

@@ -22,14 +22,16 @@ export function parseEntry(text: string, style: NumberStyle, percentAccount = fa
 	const change = /^([+\-*])=\s*(.+)$/s.exec(typed);
 	if (change) return parseChange(change[1] as '+' | '-' | '*', change[2]!, style, percentAccount);
 	const value = typed.startsWith('=') ? parseCalculation(typed.slice(1), style) : parseNumber(typed, style);
-	if (value === undefined) return { kind: 'fault', message: `“${shortened(typed)}” is not a number. Type a figure such as 1200, 350k or =12000/12.` };
+	if (value === undefined)
+		return { kind: 'fault', message: `“${shortened(typed)}” is not a number. Type a figure such as 1200, 350k or =12000/12.` };
 	if (!Number.isFinite(value.amount)) return { kind: 'fault', message: `“${shortened(typed)}” has no finite result.` };
 	return { kind: 'set', value: percentAccount && !value.percent ? value.amount / 100 : value.amount };
 }
 
 function parseChange(sign: '+' | '-' | '*', rest: string, style: NumberStyle, percentAccount: boolean): EntryInput {
 	const read = parseNumber(rest.trim(), style);
-	if (!read || !Number.isFinite(read.amount)) return { kind: 'fault', message: `After ${sign}= a number is expected, not “${shortened(rest.trim())}”.` };
+	if (!read || !Number.isFinite(read.amount))
+		return { kind: 'fault', message: `After ${sign}= a number is expected, not “${shortened(rest.trim())}”.` };
 	if (sign === '*') return { kind: 'change', operator: '*', amount: read.amount, percent: false };
 	const signed = sign === '-' ? -read.amount : read.amount;
 	if (percentAccount) return { kind: 'change', operator: '+', amount: read.percent ? signed : signed / 100, percent: false };

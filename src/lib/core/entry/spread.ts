@@ -31,7 +31,10 @@ export function spread(leaves: readonly SpreadLeaf[], target: number, decimals: 
 	if (free.length === 0)
 		return leaves.length === 0
 			? { fault: 'nothing to spread over', message: 'There is no cell beneath to spread over.' }
-			: { fault: 'nothing may change', message: 'Every cell beneath is closed, kept fixed or not yours, so the difference has nowhere to go.' };
+			: {
+					fault: 'nothing may change',
+					message: 'Every cell beneath is closed, kept fixed or not yours, so the difference has nowhere to go.'
+				};
 	if (method === 'same value') return { values: leaves.map((leaf) => (leaf.fixed ? leaf.value : target)), warning: undefined };
 	const amountOf = (leaf: SpreadLeaf) => (isEmpty(leaf.value) ? 0 : leaf.value * leaf.rate);
 	const fixedTotal = sum(leaves.filter((leaf) => leaf.fixed).map((leaf) => amountOf(leaf) * leaf.weight));
@@ -48,7 +51,12 @@ function evenly(free: readonly SpreadLeaf[], goal: number): number[] {
 	return free.map((leaf) => (goal / free.length) * Math.sign(leaf.weight));
 }
 
-function inProportion(free: readonly SpreadLeaf[], present: readonly SpreadLeaf[], amountOf: (leaf: SpreadLeaf) => number, goal: number): number[] {
+function inProportion(
+	free: readonly SpreadLeaf[],
+	present: readonly SpreadLeaf[],
+	amountOf: (leaf: SpreadLeaf) => number,
+	goal: number
+): number[] {
 	const pushes = present.map((leaf) => amountOf(leaf) * leaf.weight);
 	const total = sum(pushes);
 	const sameWay = pushes.every((push) => push > 0) || pushes.every((push) => push < 0);
@@ -82,6 +90,8 @@ function tie(free: readonly SpreadLeaf[], amounts: readonly number[], goal: numb
 }
 
 function bigMove(leaves: readonly SpreadLeaf[], values: readonly number[]): string | undefined {
-	const moved = leaves.filter((leaf, index) => isValue(leaf.value) && Math.abs(values[index]! - leaf.value) > Math.abs(leaf.value) / 2).length;
+	const moved = leaves.filter(
+		(leaf, index) => isValue(leaf.value) && Math.abs(values[index]! - leaf.value) > Math.abs(leaf.value) / 2
+	).length;
 	return moved > 0 ? `${moved === 1 ? 'One cell' : `${moved} cells`} beneath moved by more than half.` : undefined;
 }

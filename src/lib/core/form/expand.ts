@@ -77,7 +77,8 @@ export function expandForm(model: Model, layout: FormLayout, choices: Readonly<R
 	const slice: Record<number, number> = {};
 	for (const { dimension, member } of layout.pinned) slice[dimension] = member;
 	for (const { dimension, chosen } of selectors) if (!onAxes.has(dimension)) slice[dimension] = chosen;
-	const chosenCurrency = currency && layout.currencies.includes(currency) ? currency : (layout.currencies[0] ?? model.definition.reportingCurrency);
+	const chosenCurrency =
+		currency && layout.currencies.includes(currency) ? currency : (layout.currencies[0] ?? model.definition.reportingCurrency);
 	return {
 		rows,
 		columns,

@@ -69,7 +69,13 @@ export class RowReader {
 		let sign = 1;
 		const { amountColumn } = this.#recipe;
 		const amount = this.amountOf(row);
-		if (amount === undefined) faults.push({ code: 'not an amount', column: amountColumn, value: row[amountColumn] ?? '', message: `“${row[amountColumn] ?? ''}” is not an amount.` });
+		if (amount === undefined)
+			faults.push({
+				code: 'not an amount',
+				column: amountColumn,
+				value: row[amountColumn] ?? '',
+				message: `“${row[amountColumn] ?? ''}” is not an amount.`
+			});
 		for (const [index, rule] of this.#recipe.rules.entries()) {
 			const dimension = model.dimension(rule.dimension)!;
 			if (rule.from === 'date') {
@@ -89,7 +95,12 @@ export class RowReader {
 					continue;
 				}
 				if (match.kind === 'tie') {
-					faults.push({ code: 'several lines match', column, value, message: `${dimension.name}: ${match.lines.length} map lines match “${value}”.` });
+					faults.push({
+						code: 'several lines match',
+						column,
+						value,
+						message: `${dimension.name}: ${match.lines.length} map lines match “${value}”.`
+					});
 					continue;
 				}
 				member = match.member;
@@ -98,7 +109,12 @@ export class RowReader {
 			const ordinal = dimension.ordinal(member!);
 			if (ordinal === undefined || !dimension.tree.isLeaf(ordinal)) {
 				const name = ordinal === undefined ? `member ${member}` : dimension.member(ordinal).name;
-				faults.push({ code: 'not a leaf', column, value, message: `${dimension.name}: ${name} is not a leaf, so it holds no numbers of its own.` });
+				faults.push({
+					code: 'not a leaf',
+					column,
+					value,
+					message: `${dimension.name}: ${name} is not a leaf, so it holds no numbers of its own.`
+				});
 				continue;
 			}
 			if (dimension === model.periods.dimension) period = model.periods.range(ordinal).from;

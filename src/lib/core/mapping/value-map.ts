@@ -41,13 +41,17 @@ export class ValueMap {
 			.filter((line) => line.kind === 'pattern')
 			.sort((a, b) => b.pattern.length - a.pattern.length)
 			.map((line) => ({ line, test: wildcard(line.pattern) }));
-		this.#joints = lines.filter((line) => line.kind === 'joint').map((line) => ({ line, tests: line.conditions.map(({ column, pattern }) => ({ column, test: wildcard(pattern) })) }));
+		this.#joints = lines
+			.filter((line) => line.kind === 'joint')
+			.map((line) => ({ line, tests: line.conditions.map(({ column, pattern }) => ({ column, test: wildcard(pattern) })) }));
 	}
 
 	/** What a value becomes; the row is needed for joint lines. */
 	match(value: string, row: SourceRow): MapMatch {
 		const wanted = value.trim();
-		const joints = this.#joints.filter(({ tests }) => tests.every(({ column, test }) => test.test((row[column] ?? '').trim()))).map(({ line }) => line);
+		const joints = this.#joints
+			.filter(({ tests }) => tests.every(({ column, test }) => test.test((row[column] ?? '').trim())))
+			.map(({ line }) => line);
 		if (joints.length > 0) return this.#decide(joints, wanted);
 		const exact = this.#exact.get(wanted) ?? [];
 		const single = exact.filter((line) => line.kind === 'single');

@@ -47,15 +47,40 @@ export class Model {
 		this.entityAxis = this.dimensions.findIndex((dimension) => dimension.kind === 'entity');
 		const accounts = this.dimensions[this.accountAxis]!;
 		const scenarios = this.dimensions[this.scenarioAxis]!;
-		this.#accounts = placed(accounts, definition.accounts, (account) => account.member, (account) => account);
-		this.#formulas = placed(accounts, definition.formulas, (formula) => formula.account, (formula) => formula);
+		this.#accounts = placed(
+			accounts,
+			definition.accounts,
+			(account) => account.member,
+			(account) => account
+		);
+		this.#formulas = placed(
+			accounts,
+			definition.formulas,
+			(formula) => formula.account,
+			(formula) => formula
+		);
 		const entities = this.dimensions[this.entityAxis];
-		this.#currencies = entities ? placed(entities, definition.entities, (entity) => entity.member, (entity) => entity.currency) : [];
-		this.#scenarios = placed(scenarios, definition.scenarios, (scenario) => scenario.member, (scenario) => ({
-			definition: scenario,
-			span: this.#between(scenario.spanFrom, scenario.spanTo),
-			entry: scenario.entryFrom === null || scenario.entryTo === null ? { from: 0, to: -1 } : this.#between(scenario.entryFrom, scenario.entryTo)
-		}));
+		this.#currencies = entities
+			? placed(
+					entities,
+					definition.entities,
+					(entity) => entity.member,
+					(entity) => entity.currency
+				)
+			: [];
+		this.#scenarios = placed(
+			scenarios,
+			definition.scenarios,
+			(scenario) => scenario.member,
+			(scenario) => ({
+				definition: scenario,
+				span: this.#between(scenario.spanFrom, scenario.spanTo),
+				entry:
+					scenario.entryFrom === null || scenario.entryTo === null
+						? { from: 0, to: -1 }
+						: this.#between(scenario.entryFrom, scenario.entryTo)
+			})
+		);
 		this.#rates = new Map(definition.rateSets.map((set) => [set.id, new RateTable(set)]));
 		this.#origins = new Map(definition.origins.map((origin) => [origin.id, origin]));
 	}
@@ -114,7 +139,12 @@ export class Model {
 }
 
 /** A list by ordinal out of definitions that name their member. */
-function placed<Item, Fact>(dimension: Dimension, items: readonly Item[], memberOf: (item: Item) => number, factOf: (item: Item) => Fact): (Fact | undefined)[] {
+function placed<Item, Fact>(
+	dimension: Dimension,
+	items: readonly Item[],
+	memberOf: (item: Item) => number,
+	factOf: (item: Item) => Fact
+): (Fact | undefined)[] {
 	const list: (Fact | undefined)[] = new Array(dimension.members.length).fill(undefined);
 	for (const item of items) {
 		const ordinal = dimension.ordinal(memberOf(item));

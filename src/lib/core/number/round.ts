@@ -22,7 +22,9 @@ export function shareOut(parts: readonly number[], total: number, decimals: numb
 	const wanted = Math.round(roundTo(total, decimals) * scale);
 	if (parts.length === 0 || !Number.isSafeInteger(wanted) || parts.some((part) => Math.abs(part * scale) >= 2 ** 52)) return [...parts];
 	const floors = parts.map((part) => Math.floor(roundTo(part * scale, 6)));
-	const order = parts.map((part, index) => ({ index, remainder: part * scale - floors[index]! })).sort((a, b) => b.remainder - a.remainder || a.index - b.index);
+	const order = parts
+		.map((part, index) => ({ index, remainder: part * scale - floors[index]! }))
+		.sort((a, b) => b.remainder - a.remainder || a.index - b.index);
 	let left = wanted - sum(floors);
 	const units = floors;
 	// Usually fewer units than parts are left; when the parts do not add up to the total the rest goes round again.

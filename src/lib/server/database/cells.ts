@@ -17,7 +17,11 @@ const columnsOf = (dimensionIds: readonly number[]): string[] => dimensionIds.ma
  * Addresses carry no foreign keys: checking six of them a row would double the time of a load; members in use are
  * protected where they are deleted.
  */
-export async function createCellTable(database: Database, modelId: number, dimensions: readonly { id: number; code: string }[]): Promise<void> {
+export async function createCellTable(
+	database: Database,
+	modelId: number,
+	dimensions: readonly { id: number; code: string }[]
+): Promise<void> {
 	const columns = columnsOf(dimensions.map(({ id }) => id));
 	const table = tableOf(modelId);
 	await database.query(`
@@ -30,7 +34,7 @@ export async function createCellTable(database: Database, modelId: number, dimen
 			PRIMARY KEY (${columns.join(', ')}, fiscal_year, origin_id)
 		)`);
 	await database.query(`CREATE INDEX ${table}_origin ON ${table} (origin_id, fiscal_year)`);
-	const named = dimensions.map(({ id, code }, index) => `m${index}.code AS "${code.replaceAll('"', '')}"`);
+	const named = dimensions.map(({ code }, index) => `m${index}.code AS "${code.replaceAll('"', '')}"`);
 	const joins = dimensions.map(({ id }, index) => `JOIN member m${index} ON m${index}.id = c.d${Math.trunc(id)}`);
 	await database.query(`
 		CREATE VIEW report_${table} AS
@@ -44,7 +48,13 @@ export async function createCellTable(database: Database, modelId: number, dimen
  * Writes series: each replaces the row of its address, year and origin; all-empty series delete it. Rows travel through
  * COPY into a temporary table and from there in two statements. Joins the caller's transaction.
  */
-export async function writeSeries(client: pg.PoolClient, modelId: number, dimensionIds: readonly number[], revision: number, series: Iterable<StoredSeries>): Promise<void> {
+export async function writeSeries(
+	client: pg.PoolClient,
+	modelId: number,
+	dimensionIds: readonly number[],
+	revision: number,
+	series: Iterable<StoredSeries>
+): Promise<void> {
 	const table = tableOf(modelId);
 	const columns = columnsOf(dimensionIds);
 	const key = [...columns, 'fiscal_year', 'origin_id'];
@@ -67,7 +77,12 @@ export async function writeSeries(client: pg.PoolClient, modelId: number, dimens
 }
 
 /** Streams rows of a text COPY, respecting back-pressure. */
-export async function copyRows<Row>(client: pg.PoolClient, statement: string, rows: Iterable<Row>, line: (row: Row) => string): Promise<void> {
+export async function copyRows<Row>(
+	client: pg.PoolClient,
+	statement: string,
+	rows: Iterable<Row>,
+	line: (row: Row) => string
+): Promise<void> {
 	const stream = client.query(copyFrom(statement));
 	const finished = once(stream, 'finish');
 	let chunk: string[] = [];
@@ -91,26 +106,51 @@ export async function copyRows<Row>(client: pg.PoolClient, statement: string, ro
 }
 
 /** Reads every series of a model through a binary COPY. The members array is reused between calls. */
-export async function readAllSeries(client: pg.ClientBase, modelId: number, dimensionIds: readonly number[], visit: (series: StoredSeries) => void): Promise<void> {
+export async function readAllSeries(
+	client: pg.ClientBase,
+	modelId: number,
+	dimensionIds: readonly number[],
+	visit: (series: StoredSeries) => void
+): Promise<void> {
 	const columns = columnsOf(dimensionIds);
-	const stream = client.query(copyTo(`COPY (SELECT ${columns.join(', ')}, fiscal_year::integer, origin_id, amounts FROM ${tableOf(modelId)}) TO STDOUT (FORMAT binary)`));
+	const stream = client.query(
+		copyTo(
+			`COPY (SELECT ${columns.join(', ')}, fiscal_year::integer, origin_id, amounts FROM ${tableOf(modelId)}) TO STDOUT (FORMAT binary)`
+		)
+	);
 	const reader = new BinaryCopyReader();
 	const members = new Int32Array(columns.length);
 	for await (const chunk of stream)
 		reader.push(chunk as Buffer, (fields) => {
 			for (let dimension = 0; dimension < columns.length; dimension++) members[dimension] = fields.integer(dimension);
-			visit({ members, year: fields.integer(columns.length), origin: fields.integer(columns.length + 1), amounts: fields.doubles(columns.length + 2) });
+			visit({
+				members,
+				year: fields.integer(columns.length),
+				origin: fields.integer(columns.length + 1),
+				amounts: fields.doubles(columns.length + 2)
+			});
 		});
 }
 
 /** The series of one origin in some fiscal years. */
-export async function readOriginSeries(database: Database, modelId: number, dimensionIds: readonly number[], origin: number, years: readonly number[]): Promise<StoredSeries[]> {
+export async function readOriginSeries(
+	database: Database,
+	modelId: number,
+	dimensionIds: readonly number[],
+	origin: number,
+	years: readonly number[]
+): Promise<StoredSeries[]> {
 	const columns = columnsOf(dimensionIds);
 	const found = await database.query<{ members: number[]; year: number; amounts: (number | null)[] }>(
 		`SELECT ARRAY[${columns.join(', ')}] AS members, fiscal_year AS year, amounts FROM ${tableOf(modelId)} WHERE origin_id = $1 AND fiscal_year = ANY ($2)`,
 		[origin, years]
 	);
-	return found.rows.map(({ members, year, amounts }) => ({ origin, members, year, amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN) }));
+	return found.rows.map(({ members, year, amounts }) => ({
+		origin,
+		members,
+		year,
+		amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN)
+	}));
 }
 
 /** The loads that last wrote each origin's series at an address. */
@@ -119,10 +159,10 @@ export async function cellSources(
 	modelId: number,
 	address: readonly number[],
 	year: number
-): Promise<{ at: Date; person: string | null; through: string; kind: 'load' }[]> {
+): Promise<{ revision: number; at: Date; person: string | null; through: string; kind: 'load' }[]> {
 	const columns = columnsOf(await addressDimensions(database, modelId));
-	const found = await database.query<{ at: Date; person: string | null; through: string; kind: 'load' }>(
-		`SELECT c.at, p.name AS person, c.through, c.kind
+	const found = await database.query<{ revision: number; at: Date; person: string | null; through: string; kind: 'load' }>(
+		`SELECT c.revision, c.at, p.name AS person, c.through, c.kind
 		FROM ${tableOf(modelId)} s
 		JOIN change_set c ON c.model_id = $1 AND c.revision = s.revision AND c.kind = 'load'
 		LEFT JOIN person p ON p.id = c.person_id

@@ -53,7 +53,9 @@ export async function postChangeSet(
 	entries?: readonly EntryChange[]
 ): Promise<number> {
 	const { modelId } = head;
-	const given = await client.query<{ revision: number }>('UPDATE model SET revision = revision + 1 WHERE id = $1 RETURNING revision', [modelId]);
+	const given = await client.query<{ revision: number }>('UPDATE model SET revision = revision + 1 WHERE id = $1 RETURNING revision', [
+		modelId
+	]);
 	const revision = given.rows[0]!.revision;
 	await client.query('INSERT INTO change_set (model_id, revision, person_id, kind, through, cells) VALUES ($1, $2, $3, $4, $5, $6)', [
 		modelId,
@@ -65,13 +67,31 @@ export async function postChangeSet(
 	]);
 	await writeSeries(client, modelId, dimensionIds, revision, series);
 	if (entries)
-		await copyRows(client, 'COPY entry_change (model_id, revision, origin_id, address, period_id, before, after) FROM STDIN', entries, (entry) =>
-			[modelId, revision, entry.origin, `{${Array.from(entry.address).join(',')}}`, entry.period, orNull(entry.before), orNull(entry.after)].join('\t') + '\n'
+		await copyRows(
+			client,
+			'COPY entry_change (model_id, revision, origin_id, address, period_id, before, after) FROM STDIN',
+			entries,
+			(entry) =>
+				[
+					modelId,
+					revision,
+					entry.origin,
+					`{${Array.from(entry.address).join(',')}}`,
+					entry.period,
+					orNull(entry.before),
+					orNull(entry.after)
+				].join('\t') + '\n'
 		);
 	else
 		for (let part = 0; part * SERIES_PER_BLOCK < series.length; part++) {
 			const block = series.slice(part * SERIES_PER_BLOCK, (part + 1) * SERIES_PER_BLOCK);
-			await client.query('INSERT INTO block_change (model_id, revision, part, series, packed) VALUES ($1, $2, $3, $4, $5)', [modelId, revision, part, block.length, packSeries(block)]);
+			await client.query('INSERT INTO block_change (model_id, revision, part, series, packed) VALUES ($1, $2, $3, $4, $5)', [
+				modelId,
+				revision,
+				part,
+				block.length,
+				packSeries(block)
+			]);
 		}
 	// Only a hint: servers poll as well.
 	await client.query("SELECT pg_notify('revision', $1)", [`${modelId} ${revision}`]);

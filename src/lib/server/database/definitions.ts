@@ -14,10 +14,18 @@ interface DimensionRow {
  * @returns undefined when there is no such model
  */
 export async function readModelDefinition(database: Database, modelId: number): Promise<ModelDefinition | undefined> {
-	const model = (await database.query<{ id: number; code: string; name: string; reporting_currency: string }>('SELECT id, code, name, reporting_currency FROM model WHERE id = $1', [modelId])).rows[0];
+	const model = (
+		await database.query<{ id: number; code: string; name: string; reporting_currency: string }>(
+			'SELECT id, code, name, reporting_currency FROM model WHERE id = $1',
+			[modelId]
+		)
+	).rows[0];
 	if (!model) return undefined;
 	const dimensions = (
-		await database.query<DimensionRow>('SELECT d.id, d.code, d.name, d.kind FROM model_dimension m JOIN dimension d ON d.id = m.dimension_id WHERE m.model_id = $1 ORDER BY m.position', [modelId])
+		await database.query<DimensionRow>(
+			'SELECT d.id, d.code, d.name, d.kind FROM model_dimension m JOIN dimension d ON d.id = m.dimension_id WHERE m.model_id = $1 ORDER BY m.position',
+			[modelId]
+		)
 	).rows;
 	const ids = dimensions.map((dimension) => dimension.id);
 	const members = (
@@ -35,22 +43,29 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			[ids]
 		)
 	).rows;
-	const rateSets = (await database.query<{ id: number; name: string; pivot: string }>('SELECT id, name, pivot FROM rate_set ORDER BY id')).rows;
+	const rateSets = (await database.query<{ id: number; name: string; pivot: string }>('SELECT id, name, pivot FROM rate_set ORDER BY id'))
+		.rows;
 	const rates = (
 		await database.query<{ set: number; currency: string; kind: 'average' | 'closing'; from: string; to: string; value: number }>(
 			'SELECT rate_set_id AS set, currency, kind, valid_from AS from, valid_to AS to, value FROM rate'
 		)
 	).rows;
-	const list = async <Row extends object>(text: string, values: unknown[]): Promise<Row[]> => (await database.query<Row>(text, values)).rows;
+	const list = async <Row extends object>(text: string, values: unknown[]): Promise<Row[]> =>
+		(await database.query<Row>(text, values)).rows;
 	return {
 		id: model.id,
 		code: model.code,
 		name: model.name,
 		reportingCurrency: model.reporting_currency,
-		currencies: await list('SELECT c.code, c.decimals FROM model_currency m JOIN currency c ON c.code = m.currency WHERE m.model_id = $1 ORDER BY m.position', [modelId]),
+		currencies: await list(
+			'SELECT c.code, c.decimals FROM model_currency m JOIN currency c ON c.code = m.currency WHERE m.model_id = $1 ORDER BY m.position',
+			[modelId]
+		),
 		dimensions: dimensions.map((dimension) => ({
 			...dimension,
-			members: members.filter((member) => member.dimension === dimension.id).map(({ id, code, name, unassigned }) => ({ id, code, name, unassigned })),
+			members: members
+				.filter((member) => member.dimension === dimension.id)
+				.map(({ id, code, name, unassigned }) => ({ id, code, name, unassigned })),
 			nodes: nodes.filter((node) => node.dimension === dimension.id).map(({ member, parent, weight }) => ({ member, parent, weight }))
 		})),
 		periods: await list(
@@ -62,7 +77,10 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			FROM account a JOIN member m ON m.id = a.member_id WHERE m.dimension_id = ANY ($1)`,
 			[ids]
 		),
-		entities: await list('SELECT e.member_id AS member, e.currency FROM entity e JOIN member m ON m.id = e.member_id WHERE m.dimension_id = ANY ($1)', [ids]),
+		entities: await list(
+			'SELECT e.member_id AS member, e.currency FROM entity e JOIN member m ON m.id = e.member_id WHERE m.dimension_id = ANY ($1)',
+			[ids]
+		),
 		scenarios: await list(
 			`SELECT s.member_id AS member, s.span_from AS "spanFrom", s.span_to AS "spanTo", s.entry_from AS "entryFrom", s.entry_to AS "entryTo",
 				s.rate_set_id AS "rateSet", s.continues_from AS "continuesFrom", s.compared_with AS "comparedWith"

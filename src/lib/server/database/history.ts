@@ -2,6 +2,7 @@ import { cellSources } from './cells';
 import type { Database } from './pool';
 
 export interface HistoryLine {
+	revision: number;
 	at: string;
 	person: string | null;
 	through: string;
@@ -26,8 +27,16 @@ export async function valueHistory(
 	beneath: { members: number[][]; periods: number[]; year: number | undefined }
 ): Promise<HistoryLine[]> {
 	const conditions = beneath.members.map((_, axis) => `e.address[${axis + 1}] = ANY ($${axis + 3})`).join(' AND ');
-	const typed = await database.query<{ at: Date; person: string | null; through: string; before: number | null; after: number | null; cell: string }>(
-		`SELECT c.at, p.name AS person, c.through, e.before, e.after, a.name || ', ' || m.name AS cell
+	const typed = await database.query<{
+		revision: number;
+		at: Date;
+		person: string | null;
+		through: string;
+		before: number | null;
+		after: number | null;
+		cell: string;
+	}>(
+		`SELECT c.revision, c.at, p.name AS person, c.through, e.before, e.after, a.name || ', ' || m.name AS cell
 		FROM entry_change e
 		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
 		LEFT JOIN person p ON p.id = c.person_id
@@ -38,10 +47,16 @@ export async function valueHistory(
 		[modelId, beneath.periods, ...beneath.members]
 	);
 	const isLeaf = beneath.year !== undefined;
-	const lines: HistoryLine[] = typed.rows.map(({ cell, at, ...row }) => ({ ...row, at: at.toISOString(), kind: 'save' as const, ...(isLeaf ? {} : { cell }) }));
+	const lines: HistoryLine[] = typed.rows.map(({ cell, at, ...row }) => ({
+		...row,
+		at: at.toISOString(),
+		kind: 'save' as const,
+		...(isLeaf ? {} : { cell })
+	}));
 	if (isLeaf) {
 		const address = beneath.members.map((members) => members[0]!);
-		for (const source of await cellSources(database, modelId, address, beneath.year!)) lines.push({ ...source, at: source.at.toISOString() });
+		for (const source of await cellSources(database, modelId, address, beneath.year!))
+			lines.push({ ...source, at: source.at.toISOString() });
 	}
-	return lines.sort((a, b) => (a.at < b.at ? 1 : -1));
+	return lines.sort((a, b) => b.revision - a.revision);
 }

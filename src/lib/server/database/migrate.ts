@@ -19,12 +19,15 @@ export async function migrate(database: pg.Pool, folder: string): Promise<number
 		.sort();
 	return transaction(async (client) => {
 		await client.query('SELECT pg_advisory_xact_lock($1)', [MIGRATION_LOCK]);
-		await client.query('CREATE TABLE IF NOT EXISTS schema_version (version integer PRIMARY KEY, name text NOT NULL, at timestamptz NOT NULL DEFAULT now())');
+		await client.query(
+			'CREATE TABLE IF NOT EXISTS schema_version (version integer PRIMARY KEY, name text NOT NULL, at timestamptz NOT NULL DEFAULT now())'
+		);
 		const known = await client.query<{ version: number }>('SELECT version FROM schema_version');
 		const done = new Set(known.rows.map((row) => row.version));
 		const latest = Number(files.at(-1)?.slice(0, 4) ?? 0);
 		const newer = [...done].filter((version) => version > latest);
-		if (newer.length > 0) throw new Error(`The database is at version ${Math.max(...newer)}, this application at ${latest}. Start the newer application.`);
+		if (newer.length > 0)
+			throw new Error(`The database is at version ${Math.max(...newer)}, this application at ${latest}. Start the newer application.`);
 		const run: number[] = [];
 		for (const file of files) {
 			const version = Number(file.slice(0, 4));

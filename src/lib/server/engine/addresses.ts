@@ -12,7 +12,8 @@ export function toOrdinals(model: Model, members: ArrayLike<number>): Int32Array
 }
 
 /** Ordinals of an address as member ids. */
-export const toMembers = (model: Model, address: Address): number[] => model.dimensions.map((dimension, axis) => dimension.member(address[axis]!).id);
+export const toMembers = (model: Model, address: Address): number[] =>
+	model.dimensions.map((dimension, axis) => dimension.member(address[axis]!).id);
 
 /** The leaf period of a member id. */
 export function leafOfMember(model: Model, member: number): LeafPeriod | undefined {
@@ -21,7 +22,8 @@ export function leafOfMember(model: Model, member: number): LeafPeriod | undefin
 }
 
 /** The member id of a leaf period by year and position. */
-export const periodMember = (model: Model, year: number, position: number): number => model.periods.dimension.member(model.periods.at(year, position)!.ordinal).id;
+export const periodMember = (model: Model, year: number, position: number): number =>
+	model.periods.dimension.member(model.periods.at(year, position)!.ordinal).id;
 
 /** A cell in words: "Foot passengers · Aug 2027 · Skerry Line · …". */
 export function cellInWords(model: Model, address: Address, year: number, position: number): string {

@@ -26,7 +26,12 @@ async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 		const engine = await opening;
 		send({ kind: 'answer', id, answer: await engine.handle(name, ask) });
 	} catch (error) {
-		send({ kind: 'failed', id, message: error instanceof EngineFault ? error.message : undefined, detail: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+		send({
+			kind: 'failed',
+			id,
+			message: error instanceof EngineFault ? error.message : undefined,
+			detail: error instanceof Error ? (error.stack ?? error.message) : String(error)
+		});
 	}
 }
 

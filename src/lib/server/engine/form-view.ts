@@ -79,7 +79,7 @@ export class FormView {
 			values: Array.from(values, (value) => (isEmpty(value) ? null : value)),
 			flags: Array.from(flags),
 			marks: (this.#marks ??= this.#markCells(guard)),
-			drafted: this.#draftedCells(overlay),
+			...this.#draftedCells(overlay),
 			draftSize: overlay.size
 		};
 	}
@@ -94,28 +94,28 @@ export class FormView {
 		return marks.join('');
 	}
 
-	/** Cells on leaf lines of both axes with an unsaved entry at or beneath them. */
-	#draftedCells(overlay: Overlay): number[] {
+	/** Cells with an unsaved entry at or beneath them: those on leaf lines of both axes, and the totals above them. */
+	#draftedCells(overlay: Overlay): { drafted: number[]; draftedBeneath: number[] } {
 		const { rows, columns, slice, periods, periodAxis } = this.query;
 		const model = this.#model;
-		const covers = (line: Int32Array, address: Int32Array) => line.every((ordinal, axis) => ordinal < 0 || model.dimensions[axis]!.tree.isUnder(address[axis]!, ordinal));
+		const covers = (line: Int32Array, address: Int32Array) =>
+			line.every((ordinal, axis) => ordinal < 0 || model.dimensions[axis]!.tree.isUnder(address[axis]!, ordinal));
 		const inPeriod = (line: number, leaf: number) => {
 			const range = model.periods.range(periods[line]!);
 			return leaf >= range.from && leaf <= range.to;
 		};
-		const leafLines = (lines: readonly FormLine[]) => lines.map((line, index) => (line.parent ? -1 : index)).filter((index) => index >= 0);
-		const leafRows = leafLines(this.#rows);
-		const leafColumns = leafLines(this.#columns);
 		const found = new Set<number>();
 		overlay.each((address, year, position) => {
-			if (!covers(slice, address)) return;
 			const leaf = model.periods.at(year, position)!.index;
-			if (periodAxis === 'slice' && !inPeriod(0, leaf)) return;
-			const rowHits = leafRows.filter((row) => covers(rows[row]!, address) && (periodAxis !== 'row' || inPeriod(row, leaf)));
-			const columnHits = leafColumns.filter((column) => covers(columns[column]!, address) && (periodAxis !== 'column' || inPeriod(column, leaf)));
-			for (const row of rowHits) for (const column of columnHits) found.add(row * columns.length + column);
+			if (!covers(slice, address) || (periodAxis === 'slice' && !inPeriod(0, leaf))) return;
+			const hits = (lines: Int32Array[], axis: 'row' | 'column') =>
+				lines.map((_, line) => line).filter((line) => covers(lines[line]!, address) && (periodAxis !== axis || inPeriod(line, leaf)));
+			const columnHits = hits(columns, 'column');
+			for (const row of hits(rows, 'row')) for (const column of columnHits) found.add(row * columns.length + column);
 		});
-		return [...found];
+		const onLeafLines = (cell: number) =>
+			!this.#rows[Math.floor(cell / columns.length)]!.parent && !this.#columns[cell % columns.length]!.parent;
+		return { drafted: [...found].filter(onLeafLines), draftedBeneath: [...found].filter((cell) => !onLeafLines(cell)) };
 	}
 }
 
@@ -149,7 +149,12 @@ function columnLine(model: Model, line: FormLine, slice: Readonly<Record<number,
 	if (ordinal === undefined) return { ...line, group: line.above.join(' · '), level: '', cut: undefined };
 	const above = period.tree.parent[ordinal]!;
 	const facts = model.periods.facts(ordinal);
-	return { ...line, group: facts?.level === 'month' && above >= 0 ? period.member(above).name : '', level: facts?.level ?? '', cut: cutOf(model, line, slice, ordinal) };
+	return {
+		...line,
+		group: facts?.level === 'month' && above >= 0 ? period.member(above).name : '',
+		level: facts?.level ?? '',
+		cut: cutOf(model, line, slice, ordinal)
+	};
 }
 
 /** Where the scenario's span ends or begins inside a period, in words. */

@@ -74,8 +74,11 @@ function engineOf(modelId: number): EngineHost {
 }
 
 /** Asks a model's engine, starting it when needed. @throws Fault with the engine's sentence */
-export const askEngine = <Name extends EngineRequestName>(modelId: number, name: Name, ask: EngineRequests[Name]['ask']): Promise<EngineRequests[Name]['answer']> =>
-	engineOf(modelId).ask(name, ask);
+export const askEngine = <Name extends EngineRequestName>(
+	modelId: number,
+	name: Name,
+	ask: EngineRequests[Name]['ask']
+): Promise<EngineRequests[Name]['answer']> => engineOf(modelId).ask(name, ask);
 
 /** Calls back with each new revision of a model. @returns how to stop */
 export function onRevision(modelId: number, listener: (revision: number) => void): () => void {

@@ -1,15 +1,24 @@
-import { CellFlag, CLEARED, isEmpty, isValue, leafCells, print, type Cube, type Model, type WriteGuard } from '../../core';
+import { CellFlag, CLEARED, isEmpty, isTranslated, isValue, leafCells, print, type Cube, type Model, type WriteGuard } from '../../core';
 import type { FormView } from './form-view';
 import type { Inspection } from './messages';
 import type { PersonDraft } from './person-draft';
 
 /** Everything the inspector tells of a grid cell, its history apart. */
-export function inspectCell(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard, form: FormView, row: number, column: number): Inspection {
+export function inspectCell(
+	model: Model,
+	cube: Cube,
+	draft: PersonDraft,
+	guard: WriteGuard,
+	form: FormView,
+	row: number,
+	column: number
+): Inspection {
 	const { members, range } = form.cell(row, column);
 	const { values, flags } = form.result;
 	const place = row * form.query.columns.length + column;
 	const verdict = guard.verdict(members, range);
 	const leaf = range.from === range.to && model.dimensions.every((dimension, axis) => dimension.tree.isLeaf(members[axis]!));
+	const facts = model.account(members[model.accountAxis]!);
 	const formula = model.formula(members[model.accountAxis]!);
 	const periodOrdinal = form.query.periods[form.query.periodAxis === 'column' ? column : form.query.periodAxis === 'row' ? row : 0]!;
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
@@ -29,10 +38,16 @@ export function inspectCell(model: Model, cube: Cube, draft: PersonDraft, guard:
 		formula: formula ? print(formula.expression, nameAccount) : null,
 		notes: notesOf(flags[place]!),
 		beneath: {
-			members: model.dimensions.map((dimension, axis) => dimension.tree.leaves(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
-			periods: Array.from({ length: Math.max(0, range.to - range.from + 1) }, (_, index) => model.periods.dimension.member(model.periods.leaf(range.from + index).ordinal).id),
+			members: model.dimensions.map((dimension, axis) =>
+				dimension.tree.leaves(members[axis]!).map((ordinal) => dimension.member(ordinal).id)
+			),
+			periods: Array.from(
+				{ length: Math.max(0, range.to - range.from + 1) },
+				(_, index) => model.periods.dimension.member(model.periods.leaf(range.from + index).ordinal).id
+			),
 			year: leaf ? model.periods.leaf(range.from).fiscalYear : undefined
 		},
+		storedIn: leaf && facts && isTranslated(facts) && model.entityAxis >= 0 ? model.currencyOf(members[model.entityAxis]!) : null,
 		currency: form.expanded.query.currency
 	};
 }
@@ -44,7 +59,14 @@ function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int3
 	const stored = cube.contributions(members, fiscalYear, position).map(({ origin, value }) => ({ value, ...model.origin(origin)! }));
 	const hasEntry = isValue(drafted) ? drafted !== CLEARED : stored.some(({ mode }) => mode === 'entry');
 	const found: Inspection['madeOf'] = [];
-	if (isValue(drafted)) found.push({ name: drafted === CLEARED ? 'Entry taken away in your draft' : 'In your draft', mode: 'draft', value: drafted === CLEARED ? null : drafted, cells: 1, setAside: false });
+	if (isValue(drafted))
+		found.push({
+			name: drafted === CLEARED ? 'Entry taken away in your draft' : 'In your draft',
+			mode: 'draft',
+			value: drafted === CLEARED ? null : drafted,
+			cells: 1,
+			setAside: false
+		});
 	for (const { name, mode, value } of stored) {
 		const setAside = mode === 'entry' ? isValue(drafted) : mode === 'proposes' && hasEntry;
 		found.push({ name, mode, value, cells: 1, setAside });
@@ -53,7 +75,13 @@ function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int3
 }
 
 /** How many cells beneath a figure each origin holds. */
-function originsBeneath(model: Model, cube: Cube, draft: PersonDraft, members: Int32Array, range: { from: number; to: number }): Inspection['madeOf'] {
+function originsBeneath(
+	model: Model,
+	cube: Cube,
+	draft: PersonDraft,
+	members: Int32Array,
+	range: { from: number; to: number }
+): Inspection['madeOf'] {
 	const counts = new Map<string, { name: string; mode: string; cells: number }>();
 	const count = (name: string, mode: string) => {
 		const known = counts.get(name) ?? { name, mode, cells: 0 };
@@ -74,6 +102,7 @@ function originsBeneath(model: Model, cube: Cube, draft: PersonDraft, members: I
 function notesOf(flags: number): string[] {
 	const notes: string[] = [];
 	if (flags & CellFlag.incomplete) notes.push('A rate is missing beneath this figure, so it lacks something.');
-	if (flags & CellFlag.mixedCurrency) notes.push('Blank in local currency, because several currencies lie beneath. Choose a reporting currency.');
+	if (flags & CellFlag.mixedCurrency)
+		notes.push('Blank in local currency, because several currencies lie beneath. Choose a reporting currency.');
 	return notes;
 }

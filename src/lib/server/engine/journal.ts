@@ -18,9 +18,26 @@ export async function changesOf(database: Database, modelId: number, revision: n
 		'SELECT origin_id AS origin, address, period_id AS period, after FROM entry_change WHERE model_id = $1 AND revision = $2',
 		[modelId, revision]
 	);
-	const blocks = await database.query<{ packed: Buffer }>('SELECT packed FROM block_change WHERE model_id = $1 AND revision = $2 ORDER BY part', [modelId, revision]);
+	const blocks = await database.query<{ packed: Buffer }>(
+		'SELECT packed FROM block_change WHERE model_id = $1 AND revision = $2 ORDER BY part',
+		[modelId, revision]
+	);
 	return [
-		...entries.rows.map(({ origin, address, period, after }) => ({ kind: 'cell' as const, origin, address, period, value: after ?? Number.NaN })),
-		...blocks.rows.flatMap(({ packed }) => unpackSeries(packed).map(({ origin, members, year, amounts }) => ({ kind: 'series' as const, origin, address: members, year, amounts })))
+		...entries.rows.map(({ origin, address, period, after }) => ({
+			kind: 'cell' as const,
+			origin,
+			address,
+			period,
+			value: after ?? Number.NaN
+		})),
+		...blocks.rows.flatMap(({ packed }) =>
+			unpackSeries(packed).map(({ origin, members, year, amounts }) => ({
+				kind: 'series' as const,
+				origin,
+				address: members,
+				year,
+				amounts
+			}))
+		)
 	];
 }

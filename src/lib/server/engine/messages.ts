@@ -44,8 +44,9 @@ export interface FormAnswer {
 	flags: number[];
 	/** One letter a cell (MARKS). */
 	marks: string;
-	/** Cells with unsaved entries, and leaf cells in the whole draft. */
+	/** Cells with unsaved entries, totals above such cells, and how many leaf cells the whole draft has. */
 	drafted: number[];
+	draftedBeneath: number[];
 	draftSize: number;
 }
 
@@ -84,6 +85,9 @@ export interface Inspection {
 	notes: string[];
 	/** For the history: leaf member ids per dimension beneath the cell, and leaf periods. */
 	beneath: { members: number[][]; periods: number[]; year: number | undefined };
+	/** The currency a leaf's amounts are stored in; null where there is none. */
+	storedIn: string | null;
+	/** The currency the reader looks in. */
 	currency: string;
 }
 
@@ -123,7 +127,10 @@ export interface EngineRequests {
 	enter: { ask: FormAsk & { entries: EntryAsk[]; method: SpreadMethod; style: NumberStyle }; answer: EnterAnswer };
 	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer } };
 	inspect: { ask: FormAsk & { row: number; column: number }; answer: Inspection };
-	planSave: { ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; decisions: ConflictDecisions }; answer: SavePlan };
+	planSave: {
+		ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; decisions: ConflictDecisions };
+		answer: SavePlan;
+	};
 	close: { ask: Record<string, never>; answer: Record<string, never> };
 }
 

@@ -118,7 +118,8 @@ export class ModelEngine {
 		const address = toOrdinals(this.#model, change.address);
 		if (!address) return;
 		if (change.kind === 'series') {
-			for (let position = 0; position < change.amounts.length; position++) this.#writeCell(change.origin, address, change.year, position, change.amounts[position]!);
+			for (let position = 0; position < change.amounts.length; position++)
+				this.#writeCell(change.origin, address, change.year, position, change.amounts[position]!);
 			return;
 		}
 		const leaf = leafOfMember(this.#model, change.period);
@@ -128,13 +129,21 @@ export class ModelEngine {
 	/** Writes a cell into the cube and hands every open form the difference its reader sees. */
 	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number): void {
 		const before = this.#cube.read(address, year, position);
-		const shownBefore = new Map([...this.#drafts].map(([person, draft]) => [person, draft.overlay.read(this.#cube, address, year, position)]));
+		const shownBefore = new Map(
+			[...this.#drafts].map(([person, draft]) => [person, draft.overlay.read(this.#cube, address, year, position)])
+		);
 		this.#cube.writeCell(origin, address, year, position, value);
 		const after = this.#cube.read(address, year, position);
 		if (same(before, after)) return;
 		for (const { person, form } of this.#forms.values()) {
 			const draft = this.#drafts.get(person);
-			form.change(address, year, position, shownBefore.get(person) ?? before, draft ? draft.overlay.read(this.#cube, address, year, position) : after);
+			form.change(
+				address,
+				year,
+				position,
+				shownBefore.get(person) ?? before,
+				draft ? draft.overlay.read(this.#cube, address, year, position) : after
+			);
 		}
 	}
 
@@ -255,7 +264,8 @@ export class EngineFault extends Error {
 }
 
 function requireCell(form: FormView, row: number, column: number): void {
-	if (row >= form.query.rows.length || column >= form.query.columns.length) throw new EngineFault('This cell is not on the form any more. Reload the page.');
+	if (row >= form.query.rows.length || column >= form.query.columns.length)
+		throw new EngineFault('This cell is not on the form any more. Reload the page.');
 }
 
 const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));

@@ -19,7 +19,13 @@ export class PersonDraft {
 
 	/** Reads a draft from the database. Cells whose members are gone are left out. */
 	static async read(database: Database, model: Model, person: number): Promise<PersonDraft> {
-		const found = await database.query<{ version: number; address: number[] | null; period: number; value: number | null; seen: number | null }>(
+		const found = await database.query<{
+			version: number;
+			address: number[] | null;
+			period: number;
+			value: number | null;
+			seen: number | null;
+		}>(
 			`SELECT d.version, c.address, c.period_id AS period, c.value, c.seen
 			FROM draft d LEFT JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2`,
 			[person, model.definition.id]

@@ -29,7 +29,14 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 		const now = cube.read(address, year, position);
 		const seen = draft.seenAt(cube, address, year, position);
 		if (!same(now, seen) && !keepMine.has(cell)) {
-			plan.conflicts.push({ address: members, period, words, seen: orNull(seen), now: orNull(now), mine: toDraftValue(value) } satisfies Conflict);
+			plan.conflicts.push({
+				address: members,
+				period,
+				words,
+				seen: orNull(seen),
+				now: orNull(now),
+				mine: toDraftValue(value)
+			} satisfies Conflict);
 			return;
 		}
 		const key = `${members.join(' ')} ${year}`;
@@ -39,7 +46,13 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 			bySeries.set(key, (series = { origin: entryOrigin, members, year, before, amounts: before.slice() }));
 		}
 		series.amounts[position] = value === CLEARED ? EMPTY : entryFor(model, cube, address, year, position, value);
-		plan.entries.push({ origin: entryOrigin, address: members, period, before: series.before[position]!, after: series.amounts[position]! });
+		plan.entries.push({
+			origin: entryOrigin,
+			address: members,
+			period,
+			before: series.before[position]!,
+			after: series.amounts[position]!
+		});
 	});
 	plan.series = [...bySeries.values()];
 	plan.cells = plan.entries.length;

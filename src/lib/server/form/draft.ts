@@ -5,27 +5,47 @@ import type { DraftChange } from '../engine';
 
 /** A person's draft row; made when missing. Locked for the rest of the transaction, so that two tabs take turns. */
 export async function lockDraft(client: pg.PoolClient, person: number, modelId: number): Promise<{ id: number; version: number }> {
-	await client.query('INSERT INTO draft (person_id, model_id) VALUES ($1, $2) ON CONFLICT (person_id, model_id) DO NOTHING', [person, modelId]);
-	const found = await client.query<{ id: number; version: number }>('SELECT id, version FROM draft WHERE person_id = $1 AND model_id = $2 FOR UPDATE', [person, modelId]);
+	await client.query('INSERT INTO draft (person_id, model_id) VALUES ($1, $2) ON CONFLICT (person_id, model_id) DO NOTHING', [
+		person,
+		modelId
+	]);
+	const found = await client.query<{ id: number; version: number }>(
+		'SELECT id, version FROM draft WHERE person_id = $1 AND model_id = $2 FOR UPDATE',
+		[person, modelId]
+	);
 	return found.rows[0]!;
 }
 
 /** The draft's version, 0 when there is none. */
 export async function draftVersion(database: Database, person: number, modelId: number): Promise<number> {
-	const found = await database.query<{ version: number }>('SELECT version FROM draft WHERE person_id = $1 AND model_id = $2', [person, modelId]);
+	const found = await database.query<{ version: number }>('SELECT version FROM draft WHERE person_id = $1 AND model_id = $2', [
+		person,
+		modelId
+	]);
 	return found.rows[0]?.version ?? 0;
 }
 
 /** Stores changed draft cells and counts the version up. */
 export async function storeChanges(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
-	await client.query('CREATE TEMPORARY TABLE changed (address integer[], period_id integer, value double precision, gone boolean, seen double precision, step integer) ON COMMIT DROP');
+	await client.query(
+		'CREATE TEMPORARY TABLE changed (address integer[], period_id integer, value double precision, gone boolean, seen double precision, step integer) ON COMMIT DROP'
+	);
 	let step = 0;
-	await copyRows(client, 'COPY changed FROM STDIN', changes, ({ address, period, after, seen }) =>
-		[`{${address.join(',')}}`, period, typeof after === 'number' ? after : '\\N', after === null, seen ?? '\\N', step++].join('\t') + '\n'
+	await copyRows(
+		client,
+		'COPY changed FROM STDIN',
+		changes,
+		({ address, period, after, seen }) =>
+			[`{${address.join(',')}}`, period, typeof after === 'number' ? after : '\\N', after === null, seen ?? '\\N', step++].join('\t') + '\n'
 	);
 	// One entry may change a cell twice (a pasted block over a parent and its leaf): the last one counts.
-	await client.query('DELETE FROM changed c USING changed later WHERE later.address = c.address AND later.period_id = c.period_id AND later.step > c.step');
-	await client.query('DELETE FROM draft_cell d USING changed c WHERE d.draft_id = $1 AND d.address = c.address AND d.period_id = c.period_id AND c.gone', [draft]);
+	await client.query(
+		'DELETE FROM changed c USING changed later WHERE later.address = c.address AND later.period_id = c.period_id AND later.step > c.step'
+	);
+	await client.query(
+		'DELETE FROM draft_cell d USING changed c WHERE d.draft_id = $1 AND d.address = c.address AND d.period_id = c.period_id AND c.gone',
+		[draft]
+	);
 	await client.query(
 		`INSERT INTO draft_cell (draft_id, address, period_id, value, seen)
 		SELECT $1, address, period_id, value, seen FROM changed WHERE NOT gone
@@ -39,7 +59,10 @@ export async function storeChanges(client: pg.PoolClient, draft: number, changes
 /** Remembers a step for undo; what had been undone before it is forgotten. */
 export async function storeStep(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
 	await client.query('DELETE FROM draft_step WHERE draft_id = $1 AND undone', [draft]);
-	await client.query('INSERT INTO draft_step (draft_id, sequence, changes) SELECT $1, coalesce(max(sequence), 0) + 1, $2 FROM draft_step WHERE draft_id = $1', [draft, JSON.stringify(changes)]);
+	await client.query(
+		'INSERT INTO draft_step (draft_id, sequence, changes) SELECT $1, coalesce(max(sequence), 0) + 1, $2 FROM draft_step WHERE draft_id = $1',
+		[draft, JSON.stringify(changes)]
+	);
 }
 
 /** Whether there is a step to undo, and one to redo. */

@@ -26,13 +26,24 @@ export interface EntryOutcome {
 }
 
 /** Types into a form: computes what changes, keeps it in the person's draft, and answers with the form as it stands then. */
-export async function enterFigures(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices, { entries, method }: Entries): Promise<EntryOutcome> {
+export async function enterFigures(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	{ entries, method }: Entries
+): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(modelId, code);
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
 		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
-		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', { ...ask, entries, method, style: numberStyle(writer.locale) });
+		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', {
+			...ask,
+			entries,
+			method,
+			style: numberStyle(writer.locale)
+		});
 		if (changes.length > 0) {
 			await storeChanges(client, draft.id, changes);
 			await storeStep(client, draft.id, changes);
@@ -46,12 +57,20 @@ export async function enterFigures(person: SignedIn | undefined, modelId: number
 }
 
 /** Takes the last entry of the draft back. */
-export const undoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'undo');
+export const undoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> =>
+	moveStep(person, modelId, code, choices, 'undo');
 
 /** Does again what was undone last. */
-export const redoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'redo');
+export const redoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> =>
+	moveStep(person, modelId, code, choices, 'redo');
 
-async function moveStep(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices, way: 'undo' | 'redo'): Promise<EntryOutcome> {
+async function moveStep(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	way: 'undo' | 'redo'
+): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(modelId, code);
 	return transaction(async (client) => {
@@ -64,15 +83,29 @@ async function moveStep(person: SignedIn | undefined, modelId: number, code: str
 		);
 		const step = found.rows[0];
 		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
-		if (!step) return { form: await askEngine(modelId, 'form', ask), faults: [], warnings: [], steps: { undo: way === 'redo', redo: way === 'undo' } };
+		if (!step)
+			return {
+				form: await askEngine(modelId, 'form', ask),
+				faults: [],
+				warnings: [],
+				steps: { undo: way === 'redo', redo: way === 'undo' }
+			};
 		const changes = way === 'redo' ? step.changes : reversed(step.changes);
 		const { form } = await askEngine(modelId, 'restore', { ...ask, changes });
 		await storeChanges(client, draft.id, changes);
-		await client.query('UPDATE draft_step SET undone = $3 WHERE draft_id = $1 AND sequence = $2', [draft.id, step.sequence, way === 'undo']);
-		const left = await client.query<{ undo: boolean; redo: boolean }>('SELECT bool_or(NOT undone) AS undo, bool_or(undone) AS redo FROM draft_step WHERE draft_id = $1', [draft.id]);
+		await client.query('UPDATE draft_step SET undone = $3 WHERE draft_id = $1 AND sequence = $2', [
+			draft.id,
+			step.sequence,
+			way === 'undo'
+		]);
+		const left = await client.query<{ undo: boolean; redo: boolean }>(
+			'SELECT bool_or(NOT undone) AS undo, bool_or(undone) AS redo FROM draft_step WHERE draft_id = $1',
+			[draft.id]
+		);
 		return { form, faults: [], warnings: [], steps: left.rows[0]! };
 	});
 }
 
 /** The changes that take others back, newest first. */
-const reversed = (changes: readonly DraftChange[]): DraftChange[] => [...changes].reverse().map((change) => ({ ...change, before: change.after, after: change.before }));
+const reversed = (changes: readonly DraftChange[]): DraftChange[] =>
+	[...changes].reverse().map((change) => ({ ...change, before: change.after, after: change.before }));

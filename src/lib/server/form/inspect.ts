@@ -8,7 +8,14 @@ import { formAsk, readForm, type FormChoices } from './open';
 export type FigureDetails = Omit<Inspection, 'beneath'> & { history: HistoryLine[] };
 
 /** A grid cell's address, what it is made of, whether the person may write it, and its history. */
-export async function inspectFigure(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices, row: number, column: number): Promise<FigureDetails> {
+export async function inspectFigure(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	row: number,
+	column: number
+): Promise<FigureDetails> {
 	const reader = requirePermission(person, 'form.read');
 	const { layout } = await readForm(modelId, code);
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));

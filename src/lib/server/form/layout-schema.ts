@@ -6,7 +6,12 @@ const selection = z.discriminatedUnion('kind', [
 	z.object({ kind: z.literal('these'), members: z.array(reference).max(10_000) }),
 	z.object({ kind: z.enum(['children', 'leaves', 'under']), of: reference })
 ]);
-const block = z.object({ parts: z.array(z.object({ dimension: z.number().int(), selection })).min(1).max(6) });
+const block = z.object({
+	parts: z
+		.array(z.object({ dimension: z.number().int(), selection }))
+		.min(1)
+		.max(6)
+});
 
 /** The stored layout of a form, checked whenever it is read. */
 export const layoutSchema = z.object({
@@ -15,5 +20,8 @@ export const layoutSchema = z.object({
 	columns: z.array(block).max(50),
 	selectors: z.array(z.object({ dimension: z.number().int(), selection, initial: z.number().int() })).max(20),
 	pinned: z.array(z.object({ dimension: z.number().int(), member: z.number().int() })).max(20),
-	currencies: z.array(z.string().regex(/^([A-Z]{3}|local)$/)).min(1).max(20)
+	currencies: z
+		.array(z.string().regex(/^([A-Z]{3}|local)$/))
+		.min(1)
+		.max(20)
 }) satisfies z.ZodType<FormLayout>;

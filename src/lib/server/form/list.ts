@@ -11,5 +11,7 @@ export interface FormCard {
 /** The forms of a model, by folder. */
 export async function listForms(person: SignedIn | undefined, modelId: number): Promise<FormCard[]> {
 	requirePermission(person, 'form.read');
-	return (await pool().query<FormCard>('SELECT code, name, folder, description FROM form WHERE model_id = $1 ORDER BY folder, id', [modelId])).rows;
+	return (
+		await pool().query<FormCard>('SELECT code, name, folder, description FROM form WHERE model_id = $1 ORDER BY folder, id', [modelId])
+	).rows;
 }

@@ -34,11 +34,24 @@ export async function openForm(person: SignedIn | undefined, modelId: number, co
 	const stored = await readForm(modelId, code);
 	const version = await draftVersion(pool(), reader.id, modelId);
 	const form = await askEngine(modelId, 'form', await formAsk(reader, modelId, stored.layout, choices, version));
-	return { code, name: stored.name, description: stored.description, form, steps: await stepsLeft(pool(), reader.id, modelId), saved: await lastSaved(pool(), modelId) };
+	return {
+		code,
+		name: stored.name,
+		description: stored.description,
+		form,
+		steps: await stepsLeft(pool(), reader.id, modelId),
+		saved: await lastSaved(pool(), modelId)
+	};
 }
 
 /** What the engine needs to know to open a form for a person. */
-export async function formAsk(person: SignedIn, modelId: number, layout: FormLayout, choices: FormChoices, version: number): Promise<FormAsk> {
+export async function formAsk(
+	person: SignedIn,
+	modelId: number,
+	layout: FormLayout,
+	choices: FormChoices,
+	version: number
+): Promise<FormAsk> {
 	const revision = await pool().query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId]);
 	return {
 		person: person.id,
@@ -53,7 +66,10 @@ export async function formAsk(person: SignedIn, modelId: number, layout: FormLay
 
 /** A stored form. @throws Fault 404 */
 export async function readForm(modelId: number, code: string): Promise<{ name: string; description: string; layout: FormLayout }> {
-	const found = await pool().query<{ name: string; description: string; layout: unknown }>('SELECT name, description, layout FROM form WHERE model_id = $1 AND code = $2', [modelId, code]);
+	const found = await pool().query<{ name: string; description: string; layout: unknown }>(
+		'SELECT name, description, layout FROM form WHERE model_id = $1 AND code = $2',
+		[modelId, code]
+	);
 	const form = found.rows[0];
 	if (!form) throw notFound('form');
 	return { ...form, layout: layoutSchema.parse(form.layout) };

@@ -11,7 +11,10 @@ import { readForm } from './open';
 const cell = z.object({ address: z.array(z.number().int()).max(40), period: z.number().int() });
 
 /** How the person decided conflicts: their own value stands, or the one that came meanwhile. */
-export const decisionsSchema = z.object({ keepMine: z.array(cell).max(50_000).default([]), takeTheirs: z.array(cell).max(50_000).default([]) });
+export const decisionsSchema = z.object({
+	keepMine: z.array(cell).max(50_000).default([]),
+	takeTheirs: z.array(cell).max(50_000).default([])
+});
 export type Decisions = z.infer<typeof decisionsSchema>;
 
 export type SaveOutcome =

@@ -8,7 +8,8 @@ import type { Source } from './recipe';
 /** Files larger than this are refused: 64 MB. */
 export const MOST_BYTES = 64 * 1024 * 1024;
 
-const tooLarge = () => new Fault(413, 'too large', `The file is larger than ${MOST_BYTES / 1024 / 1024} MB. Split it by month or line and load the parts.`);
+const tooLarge = () =>
+	new Fault(413, 'too large', `The file is larger than ${MOST_BYTES / 1024 / 1024} MB. Split it by month or line and load the parts.`);
 
 /** Bytes counted and hashed, decoded strictly: a wrong encoding ends the stream with a sentence. */
 class Decoder extends Transform {
@@ -24,7 +25,12 @@ class Decoder extends Transform {
 	}
 
 	override _transform(chunk: Buffer, _: BufferEncoding, done: (error?: Error | null, data?: string) => void): void {
-		if (this.#bytes === 0 && this.#encoding === 'utf-8' && ((chunk[0] === 0xff && chunk[1] === 0xfe) || (chunk[0] === 0xfe && chunk[1] === 0xff))) return done(this.#wrongEncoding('It looks like UTF-16.'));
+		if (
+			this.#bytes === 0 &&
+			this.#encoding === 'utf-8' &&
+			((chunk[0] === 0xff && chunk[1] === 0xfe) || (chunk[0] === 0xfe && chunk[1] === 0xff))
+		)
+			return done(this.#wrongEncoding('It looks like UTF-16.'));
 		this.#bytes += chunk.length;
 		if (this.#bytes > MOST_BYTES) return done(tooLarge());
 		this.hash.update(chunk);
@@ -46,7 +52,14 @@ class Decoder extends Transform {
 	}
 
 	#wrongEncoding(hint: string): Fault {
-		return new Fault(422, 'wrong encoding', `The file is not written in ${this.#encoding.toUpperCase()}, as this import expects. ${hint} Save it again with that encoding.`.replace('  ', ' '));
+		return new Fault(
+			422,
+			'wrong encoding',
+			`The file is not written in ${this.#encoding.toUpperCase()}, as this import expects. ${hint} Save it again with that encoding.`.replace(
+				'  ',
+				' '
+			)
+		);
 	}
 }
 
@@ -61,9 +74,20 @@ export interface FileRow {
  * @param columns headings that must be there
  * @throws Fault when the file is too large, no text, wrongly encoded, broken, or lacks a column
  */
-export async function* readRows(body: ReadableStream<Uint8Array>, source: Source, columns: readonly string[]): AsyncGenerator<FileRow, Buffer> {
+export async function* readRows(
+	body: ReadableStream<Uint8Array>,
+	source: Source,
+	columns: readonly string[]
+): AsyncGenerator<FileRow, Buffer> {
 	const decoder = new Decoder(source.encoding);
-	const parser = parse({ delimiter: source.delimiter, bom: true, info: true, relax_column_count: true, skip_empty_lines: true, max_record_size: 100_000 });
+	const parser = parse({
+		delimiter: source.delimiter,
+		bom: true,
+		info: true,
+		relax_column_count: true,
+		skip_empty_lines: true,
+		max_record_size: 100_000
+	});
 	const bytes = Readable.fromWeb(body as Parameters<typeof Readable.fromWeb>[0]);
 	bytes.on('error', (error) => decoder.destroy(error));
 	decoder.on('error', (error) => parser.destroy(error));
@@ -86,7 +110,8 @@ export async function* readRows(body: ReadableStream<Uint8Array>, source: Source
 	} catch (error) {
 		if (error instanceof Fault) throw error;
 		const code = (error as { code?: string }).code ?? '';
-		if (code.startsWith('CSV_')) throw new Fault(422, 'broken file', `The file cannot be read near line ${line + 1}: a quotation mark is left open or misplaced.`);
+		if (code.startsWith('CSV_'))
+			throw new Fault(422, 'broken file', `The file cannot be read near line ${line + 1}: a quotation mark is left open or misplaced.`);
 		throw error;
 	} finally {
 		bytes.destroy();
@@ -99,6 +124,9 @@ function requireColumns(headings: readonly string[], columns: readonly string[],
 	const missing = columns.filter((column) => !headings.includes(column));
 	if (missing.length === 0) return;
 	const list = (names: readonly string[]) => names.map((name) => `“${name}”`).join(', ');
-	const hint = headings.length === 1 ? ` Its first line has one column only; this import expects “${delimiter}” between columns.` : ` It has ${list(headings.slice(0, 12))}.`;
+	const hint =
+		headings.length === 1
+			? ` Its first line has one column only; this import expects “${delimiter}” between columns.`
+			: ` It has ${list(headings.slice(0, 12))}.`;
 	throw new Fault(422, 'missing column', `The file has no column ${list(missing)}.${hint} Nothing was loaded.`);
 }

@@ -44,7 +44,13 @@ interface Gathered {
  * line and reason and change nothing. One change set, or none when no row loads.
  * @throws Fault when the file cannot be read as this import expects, or a lock covers one of its cells
  */
-export async function loadFile(person: SignedIn | undefined, modelId: number, code: string, fileName: string, body: ReadableStream<Uint8Array>): Promise<LoadOutcome> {
+export async function loadFile(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	fileName: string,
+	body: ReadableStream<Uint8Array>
+): Promise<LoadOutcome> {
 	const loader = requirePermission(person, 'data.load');
 	const stored = await readStoredImport(pool(), modelId, code);
 	const definition = await readModelDefinition(pool(), modelId);
@@ -60,7 +66,13 @@ export async function loadFile(person: SignedIn | undefined, modelId: number, co
 	await refuseLocked(model, modelId, gathered);
 	const outcome = await write(model, stored, gathered, loader, fileName);
 	if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
-	return { batch: outcome.batch, rowsRead: gathered.rows.read, rowsLoaded: gathered.rows.loaded, rowsRejected: gathered.rows.rejected, cells: outcome.cells };
+	return {
+		batch: outcome.batch,
+		rowsRead: gathered.rows.read,
+		rowsLoaded: gathered.rows.loaded,
+		rowsRejected: gathered.rows.rejected,
+		cells: outcome.cells
+	};
 }
 
 async function gather(model: Model, reader: RowReader, stored: StoredImport, body: ReadableStream<Uint8Array>): Promise<Gathered> {
@@ -115,12 +127,22 @@ async function refuseLocked(model: Model, modelId: number, { store, periods }: G
 				if (leaf.fiscalYear !== year || Number.isNaN(block.values[series * block.width + leaf.position])) continue;
 				const lock = guard.lockOn(address, period);
 				if (lock)
-					throw new Fault(422, 'locked', `${lock.name} is ${lock.state}, and the file has rows for ${model.periods.dimension.member(leaf.ordinal).name}. Nothing was loaded. Leave these rows out, or ask for the lock to be opened.`);
+					throw new Fault(
+						422,
+						'locked',
+						`${lock.name} is ${lock.state}, and the file has rows for ${model.periods.dimension.member(leaf.ordinal).name}. Nothing was loaded. Leave these rows out, or ask for the lock to be opened.`
+					);
 			}
 		}
 }
 
-async function write(model: Model, stored: StoredImport, gathered: Gathered, loader: SignedIn, fileName: string): Promise<{ batch: number; revision: number | null; cells: number }> {
+async function write(
+	model: Model,
+	stored: StoredImport,
+	gathered: Gathered,
+	loader: SignedIn,
+	fileName: string
+): Promise<{ batch: number; revision: number | null; cells: number }> {
 	const modelId = model.definition.id;
 	const dimensionIds = model.dimensions.map(({ id }) => id);
 	return transaction(async (client) => {
@@ -134,7 +156,12 @@ async function write(model: Model, stored: StoredImport, gathered: Gathered, loa
 		let revision: number | null = null;
 		if (changes.length > 0) {
 			await lockModel(client, modelId);
-			revision = await postChangeSet(client, { modelId, person: loader.id, kind: 'load', through: stored.name, cells }, dimensionIds, changes);
+			revision = await postChangeSet(
+				client,
+				{ modelId, person: loader.id, kind: 'load', through: stored.name, cells },
+				dimensionIds,
+				changes
+			);
 			await client.query('UPDATE batch SET revision = $2 WHERE id = $1', [batch, revision]);
 		}
 		return { batch, revision, cells };
@@ -142,7 +169,12 @@ async function write(model: Model, stored: StoredImport, gathered: Gathered, loa
 }
 
 /** The series that change: in the extent (scenarios and periods of the file) what the file says, elsewhere what was there. */
-function replaceExtent(model: Model, origin: number, existing: Awaited<ReturnType<typeof readOriginSeries>>, { store, periods, scenarios }: Gathered): { changes: SeriesChange[]; cells: number } {
+function replaceExtent(
+	model: Model,
+	origin: number,
+	existing: Awaited<ReturnType<typeof readOriginSeries>>,
+	{ store, periods, scenarios }: Gathered
+): { changes: SeriesChange[]; cells: number } {
 	const changes: SeriesChange[] = [];
 	let cells = 0;
 	const inExtent = (year: number, position: number) => {
@@ -151,7 +183,8 @@ function replaceExtent(model: Model, origin: number, existing: Awaited<ReturnTyp
 	};
 	const add = (members: ArrayLike<number>, year: number, before: Float64Array, amounts: Float64Array) => {
 		let changed = 0;
-		for (let position = 0; position < amounts.length; position++) if (!Object.is(before[position], amounts[position]) && !(before[position] === amounts[position])) changed++;
+		for (let position = 0; position < amounts.length; position++)
+			if (!Object.is(before[position], amounts[position]) && !(before[position] === amounts[position])) changed++;
 		if (changed > 0) changes.push({ origin, members, year, before, amounts });
 		cells += changed;
 	};
@@ -163,7 +196,9 @@ function replaceExtent(model: Model, origin: number, existing: Awaited<ReturnTyp
 		const block = store.blockOf(address, year);
 		const series = block ? block.find(address) : -1;
 		if (block && series >= 0) met.set(block, (met.get(block) ?? new Set()).add(series));
-		const amounts = before.map((amount, position) => (inExtent(year, position) ? (series < 0 ? Number.NaN : block!.values[series * block!.width + position]!) : amount));
+		const amounts = before.map((amount, position) =>
+			inExtent(year, position) ? (series < 0 ? Number.NaN : block!.values[series * block!.width + position]!) : amount
+		);
 		add(members, year, before, amounts);
 	}
 	for (const { year, block } of store.blocks())
@@ -171,22 +206,54 @@ function replaceExtent(model: Model, origin: number, existing: Awaited<ReturnTyp
 			if (met.get(block)?.has(series)) continue;
 			block.readAddress(series, address);
 			const members = model.dimensions.map((dimension, axis) => dimension.member(address[axis]!).id);
-			add(members, year, new Float64Array(block.width).fill(Number.NaN), block.values.slice(series * block.width, (series + 1) * block.width));
+			add(
+				members,
+				year,
+				new Float64Array(block.width).fill(Number.NaN),
+				block.values.slice(series * block.width, (series + 1) * block.width)
+			);
 		}
 	return { changes, cells };
 }
 
-async function insertBatch(client: Parameters<typeof copyRows>[0], stored: StoredImport, { rows, amounts, rejects, hash }: Gathered, loader: SignedIn, fileName: string, extent: string): Promise<number> {
+async function insertBatch(
+	client: Parameters<typeof copyRows>[0],
+	stored: StoredImport,
+	{ rows, amounts, rejects, hash }: Gathered,
+	loader: SignedIn,
+	fileName: string,
+	extent: string
+): Promise<number> {
 	const orZero = (total: Sum) => sum([0, total.value]);
 	const inserted = await client.query<{ id: number }>(
 		`INSERT INTO batch (import_id, person_id, file_name, file_hash, rows_read, rows_loaded, rows_skipped, rows_rejected, amount_read, amount_loaded, amount_rejected, extent)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) RETURNING id`,
-		[stored.id, loader.id, fileName, hash, rows.read, rows.loaded, rows.skipped, rows.rejected, orZero(amounts.read), orZero(amounts.loaded), orZero(amounts.rejected), extent]
+		[
+			stored.id,
+			loader.id,
+			fileName,
+			hash,
+			rows.read,
+			rows.loaded,
+			rows.skipped,
+			rows.rejected,
+			orZero(amounts.read),
+			orZero(amounts.loaded),
+			orZero(amounts.rejected),
+			extent
+		]
 	);
 	const batch = inserted.rows[0]!.id;
-	const escaped = (text: string) => text.replace(/[\\\t\n\r]/g, (character) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[character]!);
-	await copyRows(client, 'COPY reject (batch_id, file_line, code, source_column, value, message, row_values) FROM STDIN', rejects, ({ line, fault, values }) =>
-		[batch, line, fault.code, fault.column, fault.value, fault.message, JSON.stringify(values)].map((field) => escaped(String(field))).join('\t') + '\n'
+	const escaped = (text: string) =>
+		text.replace(/[\\\t\n\r]/g, (character) => ({ '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' })[character]!);
+	await copyRows(
+		client,
+		'COPY reject (batch_id, file_line, code, source_column, value, message, row_values) FROM STDIN',
+		rejects,
+		({ line, fault, values }) =>
+			[batch, line, fault.code, fault.column, fault.value, fault.message, JSON.stringify(values)]
+				.map((field) => escaped(String(field)))
+				.join('\t') + '\n'
 	);
 	return batch;
 }
@@ -194,7 +261,8 @@ async function insertBatch(client: Parameters<typeof copyRows>[0], stored: Store
 function extentInWords(model: Model, { periods, scenarios }: Gathered): string {
 	const names = [...scenarios].map((ordinal) => model.scenarios.member(ordinal).name).join(', ');
 	const indexes = [...periods].sort((a, b) => a - b);
-	const period = (index: number | undefined) => (index === undefined ? '' : model.periods.dimension.member(model.periods.leaf(index).ordinal).name);
+	const period = (index: number | undefined) =>
+		index === undefined ? '' : model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
 	if (indexes.length === 0) return 'nothing';
 	return `${names}, ${indexes.length === 1 ? period(indexes[0]) : `${period(indexes[0])} to ${period(indexes.at(-1))}`}`;
 }

@@ -60,7 +60,10 @@ const batchLine = (row: BatchRow): BatchLine => ({ ...row, at: row.at.toISOStrin
 /** The imports of a model with their last batch. */
 export async function listImports(person: SignedIn | undefined, modelId: number): Promise<ImportCard[]> {
 	requirePermission(person, 'data.read');
-	const imports = await pool().query<{ id: number; code: string; name: string; description: string }>('SELECT id, code, name, description FROM import WHERE model_id = $1 ORDER BY id', [modelId]);
+	const imports = await pool().query<{ id: number; code: string; name: string; description: string }>(
+		'SELECT id, code, name, description FROM import WHERE model_id = $1 ORDER BY id',
+		[modelId]
+	);
 	const batches = await pool().query<BatchRow & { import: number }>(
 		`SELECT DISTINCT ON (b.import_id) b.import_id AS import, ${BATCH_COLUMNS} FROM batch b LEFT JOIN person p ON p.id = b.person_id ORDER BY b.import_id, b.id DESC`
 	);
@@ -78,7 +81,10 @@ export async function readImport(person: SignedIn | undefined, modelId: number, 
 	if (!definition) throw notFound('model');
 	const model = new Model(definition);
 	const rules = await readRules(pool(), modelId, stored.id);
-	const batches = await pool().query<BatchRow>(`SELECT ${BATCH_COLUMNS} FROM batch b LEFT JOIN person p ON p.id = b.person_id WHERE b.import_id = $1 ORDER BY b.id DESC LIMIT 12`, [stored.id]);
+	const batches = await pool().query<BatchRow>(
+		`SELECT ${BATCH_COLUMNS} FROM batch b LEFT JOIN person p ON p.id = b.person_id WHERE b.import_id = $1 ORDER BY b.id DESC LIMIT 12`,
+		[stored.id]
+	);
 	return {
 		code: stored.code,
 		name: stored.name,
@@ -86,12 +92,18 @@ export async function readImport(person: SignedIn | undefined, modelId: number, 
 		source: stored.source,
 		rules: rules.map((rule) => {
 			const dimension = model.dimension(rule.dimension)!;
-			const nameOf = (member: number | null) => (member === null ? 'the member of that code' : dimension.member(dimension.ordinal(member)!).name);
+			const nameOf = (member: number | null) =>
+				member === null ? 'the member of that code' : dimension.member(dimension.ordinal(member)!).name;
 			const lines = rule.from === 'column' ? rule.lines : [];
 			return {
 				dimension: dimension.name,
 				words: ruleInWords(model, rule),
-				lines: lines.map((line) => ({ kind: line.kind, terms: termsInWords(line), member: line.skip ? 'left out' : nameOf(line.member), reverseSign: line.reverseSign }))
+				lines: lines.map((line) => ({
+					kind: line.kind,
+					terms: termsInWords(line),
+					member: line.skip ? 'left out' : nameOf(line.member),
+					reverseSign: line.reverseSign
+				}))
 			};
 		}),
 		batches: batches.rows.map(batchLine)

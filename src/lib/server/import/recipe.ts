@@ -31,7 +31,10 @@ export interface StoredImport {
 }
 
 export async function readStoredImport(database: Database, modelId: number, code: string): Promise<StoredImport> {
-	const found = await database.query<StoredImport>('SELECT id, origin_id AS origin, code, name, description, source FROM import WHERE model_id = $1 AND code = $2', [modelId, code]);
+	const found = await database.query<StoredImport>(
+		'SELECT id, origin_id AS origin, code, name, description, source FROM import WHERE model_id = $1 AND code = $2',
+		[modelId, code]
+	);
 	const stored = found.rows[0];
 	if (!stored) throw notFound('import');
 	return { ...stored, source: sourceSchema.parse(stored.source) };
@@ -65,7 +68,15 @@ export async function readRules(database: Database, modelId: number, importId: n
 }
 
 async function readMapLines(database: Database, maps: readonly number[]): Promise<Map<number, MapLine[]>> {
-	const found = await database.query<{ map: number; id: number; member: number | null; skip: boolean; reverse: boolean; kind: MapLine['kind']; terms: unknown }>(
+	const found = await database.query<{
+		map: number;
+		id: number;
+		member: number | null;
+		skip: boolean;
+		reverse: boolean;
+		kind: MapLine['kind'];
+		terms: unknown;
+	}>(
 		'SELECT map_id AS map, id, member_id AS member, skip, reverse_sign AS reverse, kind, terms FROM map_line WHERE map_id = ANY ($1) ORDER BY map_id, position',
 		[maps]
 	);

@@ -32,14 +32,22 @@ let decoy: Promise<string> | undefined;
 export async function signIn(email: string, password: string, address: string): Promise<string> {
 	const name = email.trim().toLowerCase();
 	await countAttempt(name, address);
-	const found = await pool().query<{ id: number; password_hash: string }>('SELECT id, password_hash FROM person WHERE lower(email) = $1 AND active', [name]);
+	const found = await pool().query<{ id: number; password_hash: string }>(
+		'SELECT id, password_hash FROM person WHERE lower(email) = $1 AND active',
+		[name]
+	);
 	const person = found.rows[0];
 	const stored = person?.password_hash ?? (await (decoy ??= hash(randomBytes(16).toString('hex'))));
 	const matches = await verify(stored, password);
-	if (!person || !matches) throw new Fault(401, 'wrong sign-in', 'This e-mail address and password do not belong together. Check both and try again.');
+	if (!person || !matches)
+		throw new Fault(401, 'wrong sign-in', 'This e-mail address and password do not belong together. Check both and try again.');
 	await pool().query('DELETE FROM sign_in_attempt WHERE subject = $1', [`name ${name}`]);
 	const token = randomBytes(32).toString('base64url');
-	await pool().query("INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))", [hashOf(token), person.id, SESSION_DAYS]);
+	await pool().query('INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))', [
+		hashOf(token),
+		person.id,
+		SESSION_DAYS
+	]);
 	return token;
 }
 
@@ -66,9 +74,10 @@ export async function forgetSession(token: string): Promise<void> {
 
 async function countAttempt(name: string, address: string): Promise<void> {
 	await pool().query("DELETE FROM sign_in_attempt WHERE at < now() - interval '15 minutes'");
-	const counted = await pool().query<{ subject: string; count: number }>('SELECT subject, count(*)::integer AS count FROM sign_in_attempt WHERE subject = ANY ($1) GROUP BY subject', [
-		[`name ${name}`, `address ${address}`]
-	]);
+	const counted = await pool().query<{ subject: string; count: number }>(
+		'SELECT subject, count(*)::integer AS count FROM sign_in_attempt WHERE subject = ANY ($1) GROUP BY subject',
+		[[`name ${name}`, `address ${address}`]]
+	);
 	const limitOf = (subject: string) => (subject.startsWith('name') ? ATTEMPTS_PER_NAME : ATTEMPTS_PER_ADDRESS);
 	if (counted.rows.some(({ subject, count }) => count >= limitOf(subject)))
 		throw new Fault(429, 'too many attempts', 'Too many attempts to sign in. Wait a quarter of an hour and try again.');

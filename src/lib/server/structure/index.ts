@@ -13,7 +13,15 @@ export interface MemberLine {
 	unassigned: boolean;
 	weight: number;
 	/** For accounts. */
-	account?: { kind: string; valueType: string; timeBehaviour: string; consolidation: string; decimals: number; unit: string | null; formula: string | null };
+	account?: {
+		kind: string;
+		valueType: string;
+		timeBehaviour: string;
+		consolidation: string;
+		decimals: number;
+		unit: string | null;
+		formula: string | null;
+	};
 	currency?: string;
 	/** For scenarios: what it speaks about, what takes entry, and where its rates come from. */
 	scenario?: { span: string; entry: string; rates: string; continuesFrom: string; comparedWith: string };
@@ -41,7 +49,11 @@ export interface CalendarSummary {
 export interface RateSetSummary {
 	name: string;
 	pivot: string;
-	currencies: { currency: string; average: { from: string; to: string; value: number }[]; closing: { from: string; to: string; value: number }[] }[];
+	currencies: {
+		currency: string;
+		average: { from: string; to: string; value: number }[];
+		closing: { from: string; to: string; value: number }[];
+	}[];
 }
 
 async function readModel(person: SignedIn | undefined, modelId: number): Promise<{ model: Model; definition: ModelDefinition }> {
@@ -56,12 +68,24 @@ export async function listDimensions(person: SignedIn | undefined, modelId: numb
 	const { model, definition } = await readModel(person, modelId);
 	return definition.dimensions.map(({ id, code, name, kind, members }) => {
 		const { tree } = model.dimension(id)!;
-		return { id, code, name, kind, members: members.length, leaves: members.filter((_, ordinal) => tree.isLeaf(ordinal)).length, depth: Math.max(...tree.depth) + 1 };
+		return {
+			id,
+			code,
+			name,
+			kind,
+			members: members.length,
+			leaves: members.filter((_, ordinal) => tree.isLeaf(ordinal)).length,
+			depth: Math.max(...tree.depth) + 1
+		};
 	});
 }
 
 /** The members of a dimension in tree order, with the facts of their kind. */
-export async function readMembers(person: SignedIn | undefined, modelId: number, code: string): Promise<{ name: string; kind: string; members: MemberLine[] }> {
+export async function readMembers(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string
+): Promise<{ name: string; kind: string; members: MemberLine[] }> {
 	const { model, definition } = await readModel(person, modelId);
 	const found = definition.dimensions.find((dimension) => dimension.code === code);
 	if (!found) throw notFound('dimension');
@@ -129,13 +153,18 @@ export async function readCalendar(person: SignedIn | undefined, modelId: number
 			name: period.member(year).name,
 			start: model.periods.facts(year)!.start,
 			end: model.periods.facts(year)!.end,
-			months: period.tree.leaves(year).map((month) => ({ name: period.member(month).name, quarter: period.member(period.tree.parent[month]!).name }))
+			months: period.tree
+				.leaves(year)
+				.map((month) => ({ name: period.member(month).name, quarter: period.member(period.tree.parent[month]!).name }))
 		}))
 	};
 }
 
 /** Currencies, and every rate set with its spans. */
-export async function readCurrencies(person: SignedIn | undefined, modelId: number): Promise<{ reporting: string; currencies: string[]; rateSets: RateSetSummary[] }> {
+export async function readCurrencies(
+	person: SignedIn | undefined,
+	modelId: number
+): Promise<{ reporting: string; currencies: string[]; rateSets: RateSetSummary[] }> {
 	const { definition } = await readModel(person, modelId);
 	return {
 		reporting: definition.reportingCurrency,

@@ -17,7 +17,8 @@ function numberFormat(locale: string, options: Intl.NumberFormatOptions): Intl.N
 /** A figure as the grid shows it: money without decimals, percents with a sign. Empty gives an empty text. */
 export function formatFigure(value: number | null, { valueType, decimals }: FigureFormat, locale: string): string {
 	if (value === null) return '';
-	if (valueType === 'percent') return numberFormat(locale, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals }).format(value);
+	if (valueType === 'percent')
+		return numberFormat(locale, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals }).format(value);
 	const shown = valueType === 'money' ? 0 : decimals;
 	// −0 after rounding would show a minus before nothing.
 	const rounded = Math.abs(value) < 0.5 * 10 ** -shown ? 0 : value;
@@ -28,11 +29,15 @@ export function formatFigure(value: number | null, { valueType, decimals }: Figu
 export function editableFigure(value: number | null, { valueType }: FigureFormat, locale: string): string {
 	if (value === null) return '';
 	const shown = valueType === 'percent' ? value * 100 : value;
-	return numberFormat(locale, { useGrouping: false, maximumFractionDigits: 10 }).format(Number(shown.toPrecision(15))) + (valueType === 'percent' ? '%' : '');
+	return (
+		numberFormat(locale, { useGrouping: false, maximumFractionDigits: 10 }).format(Number(shown.toPrecision(15))) +
+		(valueType === 'percent' ? '%' : '')
+	);
 }
 
 /** An amount with two decimals. */
-export const formatAmount = (value: number, locale: string): string => numberFormat(locale, { minimumFractionDigits: 2, maximumFractionDigits: 2 }).format(value);
+export const formatAmount = (value: number, locale: string): string =>
+	numberFormat(locale, { minimumFractionDigits: 2, maximumFractionDigits: 2 }).format(value);
 
 /** A whole number with groups. */
 export const formatCount = (value: number, locale: string): string => numberFormat(locale, { maximumFractionDigits: 0 }).format(value);

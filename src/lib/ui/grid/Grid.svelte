@@ -28,6 +28,7 @@
 
 	const columns = $derived(form.columns.length);
 	const drafted = $derived(new Set(form.drafted));
+	const draftedBeneath = $derived(new Set(form.draftedBeneath));
 	/** Headings over groups of columns: the quarter and how many months it covers here. */
 	const groups = $derived.by(() => {
 		const found: { name: string; span: number }[] = [];
@@ -159,6 +160,7 @@
 	function describe(index: number, mark: string | undefined): string {
 		const parts: string[] = [];
 		if (drafted.has(index)) parts.push('unsaved');
+		if (draftedBeneath.has(index)) parts.push('unsaved entries beneath');
 		if (faults.has(index)) parts.push(`refused: ${faults.get(index)}`);
 		if ((form.flags[index] ?? 0) & 1) parts.push('a rate is missing');
 		if (mark === 'x') parts.push('closed');
@@ -174,7 +176,16 @@
 <div class="scroller border-rule min-h-0 overflow-auto border-t">
 	<!-- The pattern for editable grids with a tree of rows is a table with this role. -->
 	<!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role -->
-	<table role="treegrid" aria-label={label} aria-rowcount={form.rows.length} aria-colcount={columns} {onkeydown} {oncopy} oncut={(event) => oncopy(event, true)} {onpaste}>
+	<table
+		role="treegrid"
+		aria-label={label}
+		aria-rowcount={form.rows.length}
+		aria-colcount={columns}
+		{onkeydown}
+		{oncopy}
+		oncut={(event) => oncopy(event, true)}
+		{onpaste}
+	>
 		<thead>
 			<tr class="groups">
 				<th class="corner"><span class="sr-only">Rows</span></th>
@@ -187,7 +198,10 @@
 				{#each form.columns as column, index (index)}
 					<th
 						scope="col"
-						class={[column.parent && 'total', index > 0 && !column.parent && column.group !== form.columns[index - 1]?.group && 'group-start']}
+						class={[
+							column.parent && 'total',
+							index > 0 && !column.parent && column.group !== form.columns[index - 1]?.group && 'group-start'
+						]}
 						title={column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label}
 					>
 						{column.level === 'month' ? column.label.split(' ')[0] : column.label}
@@ -200,15 +214,30 @@
 			{#each grid.visibleRows as row (row)}
 				{@const line = form.rows[row]!}
 				{@const foldable = grid.hasRowsBeneath(row)}
-				<tr class={[foldable && line.depth === 0 && 'top', line.parent && 'parent']} aria-level={line.depth + 1} aria-expanded={foldable ? !grid.folded.has(row) : undefined}>
-					<th scope="row" style="padding-left: {8 + line.depth * 18}px" title={line.formula ? `${line.label} = ${line.formula}` : line.label}>
+				<tr
+					class={[foldable && line.depth === 0 && 'top', line.parent && 'parent']}
+					aria-level={line.depth + 1}
+					aria-expanded={foldable ? !grid.folded.has(row) : undefined}
+				>
+					<th
+						scope="row"
+						style="padding-left: {8 + line.depth * 18}px"
+						title={line.formula ? `${line.label} = ${line.formula}` : line.label}
+					>
 						{#if foldable}
-							<button class="twist" tabindex="-1" aria-label={grid.folded.has(row) ? `Open ${line.label}` : `Close ${line.label}`} onclick={() => grid.toggleFold(row)}>
-								<svg viewBox="0 0 10 10" width="10" height="10" class={[!grid.folded.has(row) && 'rotate-90']} aria-hidden="true"><path d="M3 1.5 7 5 3 8.5z" fill="currentColor" /></svg>
+							<button
+								class="twist"
+								tabindex="-1"
+								aria-label={grid.folded.has(row) ? `Open ${line.label}` : `Close ${line.label}`}
+								onclick={() => grid.toggleFold(row)}
+							>
+								<svg viewBox="0 0 10 10" width="10" height="10" class={[!grid.folded.has(row) && 'rotate-90']} aria-hidden="true"
+									><path d="M3 1.5 7 5 3 8.5z" fill="currentColor" /></svg
+								>
 							</button>
 						{:else}<span class="twist"></span>{/if}
 						{line.label}
-						{#if line.unit}<span class="text-grey text-[11.5px]">{line.unit === line.label.toLowerCase() ? '' : line.unit}</span>{/if}
+						{#if line.unit && !line.label.toLowerCase().includes(line.unit)}<span class="text-grey text-[11.5px]">{line.unit}</span>{/if}
 					</th>
 					{#each form.columns as column, at (at)}
 						{@const index = row * columns + at}
@@ -227,6 +256,7 @@
 								focused && 'focused',
 								grid.severalSelected && grid.isSelected(row, at) && 'selected',
 								drafted.has(index) && 'drafted',
+								draftedBeneath.has(index) && 'drafted-beneath',
 								faults.has(index) && 'refused',
 								flashing.has(index) && 'flash',
 								pending.has(index) && 'pending'
@@ -237,12 +267,24 @@
 							ondblclick={() => edit()}
 						>
 							{#if focused && grid.editing}
-								<input bind:this={input} class="editor" aria-label="{line.label}, {column.label}" bind:value={grid.text} onkeydown={oneditkey} onblur={() => grid.commit()} />
+								<input
+									bind:this={input}
+									class="editor"
+									aria-label="{line.label}, {column.label}"
+									bind:value={grid.text}
+									onkeydown={oneditkey}
+									onblur={() => grid.commit()}
+								/>
 							{:else}
-								<span class="figure">{(form.flags[index] ?? 0) & 1 ? '≈ ' : ''}{pending.get(index) ?? formatFigure(form.values[index] ?? null, line, locale)}</span>
+								<span class="figure"
+									>{(form.flags[index] ?? 0) & 1 ? '≈ ' : ''}{pending.get(index) ??
+										formatFigure(form.values[index] ?? null, line, locale)}</span
+								>
 								{@const words = describe(index, mark)}
 								{#if words}<span class="sr-only">{words}</span>{/if}
-								{#if mark === 'x'}<svg class="lock" viewBox="0 0 10 10" aria-hidden="true"><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg>{/if}
+								{#if mark === 'x'}<svg class="lock" viewBox="0 0 10 10" aria-hidden="true"
+										><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg
+									>{/if}
 							{/if}
 						</td>
 					{/each}
@@ -265,7 +307,7 @@
 	th,
 	td {
 		height: 28px;
-		padding: 0 9px;
+		padding: 0 8px;
 		white-space: nowrap;
 		border-bottom: 1px solid var(--hairline);
 		background: var(--color-base-100);
@@ -275,7 +317,7 @@
 		top: 22px;
 		z-index: 2;
 		height: 30px;
-		min-width: 74px;
+		min-width: 68px;
 		text-align: right;
 		font-weight: 600;
 		color: var(--soft);
@@ -294,9 +336,9 @@
 		position: sticky;
 		left: 0;
 		z-index: 1;
-		width: 236px;
-		min-width: 236px;
-		max-width: 236px;
+		width: 220px;
+		min-width: 220px;
+		max-width: 220px;
 		overflow: hidden;
 		text-overflow: ellipsis;
 		text-align: left;
@@ -320,7 +362,7 @@
 	td {
 		position: relative;
 		text-align: right;
-		min-width: 74px;
+		min-width: 68px;
 		cursor: cell;
 		color: var(--color-base-content);
 	}
@@ -366,15 +408,19 @@
 		font-weight: 650;
 		border-bottom-color: var(--color-primary);
 	}
-	td.drafted .figure::before {
+	td.drafted .figure::before,
+	td.drafted-beneath .figure::before {
 		content: '';
 		display: inline-block;
 		width: 5px;
 		height: 5px;
 		margin-right: 6px;
 		vertical-align: 2px;
-		background: var(--color-primary);
+		border: 1px solid var(--color-primary);
 		transform: rotate(45deg);
+	}
+	td.drafted .figure::before {
+		background: var(--color-primary);
 	}
 	td.refused .figure {
 		text-decoration: underline wavy var(--color-error);

@@ -12,7 +12,10 @@
 	let { details, format, locale, onclose }: Props = $props();
 
 	const [account, ...places] = $derived(details.address);
-	const shown = (value: number | null | undefined) => (value === null || value === undefined ? 'empty' : formatFigure(value, { ...format, valueType: format.valueType === 'money' ? 'price' : format.valueType }, locale));
+	const shown = (value: number | null | undefined) =>
+		value === null || value === undefined
+			? 'empty'
+			: formatFigure(value, { ...format, valueType: format.valueType === 'money' ? 'price' : format.valueType }, locale);
 	/** What the person may do here, in words. */
 	const rights = $derived(
 		details.verdict.kind === 'enter'
@@ -26,9 +29,17 @@
 <aside class="border-hairline bg-base-100 w-75 shrink-0 overflow-y-auto border-l px-4 py-3.5 text-[13px]" aria-label="Details of the cell">
 	<div class="flex items-start">
 		<h2 class="text-grey grow text-xs font-semibold">Cell</h2>
-		<button class="text-grey hover:text-base-content -mt-1 -mr-1 p-1" aria-label="Close the details" onclick={onclose}><X size={15} aria-hidden="true" /></button>
+		<button class="text-grey hover:text-base-content -mt-1 -mr-1 p-1" aria-label="Close the details" onclick={onclose}
+			><X size={15} aria-hidden="true" /></button
+		>
 	</div>
-	<p class="text-2xl leading-8 font-semibold tracking-tight">{details.value === null ? 'Empty' : shown(details.value)}</p>
+	<p class="text-2xl leading-8 font-semibold tracking-tight">
+		{details.value === null
+			? 'Empty'
+			: shown(details.value)}{#if details.value !== null && format.valueType === 'money' && details.currency !== 'local'}<span
+				class="text-grey ml-1.5 text-sm font-normal">{details.currency}</span
+			>{/if}
+	</p>
 	<p class="font-semibold">{account?.member}</p>
 	<dl class="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
 		{#each places as { dimension, member, path } (dimension)}
@@ -42,7 +53,7 @@
 		<h3>Computed as</h3>
 		<p class="font-mono text-xs leading-5">{details.formula}</p>
 	{:else}
-		<h3>Made of</h3>
+		<h3>Made of{details.storedIn && details.storedIn !== details.currency ? `, in ${details.storedIn} as stored` : ''}</h3>
 		{#each details.madeOf.filter((part) => !part.setAside) as part (part.name)}
 			<p class={['part', part.mode === 'draft' && 'text-primary']}>
 				<span>{part.name}</span>
@@ -60,7 +71,7 @@
 	<h3>May I write here?</h3>
 	<p class="text-soft">{rights}</p>
 
-	<h3>History</h3>
+	<h3>History{details.storedIn && details.storedIn !== details.currency ? `, in ${details.storedIn}` : ''}</h3>
 	<ol>
 		{#each details.history as line, index (index)}
 			<li class="event">

@@ -24,10 +24,19 @@
 	];
 </script>
 
-<button class="btn btn-ghost btn-sm btn-square" onclick={open} aria-label="Legend and keys" title="Legend and keys (F1)"><CircleHelp size={15} aria-hidden="true" /></button>
+<button class="btn btn-ghost btn-sm btn-square" onclick={open} aria-label="Legend and keys" title="Legend and keys (F1)"
+	><CircleHelp size={15} aria-hidden="true" /></button
+>
 
-<dialog bind:this={dialog} class="bg-raised border-rule text-base-content m-auto w-[46rem] max-w-[94vw] rounded-md border p-5 shadow-xl backdrop:bg-black/25" aria-labelledby="legend-title">
-	<div class="flex items-center"><h2 id="legend-title" class="grow text-lg font-semibold">Legend and keys</h2><form method="dialog"><button class="btn btn-sm">Close</button></form></div>
+<dialog
+	bind:this={dialog}
+	class="bg-raised border-rule text-base-content m-auto w-[46rem] max-w-[94vw] rounded-md border p-5 shadow-xl backdrop:bg-black/25"
+	aria-labelledby="legend-title"
+>
+	<div class="flex items-center">
+		<h2 id="legend-title" class="grow text-lg font-semibold">Legend and keys</h2>
+		<form method="dialog"><button class="btn btn-sm">Close</button></form>
+	</div>
 	<div class="mt-3 grid gap-6 md:grid-cols-2">
 		<dl class="grid grid-cols-[7.5rem_1fr] content-start gap-y-1.5">
 			<dt><span class="border-mark border-b-2 border-dotted">1,250</span></dt>
@@ -38,6 +47,8 @@
 			<dd>computed, or not yours to type</dd>
 			<dt><span class="text-primary font-semibold">◆ 1,300</span></dt>
 			<dd>in your draft, not saved yet</dd>
+			<dt><span class="font-semibold"><span class="text-primary">◇</span> 9,700</span></dt>
+			<dd>a total with unsaved entries beneath</dd>
 			<dt><span class="decoration-error underline decoration-wavy">990</span></dt>
 			<dd>refused; the reason shows on the cell</dd>
 			<dt><span class="closed px-2">2,050</span></dt>
@@ -47,11 +58,13 @@
 		</dl>
 		<div>
 			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
-				{#each KEYS as [key, meaning] (key)}<dt class="font-semibold">{key}</dt><dd>{meaning}</dd>{/each}
+				{#each KEYS as [key, meaning] (key)}<dt class="font-semibold">{key}</dt>
+					<dd>{meaning}</dd>{/each}
 			</dl>
 			<h3 class="mt-3 mb-1 font-semibold">What you may type</h3>
 			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
-				{#each SHORTHAND as [typed, meaning] (typed)}<dt class="font-mono text-[13px]">{typed}</dt><dd>{meaning}</dd>{/each}
+				{#each SHORTHAND as [typed, meaning] (typed)}<dt class="font-mono text-[13px]">{typed}</dt>
+					<dd>{meaning}</dd>{/each}
 			</dl>
 		</div>
 	</div>

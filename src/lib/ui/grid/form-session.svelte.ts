@@ -68,7 +68,10 @@ export class FormSession {
 			this.pending = new Map();
 			if (!outcome) return;
 			this.#show(outcome);
-			const what = outcome.faults.length === 1 ? outcome.faults[0]!.message : `${outcome.faults.length} of ${entries.length} cells were not taken. ${outcome.faults[0]?.message ?? ''}`;
+			const what =
+				outcome.faults.length === 1
+					? outcome.faults[0]!.message
+					: `${outcome.faults.length} of ${entries.length} cells were not taken. ${outcome.faults[0]?.message ?? ''}`;
 			if (outcome.faults.length > 0) this.message = { text: what, kind: 'error' };
 			else this.message = outcome.warnings.length > 0 ? { text: outcome.warnings.join(' '), kind: 'info' } : null;
 		});
@@ -86,10 +89,16 @@ export class FormSession {
 			if (!outcome) return;
 			this.conflicts = outcome.kind === 'conflicts' ? outcome.conflicts : [];
 			this.refused = outcome.kind === 'refused' ? outcome.refused : [];
-			if (outcome.kind === 'saved') this.message = { text: `Saved ${outcome.cells === 1 ? 'one cell' : `${outcome.cells} cells`} as revision ${outcome.revision}.`, kind: 'info' };
+			if (outcome.kind === 'saved')
+				this.message = {
+					text: `Saved ${outcome.cells === 1 ? 'one cell' : `${outcome.cells} cells`} as revision ${outcome.revision}.`,
+					kind: 'info'
+				};
 			if (outcome.kind === 'nothing') this.message = { text: 'There was nothing left to save.', kind: 'info' };
-			if (outcome.kind === 'conflicts') this.message = { text: 'Not saved yet: others changed some of these cells meanwhile.', kind: 'error' };
-			if (outcome.kind === 'refused') this.message = { text: 'Not saved: some cells are closed to you now. Your draft is kept.', kind: 'error' };
+			if (outcome.kind === 'conflicts')
+				this.message = { text: 'Not saved yet: others changed some of these cells meanwhile.', kind: 'error' };
+			if (outcome.kind === 'refused')
+				this.message = { text: 'Not saved: some cells are closed to you now. Your draft is kept.', kind: 'error' };
 			await this.#open();
 		});
 	}
@@ -113,7 +122,9 @@ export class FormSession {
 			await this.#open();
 			if (before.values.length !== this.form.values.length) return;
 			const drafted = new Set(this.form.drafted);
-			this.flashing = new Set(this.form.values.flatMap((value, index) => (value === before.values[index] || drafted.has(index) ? [] : [index])));
+			this.flashing = new Set(
+				this.form.values.flatMap((value, index) => (value === before.values[index] || drafted.has(index) ? [] : [index]))
+			);
 			setTimeout(() => (this.flashing = new Set()), FLASH_MILLISECONDS);
 		});
 	}
@@ -165,13 +176,20 @@ export class FormSession {
 	/** The server's answer, or undefined with its sentence shown. */
 	async #post<Answer>(verb: string, body: object): Promise<Answer | undefined> {
 		try {
-			const response = await fetch(`/api/forms/${this.code}/${verb}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+			const response = await fetch(`/api/forms/${this.code}/${verb}`, {
+				method: 'POST',
+				headers: { 'content-type': 'application/json' },
+				body: JSON.stringify(body)
+			});
 			const answer = (await response.json()) as Answer & { message?: string };
 			if (response.ok) return answer;
 			if (response.status === 401) location.reload();
 			this.message = { text: answer.message ?? 'The server could not answer. Try again.', kind: 'error' };
 		} catch {
-			this.message = { text: 'The server cannot be reached. What you saved and your draft up to here are kept; try again in a moment.', kind: 'error' };
+			this.message = {
+				text: 'The server cannot be reached. What you saved and your draft up to here are kept; try again in a moment.',
+				kind: 'error'
+			};
 		}
 		return undefined;
 	}

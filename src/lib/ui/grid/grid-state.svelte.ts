@@ -48,7 +48,9 @@ export class GridState {
 		this.#enter = enter;
 		const { rows } = form();
 		// Groups open two levels deep; the rest waits for a click.
-		this.folded = new Set(rows.flatMap((row, index) => (row.depth >= 1 && rows[index + 1] && rows[index + 1]!.depth > row.depth ? [index] : [])));
+		this.folded = new Set(
+			rows.flatMap((row, index) => (row.depth >= 1 && rows[index + 1] && rows[index + 1]!.depth > row.depth ? [index] : []))
+		);
 	}
 
 	hasRowsBeneath(row: number): boolean {
@@ -68,7 +70,10 @@ export class GridState {
 	/** Keeps the focus inside the form when its lines have changed. */
 	clamp(): void {
 		const { rows, columns } = this.#form();
-		const inside = ({ row, column }: Place): Place => ({ row: Math.max(0, Math.min(row, rows.length - 1)), column: Math.max(0, Math.min(column, columns.length - 1)) });
+		const inside = ({ row, column }: Place): Place => ({
+			row: Math.max(0, Math.min(row, rows.length - 1)),
+			column: Math.max(0, Math.min(column, columns.length - 1))
+		});
 		this.focus = inside(this.focus);
 		this.anchor = inside(this.anchor);
 		this.folded = new Set([...this.folded].filter((row) => row < rows.length && this.hasRowsBeneath(row)));
@@ -146,7 +151,9 @@ export class GridState {
 
 	copy(): string {
 		const { rows, from, to } = this.selection;
-		return toClipboard(rows.map((row) => Array.from({ length: to - from + 1 }, (_, offset) => this.editableText({ row, column: from + offset }))));
+		return toClipboard(
+			rows.map((row) => Array.from({ length: to - from + 1 }, (_, offset) => this.editableText({ row, column: from + offset })))
+		);
 	}
 
 	/** Enters a copied block from the selection's first cell on; one value fills the whole selection. */

@@ -28,7 +28,9 @@
 
 	const chosenName = $derived(choices.find(({ value }) => value === chosen)?.name ?? '');
 	/** All choices as a tree, or those that match what was typed. */
-	const found = $derived(text.trim() === '' ? choices : choices.filter((choice) => choice.name.toLowerCase().includes(text.trim().toLowerCase())));
+	const found = $derived(
+		text.trim() === '' ? choices : choices.filter((choice) => choice.name.toLowerCase().includes(text.trim().toLowerCase()))
+	);
 
 	function choose(choice: Choice | undefined) {
 		if (!choice) return;
@@ -58,13 +60,13 @@
 </script>
 
 <button
-	class="border-rule bg-raised hover:border-mark inline-flex items-center gap-1.5 rounded-md border px-2.5 py-1 whitespace-nowrap"
+	class="border-rule bg-raised hover:border-mark inline-flex items-center gap-1.5 rounded-md border px-2 py-0.5 text-[13px] whitespace-nowrap"
 	popovertarget={id}
 	style="anchor-name: --{id}"
 	aria-haspopup="listbox"
 	aria-label="{name}: {chosenName}"
 >
-	<span class="text-grey text-[12.5px]">{name}</span>
+	<span class="text-grey text-xs">{name}</span>
 	<span class="font-semibold">{chosenName}</span>
 	<ChevronDown size={13} class="text-grey" aria-hidden="true" />
 </button>
@@ -90,12 +92,24 @@
 		/>
 	{/if}
 	<!-- svelte-ignore a11y_autofocus -->
-	<ul class="max-h-72 overflow-auto p-1 outline-none" role="listbox" aria-label={name} tabindex="0" autofocus={choices.length <= 8} {onkeydown} aria-activedescendant="{id}-{at}">
+	<ul
+		class="max-h-72 overflow-auto p-1 outline-none"
+		role="listbox"
+		aria-label={name}
+		tabindex="0"
+		autofocus={choices.length <= 8}
+		{onkeydown}
+		aria-activedescendant="{id}-{at}"
+	>
 		{#each found as choice, index (choice.value)}
 			<li id="{id}-{index}" role="option" aria-selected={choice.value === chosen}>
 				<button
 					tabindex="-1"
-					class={['flex w-full items-center gap-1.5 rounded py-1 pr-2 text-left', index === at && opened && 'bg-base-200', choice.parent && 'font-semibold']}
+					class={[
+						'flex w-full items-center gap-1.5 rounded py-1 pr-2 text-left',
+						index === at && opened && 'bg-base-200',
+						choice.parent && 'font-semibold'
+					]}
 					style="padding-left: {8 + (text ? 0 : choice.depth) * 16}px"
 					onclick={() => choose(choice)}
 					onpointermove={() => (at = index)}

@@ -52,13 +52,20 @@
 	}}
 />
 
-<button class="border-rule bg-raised text-grey hover:border-mark flex w-60 items-center gap-2 rounded-md border px-2.5 py-1 text-left text-[13px]" onclick={open}>
+<button
+	class="border-rule bg-raised text-grey hover:border-mark flex w-60 items-center gap-2 rounded-md border px-2.5 py-1 text-left text-[13px]"
+	onclick={open}
+>
 	<Search size={14} strokeWidth={1.6} aria-hidden="true" />
 	<span class="grow truncate">Find a form, page or action</span>
 	<kbd class="font-sans text-xs">Ctrl K</kbd>
 </button>
 
-<dialog bind:this={dialog} class="bg-raised border-rule text-base-content m-auto mt-24 w-[34rem] rounded-md border p-0 shadow-xl backdrop:bg-black/25" aria-label="Find">
+<dialog
+	bind:this={dialog}
+	class="bg-raised border-rule text-base-content m-auto mt-24 w-[34rem] rounded-md border p-0 shadow-xl backdrop:bg-black/25"
+	aria-label="Find"
+>
 	<input
 		type="text"
 		role="combobox"

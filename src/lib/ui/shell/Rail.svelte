@@ -57,18 +57,37 @@
 		</a>
 	{/each}
 	<div class={['border-hairline mt-auto flex border-t pt-2', folded ? 'flex-col items-center gap-1' : 'items-center justify-between']}>
-		<button class="text-soft hover:bg-base-300 rounded-md p-1.5" onclick={onfold} aria-label={folded ? 'Unfold the rail' : 'Fold the rail'} title={folded ? 'Unfold' : 'Fold'}>
+		<button
+			class="text-soft hover:bg-base-300 rounded-md p-1.5"
+			onclick={onfold}
+			aria-label={folded ? 'Unfold the rail' : 'Fold the rail'}
+			title={folded ? 'Unfold' : 'Fold'}
+		>
 			<PanelLeft size={16} strokeWidth={1.6} aria-hidden="true" />
 		</button>
-		<button class="text-soft hover:bg-base-300 rounded-md p-1.5" onclick={ontheme} aria-label={theme === 'paper' ? 'Use the night theme' : 'Use the paper theme'} title="Theme">
-			{#if theme === 'paper'}<Moon size={16} strokeWidth={1.6} aria-hidden="true" />{:else}<Sun size={16} strokeWidth={1.6} aria-hidden="true" />{/if}
+		<button
+			class="text-soft hover:bg-base-300 rounded-md p-1.5"
+			onclick={ontheme}
+			aria-label={theme === 'paper' ? 'Use the night theme' : 'Use the paper theme'}
+			title="Theme"
+		>
+			{#if theme === 'paper'}<Moon size={16} strokeWidth={1.6} aria-hidden="true" />{:else}<Sun
+					size={16}
+					strokeWidth={1.6}
+					aria-hidden="true"
+				/>{/if}
 		</button>
 		<form method="POST" action="/sign-out">
-			<button class="text-soft hover:bg-base-300 rounded-md p-1.5" aria-label="Sign out" title="Sign out"><SignOut size={16} strokeWidth={1.6} aria-hidden="true" /></button>
+			<button class="text-soft hover:bg-base-300 rounded-md p-1.5" aria-label="Sign out" title="Sign out"
+				><SignOut size={16} strokeWidth={1.6} aria-hidden="true" /></button
+			>
 		</form>
 	</div>
 	<div class="flex items-center gap-2.5 px-1 py-1.5">
-		<span class="bg-secondary text-secondary-content grid size-6 shrink-0 place-items-center rounded-full text-[11px] font-semibold" aria-hidden="true">{initials}</span>
+		<span
+			class="bg-secondary text-secondary-content grid size-6 shrink-0 place-items-center rounded-full text-[11px] font-semibold"
+			aria-hidden="true">{initials}</span
+		>
 		{#if !folded}
 			<span class="min-w-0 leading-4">
 				<span class="block truncate">{person.name}</span>

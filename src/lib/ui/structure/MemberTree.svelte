@@ -35,7 +35,9 @@
 
 	let text = $state('');
 	// svelte-ignore state_referenced_locally
-	let folded = $state.raw(new Set(members.filter((line) => !line.leaf && line.depth >= (members.length > 60 ? 2 : 99)).map(({ id }) => id)));
+	let folded = $state.raw(
+		new Set(members.filter((line) => !line.leaf && line.depth >= (members.length > 60 ? 2 : 99)).map(({ id }) => id))
+	);
 	let at = $state(0);
 
 	/** Lines not under a folded one; with a search text, all that match. */
@@ -78,10 +80,19 @@
 		<div>
 			<h1 class="text-xl font-semibold tracking-tight">{name}</h1>
 			<p class="text-grey text-[13px]">
-				{kind === 'general' ? 'General' : kind[0]?.toUpperCase() + kind.slice(1)} dimension · {members.length} members, {members.filter(({ leaf }) => leaf).length} of them leaves
+				{kind === 'general' ? 'General' : kind[0]?.toUpperCase() + kind.slice(1)} dimension · {members.length} members, {members.filter(
+					({ leaf }) => leaf
+				).length} of them leaves
 			</p>
 		</div>
-		<input class="input input-sm bg-raised ml-auto w-60" type="search" placeholder="Find a member" aria-label="Find a member" bind:value={text} oninput={() => (at = 0)} />
+		<input
+			class="input input-sm bg-raised ml-auto w-60"
+			type="search"
+			placeholder="Find a member"
+			aria-label="Find a member"
+			bind:value={text}
+			oninput={() => (at = 0)}
+		/>
 	</div>
 	<div class="border-rule min-h-0 overflow-auto border-t">
 		<!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role -->
@@ -106,16 +117,29 @@
 					>
 						<td style="padding-left: {8 + (text ? 0 : line.depth) * 18}px" class={line.leaf ? '' : 'font-semibold'}>
 							{#if line.leaf || text}<span class="twist"></span>{:else}
-								<button class="twist" tabindex="-1" aria-label={folded.has(line.id) ? `Open ${line.name}` : `Close ${line.name}`} onclick={() => toggle(line)}>
-									<svg viewBox="0 0 10 10" width="10" height="10" class={[!folded.has(line.id) && 'rotate-90']} aria-hidden="true"><path d="M3 1.5 7 5 3 8.5z" fill="currentColor" /></svg>
+								<button
+									class="twist"
+									tabindex="-1"
+									aria-label={folded.has(line.id) ? `Open ${line.name}` : `Close ${line.name}`}
+									onclick={() => toggle(line)}
+								>
+									<svg viewBox="0 0 10 10" width="10" height="10" class={[!folded.has(line.id) && 'rotate-90']} aria-hidden="true"
+										><path d="M3 1.5 7 5 3 8.5z" fill="currentColor" /></svg
+									>
 								</button>
 							{/if}
 							{line.name}
-							{#if line.unassigned}<span class="text-grey ml-1 text-xs" title="For numbers this breakdown does not apply to">unassigned</span>{/if}
+							{#if line.unassigned}<span class="text-grey ml-1 text-xs" title="For numbers this breakdown does not apply to"
+									>unassigned</span
+								>{/if}
 						</td>
 						<td class="text-soft font-mono text-[12.5px]">{line.code}</td>
-						{#if weighted}<td class={line.weight === -1 ? 'text-error' : 'text-grey'}>{line.depth === 0 ? '' : line.weight === -1 ? 'subtracts' : line.weight === 0 ? 'not added' : 'adds'}</td>{/if}
-						{#each columns as { title, text: cell, mono } (title)}<td class={mono ? 'font-mono text-[12.5px]' : 'text-soft'}>{cell(line)}</td>{/each}
+						{#if weighted}<td class={line.weight === -1 ? 'text-error' : 'text-grey'}
+								>{line.depth === 0 ? '' : line.weight === -1 ? 'subtracts' : line.weight === 0 ? 'not added' : 'adds'}</td
+							>{/if}
+						{#each columns as { title, text: cell, mono } (title)}<td class={mono ? 'font-mono text-[12.5px]' : 'text-soft'}
+								>{cell(line)}</td
+							>{/each}
 					</tr>
 				{:else}
 					<tr><td colspan={3 + columns.length} class="text-grey py-3">No member by that name or code.</td></tr>

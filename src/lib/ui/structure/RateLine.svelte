@@ -20,7 +20,8 @@
 		if (values.length === 1) return `0,${HEIGHT / 2} ${WIDTH},${HEIGHT / 2}`;
 		return values.map((value, index) => `${((index / (values.length - 1)) * WIDTH).toFixed(1)},${y(value).toFixed(1)}`).join(' ');
 	});
-	const rate = (value: number | undefined) => (value === undefined ? '' : value.toLocaleString(locale, { minimumFractionDigits: 4, maximumFractionDigits: 5 }));
+	const rate = (value: number | undefined) =>
+		value === undefined ? '' : value.toLocaleString(locale, { minimumFractionDigits: 4, maximumFractionDigits: 5 });
 </script>
 
 <tr class="border-hairline border-b">
@@ -29,7 +30,13 @@
 	<td class="text-right">{rate(first?.value)}</td>
 	<td class="text-right">{rate(last?.value)}</td>
 	<td class="pl-6">
-		<svg viewBox="0 0 {WIDTH} {HEIGHT}" width={WIDTH} height={HEIGHT} role="img" aria-label="{spans.length} rates from {rate(first?.value)} to {rate(last?.value)}">
+		<svg
+			viewBox="0 0 {WIDTH} {HEIGHT}"
+			width={WIDTH}
+			height={HEIGHT}
+			role="img"
+			aria-label="{spans.length} rates from {rate(first?.value)} to {rate(last?.value)}"
+		>
 			<polyline {points} fill="none" stroke="var(--color-secondary)" stroke-width="1.5" stroke-linejoin="round" />
 		</svg>
 	</td>

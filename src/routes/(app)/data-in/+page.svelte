@@ -19,13 +19,17 @@
 					<span class="text-grey text-right text-[13px] whitespace-nowrap">
 						{#if item.lastBatch}
 							{formatMoment(item.lastBatch.at, locale)}, {formatCount(item.lastBatch.rowsLoaded, locale)} rows
-							{#if item.lastBatch.rowsRejected > 0}<span class="text-accent block font-semibold">{formatCount(item.lastBatch.rowsRejected, locale)} rejected</span>{/if}
+							{#if item.lastBatch.rowsRejected > 0}<span class="text-accent block font-semibold"
+									>{formatCount(item.lastBatch.rowsRejected, locale)} rejected</span
+								>{/if}
 						{:else}not loaded here yet{/if}
 					</span>
 				</a>
 			</li>
 		{:else}
-			<li class="text-soft py-3">There are no imports in this model yet. Load the demo with <code class="font-mono">npm run demo:reset</code> to see two.</li>
+			<li class="text-soft py-3">
+				There are no imports in this model yet. Load the demo with <code class="font-mono">npm run demo:reset</code> to see two.
+			</li>
 		{/each}
 	</ul>
 </main>

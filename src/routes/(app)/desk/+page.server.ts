@@ -2,4 +2,6 @@ import { forPage } from '$lib/server/answer';
 import { readDesk } from '$lib/server/desk';
 import type { PageServerLoad } from './$types';
 
-export const load = (async ({ locals }) => ({ desk: await forPage(() => readDesk(locals.person, locals.modelId)) })) satisfies PageServerLoad;
+export const load = (async ({ locals }) => ({
+	desk: await forPage(() => readDesk(locals.person, locals.modelId))
+})) satisfies PageServerLoad;

@@ -16,22 +16,32 @@
 			<ul class="border-rule border-t">
 				{#if data.desk.draft}
 					<li class="row">
-						<a href="/forms" class="grow"><b>{cells(data.desk.draft.cells)[0]?.toUpperCase()}{cells(data.desk.draft.cells).slice(1)} not saved yet</b></a>
+						<a href="/forms" class="grow"
+							><b>{cells(data.desk.draft.cells)[0]?.toUpperCase()}{cells(data.desk.draft.cells).slice(1)} not saved yet</b></a
+						>
 						<span class="text-grey">typed {formatMoment(data.desk.draft.changedAt, locale)}</span>
 					</li>
 				{/if}
 				{#each data.desk.rejects as reject (reject.batch)}
 					<li class="row">
-						<a href="/data-in/{reject.code}?batch={reject.batch}" class="grow"><b>{reject.rows === 1 ? 'One row' : `${formatCount(reject.rows, locale)} rows`} rejected</b> by {reject.name}</a>
+						<a href="/data-in/{reject.code}?batch={reject.batch}" class="grow"
+							><b>{reject.rows === 1 ? 'One row' : `${formatCount(reject.rows, locale)} rows`} rejected</b> by {reject.name}</a
+						>
 						<span class="text-grey">{formatMoment(reject.at, locale)}</span>
 					</li>
 				{/each}
-				{#if !data.desk.draft && data.desk.rejects.length === 0}<li class="row text-soft">Nothing waits. Open a form to look at or enter figures.</li>{/if}
+				{#if !data.desk.draft && data.desk.rejects.length === 0}<li class="row text-soft">
+						Nothing waits. Open a form to look at or enter figures.
+					</li>{/if}
 			</ul>
 			<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Forms</h2>
 			<ul class="border-rule border-t">
 				{#each data.forms as form (form.code)}
-					<li class="row"><a href="/forms/{form.code}" class="grow"><b>{form.name}</b></a><span class="text-grey truncate">{form.description}</span></li>
+					<li class="row">
+						<a href="/forms/{form.code}" class="w-52 shrink-0"><b>{form.name}</b></a><span class="text-grey truncate"
+							>{form.description}</span
+						>
+					</li>
 				{/each}
 			</ul>
 		</section>
@@ -43,7 +53,9 @@
 						<span class="text-grey w-8 shrink-0 text-right">{change.revision}</span>
 						<span class="grow">
 							<b>{change.through}</b>
-							<span class="text-soft">{change.kind === 'load' ? 'loaded' : 'saved'} by {change.person ?? 'the system'}, {cells(change.cells)}</span>
+							<span class="text-soft"
+								>{change.kind === 'load' ? 'loaded' : 'saved'} by {change.person ?? 'the system'}, {cells(change.cells)}</span
+							>
 						</span>
 						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
 					</li>

@@ -23,6 +23,8 @@
 			</ul>
 		</section>
 	{:else}
-		<p class="text-soft mt-3 max-w-xl">There are no forms in this model yet. Load the demo with <code class="font-mono">npm run demo:reset</code> to see three.</p>
+		<p class="text-soft mt-3 max-w-xl">
+			There are no forms in this model yet. Load the demo with <code class="font-mono">npm run demo:reset</code> to see three.
+		</p>
 	{/each}
 </main>

@@ -3,7 +3,12 @@
 
 	let { data, children } = $props();
 	const links = $derived([
-		...data.dimensions.map(({ code, name, members, kind }) => ({ path: `/structure/dimension/${code}`, name, note: String(members), title: `${kind} dimension, ${members} members` })),
+		...data.dimensions.map(({ code, name, members, kind }) => ({
+			path: `/structure/dimension/${code}`,
+			name,
+			note: String(members),
+			title: `${kind} dimension, ${members} members`
+		})),
 		{ path: '/structure/calendar', name: 'Calendar', note: '', title: 'How the periods are made' },
 		{ path: '/structure/currencies', name: 'Currencies and rates', note: '', title: 'Rate sets by currency and date' }
 	]);
@@ -14,7 +19,12 @@
 		{#each links as { path, name, note, title }, index (path)}
 			{@const current = page.url.pathname === path}
 			{#if index === data.dimensions.length}<hr class="border-hairline my-2" />{/if}
-			<a href={path} {title} aria-current={current ? 'page' : undefined} class={['flex items-baseline rounded-md px-2 py-1', current ? 'bg-base-200 text-primary font-semibold' : 'hover:bg-base-200']}>
+			<a
+				href={path}
+				{title}
+				aria-current={current ? 'page' : undefined}
+				class={['flex items-baseline rounded-md px-2 py-1', current ? 'bg-base-200 text-primary font-semibold' : 'hover:bg-base-200']}
+			>
 				<span class="grow">{name}</span><span class="text-grey text-xs font-normal">{note}</span>
 			</a>
 		{/each}

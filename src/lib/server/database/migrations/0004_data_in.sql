@@ -70,6 +70,7 @@ CREATE TABLE reject (
 	source_column text NOT NULL,
 	value text NOT NULL,
 	message text NOT NULL,
-	row_values jsonb NOT NULL
+	-- json, not jsonb: the columns keep the file's order.
+	row_values json NOT NULL
 );
 CREATE INDEX reject_batch ON reject (batch_id, file_line);

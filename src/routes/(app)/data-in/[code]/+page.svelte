@@ -26,7 +26,11 @@
 		if (fault) return;
 		loading = file.name;
 		try {
-			const response = await fetch(`/api/imports/${data.import.code}/load?name=${encodeURIComponent(file.name)}`, { method: 'POST', body: file, headers: { 'content-type': 'text/csv' } });
+			const response = await fetch(`/api/imports/${data.import.code}/load?name=${encodeURIComponent(file.name)}`, {
+				method: 'POST',
+				body: file,
+				headers: { 'content-type': 'text/csv' }
+			});
 			const answer = (await response.json()) as { message?: string; batch?: number };
 			if (!response.ok) fault = answer.message ?? 'The file could not be loaded.';
 			else {
@@ -66,7 +70,15 @@
 		</div>
 		{#if mayLoad}
 			<div class="ml-auto shrink-0 text-right">
-				<input bind:this={picker} type="file" accept=".csv,.txt,text/csv" class="sr-only" aria-label="File to load" onchange={(event) => load(event.currentTarget.files?.[0])} tabindex="-1" />
+				<input
+					bind:this={picker}
+					type="file"
+					accept=".csv,.txt,text/csv"
+					class="sr-only"
+					aria-label="File to load"
+					onchange={(event) => load(event.currentTarget.files?.[0])}
+					tabindex="-1"
+				/>
 				<button class="btn btn-primary btn-sm" disabled={loading !== null} onclick={() => picker?.click()}>
 					<Upload size={15} aria-hidden="true" />
 					{loading ? `Loading ${loading}…` : 'Load a file'}
@@ -80,14 +92,17 @@
 		<section class="border-hairline overflow-auto border-r px-4.5 py-3" aria-labelledby="recipe">
 			<h2 id="recipe" class="font-semibold">How rows become figures</h2>
 			<p class="text-grey mb-2 text-[13px]">
-				{DELIMITERS[data.import.source.delimiter] ?? data.import.source.delimiter} between columns, {data.import.source.encoding.toUpperCase()}; amounts in the column {data.import.source.amountColumn}
+				{DELIMITERS[data.import.source.delimiter] ?? data.import.source.delimiter} between columns, {data.import.source.encoding.toUpperCase()};
+				amounts in the column {data.import.source.amountColumn}
 			</p>
 			{#each data.import.rules as rule (rule.dimension)}
 				<details class="border-hairline border-t py-1.5">
 					<summary class={['flex items-baseline gap-2', rule.lines.length > 0 ? 'cursor-pointer' : 'pointer-events-none list-none']}>
 						<b class="w-24 shrink-0 font-semibold">{rule.dimension}</b>
 						<span class="text-soft grow text-[13px]">{rule.words}</span>
-						{#if rule.lines.length > 0}<span class="text-primary text-xs font-semibold whitespace-nowrap">{rule.lines.length} map lines</span>{/if}
+						{#if rule.lines.length > 0}<span class="text-primary text-xs font-semibold whitespace-nowrap"
+								>{rule.lines.length} map lines</span
+							>{/if}
 					</summary>
 					{#if rule.lines.length > 0}
 						<table class="mt-1 w-full text-[13px]">
@@ -112,11 +127,32 @@
 			{#if data.batch}
 				{@const { batch, reasons, rejects } = data.batch}
 				<h2 class="font-semibold">Batch {batch.id}: {batch.fileName}</h2>
-				<p class="text-grey text-[13px]">{formatMoment(batch.at, locale)} by {batch.person ?? 'the system'} · replaced {batch.extent}{batch.revision ? ` · revision ${batch.revision}` : ' · nothing was written'}</p>
+				<p class="text-grey text-[13px]">
+					{formatMoment(batch.at, locale)} by {batch.person ?? 'the system'} · replaced {batch.extent}{batch.revision
+						? ` · revision ${batch.revision}`
+						: ' · nothing was written'}
+				</p>
 				<dl class="my-3 grid max-w-lg grid-cols-3 gap-3">
-					<div><dt class="text-grey text-xs">In the file</dt><dd><b class="figure">{formatCount(batch.rowsRead, locale)}</b> rows<br />{formatAmount(batch.amountRead, locale)}</dd></div>
-					<div><dt class="text-grey text-xs">Loaded</dt><dd><b class="figure text-success">{formatCount(batch.rowsLoaded, locale)}</b> rows<br />{formatAmount(batch.amountLoaded, locale)}</dd></div>
-					<div><dt class="text-grey text-xs">Rejected</dt><dd><b class={['figure', batch.rowsRejected > 0 && 'text-error']}>{formatCount(batch.rowsRejected, locale)}</b> rows<br />{formatAmount(batch.amountRejected, locale)}</dd></div>
+					<div>
+						<dt class="text-grey text-xs">In the file</dt>
+						<dd><b class="figure">{formatCount(batch.rowsRead, locale)}</b> rows<br />{formatAmount(batch.amountRead, locale)}</dd>
+					</div>
+					<div>
+						<dt class="text-grey text-xs">Loaded</dt>
+						<dd>
+							<b class="figure text-success">{formatCount(batch.rowsLoaded, locale)}</b> rows<br />{formatAmount(
+								batch.amountLoaded,
+								locale
+							)}
+						</dd>
+					</div>
+					<div>
+						<dt class="text-grey text-xs">Rejected</dt>
+						<dd>
+							<b class={['figure', batch.rowsRejected > 0 && 'text-error']}>{formatCount(batch.rowsRejected, locale)}</b> rows<br
+							/>{formatAmount(batch.amountRejected, locale)}
+						</dd>
+					</div>
 				</dl>
 				{#if batch.rowsRejected > 0}
 					<h3 class="text-grey mt-3 text-xs font-semibold">Why rows were rejected</h3>
@@ -126,7 +162,9 @@
 								<tr class="border-hairline border-b align-baseline">
 									<td class="w-16 py-1 font-semibold whitespace-nowrap">{reason.rows} {reason.rows === 1 ? 'row' : 'rows'}</td>
 									<td>{reason.message}</td>
-									<td class="text-grey text-right text-[13px] whitespace-nowrap">line {reason.lines.join(', ')}{reason.rows > reason.lines.length ? ' …' : ''}</td>
+									<td class="text-grey text-right text-[13px] whitespace-nowrap"
+										>line {reason.lines.join(', ')}{reason.rows > reason.lines.length ? ' …' : ''}</td
+									>
 								</tr>
 							{/each}
 						</tbody>
@@ -134,10 +172,20 @@
 					<h3 class="text-grey mt-4 text-xs font-semibold">The rows as they came</h3>
 					<div class="overflow-x-auto">
 						<table class="w-full font-mono text-[12.5px]">
-							<thead class="text-grey text-left"><tr><th class="pr-3 font-normal">line</th>{#each Object.keys(rejects[0]?.values ?? {}) as heading (heading)}<th class="pr-3 font-normal">{heading}</th>{/each}</tr></thead>
+							<thead class="text-grey text-left"
+								><tr
+									><th class="pr-3 font-normal">line</th>{#each Object.keys(rejects[0]?.values ?? {}) as heading (heading)}<th
+											class="pr-3 font-normal">{heading}</th
+										>{/each}</tr
+								></thead
+							>
 							<tbody>
 								{#each rejects as reject (reject.line)}
-									<tr class="border-hairline border-t" title={reject.message}><td class="text-grey pr-3">{reject.line}</td>{#each Object.entries(reject.values) as [heading, value] (heading)}<td class="py-0.5 pr-3 whitespace-nowrap">{value}</td>{/each}</tr>
+									<tr class="border-hairline border-t" title={reject.message}
+										><td class="text-grey pr-3">{reject.line}</td>{#each Object.entries(reject.values) as [heading, value] (heading)}<td
+												class="py-0.5 pr-3 whitespace-nowrap">{value}</td
+											>{/each}</tr
+									>
 								{/each}
 							</tbody>
 						</table>
@@ -148,9 +196,17 @@
 					<ul>
 						{#each data.import.batches as line (line.id)}
 							<li class="border-hairline border-b">
-								<a href="/data-in/{data.import.code}?batch={line.id}" class="hover:bg-base-200 flex gap-3 py-1" aria-current={line.id === batch.id ? 'true' : undefined}>
-									<span class={['w-8', line.id === batch.id && 'text-primary font-semibold']}>{line.id}</span><span class="grow">{line.fileName}</span>
-									<span class="text-soft">{formatCount(line.rowsLoaded, locale)} loaded, {formatCount(line.rowsRejected, locale)} rejected</span><span class="text-grey">{formatMoment(line.at, locale)}</span>
+								<a
+									href="/data-in/{data.import.code}?batch={line.id}"
+									class="hover:bg-base-200 flex gap-3 py-1"
+									aria-current={line.id === batch.id ? 'true' : undefined}
+								>
+									<span class={['w-8', line.id === batch.id && 'text-primary font-semibold']}>{line.id}</span><span class="grow"
+										>{line.fileName}</span
+									>
+									<span class="text-soft"
+										>{formatCount(line.rowsLoaded, locale)} loaded, {formatCount(line.rowsRejected, locale)} rejected</span
+									><span class="text-grey">{formatMoment(line.at, locale)}</span>
 								</a>
 							</li>
 						{/each}
@@ -159,7 +215,8 @@
 			{:else}
 				<h2 class="font-semibold">Nothing loaded here yet</h2>
 				<p class="text-soft mt-1 max-w-md">
-					The demo brings a file for this import: <code class="font-mono text-[13px]">demo/files/{data.import.code}-2026-09.csv</code>. Load it, see what is rejected and why, and find September filled in the form Route contribution.
+					The demo brings a file for this import: <code class="font-mono text-[13px]">demo/files/{data.import.code}-2026-09.csv</code>. Load
+					it, see what is rejected and why, and find September filled in the form Route contribution.
 				</p>
 			{/if}
 		</section>

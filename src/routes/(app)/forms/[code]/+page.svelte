@@ -79,8 +79,20 @@
 	const focusLine = $derived(session.form.rows[grid.focus.row]);
 	const totals = $derived(grid.totals);
 	const mayEnter = $derived(data.person.permissions.includes('form.enter'));
-	const amount = (value: number) => (focusLine ? formatFigure(value, { ...focusLine, valueType: focusLine.valueType === 'percent' ? 'percent' : 'price', decimals: focusLine.valueType === 'percent' ? 1 : 2 }, locale) : '');
-	const unitOf = (unit: string | undefined) => (unit === 'money' ? (session.form.currency === 'local' ? 'local currency' : session.form.currency) : (unit ?? ''));
+	const amount = (value: number) =>
+		focusLine
+			? formatFigure(
+					value,
+					{
+						...focusLine,
+						valueType: focusLine.valueType === 'percent' ? 'percent' : 'price',
+						decimals: focusLine.valueType === 'percent' ? 1 : 2
+					},
+					locale
+				)
+			: '';
+	const unitOf = (unit: string | undefined) =>
+		unit === 'money' ? (session.form.currency === 'local' ? 'local currency' : session.form.currency) : (unit ?? '');
 </script>
 
 <div class="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
@@ -93,18 +105,34 @@
 				</div>
 				<div class="ml-auto flex shrink-0 items-center gap-1.5">
 					{#if mayEnter}
-						<button class="btn btn-ghost btn-sm btn-square" disabled={!session.steps.undo} onclick={session.undo} aria-label="Undo" title="Undo (Ctrl+Z)"><Undo size={15} aria-hidden="true" /></button>
-						<button class="btn btn-ghost btn-sm btn-square" disabled={!session.steps.redo} onclick={session.redo} aria-label="Redo" title="Redo (Ctrl+Y)"><Redo size={15} aria-hidden="true" /></button>
+						<button
+							class="btn btn-ghost btn-sm btn-square"
+							disabled={!session.steps.undo}
+							onclick={session.undo}
+							aria-label="Undo"
+							title="Undo (Ctrl+Z)"><Undo size={15} aria-hidden="true" /></button
+						>
+						<button
+							class="btn btn-ghost btn-sm btn-square"
+							disabled={!session.steps.redo}
+							onclick={session.redo}
+							aria-label="Redo"
+							title="Redo (Ctrl+Y)"><Redo size={15} aria-hidden="true" /></button
+						>
 						{#if size > 0}
 							<button class="btn btn-ghost btn-sm text-primary" onclick={() => session.discard()}>Discard</button>
-							<button class="btn btn-primary btn-sm" disabled={session.busy} onclick={() => session.save()}>Save {size === 1 ? 'one change' : `${formatCount(size, locale)} changes`}</button>
+							<button class="btn btn-primary btn-sm" disabled={session.busy} onclick={() => session.save()}
+								>Save {size === 1 ? 'one change' : `${formatCount(size, locale)} changes`}</button
+							>
 						{/if}
 					{/if}
-					<button class="btn btn-ghost btn-sm" aria-pressed={inspecting} onclick={toggleInspector} title="Details of the cell (Ctrl+I)"><PanelRight size={15} aria-hidden="true" /> Details</button>
+					<button class="btn btn-ghost btn-sm" aria-pressed={inspecting} onclick={toggleInspector} title="Details of the cell (Ctrl+I)"
+						><PanelRight size={15} aria-hidden="true" /> Details</button
+					>
 					<Legend bind:this={legend} />
 				</div>
 			</div>
-			<div class="my-2.5 flex flex-wrap items-center gap-2" role="group" aria-label="What the form shows">
+			<div class="my-2.5 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the form shows">
 				{#each session.form.selectors as selector (selector.dimension)}
 					<SelectorChip
 						name={selector.name === 'Period' ? 'Year' : selector.name}
@@ -116,12 +144,20 @@
 				<SelectorChip
 					name="In"
 					chosen={session.form.currency}
-					choices={session.form.currencies.map((code) => ({ value: code, name: code === 'local' ? 'local currency' : code, depth: 0, parent: false }))}
+					choices={session.form.currencies.map((code) => ({
+						value: code,
+						name: code === 'local' ? 'local currency' : code,
+						depth: 0,
+						parent: false
+					}))}
 					onchoose={(value) => choose('in', value)}
 				/>
 			</div>
 			{#if session.message}
-				<p class={['mb-2 flex items-baseline gap-3', session.message.kind === 'error' ? 'text-error' : 'text-success']} role={session.message.kind === 'error' ? 'alert' : 'status'}>
+				<p
+					class={['mb-2 flex items-baseline gap-3', session.message.kind === 'error' ? 'text-error' : 'text-success']}
+					role={session.message.kind === 'error' ? 'alert' : 'status'}
+				>
 					{session.message.text}
 					<button class="text-grey hover:text-base-content text-[13px] underline" onclick={() => (session.message = null)}>Hide</button>
 				</p>
@@ -150,15 +186,26 @@
 			<Inspector details={session.details} format={focusLine} {locale} onclose={toggleInspector} />
 		{/if}
 	</div>
-	<footer class="border-hairline bg-base-200 text-grey flex h-6.5 items-center gap-5 overflow-hidden border-t px-4.5 text-[12.5px] whitespace-nowrap">
+	<footer
+		class="border-hairline bg-base-200 text-grey flex h-6.5 items-center gap-5 overflow-hidden border-t px-4.5 text-[12.5px] whitespace-nowrap"
+	>
 		{#if totals.count > 0}
 			<span>Sum <b>{amount(totals.sum)}</b></span>
 			<span>Average <b>{amount(totals.average)}</b></span>
-			<span>Cells <b>{totals.count}</b>{totals.count < totals.selected ? ` of ${totals.selected} selected, ${totals.mixed ? `those in ${unitOf(totals.unit)}` : 'totals left out'}` : ''}</span>
+			<span
+				>Cells <b>{totals.count}</b>{totals.count < totals.selected
+					? ` of ${totals.selected} selected, ${totals.mixed ? `those in ${unitOf(totals.unit)}` : 'totals left out'}`
+					: ''}</span
+			>
 		{:else}<span>Select cells below the totals to add them up</span>{/if}
 		<span class="ml-auto">{session.form.currency === 'local' ? 'Local currency' : `${session.form.currency} at the scenario’s rates`}</span>
 		{#if session.saved}
-			<span>Revision <b>{formatCount(session.form.revision, locale)}</b>, {session.saved.through}, {formatMoment(session.saved.at, locale)}{session.saved.person ? ` by ${session.saved.person}` : ''}</span>
+			<span
+				>Revision <b>{formatCount(session.form.revision, locale)}</b>, {session.saved.through}, {formatMoment(
+					session.saved.at,
+					locale
+				)}{session.saved.person ? ` by ${session.saved.person}` : ''}</span
+			>
 		{/if}
 	</footer>
 </div>

@@ -7,7 +7,11 @@ export const POST = ({ request, locals, params, url }) =>
 	answer(async () => {
 		const name = (url.searchParams.get('name') ?? 'file').slice(0, 200);
 		if (Number(request.headers.get('content-length') ?? 0) > MOST_BYTES)
-			throw new Fault(413, 'too large', `The file is larger than ${MOST_BYTES / 1024 / 1024} MB. Split it by month or line and load the parts.`);
+			throw new Fault(
+				413,
+				'too large',
+				`The file is larger than ${MOST_BYTES / 1024 / 1024} MB. Split it by month or line and load the parts.`
+			);
 		if (!request.body) throw new Fault(400, 'no file', 'Choose a file to load.');
 		return loadFile(locals.person, locals.modelId, params.code, name, request.body);
 	});

@@ -1,0 +1,88 @@
+import { describe, expect, test } from 'vitest';
+import { buildModel } from '../testing';
+import { WriteGuard, type AccessRules } from '.';
+
+const model = buildModel({
+	accounts: [{ code: 'all' }, { code: 'pay', parent: 'all', account: {} }, { code: 'dues', parent: 'all', account: {} }],
+	scenarios: [{ code: 'plan', entry: ['2026-04', '2027-03'] }],
+	entities: [{ code: 'group' }, { code: 'north', parent: 'group', currency: 'EUR' }, { code: 'south', parent: 'group', currency: 'EUR' }],
+	general: { team: [{ code: 'teams' }, { code: 'deck', parent: 'teams' }, { code: 'shop', parent: 'teams' }] }
+});
+const id = (axis: number, ordinal: number) => model.dimensions[axis]!.member(ordinal).id;
+const NORTH = id(2, 1);
+const SOUTH = id(2, 2);
+const DECK = id(3, 1);
+const SHOP = id(3, 2);
+const april = { from: 0, to: 0 };
+const rules = (more: Partial<AccessRules>): AccessRules => ({ mayEnter: true, grants: [], locks: [], ...more });
+const write = (name: string, slice: Record<number, number[]>) => ({ name, level: 'write' as const, slice });
+/** Account pay in the plan, by entity and team. */
+const cell = (entity: number, team: number, account = 1) => [account, 0, entity, team];
+const kind = (given: AccessRules, members: number[], range = april) => new WriteGuard(model, given).verdict(members, range).kind;
+
+describe('grants', () => {
+	test('are slices over several dimensions together: their union does not leak', () => {
+		const given = rules({ grants: [write('North deck', { 4: [NORTH], 5: [DECK] }), write('South shop', { 4: [SOUTH], 5: [SHOP] })] });
+		expect(kind(given, cell(1, 1))).toBe('enter');
+		expect(kind(given, cell(2, 2))).toBe('enter');
+		expect(kind(given, cell(1, 2))).toBe('refused');
+		expect(kind(given, cell(2, 1))).toBe('refused');
+		expect(kind(given, cell(0, 0))).toBe('spread');
+	});
+	test('on a parent cover what is under it', () =>
+		expect(kind(rules({ grants: [write('Group', { 4: [id(2, 0)] })] }), cell(2, 1))).toBe('enter'));
+	test('none wins over write', () => {
+		const given = rules({ grants: [write('All', {}), { name: 'Not the shop', level: 'none', slice: { 5: [SHOP] } }] });
+		expect(kind(given, cell(1, 1))).toBe('enter');
+		expect(new WriteGuard(model, given).verdict(cell(1, 2), april)).toEqual({
+			kind: 'refused',
+			reason: '“Not the shop” keeps you out here.'
+		});
+	});
+	test('without one, or without the permission, the reason is said', () => {
+		expect(new WriteGuard(model, rules({})).verdict(cell(1, 1), april)).toMatchObject({
+			reason: 'You have no grant to write in this model.'
+		});
+		expect(new WriteGuard(model, rules({ mayEnter: false, grants: [write('All', {})] })).verdict(cell(1, 1), april)).toMatchObject({
+			kind: 'refused',
+			reason: expect.stringMatching(/^Your role reads/)
+		});
+	});
+});
+
+describe('locks', () => {
+	const all = [write('All', {})];
+	const lock = (layer: 'board' | 'cycle', state: 'open' | 'held' | 'closed', slice: Record<number, number[]>) => ({
+		layer,
+		state,
+		name: `${layer} ${state}`,
+		slice
+	});
+	test('close a slice, and the narrower one in a layer wins', () => {
+		const given = rules({
+			grants: all,
+			locks: [lock('board', 'closed', { 4: [NORTH] }), lock('board', 'open', { 4: [NORTH], 5: [DECK] })]
+		});
+		expect(kind(given, cell(1, 1))).toBe('enter');
+		expect(kind(given, cell(1, 2))).toBe('closed');
+		expect(kind(given, cell(2, 2))).toBe('enter');
+	});
+	test('every layer must allow', () => {
+		const given = rules({ grants: all, locks: [lock('board', 'open', {}), lock('cycle', 'held', { 4: [NORTH] })] });
+		expect(new WriteGuard(model, given).verdict(cell(1, 1), april)).toEqual({ kind: 'closed', reason: 'cycle held is held.' });
+	});
+	test('of overlapping ones the stricter holds', () => {
+		const given = rules({ grants: all, locks: [lock('board', 'open', { 4: [NORTH] }), lock('board', 'closed', { 5: [DECK] })] });
+		expect(kind(given, cell(1, 1))).toBe('closed');
+	});
+	test('leave a parent open to spreading while one leaf beneath is', () => {
+		const given = rules({ grants: all, locks: [lock('board', 'closed', { 1: [id(0, 2)] })] });
+		expect(kind(given, cell(1, 1, 0))).toBe('spread');
+		expect(kind(given, cell(1, 1, 2))).toBe('closed');
+	});
+	test('tell which lock keeps a cell, whoever asks', () => {
+		const guard = new WriteGuard(model, rules({ mayEnter: false, locks: [lock('board', 'closed', { 4: [NORTH] })] }));
+		expect(guard.lockOn(cell(1, 1), 0)?.name).toBe('board closed');
+		expect(guard.lockOn(cell(2, 1), 0)).toBeUndefined();
+	});
+});

@@ -1,0 +1,123 @@
+import { generatePeriods, type CalendarDefinition } from '../calendar';
+import type { RateSetDefinition } from '../currency';
+import type { DimensionKind } from '../dimension';
+import type { Expression } from '../formula';
+import { Model, type AccountDefinition, type ModelDefinition } from '../model';
+
+/** A member by code, its parent by code. */
+export interface MemberSketch {
+	code: string;
+	parent?: string;
+	weight?: number;
+	unassigned?: boolean;
+	account?: Partial<AccountDefinition>;
+	/** A formula over account codes. */
+	formula?: (account: (code: string) => Expression) => Expression;
+	currency?: string;
+	/** A scenario's span and entry, as period codes. */
+	span?: [string, string];
+	entry?: [string, string];
+}
+
+export interface ModelSketch {
+	calendar?: Partial<CalendarDefinition>;
+	accounts: MemberSketch[];
+	scenarios: MemberSketch[];
+	entities?: MemberSketch[];
+	/** General dimensions by code. */
+	general?: Record<string, MemberSketch[]>;
+	rates?: RateSetDefinition['rates'];
+}
+
+/** Builds a model from a sketch. Member ids are made so that no two dimensions share one. */
+export function buildModel(sketch: ModelSketch): Model {
+	let nextId = 100;
+	const ids = new Map<string, number>();
+	const dimension = (id: number, code: string, kind: DimensionKind, members: MemberSketch[]): ModelDefinition['dimensions'][number] => ({
+		id,
+		code,
+		name: code,
+		kind,
+		members: members.map((member) => {
+			ids.set(`${code}/${member.code}`, nextId);
+			return { id: nextId++, code: member.code, name: member.code, unassigned: member.unassigned ?? false };
+		}),
+		nodes: members.map((member) => ({
+			member: ids.get(`${code}/${member.code}`)!,
+			parent: member.parent === undefined ? null : ids.get(`${code}/${member.parent}`)!,
+			weight: member.weight ?? 1
+		}))
+	});
+	const calendar: CalendarDefinition = {
+		fiscalStartMonth: 4,
+		namedBy: 'last year',
+		firstYear: 2027,
+		years: 2,
+		levels: ['quarter'],
+		...sketch.calendar
+	};
+	const periods = generatePeriods(calendar);
+	const dimensions = [
+		dimension(1, 'account', 'account', sketch.accounts),
+		dimension(
+			2,
+			'period',
+			'period',
+			periods.map(({ code, parent }) => (parent === undefined ? { code } : { code, parent }))
+		),
+		dimension(3, 'scenario', 'scenario', sketch.scenarios),
+		...(sketch.entities ? [dimension(4, 'entity', 'entity', sketch.entities)] : []),
+		...Object.entries(sketch.general ?? {}).map(([code, members], index) => dimension(5 + index, code, 'general', members))
+	];
+	const months = periods.filter(({ level }) => level === 'month');
+	const id = (code: string) => ids.get(code)!;
+	const account = (code: string): Expression => ({ kind: 'account', member: id(`account/${code}`) });
+	return new Model({
+		id: 1,
+		code: 'test',
+		name: 'Test',
+		reportingCurrency: 'EUR',
+		currencies: [
+			{ code: 'EUR', decimals: 2 },
+			{ code: 'GBP', decimals: 2 },
+			{ code: 'NOK', decimals: 2 }
+		],
+		dimensions,
+		periods: periods.map(({ code, level, start, end, fiscalYear }) => ({ member: id(`period/${code}`), level, start, end, fiscalYear })),
+		accounts: sketch.accounts
+			.filter(({ account: facts }) => facts)
+			.map(({ code, account: facts }) => ({
+				member: id(`account/${code}`),
+				kind: 'revenue',
+				valueType: 'money',
+				timeBehaviour: 'flow',
+				consolidation: 'sum',
+				decimals: 2,
+				unit: null,
+				...facts
+			})),
+		entities: (sketch.entities ?? [])
+			.filter(({ currency }) => currency)
+			.map(({ code, currency }) => ({ member: id(`entity/${code}`), currency: currency! })),
+		scenarios: sketch.scenarios.map(({ code, span, entry }) => ({
+			member: id(`scenario/${code}`),
+			spanFrom: id(`period/${span?.[0] ?? months[0]!.code}`),
+			spanTo: id(`period/${span?.[1] ?? months.at(-1)!.code}`),
+			entryFrom: entry ? id(`period/${entry[0]}`) : null,
+			entryTo: entry ? id(`period/${entry[1]}`) : null,
+			rateSet: 1,
+			continuesFrom: null,
+			comparedWith: null
+		})),
+		rateSets: [{ id: 1, name: 'Rates', pivot: 'EUR', rates: sketch.rates ?? [] }],
+		formulas: sketch.accounts
+			.filter(({ formula }) => formula)
+			.map(({ code, formula }) => ({ account: id(`account/${code}`), timing: 'after totals', expression: formula!(account) })),
+		origins: [
+			{ id: 1, name: 'Entry', mode: 'entry' },
+			{ id: 2, name: 'First proposal', mode: 'proposes' },
+			{ id: 3, name: 'Second proposal', mode: 'proposes' },
+			{ id: 4, name: 'Addition', mode: 'adds' }
+		]
+	});
+}

@@ -1,0 +1,88 @@
+import fc from 'fast-check';
+import type { AccountDefinition, Model } from '../model';
+import { buildModel, type MemberSketch } from './build-model';
+import type { StoredCell } from './naive-cell';
+
+export interface RandomCase {
+	model: Model;
+	cells: StoredCell[];
+}
+
+/** A tree of 2 to `most` members: every member but the first may hang under an earlier one. */
+const tree = (prefix: string, most: number): fc.Arbitrary<MemberSketch[]> =>
+	fc
+		.array(fc.record({ above: fc.integer({ min: -1, max: 5 }), weight: fc.constantFrom(1, 1, 1, -1, 0) }), {
+			minLength: 2,
+			maxLength: most
+		})
+		.map((shapes) =>
+			shapes.map(({ above, weight }, index): MemberSketch => {
+				const parent = above >= 0 && above < index ? `${prefix}${above}` : undefined;
+				return parent === undefined ? { code: `${prefix}${index}` } : { code: `${prefix}${index}`, parent, weight };
+			})
+		);
+
+const isParent = (members: readonly MemberSketch[], code: string) => members.some(({ parent }) => parent === code);
+
+const facts: fc.Arbitrary<Partial<AccountDefinition>> = fc.record({
+	timeBehaviour: fc.constantFrom('flow', 'closing', 'opening', 'average'),
+	valueType: fc.constantFrom('money', 'quantity')
+});
+
+/** Random models with weights, all time behaviours, currencies, a cut span, a ratio, and cells of several origins. */
+export const randomModel: fc.Arbitrary<RandomCase> = fc
+	.record({
+		accounts: tree('a', 8),
+		facts: fc.array(facts, { minLength: 8, maxLength: 8 }),
+		entities: tree('e', 6),
+		currencies: fc.array(fc.constantFrom('EUR', 'GBP', 'NOK'), { minLength: 6, maxLength: 6 }),
+		routes: tree('r', 6),
+		missing: fc.boolean()
+	})
+	.chain((shape) => {
+		const accounts: MemberSketch[] = shape.accounts.map((account, index) =>
+			isParent(shape.accounts, account.code) ? account : { ...account, account: shape.facts[index]! }
+		);
+		accounts.push({
+			code: 'ratio',
+			account: { valueType: 'percent', timeBehaviour: 'none', consolidation: 'formula' },
+			formula: (account) => ({ kind: 'binary', operator: '/', left: account('a0'), right: account('a1') })
+		});
+		const month = (year: number, number: number) => `${year}-${String(number).padStart(2, '0')}`;
+		const model = buildModel({
+			accounts,
+			scenarios: [{ code: 'plan' }, { code: 'actual', span: [month(2026, 4), month(2027, 6)] }],
+			entities: shape.entities.map((entity, index) => ({ ...entity, currency: shape.currencies[index]! })),
+			general: { route: shape.routes },
+			rates: ['GBP', 'NOK'].flatMap((currency, at) =>
+				(['average', 'closing'] as const).map((kind, place) => ({
+					currency,
+					kind,
+					// A missing stretch at the end: such figures must say that they are incomplete.
+					from: '2026-03-01',
+					to: shape.missing && currency === 'NOK' ? '2027-01-31' : '2028-12-31',
+					value: 0.8 + at * 10 + place * 0.05
+				}))
+			)
+		});
+		const leafOf = (axis: number) =>
+			fc.constantFrom(
+				...model.dimensions[axis]!.members.flatMap((_, ordinal) =>
+					model.dimensions[axis]!.tree.isLeaf(ordinal) &&
+					!(axis === model.accountAxis && (model.formula(ordinal) || !model.account(ordinal)))
+						? [ordinal]
+						: []
+				)
+			);
+		const cell: fc.Arbitrary<StoredCell> = fc.record({
+			origin: fc.constantFrom(1, 2, 2, 2, 3, 4),
+			address: fc.tuple(...model.dimensions.map((_, axis) => leafOf(axis))).map((ordinals) => [...ordinals]),
+			period: fc.integer({ min: 0, max: model.periods.leaves.length - 1 }),
+			value: fc.integer({ min: -100_000, max: 100_000 }).map((cents) => cents / 100)
+		});
+		return fc.array(cell, { maxLength: 60 }).map((cells) => {
+			// An origin holds one value a cell: the later one replaces the earlier.
+			const unique = new Map(cells.map((each) => [`${each.origin} ${each.address.join()} ${each.period}`, each]));
+			return { model, cells: [...unique.values()] };
+		});
+	});

@@ -1,0 +1,64 @@
+import { readFileSync } from 'node:fs';
+import { expect, test, type Page } from '@playwright/test';
+import { ready, signIn } from './people';
+
+const axe = readFileSync('node_modules/axe-core/axe.min.js', 'utf8');
+
+/** What axe finds, as rule and places. */
+async function violations(page: Page): Promise<string[]> {
+	await page.evaluate(() => document.fonts.ready);
+	await page.evaluate(axe);
+	return page.evaluate(async () => {
+		const found = await (
+			window as unknown as { axe: { run: () => Promise<{ violations: { id: string; nodes: { target: string[] }[] }[] }> } }
+		).axe.run();
+		return found.violations.map(
+			({ id, nodes }) =>
+				`${id}: ${nodes
+					.slice(0, 3)
+					.map(({ target }) => target.join(' '))
+					.join(', ')}`
+		);
+	});
+}
+
+const PAGES = [
+	'/desk',
+	'/structure/dimension/account',
+	'/structure/dimension/scenario',
+	'/structure/calendar',
+	'/structure/currencies',
+	'/data-in',
+	'/data-in/ledger',
+	'/forms',
+	'/forms/route-contribution'
+];
+
+for (const theme of ['paper', 'night'])
+	test(`all pages are clean in the theme ${theme}`, async ({ page }) => {
+		await signIn(page, 'maren.kvist');
+		if (theme === 'night') await page.getByRole('button', { name: 'Use the night theme' }).click();
+		for (const path of PAGES) {
+			await page.goto(path);
+			await ready(page);
+			await expect(page.locator('html')).toHaveAttribute('data-theme', theme);
+			expect(await violations(page), path).toEqual([]);
+			const overflow = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+			expect(overflow, `${path} scrolls sideways`).toBeLessThanOrEqual(0);
+		}
+		if (theme === 'night') await page.getByRole('button', { name: 'Use the paper theme' }).click();
+	});
+
+test('the sign-in is clean', async ({ page }) => {
+	await page.goto('/sign-in');
+	await ready(page);
+	expect(await violations(page)).toEqual([]);
+});
+
+test('Ctrl+K finds forms and actions by the keyboard', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.keyboard.press('Control+k');
+	await page.keyboard.type('net as');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('heading', { name: 'Net assets' })).toBeVisible();
+});

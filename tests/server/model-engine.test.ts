@@ -1,0 +1,111 @@
+import pg from 'pg';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { lockModel, postChangeSet } from '../../src/lib/server/database/change-set';
+import { addressDimensions } from '../../src/lib/server/database/definitions';
+import { transaction } from '../../src/lib/server/database/pool';
+import { ModelEngine } from '../../src/lib/server/engine/model-engine';
+import { layoutSchema } from '../../src/lib/server/form/layout-schema';
+import type { FormAsk } from '../../src/lib/server/engine/messages';
+import { freshDatabase } from './demo-database';
+
+let database: Awaited<ReturnType<typeof freshDatabase>>;
+let engine: ModelEngine;
+let ask: FormAsk;
+const revisions: number[] = [];
+
+beforeAll(async () => {
+	database = await freshDatabase('engine', { demo: true });
+	engine = await ModelEngine.open(new pg.Pool({ connectionString: database.url, max: 3 }), 1, (revision) => revisions.push(revision));
+	const form = await database.pool.query<{ layout: unknown }>("SELECT layout FROM form WHERE code = 'route-contribution'");
+	ask = {
+		person: 3,
+		rules: { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] },
+		draftVersion: 0,
+		layout: layoutSchema.parse(form.rows[0]!.layout),
+		choices: {},
+		currency: 'EUR',
+		revision: 0
+	};
+}, 60_000);
+afterAll(async () => {
+	await engine.handle('close', {});
+	await database.close();
+});
+
+describe('the demo in the engine', () => {
+	test('is all there', async () => {
+		const { cells } = await engine.handle('ready', { revision: 3 });
+		const counted = await database.pool.query<{ cells: number }>(
+			`SELECT count(*)::integer AS cells FROM (
+				SELECT DISTINCT d1, d3, d4, d5, d6, d7, fiscal_year, place FROM (SELECT c.*, a.place FROM cells_1 c, unnest(c.amounts) WITH ORDINALITY AS a (amount, place) WHERE a.amount IS NOT NULL) AS each) AS cells`.replace(
+				/d1, d3, d4, d5, d6, d7/,
+				(await addressDimensions(database.pool, 1)).map((id) => `d${id}`).join(', ')
+			)
+		);
+		expect(cells).toBe(counted.rows[0]!.cells);
+		expect(cells).toBeGreaterThan(190_000);
+	});
+
+	test('adds up to what SQL adds up to, in local currency', async () => {
+		const form = await engine.handle('form', { ...ask, currency: 'local' });
+		const row = form.rows.findIndex(({ label }) => label === 'Fuel');
+		const column = form.columns.findIndex(({ label }) => label === 'FY2028');
+		const summed = await database.pool.query<{ total: number }>(
+			`SELECT sum(amount) AS total FROM report_cells_1 WHERE account = '6010' AND scenario = 'BUD28' AND line = 'SKE' AND version = 'WORK' AND fiscal_year = 2028`
+		);
+		expect(form.values[row * form.columns.length + column]).toBeCloseTo(summed.rows[0]!.total, 4);
+	});
+
+	test('follows what another server posts', async () => {
+		const before = await engine.handle('form', { ...ask, currency: 'local' });
+		const row = before.rows.findIndex(({ label }) => label === 'Fuel');
+		const at = row * before.columns.length;
+		const ids = await addressDimensions(database.pool, 1);
+		const cell = await database.pool.query<{ members: number[]; amounts: number[] }>(
+			`SELECT ARRAY[${ids.map((id) => `c.d${id}`).join(', ')}] AS members, c.amounts FROM cells_1 c
+			JOIN member a ON a.id = c.d${ids[0]} AND a.code = '6010' JOIN member s ON s.id = c.d${ids[1]} AND s.code = 'BUD28'
+			JOIN member l ON l.id = c.d${ids[2]} AND l.code = 'SKE' JOIN member v ON v.id = c.d${ids[5]} AND v.code = 'WORK' WHERE c.fiscal_year = 2028 LIMIT 1`
+		);
+		const { members, amounts } = cell.rows[0]!;
+		const period = (await database.pool.query<{ id: number }>("SELECT id FROM member WHERE code = '2027-04'")).rows[0]!.id;
+		const entry = (await database.pool.query<{ id: number }>("SELECT id FROM origin WHERE mode = 'entry'")).rows[0]!.id;
+		const own = new Float64Array(12).fill(Number.NaN);
+		own[0] = amounts[0]! + 1_000;
+		const revision = await transaction(async (client) => {
+			await lockModel(client, 1);
+			return postChangeSet(
+				client,
+				{ modelId: 1, person: null, kind: 'save', through: 'Another server', cells: 1 },
+				ids,
+				[{ origin: entry, members, year: 2028, amounts: own, before: new Float64Array(12).fill(Number.NaN) }],
+				[{ origin: entry, address: members, period, before: Number.NaN, after: own[0]! }]
+			);
+		}, database.pool);
+		const after = await engine.handle('form', { ...ask, currency: 'local', revision });
+		expect(after.revision).toBe(revision);
+		expect(after.values[at]! - before.values[at]!).toBeCloseTo(1_000, 6);
+		expect(revisions).toContain(revision);
+	});
+
+	test('a draft changes the totals of its own person only', async () => {
+		const { form, changes, faults } = await engine.handle('enter', {
+			...ask,
+			entries: [{ row: 1, column: 0, text: '3000000' }],
+			method: 'in proportion',
+			style: { decimal: '.', group: ',' }
+		});
+		expect(faults).toEqual([]);
+		expect(changes.length).toBeGreaterThan(10);
+		expect(form.values[form.columns.length]).toBeCloseTo(3_000_000, 4);
+		expect(form.draftSize).toBe(changes.length);
+		const other = await engine.handle('form', { ...ask, person: 4 });
+		expect(other.values[other.columns.length]).not.toBeCloseTo(3_000_000, 0);
+		expect(other.draftSize).toBe(0);
+	});
+
+	test('a layout that cannot be shown is a sentence', async () => {
+		await expect(engine.handle('form', { ...ask, layout: { ...ask.layout, selectors: [] } })).rejects.toThrow(
+			/^This form cannot be shown\. /
+		);
+	});
+});
