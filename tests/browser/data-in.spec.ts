@@ -52,13 +52,11 @@ test('an administrator reads the structure, loads the ledger, sees rejects, and 
 	// A corrected file takes back what the first one had and it has not.
 	await page.goto('/data-in/ledger');
 	await ready(page);
-	await page
-		.getByLabel('File to load')
-		.setInputFiles({
-			name: 'corrected.csv',
-			mimeType: 'text/csv',
-			buffer: Buffer.from('Account;Unit;Route;Posting date;Text;Amount\n7010;S-BK;RT-01;02.09.2026;Corrected;116 200.00-\n')
-		});
+	await page.getByLabel('File to load').setInputFiles({
+		name: 'corrected.csv',
+		mimeType: 'text/csv',
+		buffer: Buffer.from('Account;Unit;Route;Posting date;Text;Amount\n7010;S-BK;RT-01;02.09.2026;Corrected;116 200.00-\n')
+	});
 	await expect(page.getByRole('heading', { name: 'Batch 3: corrected.csv' })).toBeVisible();
 	await openForm(page, 'route-contribution');
 	await choose(page, 'Line', 'Skerry Line');

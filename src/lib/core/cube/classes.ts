@@ -15,6 +15,11 @@ export interface LeafClasses {
 	representative: number[];
 	/** The classes that count in each asked member. */
 	shares: Map<number, ClassShare[]>;
+	/**
+	 * How each leaf counts, where only one member is asked: its weight is applied while scanning instead of making a class
+	 * of its own. Undefined when every leaf counts once.
+	 */
+	factor: Float64Array | undefined;
 }
 
 /**
@@ -28,9 +33,14 @@ export function classifyLeaves(
 	members: readonly number[],
 	factOf: (leaf: number) => string | number = () => ''
 ): LeafClasses {
+	const single = members.length === 1;
 	const signatures: string[] = new Array(dimension.members.length).fill('');
+	const factor = new Float64Array(dimension.members.length).fill(1);
 	members.forEach((member, index) =>
-		dimension.tree.eachWeightedLeaf(member, (leaf, weight) => (signatures[leaf] += `${index}*${weight};`))
+		dimension.tree.eachWeightedLeaf(member, (leaf, weight) => {
+			signatures[leaf] += single ? 'in ' : `${index}*${weight};`;
+			if (single) factor[leaf] = weight;
+		})
 	);
 	const classOf = new Int32Array(dimension.members.length).fill(-1);
 	const representative: number[] = [];
@@ -53,8 +63,14 @@ export function classifyLeaves(
 			const leafClass = classOf[leaf]!;
 			if (seen.has(leafClass)) return;
 			seen.add(leafClass);
-			shares.get(member)!.push({ class: leafClass, weight });
+			shares.get(member)!.push({ class: leafClass, weight: single ? 1 : weight });
 		});
 	}
-	return { classOf, count: representative.length, representative, shares };
+	return {
+		classOf,
+		count: representative.length,
+		representative,
+		shares,
+		factor: factor.every((weight) => weight === 1) ? undefined : factor
+	};
 }

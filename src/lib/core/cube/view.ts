@@ -88,14 +88,17 @@ export class View {
 		const yearIndex = years.indexOf(year);
 		if (yearIndex < 0) return false;
 		let series = 0;
+		let weight = 1;
 		for (let axis = 0; axis < classes.length; axis++) {
-			const leafClass = classes[axis]!.classOf[address[axis]!]!;
+			const { classOf, factor } = classes[axis]!;
+			const leafClass = classOf[address[axis]!]!;
 			if (leafClass < 0) return false;
 			series += leafClass * strides[axis]!;
+			if (factor) weight *= factor[address[axis]!]!;
 		}
 		const place = series * seriesWidth + yearIndex * model.periods.width + position;
-		if (isValue(before)) this.#add(place, -before, -1);
-		if (isValue(after)) this.#add(place, after, 1);
+		if (isValue(before)) this.#add(place, -before * weight, -1);
+		if (isValue(after)) this.#add(place, after * weight, 1);
 		if (this.#counts[place] === 0) this.#totals[place] = this.#compensations[place] = 0;
 		return true;
 	}
@@ -121,6 +124,9 @@ export class View {
 		const tables = axes.map((axis) => classes[axis]!.classOf);
 		const columns = axes.map((axis) => block.coordinates[axis]!);
 		const steps = axes.map((axis) => strides[axis]!);
+		const weighing = axes.filter((axis) => classes[axis]!.factor);
+		const factors = weighing.map((axis) => classes[axis]!.factor!);
+		const weighed = weighing.map((axis) => block.coordinates[axis]!);
 		const { width, values, count } = block;
 		const totals = this.#totals;
 		const compensations = this.#compensations;
@@ -133,10 +139,12 @@ export class View {
 				if (leafClass < 0) continue scanning;
 				target += leafClass * steps[axis]!;
 			}
+			let weight = 1;
+			for (let axis = 0; axis < factors.length; axis++) weight *= factors[axis]![weighed[axis]![series]!]!;
 			const from = series * width;
 			const into = target * seriesWidth + yearOffset;
 			for (let position = 0; position < width; position++) {
-				const value = values[from + position]!;
+				const value = values[from + position]! * weight;
 				if (value !== value) continue;
 				const place = into + position;
 				// Neumaier's step, written out: this is the innermost loop of every query.

@@ -188,13 +188,15 @@
 	>
 		<thead>
 			<tr class="groups">
-				<th class="corner"><span class="sr-only">Rows</span></th>
+				<td class="corner"></td>
 				{#each groups as { name, span }, index (index)}
-					<th colspan={span} class={[name === '' ? 'total' : index > 0 && 'group-start']}>{name}</th>
+					<svelte:element this={name === '' ? 'td' : 'th'} colspan={span} class={[name === '' ? 'total' : index > 0 && 'group-start']}
+						>{name}</svelte:element
+					>
 				{/each}
 			</tr>
 			<tr>
-				<th class="corner"></th>
+				<th class="corner"><span class="sr-only">Rows</span></th>
 				{#each form.columns as column, index (index)}
 					<th
 						scope="col"
@@ -312,7 +314,8 @@
 		border-bottom: 1px solid var(--hairline);
 		background: var(--color-base-100);
 	}
-	thead th {
+	thead th,
+	thead td {
 		position: sticky;
 		top: 22px;
 		z-index: 2;
@@ -323,7 +326,8 @@
 		color: var(--soft);
 		border-bottom-color: var(--rule);
 	}
-	thead .groups th {
+	thead .groups th,
+	thead .groups td {
 		top: 0;
 		height: 22px;
 		text-align: left;
@@ -359,7 +363,7 @@
 		font-weight: 650;
 		border-bottom-color: var(--soft);
 	}
-	td {
+	tbody td {
 		position: relative;
 		text-align: right;
 		min-width: 68px;
@@ -400,7 +404,7 @@
 		min-width: 96px;
 		border-left: 1px solid var(--rule);
 	}
-	thead th.total {
+	thead .total {
 		z-index: 3;
 	}
 	td.drafted .figure {

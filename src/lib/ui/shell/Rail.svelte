@@ -31,7 +31,7 @@
 	aria-label="Areas"
 	class={['bg-base-200 border-hairline row-span-full flex flex-col gap-0.5 border-r px-2.5 py-2.5', folded ? 'w-14 items-center' : 'w-52']}
 >
-	<a href="/desk" class="mb-2 flex items-center gap-2.5 px-1 py-0.5" aria-label="Noble Lattice, to the desk">
+	<a href="/desk" class="mb-2 flex items-center gap-2.5 px-1 py-0.5" aria-label={folded ? 'Noble Lattice, to the desk' : undefined}>
 		<Mark />
 		{#if !folded}
 			<span class="leading-4">

@@ -25,7 +25,9 @@
 </script>
 
 <tr class="border-hairline border-b">
-	<th scope="row" class="py-1 text-left font-semibold">{currency}</th>
+	<th scope="row" class="py-1 text-left font-semibold"
+		>{#if kind === 'average'}{currency}{:else}<span class="sr-only">{currency}</span>{/if}</th
+	>
 	<td class="text-soft">{kind}</td>
 	<td class="text-right">{rate(first?.value)}</td>
 	<td class="text-right">{rate(last?.value)}</td>

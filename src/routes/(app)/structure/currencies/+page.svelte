@@ -28,7 +28,7 @@
 				<tbody>
 					{#each set.currencies as pair (pair.currency)}
 						<RateLine currency={pair.currency} kind="average" spans={pair.average} locale={data.person.locale} />
-						<RateLine currency="" kind="closing" spans={pair.closing} locale={data.person.locale} />
+						<RateLine currency={pair.currency} kind="closing" spans={pair.closing} locale={data.person.locale} />
 					{/each}
 				</tbody>
 			</table>
