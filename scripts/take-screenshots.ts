@@ -1,0 +1,63 @@
+import { chromium, type Page } from '@playwright/test';
+import { cellAt, choose, openForm, ready, signIn, unfold } from '../tests/browser/people';
+
+const origin = process.argv[2]!;
+const browser = await chromium.launch({
+	executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+	args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync']
+});
+
+/** A page of a person who has just signed in. */
+async function pageOf(person: string): Promise<Page> {
+	const context = await browser.newContext({ baseURL: origin, viewport: { width: 1280, height: 800 } });
+	const page = await context.newPage();
+	await signIn(page, person);
+	return page;
+}
+
+async function take(page: Page, name: string): Promise<void> {
+	await page.evaluate(() => document.fonts.ready);
+	await page.waitForTimeout(200);
+	await page.screenshot({ path: `docs/screenshots/${name}.png` });
+}
+
+const planner = await pageOf('tove.brandal');
+await openForm(planner, 'route-contribution');
+await unfold(planner, 'Revenue', 'Ticket revenue');
+await choose(planner, 'Route', 'Skerrivik – Holmness');
+await choose(planner, 'Department', 'Booking office');
+for (const [row, text] of [
+	['Foot passengers', '+= 4%'],
+	['Freight lanes', '110k']
+] as const) {
+	await (await cellAt(planner, row, 'Jul')).click();
+	const answered = planner.waitForResponse((response) => response.url().includes('/enter'));
+	await planner.keyboard.type(text);
+	await planner.keyboard.press('Enter');
+	await answered;
+}
+await (await cellAt(planner, 'Foot passengers', 'Jul')).click();
+await planner.keyboard.press('Control+i');
+await planner.getByRole('complementary').waitFor();
+await take(planner, 'form');
+
+const administrator = await pageOf('maren.kvist');
+await administrator.goto('/structure/dimension/account');
+await ready(administrator);
+await take(administrator, 'structure');
+await administrator.goto('/structure/currencies');
+await ready(administrator);
+await take(administrator, 'currencies');
+await administrator.goto('/data-in/ledger');
+await ready(administrator);
+await administrator.getByLabel('File to load').setInputFiles('demo/files/ledger-2026-09.csv');
+await administrator.getByText('Why rows were rejected').waitFor();
+await take(administrator, 'data-in');
+await administrator.goto('/desk');
+await ready(administrator);
+await take(administrator, 'desk');
+await administrator.getByRole('button', { name: 'Use the night theme' }).click();
+await openForm(administrator, 'route-contribution');
+await choose(administrator, 'Line', 'Brinewater group');
+await take(administrator, 'form-night');
+await browser.close();
