@@ -13,7 +13,9 @@ export async function ensureBuild() {
 	const wanted = fingerprint();
 	if (existsSync('build/index.js') && existsSync(STAMP) && readFileSync(STAMP, 'utf8') === wanted) return;
 	await step('Building the application', () => {
-		const built = spawnSync('node_modules/.bin/vite', ['build', '--logLevel', 'warn'], { stdio: ['ignore', 'inherit', 'inherit'] });
+		// tsconfig.json extends a file that this makes.
+		spawnSync('node_modules/.bin/svelte-kit', ['sync'], { stdio: ['ignore', 'ignore', 'inherit'] });
+		const built = spawnSync('node_modules/.bin/vite', ['build', '--logLevel', 'warn'], { stdio: ['ignore', 'ignore', 'inherit'] });
 		if (built.status !== 0) throw new StepError('The build failed.', 'Read the lines above.');
 		mkdirSync('.state', { recursive: true });
 		writeFileSync(STAMP, wanted);

@@ -13,8 +13,8 @@ const send = (reply: EngineReply) => port.postMessage(reply);
 const database = new pg.Pool({ connectionString: databaseUrl, max: 3 });
 database.on('error', () => {});
 const opening = ModelEngine.open(database, modelId, (revision) => send({ kind: 'revision', revision }));
-// Requests report the failure; without this line it would end the thread before any can.
-opening.catch(() => {});
+// Requests that wait hear the reason; then the thread ends, and the next request tries with a new one.
+opening.catch(() => setTimeout(() => process.exit(1), 100));
 
 let last: Promise<void> = Promise.resolve();
 port.on('message', (request: EngineRequest) => {
