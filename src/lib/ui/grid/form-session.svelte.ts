@@ -32,7 +32,7 @@ export class FormSession {
 	/** What the server refused of the last entry, by cell index. */
 	faults = $state.raw<Map<number, string>>(new Map());
 	/** One line for the person: what was saved, or what went wrong. */
-	message = $state<{ text: string; kind: 'info' | 'error' } | null>(null);
+	message = $state<{ text: string; kind: 'info' | 'warning' | 'error' } | null>(null);
 	conflicts = $state.raw<Conflict[]>([]);
 	refused = $state.raw<{ words: string; reason: string }[]>([]);
 	/** Cells whose figure another person's save changed a moment ago. */
@@ -73,7 +73,7 @@ export class FormSession {
 					? outcome.faults[0]!.message
 					: `${outcome.faults.length} of ${entries.length} cells were not taken. ${outcome.faults[0]?.message ?? ''}`;
 			if (outcome.faults.length > 0) this.message = { text: what, kind: 'error' };
-			else this.message = outcome.warnings.length > 0 ? { text: outcome.warnings.join(' '), kind: 'info' } : null;
+			else this.message = outcome.warnings.length > 0 ? { text: outcome.warnings.join(' '), kind: 'warning' } : null;
 		});
 	}
 
