@@ -416,7 +416,15 @@ export const SCENARIOS = [
 	}
 ] as const;
 
-export const CALENDAR = { fiscalStartMonth: 4, namedBy: 'last year', firstYear: 2025, years: 5, levels: ['half', 'quarter'] } as const;
+export const CALENDAR = {
+	grain: 'month',
+	pattern: 'calendar months',
+	fiscalStartMonth: 4,
+	namedBy: 'last year',
+	firstYear: 2025,
+	years: 5,
+	levels: ['half', 'quarter']
+} as const;
 
 /** Units of a currency for one euro, around which the demo's rates move. */
 export const RATES = { GBP: 0.862, NOK: 11.62 } as const;

@@ -16,7 +16,10 @@ await run(async () => {
 	mkdirSync('docs/screenshots', { recursive: true });
 	const port = await freePort();
 	const origin = `http://127.0.0.1:${port}`;
-	const server = spawn(process.execPath, ['scripts/start.mjs'], { env: { ...process.env, PORT: String(port), ORIGIN: origin, PG_DIR: CLUSTER, PG_THROW_AWAY: '1' }, stdio: 'ignore' });
+	const server = spawn(process.execPath, ['scripts/start.mjs'], {
+		env: { ...process.env, PORT: String(port), ORIGIN: origin, PG_DIR: CLUSTER, PG_THROW_AWAY: '1' },
+		stdio: 'ignore'
+	});
 	try {
 		await step('Starting the demo', () => untilReady(origin));
 		await step('Taking the pictures', () => {

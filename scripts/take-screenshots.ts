@@ -4,7 +4,16 @@ import { cellAt, choose, openForm, ready, signIn, unfold } from '../tests/browse
 const origin = process.argv[2]!;
 const browser = await chromium.launch({
 	executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-	args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync']
+	args: [
+		'--headless',
+		'--no-sandbox',
+		'--disable-gpu',
+		'--disable-quic',
+		'--no-first-run',
+		'--disable-background-networking',
+		'--disable-component-update',
+		'--disable-sync'
+	]
 });
 
 /** A page of a person who has just signed in. */

@@ -39,7 +39,7 @@ describe('a source file', () => {
 		['a quotation mark left open', ['a;b\n"1;2\n3;4\n'], /^The file cannot be read near line/]
 	])('%s is refused with a sentence', async (_, parts, message) => expect(rowsOf(...(parts as string[]))).rejects.toThrow(message));
 	test('ends when it is larger than the limit', async () => {
-		const chunk = new TextEncoder().encode('1;2\n'.repeat(2 * 1024 * 1024));
+		const chunk = new TextEncoder().encode(`${'x'.repeat(8_190)};\n`.repeat(1_024));
 		await expect(rowsOf('a;b\n', ...Array.from({ length: 9 }, () => chunk))).rejects.toMatchObject({ status: 413 });
 	});
 });

@@ -72,7 +72,7 @@ export class WriteGuard {
 		const computed = this.#whyComputed(members);
 		if (computed) return { kind: 'computed', reason: computed };
 		if (!this.#rules.mayEnter) return { kind: 'refused', reason: 'Your role reads figures and does not enter them.' };
-		const isLeaf = range.from === range.to && this.#model.dimensions.every((dimension, axis) => dimension.tree.isLeaf(members[axis]!));
+		const isLeaf = range.from === range.to && this.#model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!));
 		let firstRefusal: Verdict | undefined;
 		for (const leaf of this.#representatives(members, range)) {
 			const verdict = this.leafVerdict(leaf.address, leaf.period);
@@ -141,7 +141,7 @@ export class WriteGuard {
 		const model = this.#model;
 		const choices = model.dimensions.map((dimension, axis) => {
 			const leaves = new Map<number | string, number>();
-			dimension.tree.eachWeightedLeaf(members[axis]!, (leaf) => {
+			dimension.eachWeightedLeaf(members[axis]!, (leaf) => {
 				// Formula accounts and groups take no entry: they make classes of their own.
 				const plain = axis !== model.accountAxis || (model.account(leaf) !== undefined && model.formula(leaf) === undefined);
 				const leafClass = plain ? this.#classOf[axis]![leaf]! : `computed ${this.#classOf[axis]![leaf]!}`;

@@ -1,9 +1,11 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { buildModel } from '../testing';
-import { dateOfDay, dayNumber, generatePeriods, isDate, type CalendarDefinition } from '.';
+import { dateOfDay, dayNumber, extendCalendar, generatePeriods, isDate, type CalendarDefinition } from '.';
 
 const aprilToMarch: CalendarDefinition = {
+	grain: 'month',
+	pattern: 'calendar months',
 	fiscalStartMonth: 4,
 	namedBy: 'last year',
 	firstYear: 2025,
@@ -33,24 +35,104 @@ describe('generated periods', () => {
 		expect(february).toMatchObject({ end: '2028-02-29', parent: 'FY2028-Q4' });
 	});
 	test('follow each other without a gap, whatever the definition', () => {
-		const definition: fc.Arbitrary<CalendarDefinition> = fc.record({
-			fiscalStartMonth: fc.integer({ min: 1, max: 12 }),
-			namedBy: fc.constantFrom('first year', 'last year'),
-			firstYear: fc.integer({ min: 1990, max: 2050 }),
-			years: fc.integer({ min: 1, max: 6 }),
-			levels: fc.subarray(['half', 'quarter'] as const)
-		});
+		const definition: fc.Arbitrary<CalendarDefinition> = fc
+			.record({
+				grain: fc.constantFrom('quarter', 'month', 'week', 'day'),
+				pattern: fc.constantFrom('calendar months', '4-4-5', '4-5-4', '5-4-4', '13×4'),
+				weekStart: fc.integer({ min: 1, max: 7 }),
+				fiscalStartMonth: fc.integer({ min: 1, max: 12 }),
+				namedBy: fc.constantFrom('first year', 'last year'),
+				firstYear: fc.integer({ min: 1990, max: 2050 }),
+				years: fc.integer({ min: 1, max: 4 }),
+				levels: fc.subarray(['half', 'quarter', 'month', 'week'] as const)
+			} as const)
+			.filter(({ grain, pattern }) => !(grain === 'week' && pattern === 'calendar months') && !(grain === 'quarter' && pattern === '13×4'));
 		fc.assert(
 			fc.property(definition, (calendar) => {
 				const periods = generatePeriods(calendar);
-				const months = periods.filter(({ level }) => level === 'month');
-				expect(months).toHaveLength(calendar.years * 12);
-				for (let index = 1; index < months.length; index++)
-					expect(dayNumber(months[index]!.start)).toBe(dayNumber(months[index - 1]!.end) + 1);
-				const codes = new Set(periods.map(({ code }) => code));
-				for (const { parent } of periods) expect(parent === undefined || codes.has(parent)).toBe(true);
-			})
+				const byCode = new Map(periods.map((period) => [period.code, period]));
+				expect(byCode.size).toBe(periods.length);
+				const parents = new Set(periods.map(({ parent }) => parent));
+				const leaves = periods.filter(({ code }) => !parents.has(code));
+				expect(new Set(leaves.map(({ level }) => level))).toEqual(new Set([calendar.grain]));
+				for (let index = 1; index < leaves.length; index++)
+					expect(dayNumber(leaves[index]!.start)).toBe(dayNumber(leaves[index - 1]!.end) + 1);
+				for (const { parent, start, end } of periods) {
+					const above = parent === undefined ? undefined : byCode.get(parent)!;
+					if (above) expect(start >= above.start && end <= above.end).toBe(true);
+				}
+				const years = periods.filter(({ level }) => level === 'year');
+				expect(years).toHaveLength(calendar.years);
+				expect(years[0]!.start).toBe(leaves[0]!.start);
+				expect(years.at(-1)!.end).toBe(leaves.at(-1)!.end);
+				if (calendar.pattern !== 'calendar months')
+					for (const { start, end } of years) expect([364, 371]).toContain(dayNumber(end) - dayNumber(start) + 1);
+			}),
+			{ numRuns: 60 }
 		);
+	});
+	test('of weeks are the ISO week years when the year starts on the Monday nearest to 1 January', () => {
+		const iso = generatePeriods({
+			...aprilToMarch,
+			grain: 'week',
+			pattern: '4-4-5',
+			weekStart: 1,
+			fiscalStartMonth: 1,
+			firstYear: 2020,
+			years: 21,
+			levels: ['month']
+		});
+		const weeks = (year: number) => iso.filter(({ level, fiscalYear }) => level === 'week' && fiscalYear === year).length;
+		// The years 2020–2040 with a week 53 after ISO 8601.
+		expect(Array.from({ length: 21 }, (_, index) => 2020 + index).filter((year) => weeks(year) === 53)).toEqual([2020, 2026, 2032, 2037]);
+		expect(iso.find(({ code }) => code === 'FY2026-W53')).toMatchObject({ start: '2026-12-28', end: '2027-01-03', parent: 'FY2026-M12' });
+		expect(iso.find(({ code }) => code === 'FY2025-W01')!.start).toBe('2024-12-30');
+	});
+	test('of weeks around a January year-end have their 53rd week in the years shops know', () => {
+		const shops = generatePeriods({
+			...aprilToMarch,
+			grain: 'month',
+			pattern: '4-5-4',
+			weekStart: 7,
+			fiscalStartMonth: 2,
+			namedBy: 'first year',
+			firstYear: 2020,
+			years: 21,
+			levels: ['quarter']
+		});
+		const year = (code: string) => shops.find((period) => period.code === code)!;
+		expect([year('FY2023').start, year('FY2023').end]).toEqual(['2023-01-29', '2024-02-03']);
+		expect([year('FY2024').start, year('FY2024').end]).toEqual(['2024-02-04', '2025-02-01']);
+		const days = ({ start, end }: { start: string; end: string }) => dayNumber(end) - dayNumber(start) + 1;
+		expect(shops.filter((period) => period.level === 'year' && days(period) === 371).map(({ fiscalYear }) => fiscalYear)).toEqual([
+			2023, 2028, 2034, 2040
+		]);
+		expect(days(year('FY2023-M12'))).toBe(35);
+		expect(days(year('FY2024-M12'))).toBe(28);
+	});
+	test('have 29 February in leap years 2020–2040 only', () => {
+		const days = generatePeriods({
+			...aprilToMarch,
+			grain: 'day',
+			fiscalStartMonth: 1,
+			firstYear: 2020,
+			years: 21,
+			levels: ['month']
+		}).filter(({ code }) => code.endsWith('-02-29'));
+		expect(days.map(({ fiscalYear }) => fiscalYear)).toEqual([2020, 2024, 2028, 2032, 2036, 2040]);
+	});
+	test('stay as they are when the horizon grows at either end', () => {
+		for (const pattern of ['calendar months', '4-4-5', '13×4'] as const) {
+			const calendar = { ...aprilToMarch, pattern, weekStart: 6 };
+			const wider = new Map(generatePeriods(extendCalendar(calendar, { before: 2, after: 3 })).map((period) => [period.code, period]));
+			for (const period of generatePeriods(calendar)) expect(wider.get(period.code)).toEqual(period);
+			expect([...wider.values()].filter(({ level }) => level === 'year')).toHaveLength(10);
+		}
+	});
+	test('refuse weeks in calendar months and quarters of thirteen', () => {
+		expect(() => generatePeriods({ ...aprilToMarch, grain: 'week' })).toThrow('choose a pattern of weeks');
+		expect(() => generatePeriods({ ...aprilToMarch, grain: 'quarter', pattern: '13×4' })).toThrow('no quarters');
+		expect(() => generatePeriods({ ...aprilToMarch, weekStart: 8 })).toThrow('from 1 (Monday) to 7');
 	});
 	test('refuse a fiscal start that is no month', () =>
 		expect(() => generatePeriods({ ...aprilToMarch, fiscalStartMonth: 13 })).toThrow('from 1 to 12, not 13'));

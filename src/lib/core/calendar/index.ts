@@ -4,8 +4,8 @@
  * Periods come out parents first; leaves are one continuous sequence, so "the month before" April crosses the fiscal
  * year by itself. Dates are plain calendar dates `YYYY-MM-DD` without a time zone. Cost: O(periods).
  */
-export { generatePeriods } from './generate';
-export type { CalendarDefinition, CalendarPeriod, PeriodLevel } from './generate';
+export { extendCalendar, generatePeriods } from './generate';
+export type { CalendarDefinition, CalendarPattern, CalendarPeriod, PeriodLevel } from './generate';
 export { dayNumber, dateOfDay, lastDayOfMonth, isDate } from './date';
 export { PeriodAxis } from './period-axis';
 export type { LeafPeriod, PeriodFacts, PeriodRange } from './period-axis';

@@ -37,7 +37,7 @@ export function classifyLeaves(
 	const signatures: string[] = new Array(dimension.members.length).fill('');
 	const factor = new Float64Array(dimension.members.length).fill(1);
 	members.forEach((member, index) =>
-		dimension.tree.eachWeightedLeaf(member, (leaf, weight) => {
+		dimension.eachWeightedLeaf(member, (leaf, weight) => {
 			signatures[leaf] += single ? 'in ' : `${index}*${weight};`;
 			if (single) factor[leaf] = weight;
 		})
@@ -59,7 +59,7 @@ export function classifyLeaves(
 	const seen = new Set<number>();
 	for (const member of members) {
 		seen.clear();
-		dimension.tree.eachWeightedLeaf(member, (leaf, weight) => {
+		dimension.eachWeightedLeaf(member, (leaf, weight) => {
 			const leafClass = classOf[leaf]!;
 			if (seen.has(leafClass)) return;
 			seen.add(leafClass);

@@ -24,7 +24,7 @@ export interface LeafCell {
 export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined, members: Address, range: PeriodRange): LeafCell[] {
 	const weights = model.dimensions.map((dimension, axis) => {
 		const table = new Float64Array(dimension.members.length).fill(EMPTY);
-		dimension.tree.eachWeightedLeaf(members[axis]!, (leaf, weight) => (table[leaf] = weight));
+		dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => (table[leaf] = weight));
 		return table;
 	});
 	const weightOf = (address: Address): number => {

@@ -9,8 +9,34 @@ const members = ['all', 'north', 'n1', 'n2', 'south', 's1'].map((code, id) => ({
 }));
 const node = (member: number, parent: number | null, weight = 1) => ({ member, parent, weight });
 const nodes = [node(10, null), node(11, 10), node(12, 11), node(13, 11, -1), node(14, 10, -1), node(15, 14)];
-const dimension = new Dimension({ id: 1, code: 'd', name: 'D', kind: 'general', members, nodes });
-const codes = (ordinals: number[]) => ordinals.map((ordinal) => members[ordinal]!.code);
+const dimension = new Dimension({
+	id: 1,
+	code: 'd',
+	name: 'D',
+	kind: 'general',
+	members: [...members, { id: 30, code: 'big', name: 'BIG', unassigned: false }],
+	nodes,
+	alternates: [{ name: 'By size', nodes: [node(30, null), node(13, 30, -1), node(14, 30)] }],
+	attributes: [
+		{
+			name: 'berths',
+			type: 'number',
+			values: [
+				{ member: 12, value: 3 },
+				{ member: 13, value: 8 }
+			]
+		},
+		{
+			name: 'coast',
+			type: 'choice',
+			values: [
+				{ member: 12, value: 'east' },
+				{ member: 15, value: 'west' }
+			]
+		}
+	]
+});
+const codes = (ordinals: number[]) => ordinals.map((ordinal) => dimension.member(ordinal).code);
 
 function treeOf(result: ReturnType<typeof buildTree>): Tree {
 	if ('faults' in result) throw new Error(result.faults[0]!.message);
@@ -56,6 +82,43 @@ describe('a tree', () => {
 	});
 });
 
+describe('an alternate hierarchy', () => {
+	const leavesOf = (ordinal: number) => {
+		const found: [string, number][] = [];
+		dimension.eachWeightedLeaf(ordinal, (leaf, weight) => found.push([dimension.member(leaf).code, weight]));
+		return found;
+	};
+	test('may group parents of the main tree: their leaves count, with both weights', () =>
+		expect(leavesOf(6)).toEqual([
+			['n2', -1],
+			['s1', 1]
+		]));
+	test('leaves the main tree as it is', () =>
+		expect(leavesOf(0)).toEqual([
+			['n1', 1],
+			['n2', -1],
+			['s1', -1]
+		]));
+	test('makes its groups no leaves', () => {
+		expect(dimension.isLeaf(6)).toBe(false);
+		expect(dimension.isLeaf(3)).toBe(true);
+		expect(codes(dimension.leavesOf(6))).toEqual(['n2', 's1']);
+	});
+	test('may not reach a leaf twice', () =>
+		expect(
+			() =>
+				new Dimension({
+					id: 1,
+					code: 'd',
+					name: 'D',
+					kind: 'general',
+					members: [...members, { id: 30, code: 'big', name: 'BIG', unassigned: false }],
+					nodes,
+					alternates: [{ name: 'Twice', nodes: [node(30, null), node(12, 30), node(11, 30)] }]
+				})
+		).toThrow('Dimension D, Twice: “N1” is reached through “N1” and through “NORTH”.'));
+});
+
 describe('a faulty hierarchy is refused and named', () => {
 	const faultsOf = (...args: Parameters<typeof buildTree>) => {
 		const result = buildTree(...args);
@@ -84,10 +147,38 @@ describe('selections', () => {
 		[{ kind: 'children', of: 11 }, ['n1', 'n2']],
 		[{ kind: 'leaves', of: 10 }, ['n1', 'n2', 's1']],
 		[{ kind: 'under', of: 14 }, ['south', 's1']],
-		[{ kind: 'leaves', of: 999 }, []]
-	] as const)('%j', (selection, wanted) => expect(codes(selectMembers(dimension, selection as never))).toEqual(wanted));
+		[{ kind: 'leaves', of: 999 }, []],
+		[{ kind: 'ancestors', of: 12 }, ['north', 'all']],
+		[{ kind: 'siblings', of: 11 }, ['south']],
+		[{ kind: 'level', depth: 1 }, ['north', 'south']],
+		[{ kind: 'level', depth: 1, of: 14 }, ['s1']],
+		[{ kind: 'range', from: 12, to: 15 }, ['n1', 'n2', 's1']],
+		[{ kind: 'range', from: 14, to: 11 }, ['north', 'south']],
+		[{ kind: 'where', in: { kind: 'leaves', of: 10 }, test: { attribute: 'berths', operator: '>=', value: 5 } }, ['n2']],
+		[{ kind: 'where', in: { kind: 'leaves', of: 10 }, test: { attribute: 'coast', operator: '<>', value: 'east' } }, ['n2', 's1']],
+		[
+			{ kind: 'where', in: { kind: 'leaves', of: 10 }, test: { attribute: 'coast', operator: 'one of', value: ['east', 'west'] } },
+			['n1', 's1']
+		],
+		[
+			{
+				kind: 'any of',
+				selections: [
+					{ kind: 'these', members: [15] },
+					{ kind: 'leaves', of: 10 }
+				]
+			},
+			['s1', 'n1', 'n2']
+		],
+		[{ kind: 'except', from: { kind: 'under', of: 10 }, without: { kind: 'under', of: 11 } }, ['all', 'south', 's1']],
+		[{ kind: 'these', members: [{ variable: 'Home' }, { variable: 'Nowhere' }] }, ['n1']],
+		[{ kind: 'leaves', of: 30, hierarchy: 'By size' }, ['n2', 'south']],
+		[{ kind: 'leaves', of: 30, hierarchy: 'By age' }, []]
+	] as const)('%j', (selection, wanted) =>
+		expect(codes(selectMembers(dimension, selection as never, { variables: new Map([['Home', 12]]) }))).toEqual(wanted)
+	);
 	test('refer to the chosen member, and yield nothing while none is chosen', () => {
-		expect(codes(selectMembers(dimension, { kind: 'leaves', of: 'chosen' }, 1))).toEqual(['n1', 'n2']);
+		expect(codes(selectMembers(dimension, { kind: 'leaves', of: 'chosen' }, { chosen: 1 }))).toEqual(['n1', 'n2']);
 		expect(selectMembers(dimension, { kind: 'leaves', of: 'chosen' })).toEqual([]);
 	});
 });

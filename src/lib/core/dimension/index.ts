@@ -6,8 +6,15 @@
  * member is one run of positions. Building is O(members); `leavesUnder` is O(nodes under the member).
  */
 export { Dimension } from './dimension';
-export type { DimensionDefinition, DimensionKind, MemberDefinition, NodeDefinition } from './dimension';
+export type {
+	AttributeDefinition,
+	AttributeValue,
+	DimensionDefinition,
+	DimensionKind,
+	MemberDefinition,
+	NodeDefinition
+} from './dimension';
 export { buildTree, Tree } from './tree';
 export type { TreeFault } from './tree';
 export { selectMembers } from './select';
-export type { MemberReference, Selection } from './select';
+export type { AttributeTest, MemberReference, Selection, SelectionContext } from './select';

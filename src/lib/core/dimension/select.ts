@@ -1,32 +1,125 @@
-import type { Dimension } from './dimension';
+import type { AttributeValue, Dimension } from './dimension';
+import type { Tree } from './tree';
 
-/** A member by id, or `chosen`: the one the reader picked in the selector of that dimension. */
-export type MemberReference = number | 'chosen';
+/** A member by id; `chosen`: the one the reader picked in that dimension's selector; or the one a variable names. */
+export type MemberReference = number | 'chosen' | { variable: string };
 
-/** An expression that yields members of one dimension. Evaluated live, so a new member appears by itself. */
-export type Selection =
-	| { kind: 'these'; members: MemberReference[] }
-	| { kind: 'children'; of: MemberReference }
-	| { kind: 'leaves'; of: MemberReference }
-	| { kind: 'under'; of: MemberReference };
+/** How an attribute is compared. Members without a value match `<>` only. */
+export interface AttributeTest {
+	attribute: string;
+	operator: '=' | '<>' | '<' | '<=' | '>' | '>=' | 'one of';
+	value: AttributeValue | readonly AttributeValue[];
+}
 
 /**
- * The ordinals a selection yields today, in tree order for tree selections and as listed for `these`.
- * References to members that are gone, and `chosen` without a choice, yield nothing.
+ * An expression that yields members of one dimension, in the main hierarchy unless another is named. Evaluated live, so
+ * a new member appears by itself.
  */
-export function selectMembers(dimension: Dimension, selection: Selection, chosen?: number): number[] {
-	const resolve = (reference: MemberReference): number | undefined => (reference === 'chosen' ? chosen : dimension.ordinal(reference));
-	if (selection.kind === 'these') return selection.members.map(resolve).filter((ordinal) => ordinal !== undefined);
-	const top = resolve(selection.of);
-	if (top === undefined) return [];
+export type Selection = (
+	| { kind: 'these'; members: readonly MemberReference[] }
+	| { kind: 'children' | 'leaves' | 'under' | 'ancestors' | 'siblings'; of: MemberReference }
+	/** Members `depth` steps below the top, or below `of`. */
+	| { kind: 'level'; depth: number; of?: MemberReference }
+	/** From one member to another in tree order, those of the same depth. */
+	| { kind: 'range'; from: MemberReference; to: MemberReference }
+	| { kind: 'where'; in: Selection; test: AttributeTest }
+	| { kind: 'any of'; selections: readonly Selection[] }
+	| { kind: 'except'; from: Selection; without: Selection }
+) & { hierarchy?: string };
+
+/** What references may point to. */
+export interface SelectionContext {
+	/** Ordinal of the member chosen in the dimension's selector. */
+	chosen?: number | undefined;
+	/** Member ids by variable name. */
+	variables?: ReadonlyMap<string, number>;
+}
+
+/**
+ * The ordinals a selection yields today, each once: in tree order for tree selections, as listed for `these` and
+ * `any of`. References to members that are gone, variables without a value and `chosen` without a choice yield nothing.
+ */
+export function selectMembers(dimension: Dimension, selection: Selection, context: SelectionContext = {}): number[] {
+	const tree = dimension.hierarchy(selection.hierarchy);
+	if (!tree) return [];
+	const resolve = (reference: MemberReference): number | undefined => {
+		if (reference === 'chosen') return context.chosen;
+		const id = typeof reference === 'number' ? reference : context.variables?.get(reference.variable);
+		return id === undefined ? undefined : dimension.ordinal(id);
+	};
+	const of = (reference: MemberReference, yields: (ordinal: number) => number[]): number[] => {
+		const ordinal = resolve(reference);
+		return ordinal === undefined ? [] : yields(ordinal);
+	};
 	switch (selection.kind) {
+		case 'these':
+			return unique(selection.members.map(resolve).filter((ordinal) => ordinal !== undefined));
 		case 'children':
-			return dimension.tree.children(top);
+			return of(selection.of, (ordinal) => tree.children(ordinal));
 		case 'leaves':
-			return dimension.tree.leaves(top);
+			return of(selection.of, (ordinal) => tree.leaves(ordinal));
 		case 'under':
-			return dimension.tree.under(top);
+			return of(selection.of, (ordinal) => tree.under(ordinal));
+		case 'ancestors':
+			return of(selection.of, (ordinal) => tree.ancestors(ordinal));
+		case 'siblings':
+			return of(selection.of, (ordinal) =>
+				(tree.parent[ordinal]! < 0 ? tree.roots() : tree.children(tree.parent[ordinal]!)).filter((each) => each !== ordinal)
+			);
+		case 'level':
+			return level(tree, selection.depth, selection.of === undefined ? undefined : resolve(selection.of), selection.of !== undefined);
+		case 'range':
+			return of(selection.from, (from) => of(selection.to, (to) => range(tree, from, to)));
+		case 'where':
+			return selectMembers(dimension, inherit(selection.in, selection), context).filter((ordinal) =>
+				matches(dimension.attribute(selection.test.attribute, ordinal), selection.test)
+			);
+		case 'any of':
+			return unique(selection.selections.flatMap((each) => selectMembers(dimension, inherit(each, selection), context)));
+		case 'except': {
+			const without = new Set(selectMembers(dimension, inherit(selection.without, selection), context));
+			return selectMembers(dimension, inherit(selection.from, selection), context).filter((ordinal) => !without.has(ordinal));
+		}
 		default:
 			return selection satisfies never;
+	}
+}
+
+const unique = (ordinals: readonly number[]): number[] => [...new Set(ordinals)];
+
+/** Inner selections are read in the hierarchy of the outer one, unless they name their own. */
+const inherit = (inner: Selection, outer: Selection): Selection =>
+	inner.hierarchy === undefined && outer.hierarchy !== undefined ? { ...inner, hierarchy: outer.hierarchy } : inner;
+
+function level(tree: Tree, depth: number, top: number | undefined, relative: boolean): number[] {
+	if (relative && top === undefined) return [];
+	const wanted = depth + (top === undefined ? 0 : tree.depth[top]!);
+	return (top === undefined ? [...tree.order] : tree.under(top)).filter((ordinal) => tree.depth[ordinal] === wanted);
+}
+
+function range(tree: Tree, from: number, to: number): number[] {
+	const [first, last] = [tree.start[from]!, tree.start[to]!].sort((a, b) => a - b);
+	return [...tree.order.subarray(first, last! + 1)].filter((ordinal) => tree.depth[ordinal] === tree.depth[from]);
+}
+
+function matches(found: AttributeValue | undefined, { operator, value }: AttributeTest): boolean {
+	if (found === undefined) return operator === '<>';
+	if (operator === 'one of') return (value as readonly AttributeValue[]).includes(found);
+	const wanted = value as AttributeValue;
+	switch (operator) {
+		case '=':
+			return found === wanted;
+		case '<>':
+			return found !== wanted;
+		case '<':
+			return found < wanted;
+		case '<=':
+			return found <= wanted;
+		case '>':
+			return found > wanted;
+		case '>=':
+			return found >= wanted;
+		default:
+			return operator satisfies never;
 	}
 }

@@ -162,7 +162,7 @@ function restrictToEntryPeriods(model: Model, cells: LeafCell[], range: PeriodRa
 function emptyCells(model: Model, guard: WriteGuard, members: Address, range: PeriodRange): LeafCell[] {
 	const choices = model.dimensions.map((dimension, axis) => {
 		const leaves: { leaf: number; weight: number }[] = [];
-		dimension.tree.eachWeightedLeaf(members[axis]!, (leaf, weight) => leaves.push({ leaf, weight }));
+		dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => leaves.push({ leaf, weight }));
 		const unassigned = leaves.filter(({ leaf }) => leaf === dimension.unassigned);
 		if (dimension.kind === 'general' && leaves.length > 1 && unassigned.length > 0) return unassigned;
 		if (axis !== model.accountAxis) return leaves;

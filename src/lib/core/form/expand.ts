@@ -64,7 +64,7 @@ export function expandForm(model: Model, layout: FormLayout, choices: Readonly<R
 				member: dimension.member(ordinal).id,
 				name: dimension.member(ordinal).name,
 				depth: dimension.tree.depth[ordinal]! - least,
-				parent: !dimension.tree.isLeaf(ordinal)
+				parent: !dimension.isLeaf(ordinal)
 			}))
 		});
 	}
@@ -96,7 +96,7 @@ function expandAxis(model: Model, blocks: readonly AxisBlock[], chosenOf: Readon
 			const dimension = model.dimension(part.dimension);
 			if (!dimension) return [];
 			const chosen = chosenOf.get(dimension.id);
-			const ordinals = selectMembers(dimension, part.selection, chosen === undefined ? undefined : dimension.ordinal(chosen));
+			const ordinals = selectMembers(dimension, part.selection, { chosen: chosen === undefined ? undefined : dimension.ordinal(chosen) });
 			const depths = depthsAmong(dimension, ordinals);
 			lines = lines.flatMap((line) =>
 				ordinals.map((ordinal, index) => ({
@@ -105,7 +105,7 @@ function expandAxis(model: Model, blocks: readonly AxisBlock[], chosenOf: Readon
 					code: dimension.member(ordinal).code,
 					above: line.label === '' ? [] : [...line.above, line.label],
 					depth: depths[index]!,
-					parent: !dimension.tree.isLeaf(ordinal)
+					parent: !dimension.isLeaf(ordinal)
 				}))
 			);
 		}

@@ -107,7 +107,7 @@ export class RowReader {
 				if (match.reverseSign) sign = -sign;
 			}
 			const ordinal = dimension.ordinal(member!);
-			if (ordinal === undefined || !dimension.tree.isLeaf(ordinal)) {
+			if (ordinal === undefined || !dimension.isLeaf(ordinal)) {
 				const name = ordinal === undefined ? `member ${member}` : dimension.member(ordinal).name;
 				faults.push({
 					code: 'not a leaf',

@@ -49,6 +49,8 @@ export function buildModel(sketch: ModelSketch): Model {
 		}))
 	});
 	const calendar: CalendarDefinition = {
+		grain: 'month',
+		pattern: 'calendar months',
 		fiscalStartMonth: 4,
 		namedBy: 'last year',
 		firstYear: 2027,
@@ -69,7 +71,7 @@ export function buildModel(sketch: ModelSketch): Model {
 		...(sketch.entities ? [dimension(4, 'entity', 'entity', sketch.entities)] : []),
 		...Object.entries(sketch.general ?? {}).map(([code, members], index) => dimension(5 + index, code, 'general', members))
 	];
-	const months = periods.filter(({ level }) => level === 'month');
+	const months = periods.filter(({ code }) => !periods.some(({ parent }) => parent === code));
 	const id = (code: string) => ids.get(code)!;
 	const account = (code: string): Expression => ({ kind: 'account', member: id(`account/${code}`) });
 	return new Model({

@@ -17,7 +17,7 @@ export function inspectCell(
 	const { values, flags } = form.result;
 	const place = row * form.query.columns.length + column;
 	const verdict = guard.verdict(members, range);
-	const leaf = range.from === range.to && model.dimensions.every((dimension, axis) => dimension.tree.isLeaf(members[axis]!));
+	const leaf = range.from === range.to && model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!));
 	const facts = model.account(members[model.accountAxis]!);
 	const formula = model.formula(members[model.accountAxis]!);
 	const periodOrdinal = form.query.periods[form.query.periodAxis === 'column' ? column : form.query.periodAxis === 'row' ? row : 0]!;
@@ -38,9 +38,7 @@ export function inspectCell(
 		formula: formula ? print(formula.expression, nameAccount) : null,
 		notes: notesOf(flags[place]!),
 		beneath: {
-			members: model.dimensions.map((dimension, axis) =>
-				dimension.tree.leaves(members[axis]!).map((ordinal) => dimension.member(ordinal).id)
-			),
+			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
 			periods: Array.from(
 				{ length: Math.max(0, range.to - range.from + 1) },
 				(_, index) => model.periods.dimension.member(model.periods.leaf(range.from + index).ordinal).id

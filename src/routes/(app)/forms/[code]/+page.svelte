@@ -155,7 +155,10 @@
 			</div>
 			{#if session.message}
 				<p
-					class={['mb-2 flex items-baseline gap-3', { error: 'text-error', warning: 'text-warning', info: 'text-success' }[session.message.kind]]}
+					class={[
+						'mb-2 flex items-baseline gap-3',
+						{ error: 'text-error', warning: 'text-warning', info: 'text-success' }[session.message.kind]
+					]}
 					role={session.message.kind === 'error' ? 'alert' : 'status'}
 				>
 					{session.message.text}
