@@ -136,7 +136,7 @@ export function entryFor(model: Model, cube: Cube, address: Address, year: numbe
 /** Whether an account's proposals and additions add up (money, quantities) or the later one wins (percents, prices). */
 export function addsUp(model: Model, accountOrdinal: number): boolean {
 	const type = model.account(accountOrdinal)?.valueType;
-	return type !== 'percent' && type !== 'price';
+	return type === undefined || type === 'money' || type === 'quantity';
 }
 
 /**

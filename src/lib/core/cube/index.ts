@@ -20,4 +20,5 @@ export { CellFlag, View } from './view';
 export type { ViewResult } from './view';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
-export { isTranslated, translationFactors } from './translation';
+export { isReadByLeaf } from './leaf-readings';
+export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';

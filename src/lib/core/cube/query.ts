@@ -1,5 +1,7 @@
+import type { PeriodRange } from '../calendar';
 import { accountsRead } from '../formula';
 import type { Model } from '../model';
+import { isReadByLeaf } from './leaf-readings';
 import { classifyLeaves, type LeafClasses } from './classes';
 
 /** Members by dimension id, as ids: part of an address. */
@@ -12,6 +14,8 @@ export interface Query {
 	columns: readonly Line[];
 	/** An ISO code to read in, or `local`: the entities' own currency. */
 	currency: string;
+	/** Read at the rates of this set instead of the scenario's own: at constant rates. */
+	rateSet?: number | undefined;
 }
 
 /** A query that cannot be asked, with a sentence for the person who built it. */
@@ -28,6 +32,7 @@ export type Axis = 'slice' | 'row' | 'column';
 export interface CompiledQuery {
 	model: Model;
 	currency: string;
+	rateSet: number | undefined;
 	/** Per dimension of the model: its classes, and how far apart two classes lie in the accumulator (in series). */
 	classes: LeafClasses[];
 	strides: number[];
@@ -44,6 +49,9 @@ export interface CompiledQuery {
 	/** Where the period is bound, and the period ordinals there. */
 	periodAxis: Axis;
 	periods: number[];
+	/** The different runs of leaf periods among the periods asked, and which one each period line has. */
+	ranges: PeriodRange[];
+	rangeOf: Int32Array;
 	/** Where the account is bound. */
 	accountAxis: Axis;
 }
@@ -78,6 +86,12 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 		series *= Math.max(1, classes[axis]!.count);
 	}
 	const years = [...new Set(periods.flatMap((ordinal) => yearsOf(model, ordinal)))].sort((a, b) => a - b);
+	const ranges: PeriodRange[] = [];
+	const rangeOf = Int32Array.from(periods, (ordinal) => {
+		const range = model.periods.range(ordinal);
+		const known = ranges.findIndex(({ from, to }) => from === range.from && to === range.to);
+		return known >= 0 ? known : ranges.push(range) - 1;
+	});
 	const width = model.periods.width;
 	const placeOfLeaf = new Int32Array(model.periods.leaves.length).fill(-1);
 	for (const leaf of model.periods.leaves) {
@@ -89,6 +103,7 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 	return {
 		model,
 		currency: query.currency,
+		rateSet: query.rateSet,
 		classes,
 		strides,
 		series,
@@ -100,6 +115,8 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 		columns,
 		periodAxis,
 		periods,
+		ranges,
+		rangeOf,
 		accountAxis: axisOf.get(model.accounts.id)!
 	};
 }
@@ -167,7 +184,9 @@ function factOf(model: Model, axis: number): (leaf: number) => string | number {
 	if (axis === model.accountAxis)
 		return (leaf) => {
 			const account = model.account(leaf);
-			return `${account?.timeBehaviour} ${account?.valueType} ${account?.consolidation} ${model.formula(leaf) ? leaf : ''}`;
+			// Accounts that are not simply added up are read on their own.
+			const alone = model.formula(leaf) || (account && isReadByLeaf(account));
+			return `${account?.timeBehaviour} ${account?.valueType} ${account?.rateKind ?? ''} ${account?.kind === 'equity'} ${alone ? leaf : ''}`;
 		};
 	if (axis === model.scenarioAxis) return (leaf) => leaf;
 	if (axis === model.entityAxis) return (leaf) => model.currencyOf(leaf);

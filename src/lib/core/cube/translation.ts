@@ -1,21 +1,88 @@
-import type { AccountDefinition, Model, TimeBehaviour } from '../model';
+import type { RateUse } from '../currency';
+import type { AccountDefinition, Model } from '../model';
 import { EMPTY } from '../number';
 
-/** Money and prices are translated; quantities and percents are not. */
+/** Money and prices are translated; quantities, percents and coded values are not. */
 export const isTranslated = (account: AccountDefinition): boolean => account.valueType === 'money' || account.valueType === 'price';
 
 /**
- * What one unit of a local currency is worth in another, per leaf period; empty where a rate is missing. Flows use
- * average rates, closing balances closing rates, opening balances the closing rate of the period before.
- * Source: the current-rate method of IAS 21, paragraphs 39–40.
+ * Which rate translates an account: what it says itself, historical for equity, closing for balances, the closing rate
+ * before the period for opening balances, average for everything else. Source: IAS 21, paragraphs 39–40.
  */
-export function translationFactors(model: Model, local: string, currency: string, rateSet: number, behaviour: TimeBehaviour): Float64Array {
+export function rateUse(account: AccountDefinition): RateUse {
+	if (account.rateKind) return account.rateKind;
+	if (account.kind === 'equity') return 'historical';
+	if (account.timeBehaviour === 'closing' || account.timeBehaviour === 'latest') return 'closing';
+	return account.timeBehaviour === 'opening' ? 'previous closing' : 'average';
+}
+
+/** What one unit of a local currency is worth in another, per leaf period; empty where a rate is missing. */
+export function translationFactors(model: Model, local: string, currency: string, rateSet: number, use: RateUse): Float64Array {
 	const rates = model.rates(rateSet);
 	return Float64Array.from(model.periods.leaves, (leaf) => {
 		if (!rates) return EMPTY;
-		if (behaviour === 'closing') return rates.factor(local, currency, 'closing', leaf.start, leaf.end);
-		if (behaviour !== 'opening') return rates.factor(local, currency, 'average', leaf.start, leaf.end);
+		if (use !== 'previous closing') return rates.factor(local, currency, use, leaf.start, leaf.end);
 		const before = leaf.index > 0 ? model.periods.leaf(leaf.index - 1) : undefined;
 		return before ? rates.factor(local, currency, 'closing', before.start, before.end) : EMPTY;
 	});
+}
+
+/** A rate that was looked for and is not there. */
+export interface MissingRate {
+	from: string;
+	to: string;
+	use: RateUse;
+	rateSet: string;
+	/** The period it was needed for, plain dates. */
+	start: string;
+	end: string;
+}
+
+/** Factors of one query, looked up once each, and a list of the rates found missing. */
+export class Translator {
+	readonly #model: Model;
+	readonly #currency: string;
+	readonly #rateSet: number | undefined;
+	readonly #factors = new Map<string, Float64Array>();
+	readonly #missing = new Map<string, MissingRate>();
+
+	/** @param rateSet read at these rates instead of the scenario's own */
+	constructor(model: Model, currency: string, rateSet: number | undefined) {
+		this.#model = model;
+		this.#currency = currency;
+		this.#rateSet = rateSet;
+	}
+
+	/** The factors of an account at an entity and scenario (ordinals, −1 for none); undefined where nothing is translated. */
+	factors(account: AccountDefinition, entity: number, scenario: number): Float64Array | undefined {
+		if (!isTranslated(account) || entity < 0 || this.#currency === 'local') return undefined;
+		const local = this.#model.currencyOf(entity);
+		const rateSet = this.#rateSet ?? this.#model.scenario(scenario)?.definition.rateSet;
+		if (local === this.#currency || rateSet === undefined) return undefined;
+		const use = rateUse(account);
+		const key = `${local} ${rateSet} ${use}`;
+		let factors = this.#factors.get(key);
+		if (!factors) this.#factors.set(key, (factors = translationFactors(this.#model, local, this.#currency, rateSet, use)));
+		return factors;
+	}
+
+	/** Notes that an account's amount in a leaf period could not be translated. */
+	noteMissing(account: AccountDefinition, entity: number, scenario: number, period: number): void {
+		const local = this.#model.currencyOf(entity);
+		const rateSet = this.#rateSet ?? this.#model.scenario(scenario)!.definition.rateSet;
+		const use = rateUse(account);
+		const key = `${local} ${rateSet} ${use} ${period}`;
+		if (this.#missing.has(key)) return;
+		const leaf = this.#model.periods.leaf(use === 'previous closing' ? Math.max(0, period - 1) : period);
+		const name = this.#model.definition.rateSets.find(({ id }) => id === rateSet)?.name ?? '';
+		this.#missing.set(key, { from: local, to: this.#currency, use, rateSet: name, start: leaf.start, end: leaf.end });
+	}
+
+	forgetMissing(): void {
+		this.#missing.clear();
+	}
+
+	get missing(): MissingRate[] {
+		return [...this.#missing.values()];
+	}
 }

@@ -1,20 +1,25 @@
 import type { PeriodRange } from '../calendar';
 import { evaluate } from '../formula';
-import type { AccountDefinition, ScenarioDefinition } from '../model';
+import type { AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
+import { isReadByLeaf, LeafReadings } from './leaf-readings';
 import type { Overlay } from './overlay';
 import type { CompiledQuery } from './query';
 import type { Address, Block } from './series-store';
-import { isTranslated, translationFactors } from './translation';
+import { isTranslated, Translator, type MissingRate } from './translation';
 
 /** What else is to be said of a figure; bits. */
 export const CellFlag = {
-	/** A rate is missing beneath, so the figure lacks something. */
+	/** A rate or a weight is missing beneath, so the figure lacks something. */
 	incomplete: 1,
 	/** Blank because it would add up several currencies. */
-	mixedCurrency: 2
+	mixedCurrency: 2,
+	/** Blank because several different choices, dates, texts or facts lie beneath. */
+	mixedValues: 4,
+	/** Cells beneath with a value and no weight were left out. */
+	unweighted: 8
 } as const;
 
 export interface ViewResult {
@@ -25,14 +30,25 @@ export interface ViewResult {
 
 /** A class combination that counts in a cell. */
 interface Part {
-	/** Offset of its accumulated series. */
-	base: number;
+	/** Which accumulated series. */
+	series: number;
 	weight: number;
 	scenario: number;
 	entity: number;
 }
 
-const NEUTRAL: Part = { base: 0, weight: 1, scenario: -1, entity: -1 };
+/** A class of leaf accounts that counts in an account. */
+interface AccountPart {
+	share: ClassShare;
+	account: AccountDefinition;
+	/** The account itself, where it is read leaf by leaf. */
+	byLeaf: number;
+}
+
+/** In `#knownFlags`: not worked out yet. */
+const UNKNOWN = 255;
+
+const NEUTRAL: Part = { series: 0, weight: 1, scenario: -1, entity: -1 };
 
 /**
  * A query that stays open over a cube: filled by one scan, kept right by changed cells, evaluated when asked.
@@ -45,8 +61,15 @@ export class View {
 	readonly #rowParts: Part[][];
 	readonly #columnParts: Part[][];
 	readonly #sliceParts: Part[];
-	readonly #accountParts = new Map<number, { share: ClassShare; account: AccountDefinition }[]>();
-	readonly #factors = new Map<string, Float64Array>();
+	readonly #accountParts = new Map<number, AccountPart[]>();
+	readonly #translator: Translator;
+	readonly #leafReadings: LeafReadings;
+	/** Accounts read by leaf, and the accounts that weigh them: a change of either makes them be read again. */
+	readonly #watched: Set<number>;
+	/** Accumulated series over each run of periods, by `series × ranges + range`; worked out once until something changes. */
+	readonly #known: Float64Array;
+	readonly #knownFlags: Uint8Array;
+	#source: { cube: Cube; overlay: Overlay | undefined } | undefined;
 
 	constructor(query: CompiledQuery) {
 		this.query = query;
@@ -54,6 +77,11 @@ export class View {
 		this.#totals = new Float64Array(places);
 		this.#compensations = new Float64Array(places);
 		this.#counts = new Int32Array(places);
+		this.#known = new Float64Array(query.series * query.ranges.length);
+		this.#knownFlags = new Uint8Array(this.#known.length).fill(UNKNOWN);
+		this.#translator = new Translator(query.model, query.currency, query.rateSet);
+		this.#leafReadings = new LeafReadings(query, this.#translator);
+		this.#watched = watchedAccounts(query);
 		this.#sliceParts = this.#partsOf(query.slice);
 		this.#rowParts = query.rows.map((line) => this.#partsOf(line));
 		this.#columnParts = query.columns.map((line) => this.#partsOf(line));
@@ -61,9 +89,13 @@ export class View {
 
 	/** Empties the view and adds up the cube, seen through the overlay. O(series in the blocks met × dimensions). */
 	fill(cube: Cube, overlay?: Overlay): void {
+		this.#source = { cube, overlay };
 		this.#totals.fill(0);
 		this.#compensations.fill(0);
 		this.#counts.fill(0);
+		this.#knownFlags.fill(UNKNOWN);
+		this.#leafReadings.forget();
+		this.#translator.forgetMissing();
 		const { model, classes, strides, years } = this.query;
 		const scenarioClasses = classes[model.scenarioAxis]!;
 		for (let scenario = 0; scenario < scenarioClasses.classOf.length; scenario++) {
@@ -85,14 +117,16 @@ export class View {
 	 */
 	change(address: Address, year: number, position: number, before: number, after: number): boolean {
 		const { model, classes, strides, seriesWidth, years } = this.query;
+		const account = address[model.accountAxis]!;
+		if (this.#watched.has(account)) this.#leafReadings.forget(account);
 		const yearIndex = years.indexOf(year);
-		if (yearIndex < 0) return false;
+		if (yearIndex < 0) return this.#watched.has(account);
 		let series = 0;
 		let weight = 1;
 		for (let axis = 0; axis < classes.length; axis++) {
 			const { classOf, factor } = classes[axis]!;
 			const leafClass = classOf[address[axis]!]!;
-			if (leafClass < 0) return false;
+			if (leafClass < 0) return this.#watched.has(account);
 			series += leafClass * strides[axis]!;
 			if (factor) weight *= factor[address[axis]!]!;
 		}
@@ -100,7 +134,13 @@ export class View {
 		if (isValue(before)) this.#add(place, -before * weight, -1);
 		if (isValue(after)) this.#add(place, after * weight, 1);
 		if (this.#counts[place] === 0) this.#totals[place] = this.#compensations[place] = 0;
+		this.#knownFlags.fill(UNKNOWN, series * this.query.ranges.length, (series + 1) * this.query.ranges.length);
 		return true;
+	}
+
+	/** The rates that were looked for and are not there, since the view was filled. */
+	get missingRates(): MissingRate[] {
+		return this.#translator.missing;
 	}
 
 	/** All cells of the grid. O(cells × class combinations beneath each). */
@@ -167,14 +207,14 @@ export class View {
 
 	/** The class combinations of a line, the account left out: it may be replaced by a formula's operands. */
 	#partsOf(line: Int32Array): Part[] {
-		const { model, classes, strides, seriesWidth } = this.query;
+		const { model, classes, strides } = this.query;
 		let parts = [NEUTRAL];
 		for (let axis = 0; axis < line.length; axis++) {
 			if (line[axis]! < 0 || axis === model.accountAxis) continue;
 			const shares = classes[axis]!.shares.get(line[axis]!)!;
 			parts = parts.flatMap((part) =>
 				shares.map((share) => ({
-					base: part.base + share.class * strides[axis]! * seriesWidth,
+					series: part.series + share.class * strides[axis]!,
 					weight: part.weight * share.weight,
 					scenario: axis === model.scenarioAxis ? classes[axis]!.representative[share.class]! : part.scenario,
 					entity: axis === model.entityAxis ? classes[axis]!.representative[share.class]! : part.entity
@@ -190,9 +230,10 @@ export class View {
 		return line[model.accountAxis]!;
 	}
 
-	#rangeAt(row: number, column: number): PeriodRange {
-		const { periodAxis, periods, model } = this.query;
-		return model.periods.range(periods[periodAxis === 'row' ? row : periodAxis === 'column' ? column : 0]!);
+	/** Which of the query's runs of periods a cell has. */
+	#rangeAt(row: number, column: number): number {
+		const { periodAxis, rangeOf } = this.query;
+		return rangeOf[periodAxis === 'row' ? row : periodAxis === 'column' ? column : 0]!;
 	}
 
 	#amount(account: number, row: number, column: number, reading: { flags: number }): number {
@@ -206,52 +247,96 @@ export class View {
 		return this.#total(account, row, column, reading);
 	}
 
-	/** A cell added up from the accumulated series, translated leaf period by leaf period. */
+	/** A cell consolidated from the class combinations beneath it. */
 	#total(account: number, row: number, column: number, reading: { flags: number }): number {
-		const { strides, model, seriesWidth } = this.query;
+		const { strides, model, currency } = this.query;
 		const range = this.#rangeAt(row, column);
 		const total = new Sum();
 		let local: string | undefined;
-		for (const { share, account: facts } of this.#accountClasses(account)) {
-			const accountBase = share.class * strides[model.accountAxis]! * seriesWidth;
+		for (const { share, account: facts, byLeaf } of this.#accountClasses(account)) {
+			const accountSeries = share.class * strides[model.accountAxis]!;
+			const keys: number[] = [];
 			for (const rowPart of this.#rowParts[row]!)
 				for (const columnPart of this.#columnParts[column]!)
 					for (const slicePart of this.#sliceParts) {
-						const base = accountBase + rowPart.base + columnPart.base + slicePart.base;
+						const series = accountSeries + rowPart.series + columnPart.series + slicePart.series;
 						const scenario = Math.max(rowPart.scenario, columnPart.scenario, slicePart.scenario);
 						const entity = Math.max(rowPart.entity, columnPart.entity, slicePart.entity);
-						const value = this.#overPeriods(base, facts, scenario, entity, range, reading);
+						const weight = share.weight * rowPart.weight * columnPart.weight * slicePart.weight;
+						if (byLeaf >= 0 && facts.timeBehaviour !== 'latest') keys.push(series);
+						const value =
+							byLeaf >= 0 ? this.#hasLeafCells(byLeaf, series, range) : this.#seriesOver(series, facts, scenario, entity, range, reading);
 						if (isEmpty(value)) continue;
-						if (isTranslated(facts) && this.query.currency === 'local' && entity >= 0) {
+						if (currency === 'local' && isTranslated(facts) && entity >= 0) {
 							local ??= model.currencyOf(entity);
 							if (local !== model.currencyOf(entity)) {
 								reading.flags |= CellFlag.mixedCurrency;
 								return EMPTY;
 							}
 						}
-						total.add(value * share.weight * rowPart.weight * columnPart.weight * slicePart.weight);
+						if (byLeaf < 0) total.add(value * weight);
+						else if (facts.timeBehaviour === 'latest') total.add(this.#byLeaf(byLeaf, [series], range, reading) * weight);
 					}
+			if (keys.length > 0) total.add(this.#byLeaf(byLeaf, keys, range, reading) * share.weight);
 		}
 		return total.value;
 	}
 
 	/** Classes of leaf accounts that count in an account; those that do not add up count only in themselves. */
-	#accountClasses(account: number): { share: ClassShare; account: AccountDefinition }[] {
+	#accountClasses(account: number): AccountPart[] {
 		const known = this.#accountParts.get(account);
 		if (known) return known;
 		const { model, classes } = this.query;
 		const leafClasses = classes[model.accountAxis]!;
-		const isLeaf = model.accounts.tree.isLeaf(account);
-		const parts = (leafClasses.shares.get(account) ?? []).flatMap((share) => {
+		const isLeaf = model.accounts.isLeaf(account);
+		const parts = (leafClasses.shares.get(account) ?? []).flatMap((share): AccountPart[] => {
 			const leaf = leafClasses.representative[share.class]!;
 			const facts = model.account(leaf);
-			return facts && !model.formula(leaf) && (isLeaf || facts.consolidation === 'sum') ? [{ share, account: facts }] : [];
+			if (!facts || model.formula(leaf)) return [];
+			const adds = facts.consolidation === 'sum' && (facts.frequency ?? 'per period') === 'per period';
+			return isLeaf || adds ? [{ share, account: facts, byLeaf: isReadByLeaf(facts) ? leaf : -1 }] : [];
 		});
 		this.#accountParts.set(account, parts);
 		return parts;
 	}
 
-	/** One accumulated series over a run of leaf periods, by time behaviour, within the scenario's span. */
+	/** What an account read by leaf comes to over class combinations. */
+	#byLeaf(account: number, keys: readonly number[], range: number, reading: { flags: number }): number {
+		const { cube, overlay } = this.#source!;
+		const found = this.#leafReadings.read(cube, overlay, account, keys, range);
+		if (found.incomplete) reading.flags |= CellFlag.incomplete;
+		if (found.mixed) reading.flags |= CellFlag.mixedValues;
+		if (found.unweighted > 0) reading.flags |= CellFlag.unweighted;
+		return found.value;
+	}
+
+	/** 1 where an account read by leaf has cells in a class combination, else empty. */
+	#hasLeafCells(account: number, series: number, range: number): number {
+		const { cube, overlay } = this.#source!;
+		const { cells, incomplete } = this.#leafReadings.read(cube, overlay, account, [series], range);
+		return cells > 0 || incomplete ? 1 : EMPTY;
+	}
+
+	/** One accumulated series over a run of leaf periods, worked out once. */
+	#seriesOver(
+		series: number,
+		account: AccountDefinition,
+		scenario: number,
+		entity: number,
+		range: number,
+		reading: { flags: number }
+	): number {
+		const place = series * this.query.ranges.length + range;
+		if (this.#knownFlags[place] === UNKNOWN) {
+			const own = { flags: 0 };
+			this.#known[place] = this.#overPeriods(series * this.query.seriesWidth, account, scenario, entity, this.query.ranges[range]!, own);
+			this.#knownFlags[place] = own.flags;
+		}
+		reading.flags |= this.#knownFlags[place]!;
+		return this.#known[place]!;
+	}
+
+	/** By time behaviour, within the scenario's span, translated leaf period by leaf period. */
 	#overPeriods(
 		base: number,
 		account: AccountDefinition,
@@ -260,22 +345,13 @@ export class View {
 		asked: PeriodRange,
 		reading: { flags: number }
 	): number {
-		const { model, placeOfLeaf } = this.query;
-		const scenarioSpan = model.scenario(scenario);
-		const from = Math.max(asked.from, scenarioSpan?.span.from ?? 0);
-		const to = Math.min(asked.to, scenarioSpan?.span.to ?? Number.MAX_SAFE_INTEGER);
+		const { model } = this.query;
+		const span = model.scenario(scenario)?.span;
+		const from = Math.max(asked.from, span?.from ?? 0);
+		const to = Math.min(asked.to, span?.to ?? Number.MAX_SAFE_INTEGER);
 		if (to < from) return EMPTY;
-		if (account.consolidation !== 'sum' && !this.#isSingleCell(base, from, to)) return EMPTY;
-		const factors = isTranslated(account) && entity >= 0 ? this.#factorsOf(account, entity, scenarioSpan?.definition) : undefined;
-		const at = (index: number): number => {
-			const place = base + placeOfLeaf[index]!;
-			if (this.#counts[place] === 0) return EMPTY;
-			const value = this.#totals[place]! + this.#compensations[place]!;
-			if (!factors) return value;
-			const factor = factors[index]!;
-			if (isEmpty(factor)) reading.flags |= CellFlag.incomplete;
-			return value * factor;
-		};
+		const factors = this.#translator.factors(account, entity, scenario);
+		const at = (index: number): number => this.#translatedAt(base, index, factors, account, entity, scenario, reading);
 		switch (account.timeBehaviour) {
 			case 'closing':
 				return at(to);
@@ -289,28 +365,46 @@ export class View {
 				for (let index = from; index <= to; index++) total.add(at(index));
 				return account.timeBehaviour === 'flow' ? total.value : total.value / (to - from + 1);
 			}
+			case 'latest':
+				throw new Error('Latest values are read by leaf.');
 			default:
 				return account.timeBehaviour satisfies never;
 		}
 	}
 
-	/** Whether at most one leaf cell lies beneath: the only case in which a price or percent shows without a formula. */
-	#isSingleCell(base: number, from: number, to: number): boolean {
-		let cells = 0;
-		for (let index = from; index <= to; index++) cells += this.#counts[base + this.query.placeOfLeaf[index]!]!;
-		return cells <= 1;
+	#translatedAt(
+		base: number,
+		index: number,
+		factors: Float64Array | undefined,
+		account: AccountDefinition,
+		entity: number,
+		scenario: number,
+		reading: { flags: number }
+	): number {
+		const place = base + this.query.placeOfLeaf[index]!;
+		if (this.#counts[place] === 0) return EMPTY;
+		const value = this.#totals[place]! + this.#compensations[place]!;
+		if (!factors) return value;
+		const factor = factors[index]!;
+		if (isEmpty(factor)) {
+			reading.flags |= CellFlag.incomplete;
+			this.#translator.noteMissing(account, entity, scenario, index);
+		}
+		return value * factor;
 	}
+}
 
-	/** What one unit of an entity's currency is worth in the reader's, per leaf period. */
-	#factorsOf(account: AccountDefinition, entity: number, scenario: ScenarioDefinition | undefined): Float64Array | undefined {
-		const { model, currency } = this.query;
-		const local = model.currencyOf(entity);
-		if (currency === 'local' || currency === local || !scenario) return undefined;
-		const key = `${local} ${scenario.rateSet} ${account.timeBehaviour}`;
-		let factors = this.#factors.get(key);
-		if (!factors) this.#factors.set(key, (factors = translationFactors(model, local, currency, scenario.rateSet, account.timeBehaviour)));
-		return factors;
-	}
+/** Accounts the query reads by leaf, and those that weigh them. */
+function watchedAccounts({ model, classes }: CompiledQuery): Set<number> {
+	const watched = new Set<number>();
+	classes[model.accountAxis]!.classOf.forEach((leafClass, account) => {
+		const facts = model.account(account);
+		if (leafClass < 0 || !facts || !isReadByLeaf(facts)) return;
+		watched.add(account);
+		const weigher = facts.weight == null ? undefined : model.accounts.ordinal(facts.weight);
+		if (weigher !== undefined) watched.add(weigher);
+	});
+	return watched;
 }
 
 /** The most selective tables first, so that most series are passed over at the first look. */

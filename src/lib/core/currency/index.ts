@@ -5,4 +5,4 @@
  * through the pivot. A missing rate is reported, never taken as zero. A look-up is O(spans of the currency).
  */
 export { RateTable } from './rate-table';
-export type { RateDefinition, RateKind, RateSetDefinition } from './rate-table';
+export type { RateDefinition, RateKind, RateSetDefinition, RateUse } from './rate-table';

@@ -1,7 +1,10 @@
 import { dayNumber } from '../calendar';
 import { EMPTY, isEmpty } from '../number';
 
-export type RateKind = 'average' | 'closing';
+export type RateKind = 'average' | 'closing' | 'historical';
+
+/** Which rate of a period translates an amount: opening balances take the closing rate before the period. */
+export type RateUse = RateKind | 'previous closing';
 
 export interface RateDefinition {
 	currency: string;
@@ -47,7 +50,8 @@ export class RateTable {
 
 	/**
 	 * What one unit of `from` is worth in `to` over a period; empty when a rate is missing.
-	 * `average` weighs the spans by the days they overlap the period; `closing` takes the latest rate on or before its end.
+	 * `average` weighs the spans by the days they overlap the period; `closing` takes the latest rate on or before its end;
+	 * `historical` the latest one however old, or the closing rate where none is given.
 	 */
 	factor(from: string, to: string, kind: RateKind, periodStart: string, periodEnd: string): number {
 		if (from === to) return 1;
@@ -62,8 +66,9 @@ export class RateTable {
 		const spans = this.#spans.get(`${kind} ${currency}`) ?? [];
 		const start = dayNumber(periodStart);
 		const end = dayNumber(periodEnd);
-		if (kind === 'closing') {
+		if (kind !== 'average') {
 			const latest = spans.findLast((span) => span.from <= end);
+			if (kind === 'historical') return latest?.value ?? this.#toPivot(currency, 'closing', periodStart, periodEnd);
 			return latest === undefined || end - Math.min(latest.to, end) > OLDEST_CLOSING_DAYS ? EMPTY : latest.value;
 		}
 		let days = 0;

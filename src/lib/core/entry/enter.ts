@@ -1,6 +1,6 @@
 import type { WriteGuard } from '../access';
 import type { PeriodRange } from '../calendar';
-import { CLEARED, isTranslated, leafCells, translationFactors, type Address, type Cube, type LeafCell, type Overlay } from '../cube';
+import { CLEARED, leafCells, Translator, type Address, type Cube, type LeafCell, type Overlay } from '../cube';
 import type { AccountDefinition, Model } from '../model';
 import { EMPTY, isEmpty, isValue, roundTo } from '../number';
 import type { EntryInput } from './parse';
@@ -69,7 +69,7 @@ function enterLeaf(
 ): EnterResult {
 	const leaf = model.periods.leaf(range.from);
 	const account = model.account(members[model.accountAxis]!)!;
-	const rate = rateAt(model, members, account, currency, range.from);
+	const rate = rateAt(model, new Translator(model, currency, undefined), members, account, range.from);
 	if (isEmpty(rate)) return { fault: missingRate(model, members, currency) };
 	const address = Int32Array.from(members);
 	// Amounts typed in the cell's own currency are kept to the account's decimals; through a rate they stay unrounded.
@@ -117,11 +117,11 @@ function enterParent(
 			}
 		};
 	const leaves: SpreadLeaf[] = [];
-	const known: KnownFactors = new Map();
+	const translator = new Translator(model, currency, undefined);
 	for (const cell of cells) {
 		const account = model.account(cell.address[model.accountAxis]!)!;
 		const period = model.periods.at(cell.year, cell.position)!.index;
-		const rate = rateAt(model, cell.address, account, currency, period, known);
+		const rate = rateAt(model, translator, cell.address, account, period);
 		if (isEmpty(rate)) return { fault: missingRate(model, cell.address, currency) };
 		leaves.push({ value: cell.value, weight: cell.weight, rate, fixed: guard.leafVerdict(cell.address, period).kind !== 'enter' });
 	}
@@ -215,26 +215,11 @@ function clear(model: Model, cube: Cube, overlay: Overlay, guard: WriteGuard, ce
 	return { changes, warning: kept > 0 ? `${kept} closed cells beneath kept their values.` : undefined };
 }
 
-/** Factors already looked up, by currency, rate set and time behaviour. */
-type KnownFactors = Map<string, Float64Array>;
-
 /** What one unit of a cell's currency is worth in the reader's; empty where the rate is missing. */
-function rateAt(
-	model: Model,
-	address: Address,
-	account: AccountDefinition,
-	currency: string,
-	period: number,
-	known: KnownFactors = new Map()
-): number {
-	if (currency === 'local' || model.entityAxis < 0 || !isTranslated(account)) return 1;
-	const local = model.currencyOf(address[model.entityAxis]!);
-	const scenario = model.scenario(address[model.scenarioAxis]!);
-	if (local === currency || !scenario) return 1;
-	const key = `${local} ${scenario.definition.rateSet} ${account.timeBehaviour}`;
-	const factors = known.get(key) ?? translationFactors(model, local, currency, scenario.definition.rateSet, account.timeBehaviour);
-	known.set(key, factors);
-	return factors[period]!;
+function rateAt(model: Model, translator: Translator, address: Address, account: AccountDefinition, period: number): number {
+	const entity = model.entityAxis < 0 ? -1 : address[model.entityAxis]!;
+	const factors = translator.factors(account, entity, address[model.scenarioAxis]!);
+	return factors ? factors[period]! : 1;
 }
 
 function missingRate(model: Model, address: Address, currency: string): EnterFault {

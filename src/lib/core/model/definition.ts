@@ -1,13 +1,20 @@
 import type { PeriodFacts } from '../calendar';
-import type { RateSetDefinition } from '../currency';
+import type { RateSetDefinition, RateUse } from '../currency';
 import type { DimensionDefinition } from '../dimension';
 import type { FormulaDefinition } from '../formula';
 
 export type AccountKind = 'revenue' | 'expense' | 'asset' | 'liability' | 'equity' | 'statistic' | 'rate';
-export type ValueType = 'money' | 'quantity' | 'percent' | 'price';
-export type TimeBehaviour = 'flow' | 'closing' | 'opening' | 'average' | 'none';
-/** How an account adds up over members; `formula`: computed from totals, `none`: blank above the leaves. */
-export type Consolidation = 'sum' | 'formula' | 'none';
+/** Choices, dates and texts are kept as numbers too: a member id, a day number, a place in the table of texts. */
+export type ValueType = 'money' | 'quantity' | 'percent' | 'price' | 'choice' | 'date' | 'text';
+/** `latest`: per leaf, the last value present in the span. */
+export type TimeBehaviour = 'flow' | 'closing' | 'opening' | 'latest' | 'average' | 'none';
+/**
+ * How an account adds up over members: `weighted by` another account, `average` over the cells that hold a value,
+ * `formula` from totals, `none` blank above the leaves.
+ */
+export type Consolidation = 'sum' | 'weighted by' | 'average' | 'formula' | 'none';
+/** How often an account has a value: one cell a period, a scenario and year, or a scenario. */
+export type Frequency = 'per period' | 'per year' | 'timeless';
 
 export interface AccountDefinition {
 	member: number;
@@ -15,6 +22,12 @@ export interface AccountDefinition {
 	valueType: ValueType;
 	timeBehaviour: TimeBehaviour;
 	consolidation: Consolidation;
+	/** The weighing account (member id), for `weighted by`. */
+	weight?: number | null;
+	/** `per period` when left out. */
+	frequency?: Frequency;
+	/** Which rates translate it, where its time behaviour is not to decide. */
+	rateKind?: RateUse | null;
 	decimals: number;
 	/** What is counted, for quantities: `litres`, `sailings`… */
 	unit: string | null;

@@ -12,6 +12,7 @@ export type {
 	Consolidation,
 	CurrencyDefinition,
 	EntityDefinition,
+	Frequency,
 	ModelDefinition,
 	OriginDefinition,
 	OriginMode,

@@ -11,6 +11,8 @@ export interface MemberSketch {
 	weight?: number;
 	unassigned?: boolean;
 	account?: Partial<AccountDefinition>;
+	/** Code of the account that weighs it. */
+	weigher?: string;
 	/** A formula over account codes. */
 	formula?: (account: (code: string) => Expression) => Expression;
 	currency?: string;
@@ -88,7 +90,7 @@ export function buildModel(sketch: ModelSketch): Model {
 		periods: periods.map(({ code, level, start, end, fiscalYear }) => ({ member: id(`period/${code}`), level, start, end, fiscalYear })),
 		accounts: sketch.accounts
 			.filter(({ account: facts }) => facts)
-			.map(({ code, account: facts }) => ({
+			.map(({ code, account: facts, weigher }) => ({
 				member: id(`account/${code}`),
 				kind: 'revenue',
 				valueType: 'money',
@@ -96,6 +98,7 @@ export function buildModel(sketch: ModelSketch): Model {
 				consolidation: 'sum',
 				decimals: 2,
 				unit: null,
+				weight: weigher === undefined ? null : id(`account/${weigher}`),
 				...facts
 			})),
 		entities: (sketch.entities ?? [])

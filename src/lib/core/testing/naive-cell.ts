@@ -1,6 +1,6 @@
 import type { Dimension } from '../dimension';
 import { evaluate } from '../formula';
-import type { Model, TimeBehaviour } from '../model';
+import type { AccountDefinition, Model, TimeBehaviour } from '../model';
 
 /** A stored value of one origin at a leaf cell; the address as ordinals. */
 export interface StoredCell {
@@ -43,46 +43,156 @@ export function naiveCell(
 		});
 		return { ...result, value: Number.isNaN(value) ? undefined : value };
 	}
-	const range = model.periods.range(period);
-	const currencies = new Set<string>();
-	const terms: number[] = [];
+	const facts = model.account(account);
+	const ownLeaf = model.accounts.isLeaf(account) && facts !== undefined;
+	const adding = (each: AccountDefinition) => each.consolidation === 'sum' && (each.frequency ?? 'per period') === 'per period';
+	const parts: Part[] = [];
 	for (const [key, address] of leafAddresses(cells)) {
 		const weight = address.reduce((product, leaf, axis) => product * weightUp(model.dimensions[axis]!, leaf, members[axis]!), 1);
-		const facts = model.account(address[model.accountAxis]!);
-		if (weight === 0 || !facts || model.formula(address[model.accountAxis]!)) continue;
-		if (facts.consolidation !== 'sum') continue;
-		const scenario = model.scenario(address[model.scenarioAxis]!)!;
-		const from = Math.max(range.from, scenario.span.from);
-		const to = Math.min(range.to, scenario.span.to);
+		const leafFacts = model.account(address[model.accountAxis]!);
+		if (weight === 0 || !leafFacts || model.formula(address[model.accountAxis]!)) continue;
+		if (!ownLeaf && !adding(leafFacts)) continue;
+		parts.push({ address, weight, facts: leafFacts, own: cells.filter((cell) => cell.address.join() === key) });
+	}
+	return ownLeaf && !adding(facts) ? readByLeaf(model, cells, parts, facts, period, currency) : addUp(model, parts, period, currency);
+}
+
+/** A leaf address that counts in the cell asked for. */
+interface Part {
+	address: number[];
+	weight: number;
+	facts: AccountDefinition;
+	own: StoredCell[];
+}
+
+/** The stored value of a leaf in a period, and the same translated; undefined where it is empty or cannot be translated. */
+function valueAt(
+	model: Model,
+	{ address, facts, own }: Part,
+	index: number,
+	currency: string,
+	rateAtPeriod = index
+): { stored: number; translated: number | undefined } | undefined {
+	const stored = effective(
+		model,
+		own.filter((cell) => cell.period === index),
+		facts
+	);
+	if (stored === undefined) return undefined;
+	const local = model.entityAxis < 0 ? 'EUR' : model.currencyOf(address[model.entityAxis]!);
+	if ((facts.valueType !== 'money' && facts.valueType !== 'price') || currency === 'local' || currency === local)
+		return { stored, translated: stored };
+	const scenario = model.scenario(address[model.scenarioAxis]!)!;
+	const opening = facts.timeBehaviour === 'opening';
+	const leaf = model.periods.leaf(opening ? rateAtPeriod - 1 : rateAtPeriod);
+	const kind =
+		facts.kind === 'equity'
+			? 'historical'
+			: opening || facts.timeBehaviour === 'closing' || facts.timeBehaviour === 'latest'
+				? 'closing'
+				: 'average';
+	const factor = leaf ? model.rates(scenario.definition.rateSet)!.factor(local, currency, kind, leaf.start, leaf.end) : Number.NaN;
+	return { stored, translated: Number.isNaN(factor) ? undefined : stored * factor };
+}
+
+/** The periods of a cell that the scenario speaks about. */
+function spanOf(model: Model, { address }: Part, period: number): { from: number; to: number } {
+	const range = model.periods.range(period);
+	const { span } = model.scenario(address[model.scenarioAxis]!)!;
+	return { from: Math.max(range.from, span.from), to: Math.min(range.to, span.to) };
+}
+
+function addUp(model: Model, parts: readonly Part[], period: number, currency: string): NaiveResult {
+	const result: NaiveResult = { value: undefined, incomplete: false, mixed: false };
+	const currencies = new Set<string>();
+	const terms: number[] = [];
+	for (const part of parts) {
+		const { from, to } = spanOf(model, part, period);
 		if (to < from) continue;
-		const own = cells.filter((cell) => cell.address.join() === key);
-		const local = model.entityAxis < 0 ? 'EUR' : model.currencyOf(address[model.entityAxis]!);
-		const translated = facts.valueType === 'money' || facts.valueType === 'price';
-		const rates = model.rates(scenario.definition.rateSet)!;
-		const at = (index: number): number | undefined => {
-			const value = effective(
-				model,
-				own.filter((cell) => cell.period === index)
-			);
-			if (value === undefined) return undefined;
-			if (!translated || currency === 'local' || currency === local) return value;
-			const leaf = model.periods.leaf(facts.timeBehaviour === 'opening' ? index - 1 : index);
-			const kind = facts.timeBehaviour === 'closing' || facts.timeBehaviour === 'opening' ? 'closing' : 'average';
-			const factor = leaf ? rates.factor(local, currency, kind, leaf.start, leaf.end) : Number.NaN;
-			if (Number.isNaN(factor)) {
-				result.incomplete = true;
-				return undefined;
-			}
-			return value * factor;
+		const at = (index: number, rateAtPeriod?: number): number | undefined => {
+			const found = valueAt(model, part, index, currency, rateAtPeriod);
+			if (found && found.translated === undefined) result.incomplete = true;
+			return found?.translated;
 		};
-		const overTime = overPeriods(facts.timeBehaviour, from, to, at);
-		if (overTime === undefined) continue;
-		if (translated) currencies.add(local);
-		terms.push(overTime * weight);
+		const value =
+			part.facts.timeBehaviour === 'latest' ? latest(model, part, from, to, at) : overPeriods(part.facts.timeBehaviour, from, to, at);
+		if (value === undefined) continue;
+		if (part.facts.valueType === 'money') currencies.add(model.entityAxis < 0 ? 'EUR' : model.currencyOf(part.address[model.entityAxis]!));
+		terms.push(value * part.weight);
 	}
 	if (currency === 'local' && currencies.size > 1) return { value: undefined, incomplete: false, mixed: true };
 	if (terms.length > 0) result.value = terms.reduce((sum, term) => sum + term, 0);
 	return result;
+}
+
+/** The last value present between two periods, translated at the rate of the last period. */
+function latest(
+	model: Model,
+	part: Part,
+	from: number,
+	to: number,
+	at: (index: number, rateAtPeriod?: number) => number | undefined
+): number | undefined {
+	for (let index = to; index >= from; index--) if (valueAt(model, part, index, 'local')) return at(index, to);
+	return undefined;
+}
+
+/** Prices, percents and facts: every leaf cell beneath in one heap, and one rule over it. */
+function readByLeaf(
+	model: Model,
+	cells: readonly StoredCell[],
+	parts: readonly Part[],
+	facts: AccountDefinition,
+	period: number,
+	currency: string
+): NaiveResult {
+	const heap: { value: number; weight: number | undefined }[] = [];
+	const currencies = new Set<string>();
+	let incomplete = false;
+	const frequency = facts.frequency ?? 'per period';
+	for (const part of parts) {
+		const { from, to } = spanOf(model, part, period);
+		const range = model.periods.range(period);
+		if (frequency === 'per year') {
+			const [first, last] = [model.periods.leaf(range.from), model.periods.leaf(range.to)];
+			const year = model.periods.leaves.find((leaf) => leaf.fiscalYear === first.fiscalYear)!;
+			const value = first.fiscalYear === last.fiscalYear ? valueAt(model, part, year.index, 'local')?.stored : undefined;
+			if (value !== undefined) heap.push({ value, weight: undefined });
+			continue;
+		}
+		for (let index = from; index <= to; index++) {
+			const found = valueAt(model, part, index, currency);
+			if (!found) continue;
+			currencies.add(model.entityAxis < 0 ? 'EUR' : model.currencyOf(part.address[model.entityAxis]!));
+			if (found.translated === undefined) {
+				incomplete = true;
+				continue;
+			}
+			const weigher = facts.weight == null ? undefined : model.accounts.ordinal(facts.weight);
+			const address = weigher === undefined ? undefined : part.address.with(model.accountAxis, weigher);
+			const weightPart = address && {
+				address,
+				weight: 1,
+				facts: model.account(weigher!)!,
+				own: cells.filter((cell) => cell.address.join() === address.join())
+			};
+			heap.push({ value: found.translated, weight: weightPart && valueAt(model, weightPart, index, currency)?.translated });
+		}
+	}
+	if (currency === 'local' && currencies.size > 1 && facts.valueType === 'price')
+		return { value: undefined, incomplete: false, mixed: true };
+	if (heap.length === 0) return { value: undefined, incomplete, mixed: false };
+	const first = heap[0]!.value;
+	const agree = heap.every(({ value }) => value === first);
+	if (frequency !== 'per period' || facts.valueType === 'choice') return { value: agree ? first : undefined, incomplete, mixed: false };
+	if (facts.consolidation === 'average')
+		return { value: heap.reduce((sum, { value }) => sum + value, 0) / heap.length, incomplete, mixed: false };
+	if (facts.consolidation === 'none') return { value: heap.length === 1 ? first : undefined, incomplete, mixed: false };
+	if (agree) return { value: first, incomplete, mixed: false };
+	const weighted = heap.filter(({ weight }) => weight !== undefined);
+	const weight = weighted.reduce((sum, each) => sum + each.weight!, 0);
+	const value = weight === 0 ? undefined : weighted.reduce((sum, each) => sum + each.value * each.weight!, 0) / weight;
+	return { value, incomplete: incomplete || weighted.length < heap.length, mixed: false };
 }
 
 /** Only the periods that a behaviour looks at are read: a rate missing elsewhere does not matter. */
@@ -111,9 +221,10 @@ function weightUp(dimension: Dimension, leaf: number, member: number): number {
 	return weight;
 }
 
-/** The entry if there is one, else the sum of proposals; plus the additions. */
-function effective(model: Model, cells: readonly StoredCell[]): number | undefined {
+/** The entry if there is one, else the sum of proposals; plus the additions. Of what does not add, the entry or the last proposal. */
+function effective(model: Model, cells: readonly StoredCell[], facts: AccountDefinition): number | undefined {
 	const of = (mode: string) => cells.filter(({ origin }) => model.origin(origin)!.mode === mode).map(({ value }) => value);
+	if (facts.valueType !== 'money' && facts.valueType !== 'quantity') return of('entry').at(-1) ?? of('proposes').at(-1);
 	const basis = of('entry').length > 0 ? of('entry') : of('proposes');
 	const parts = [...basis, ...of('adds')];
 	return parts.length === 0 ? undefined : parts.reduce((sum, value) => sum + value, 0);

@@ -25,7 +25,8 @@ const tree = (prefix: string, most: number): fc.Arbitrary<MemberSketch[]> =>
 const isParent = (members: readonly MemberSketch[], code: string) => members.some(({ parent }) => parent === code);
 
 const facts: fc.Arbitrary<Partial<AccountDefinition>> = fc.record({
-	timeBehaviour: fc.constantFrom('flow', 'closing', 'opening', 'average'),
+	kind: fc.constantFrom('revenue', 'revenue', 'equity'),
+	timeBehaviour: fc.constantFrom('flow', 'closing', 'opening', 'average', 'latest'),
 	valueType: fc.constantFrom('money', 'quantity')
 });
 
@@ -48,6 +49,15 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			account: { valueType: 'percent', timeBehaviour: 'none', consolidation: 'formula' },
 			formula: (account) => ({ kind: 'binary', operator: '/', left: account('a0'), right: account('a1') })
 		});
+		// One account of every kind that is not simply added up.
+		accounts.push(
+			{ code: 'litres', account: { valueType: 'quantity' } },
+			{ code: 'price', weigher: 'litres', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'weighted by' } },
+			{ code: 'share', account: { valueType: 'percent', timeBehaviour: 'none', consolidation: 'average' } },
+			{ code: 'tariff', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'none' } },
+			{ code: 'grade', account: { valueType: 'choice', timeBehaviour: 'none', consolidation: 'none' } },
+			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } }
+		);
 		const month = (year: number, number: number) => `${year}-${String(number).padStart(2, '0')}`;
 		const model = buildModel({
 			accounts,
@@ -80,7 +90,16 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			period: fc.integer({ min: 0, max: model.periods.leaves.length - 1 }),
 			value: fc.integer({ min: -100_000, max: 100_000 }).map((cents) => cents / 100)
 		});
-		return fc.array(cell, { maxLength: 60 }).map((cells) => {
+		return fc.array(cell, { maxLength: 70 }).map((cells) => {
+			for (const each of cells) {
+				// Nothing is added on top of what does not add up.
+				const type = model.account(each.address[model.accountAxis]!)!.valueType;
+				if (each.origin === 4 && type !== 'money' && type !== 'quantity') each.origin = 3;
+				const code = model.accounts.member(each.address[model.accountAxis]!).code;
+				// A fact of the year has one cell a year; choices are few; prices agree often enough to matter.
+				if (code === 'start') each.period -= each.period % model.periods.width;
+				if (code === 'grade' || code === 'start' || code === 'price') each.value = Math.round(Math.abs(each.value)) % 3;
+			}
 			// An origin holds one value a cell: the later one replaces the earlier.
 			const unique = new Map(cells.map((each) => [`${each.origin} ${each.address.join()} ${each.period}`, each]));
 			return { model, cells: [...unique.values()] };

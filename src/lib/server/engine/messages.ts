@@ -1,4 +1,4 @@
-import type { AccessRules, FormLayout, FormLine, FormSelector, NumberStyle, SpreadMethod } from '../../core';
+import type { AccessRules, FormLayout, FormLine, FormSelector, NumberStyle, SpreadMethod, ValueType } from '../../core';
 
 /** The form a person looks at: what the engine needs to open it. */
 export interface FormAsk {
@@ -25,7 +25,7 @@ export interface ColumnLine extends FormLine {
 }
 
 export interface RowLine extends FormLine {
-	valueType: 'money' | 'quantity' | 'percent' | 'price';
+	valueType: ValueType;
 	decimals: number;
 	unit: string | null;
 	formula: string | null;

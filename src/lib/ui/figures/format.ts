@@ -1,7 +1,7 @@
 /** How figures, dates and amounts are written for a person's locale. */
 
 export interface FigureFormat {
-	valueType: 'money' | 'quantity' | 'percent' | 'price';
+	valueType: 'money' | 'quantity' | 'percent' | 'price' | 'choice' | 'date' | 'text';
 	decimals: number;
 }
 
@@ -17,6 +17,7 @@ function numberFormat(locale: string, options: Intl.NumberFormatOptions): Intl.N
 /** A figure as the grid shows it: money without decimals, percents with a sign. Empty gives an empty text. */
 export function formatFigure(value: number | null, { valueType, decimals }: FigureFormat, locale: string): string {
 	if (value === null) return '';
+	if (valueType === 'date') return new Intl.DateTimeFormat(locale, { dateStyle: 'medium', timeZone: 'UTC' }).format(value * 86_400_000);
 	if (valueType === 'percent')
 		return numberFormat(locale, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals }).format(value);
 	const shown = valueType === 'money' ? 0 : decimals;

@@ -1,0 +1,309 @@
+import type { AccountDefinition, Model } from '../model';
+import { EMPTY, isEmpty, isValue } from '../number';
+import type { Cube } from './cube';
+import type { Overlay } from './overlay';
+import type { CompiledQuery } from './query';
+import type { Block } from './series-store';
+import type { Translator } from './translation';
+
+/** Whether an account cannot be added up cell by cell: prices, percents, choices, latest values, yearly and timeless facts. */
+export const isReadByLeaf = (account: AccountDefinition): boolean =>
+	account.consolidation === 'weighted by' ||
+	account.consolidation === 'average' ||
+	account.consolidation === 'none' ||
+	account.timeBehaviour === 'latest' ||
+	(account.frequency ?? 'per period') !== 'per period';
+
+/** What the cells of such an account come to over one class combination and run of periods. */
+interface Reading {
+	/** Σ of values, or of value × weight. */
+	sum: number;
+	weight: number;
+	cells: number;
+	/** Cells with a value and no weight. */
+	unweighted: number;
+	least: number;
+	most: number;
+	incomplete: boolean;
+}
+
+/** The result over several class combinations. */
+export interface LeafReading {
+	value: number;
+	incomplete: boolean;
+	/** Several different choices, dates, texts or facts. */
+	mixed: boolean;
+	/** Leaf cells with a value left out for want of a weight, of how many. */
+	unweighted: number;
+	cells: number;
+}
+
+/**
+ * Reads accounts that are not sums, leaf by leaf: one pass over the series of the account, for every run of periods the
+ * query asks. Read again when one of its cells, or of its weighing account, has changed.
+ */
+export class LeafReadings {
+	readonly #query: CompiledQuery;
+	readonly #translator: Translator;
+	/** By account ordinal: readings by `key × ranges + range`. Missing while not read. */
+	readonly #readings = new Map<number, Map<number, Reading>>();
+
+	constructor(query: CompiledQuery, translator: Translator) {
+		this.#query = query;
+		this.#translator = translator;
+	}
+
+	/** Forgets what was read of an account and of those it weighs; all of them without an account. */
+	forget(account?: number): void {
+		if (account === undefined) return this.#readings.clear();
+		const { model } = this.#query;
+		const member = model.accounts.member(account).id;
+		for (const known of this.#readings.keys())
+			if (known === account || model.account(known)?.weight === member) this.#readings.delete(known);
+	}
+
+	/**
+	 * The value of an account over class combinations, given as accumulated series without the account's own part.
+	 * @param keys series offsets as in the accumulator, account included
+	 */
+	read(cube: Cube, overlay: Overlay | undefined, account: number, keys: readonly number[], range: number): LeafReading {
+		const { model, ranges } = this.#query;
+		let readings = this.#readings.get(account);
+		if (!readings) this.#readings.set(account, (readings = this.#scan(cube, overlay, account)));
+		const facts = model.account(account)!;
+		const total: Reading = fresh();
+		for (const key of keys) {
+			const reading = readings.get(key * ranges.length + range);
+			if (!reading) continue;
+			total.sum += reading.sum;
+			total.weight += reading.weight;
+			total.cells += reading.cells;
+			total.unweighted += reading.unweighted;
+			total.least = Math.min(total.least, reading.least);
+			total.most = Math.max(total.most, reading.most);
+			total.incomplete ||= reading.incomplete;
+		}
+		return consolidate(facts, total);
+	}
+
+	#scan(cube: Cube, overlay: Overlay | undefined, account: number): Map<number, Reading> {
+		const { model, ranges, classes, years } = this.#query;
+		const readings = new Map<number, Reading>();
+		const facts = model.account(account)!;
+		const frequency = facts.frequency ?? 'per period';
+		const wanted = frequency === 'timeless' ? [0] : years;
+		const scenarioClasses = classes[model.scenarioAxis]!;
+		const scenarios = [...scenarioClasses.classOf.keys()].filter((scenario) => scenarioClasses.classOf[scenario]! >= 0);
+		const address = new Int32Array(model.dimensions.length);
+		for (const scenario of scenarios)
+			for (const year of wanted) {
+				const seen = new Set<number>();
+				const block = cube.store.block(scenario, year);
+				if (block)
+					for (let series = 0; series < block.count; series++) {
+						if (block.coordinates[model.accountAxis]![series] !== account) continue;
+						seen.add(series);
+						this.#readSeries(cube, overlay, facts, block.readAddress(series, address), year, readings);
+					}
+				// Series that only the draft has.
+				const added = new Map<string, Int32Array>();
+				overlay?.each((changed, changedYear) => {
+					if (changedYear !== year || changed[model.accountAxis] !== account || changed[model.scenarioAxis] !== scenario) return;
+					if (!block || block.find(changed) < 0) added.set(changed.join(), changed.slice());
+				});
+				for (const changed of added.values()) this.#readSeries(cube, overlay, facts, changed, year, readings);
+			}
+		for (let range = 0; range < ranges.length; range++)
+			if (facts.timeBehaviour === 'latest') this.#readLatest(cube, overlay, account, facts, scenarios, range, readings);
+		return readings;
+	}
+
+	/** Adds one series to the readings of every run of periods it meets; latest values have a pass of their own. */
+	#readSeries(
+		cube: Cube,
+		overlay: Overlay | undefined,
+		facts: AccountDefinition,
+		address: Int32Array,
+		year: number,
+		readings: Map<number, Reading>
+	): void {
+		const { model, ranges } = this.#query;
+		if (facts.timeBehaviour === 'latest' && (facts.frequency ?? 'per period') === 'per period') return;
+		const key = this.#keyOf(address);
+		if (key < 0) return;
+		const scenario = address[model.scenarioAxis]!;
+		const span = model.scenario(scenario)?.span;
+		const valueAt = (position: number) => (overlay ? overlay.read(cube, address, year, position) : cube.read(address, year, position));
+		const frequency = facts.frequency ?? 'per period';
+		if (frequency !== 'per period') {
+			const value = valueAt(0);
+			if (isEmpty(value)) return;
+			ranges.forEach((range, index) => {
+				if (range.to < range.from) return;
+				const within =
+					frequency === 'timeless' ||
+					(model.periods.leaf(range.from).fiscalYear === year && model.periods.leaf(range.to).fiscalYear === year);
+				if (within) this.#take(readings, key, index, value, EMPTY, facts);
+			});
+			return;
+		}
+		const entity = model.entityAxis < 0 ? -1 : address[model.entityAxis]!;
+		const factors = this.#translator.factors(facts, entity, scenario);
+		const weigher = facts.consolidation === 'weighted by' && facts.weight != null ? model.accounts.ordinal(facts.weight) : undefined;
+		const weightAddress = weigher === undefined ? undefined : address.with(model.accountAxis, weigher);
+		const weightFacts = weigher === undefined ? undefined : model.account(weigher);
+		const weightFactors = weightFacts && this.#translator.factors(weightFacts, entity, scenario);
+		for (let position = 0; position < model.periods.width; position++) {
+			const stored = valueAt(position);
+			if (isEmpty(stored)) continue;
+			const leaf = model.periods.at(year, position);
+			if (!leaf || (span && (leaf.index < span.from || leaf.index > span.to))) continue;
+			const value = factors ? stored * factors[leaf.index]! : stored;
+			if (isEmpty(value)) this.#translator.noteMissing(facts, entity, scenario, leaf.index);
+			let weight = EMPTY;
+			if (weightAddress) {
+				weight = overlay ? overlay.read(cube, weightAddress, year, position) : cube.read(weightAddress, year, position);
+				if (weightFactors) weight *= weightFactors[leaf.index]!;
+			}
+			ranges.forEach((range, index) => {
+				if (leaf.index < range.from || leaf.index > range.to) return;
+				if (facts.timeBehaviour === 'closing' && leaf.index !== Math.min(range.to, span?.to ?? range.to)) return;
+				if (facts.timeBehaviour === 'opening' && leaf.index !== Math.max(range.from, span?.from ?? range.from)) return;
+				this.#take(readings, key, index, value, weight, facts);
+			});
+		}
+	}
+
+	/** Per leaf the last value present in a run of periods, added up with the leaves' weights. */
+	#readLatest(
+		cube: Cube,
+		overlay: Overlay | undefined,
+		account: number,
+		facts: AccountDefinition,
+		scenarios: readonly number[],
+		range: number,
+		readings: Map<number, Reading>
+	): void {
+		const { model, ranges, classes } = this.#query;
+		const found = new Map<string, { address: Int32Array; period: number; value: number }>();
+		const note = (address: Int32Array, year: number, position: number, value: number) => {
+			const leaf = model.periods.at(year, position);
+			const span = model.scenario(address[model.scenarioAxis]!)?.span;
+			if (!leaf || isEmpty(value) || leaf.index < ranges[range]!.from || leaf.index > ranges[range]!.to) return;
+			if (span && (leaf.index < span.from || leaf.index > span.to)) return;
+			const key = address.join();
+			const known = found.get(key);
+			if (!known || known.period < leaf.index) found.set(key, { address: address.slice(), period: leaf.index, value });
+		};
+		const address = new Int32Array(model.dimensions.length);
+		for (const scenario of scenarios)
+			for (const { year, block } of cube.store.blocks()) {
+				if (cube.store.block(scenario, year) !== block) continue;
+				for (let series = 0; series < block.count; series++) {
+					if (block.coordinates[model.accountAxis]![series] !== account) continue;
+					block.readAddress(series, address);
+					if (this.#keyOf(address) >= 0) this.#eachShown(block, series, cube, overlay, address, year, note);
+				}
+			}
+		overlay?.each((changed, year, position) => {
+			if (changed[model.accountAxis] === account && this.#keyOf(changed) >= 0)
+				note(changed, year, position, overlay.read(cube, changed, year, position));
+		});
+		for (const { address: leaf, period, value } of found.values()) {
+			const scenario = leaf[model.scenarioAxis]!;
+			const entity = model.entityAxis < 0 ? -1 : leaf[model.entityAxis]!;
+			const span = model.scenario(scenario)?.span;
+			const at = Math.min(ranges[range]!.to, span?.to ?? ranges[range]!.to);
+			const factors = this.#translator.factors(facts, entity, scenario);
+			const translated = factors ? value * factors[at]! : value;
+			if (isEmpty(translated)) this.#translator.noteMissing(facts, entity, scenario, Math.max(period, at));
+			const weight = model.dimensions.reduce((product, _, axis) => product * (classes[axis]!.factor?.[leaf[axis]!] ?? 1), 1);
+			this.#take(readings, this.#keyOf(leaf), range, translated * weight, EMPTY, facts);
+		}
+	}
+
+	#eachShown(
+		block: Block,
+		series: number,
+		cube: Cube,
+		overlay: Overlay | undefined,
+		address: Int32Array,
+		year: number,
+		note: (address: Int32Array, year: number, position: number, value: number) => void
+	): void {
+		for (let position = 0; position < block.width; position++)
+			note(address, year, position, overlay ? overlay.read(cube, address, year, position) : block.values[series * block.width + position]!);
+	}
+
+	#take(readings: Map<number, Reading>, key: number, range: number, value: number, weight: number, facts: AccountDefinition): void {
+		const place = key * this.#query.ranges.length + range;
+		let reading = readings.get(place);
+		if (!reading) readings.set(place, (reading = fresh()));
+		if (isEmpty(value)) {
+			reading.incomplete = true;
+			return;
+		}
+		reading.cells++;
+		reading.least = Math.min(reading.least, value);
+		reading.most = Math.max(reading.most, value);
+		if (facts.consolidation !== 'weighted by') reading.sum += value;
+		else if (isEmpty(weight)) reading.unweighted++;
+		else {
+			reading.sum += value * weight;
+			reading.weight += weight;
+		}
+	}
+
+	/** The accumulated series an address belongs to, −1 when the query does not cover it. */
+	#keyOf(address: ArrayLike<number>): number {
+		const { classes, strides } = this.#query;
+		let key = 0;
+		for (let axis = 0; axis < classes.length; axis++) {
+			const leafClass = classes[axis]!.classOf[address[axis]!]!;
+			if (leafClass < 0) return -1;
+			key += leafClass * strides[axis]!;
+		}
+		return key;
+	}
+}
+
+const fresh = (): Reading => ({
+	sum: 0,
+	weight: 0,
+	cells: 0,
+	unweighted: 0,
+	least: Number.POSITIVE_INFINITY,
+	most: Number.NEGATIVE_INFINITY,
+	incomplete: false
+});
+
+/** One value out of a reading, by the account's consolidation. */
+function consolidate(facts: AccountDefinition, { sum, weight, cells, unweighted, least, most, incomplete }: Reading): LeafReading {
+	const outcome = (value: number, more: Partial<LeafReading> = {}): LeafReading => ({
+		value,
+		incomplete,
+		mixed: false,
+		unweighted: 0,
+		cells,
+		...more
+	});
+	if (cells === 0) return outcome(EMPTY);
+	const coded =
+		facts.valueType === 'choice' ||
+		facts.valueType === 'date' ||
+		facts.valueType === 'text' ||
+		(facts.frequency ?? 'per period') !== 'per period';
+	if (coded) return least === most ? outcome(least) : outcome(EMPTY, { mixed: true });
+	switch (facts.consolidation) {
+		case 'weighted by':
+			// Where all leaves agree the common value shows, weights or not.
+			if (least === most) return outcome(least);
+			return outcome(weight === 0 ? EMPTY : sum / weight, { unweighted, incomplete: incomplete || unweighted > 0 });
+		case 'average':
+			return outcome(sum / cells);
+		case 'sum':
+			return outcome(sum);
+		default:
+			return outcome(cells === 1 && isValue(least) ? least : EMPTY);
+	}
+}
