@@ -1,8 +1,9 @@
 /**
- * Who may write where, and why not: one function over what takes entry, grants and locks.
+ * Who may read and write where, and why not: what takes entry, grants and locks.
  *
  * Grants and locks are slices over several dimensions together. Members fall into classes (same set of slices), so the
  * question for a parent cell is answered exactly by trying one leaf of each class. Compiling is O(slices × leaves).
  */
+export { ReadGuard } from './read-guard';
 export { WriteGuard } from './write-guard';
-export type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './write-guard';
+export type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';

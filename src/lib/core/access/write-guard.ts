@@ -1,37 +1,8 @@
 import type { PeriodRange } from '../calendar';
 import type { Address } from '../cube';
 import type { Model } from '../model';
-
-/** Members (ids) by dimension id; each covers all under it in the main tree. A dimension left out is not limited. */
-export type SliceRule = Readonly<Record<number, readonly number[]>>;
-
-export interface Grant {
-	name: string;
-	level: 'write' | 'none';
-	slice: SliceRule;
-}
-
-export type LockState = 'open' | 'held' | 'closed';
-
-export interface Lock {
-	layer: 'period close' | 'cycle' | 'board';
-	state: LockState;
-	name: string;
-	slice: SliceRule;
-}
-
-export interface AccessRules {
-	/** Whether the person's roles let them enter numbers at all. */
-	mayEnter: boolean;
-	grants: readonly Grant[];
-	locks: readonly Lock[];
-}
-
-/**
- * What a cell is to a person: `enter` a leaf they may type into, `spread` a parent that reaches such leaves, `computed`
- * a figure nobody types, `closed` locked or outside the scenario's months, `refused` not theirs.
- */
-export type Verdict = { kind: 'enter' } | { kind: 'spread' } | { kind: 'computed' | 'closed' | 'refused'; reason: string };
+import { coverage } from './read-guard';
+import type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';
 
 interface CompiledSlice {
 	/** Per dimension, period last: which ordinals it covers; undefined for all. */
@@ -174,18 +145,7 @@ export class WriteGuard {
 	}
 
 	#compile(slice: SliceRule): CompiledSlice {
-		return {
-			covers: [...this.#model.dimensions, this.#model.periods.dimension].map((dimension) => {
-				const named = slice[dimension.id];
-				if (!named) return undefined;
-				const covered = new Uint8Array(dimension.members.length);
-				for (const member of named) {
-					const ordinal = dimension.ordinal(member);
-					if (ordinal !== undefined) for (const under of dimension.tree.under(ordinal)) covered[under] = 1;
-				}
-				return covered;
-			})
-		};
+		return { covers: [...this.#model.dimensions, this.#model.periods.dimension].map((dimension) => coverage(dimension, slice)) };
 	}
 }
 

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
+import { ReadGuard } from '../access';
 import { buildModel, naiveCell, randomModel, type StoredCell } from '../testing';
 import type { Model } from '../model';
 import { CellFlag, CLEARED, compileQuery, Cube, leafCells, Overlay, QueryFault, View, type Line, type Query } from '.';
@@ -95,6 +96,50 @@ describe('a view over the cube', () => {
 				expectAgreement(model, view, [...plain, ...typed], others, 'EUR');
 			}),
 			{ numRuns: 120 }
+		);
+	});
+
+	test('shows a reader the sum of what they may read and nothing of the rest, also while it changes', () => {
+		fc.assert(
+			fc.property(
+				randomModel,
+				fc.nat(100_000),
+				fc.array(fc.tuple(fc.nat(), fc.nat(), fc.constantFrom('read' as const, 'write' as const, 'none' as const)), { maxLength: 4 }),
+				({ model, cells }, seed, picks) => {
+					const [entity, route] = [model.dimensions[2]!, model.dimensions[3]!];
+					const grants = picks.map(([first, second, level]) => ({
+						name: 'g',
+						level,
+						slice: {
+							[entity.id]: [entity.member(first % entity.members.length).id],
+							[route.id]: [route.member(second % route.members.length).id]
+						}
+					}));
+					const visible = ReadGuard.of(model, grants, [entity.id, route.id])!;
+					// The obvious way: a cell is read when some grant covers it on both dimensions and no “none” does.
+					const covers = ({ slice }: (typeof grants)[number], { address }: StoredCell) =>
+						entity.tree.isUnder(address[2]!, entity.ordinal(slice[entity.id]![0]!)!) &&
+						route.tree.isUnder(address[3]!, route.ordinal(slice[route.id]![0]!)!);
+					const readable = cells.filter(
+						(cell) =>
+							grants.some((grant) => grant.level !== 'none' && covers(grant, cell)) &&
+							!grants.some((grant) => grant.level === 'none' && covers(grant, cell))
+					);
+					const others = choiceOf(model, seed);
+					const half = cells.slice(0, cells.length / 2);
+					const cube = fill(model, half);
+					const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
+					view.fill(cube, undefined, visible);
+					for (const { origin, address, period, value } of cells.slice(half.length)) {
+						const { fiscalYear, position } = model.periods.leaf(period);
+						const before = cube.read(address, fiscalYear, position);
+						cube.writeCell(origin, address, fiscalYear, position, value);
+						view.change(address, fiscalYear, position, before, cube.read(address, fiscalYear, position));
+					}
+					expectAgreement(model, view, readable, others, 'EUR');
+				}
+			),
+			{ numRuns: 100 }
 		);
 	});
 

@@ -1,3 +1,4 @@
+import type { ReadGuard } from '../access';
 import type { AccountDefinition, Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
@@ -25,6 +26,13 @@ interface Reading {
 	least: number;
 	most: number;
 	incomplete: boolean;
+}
+
+/** What is read: the cube, seen through a draft or branch, as far as the reader may see. */
+export interface ReadingSource {
+	cube: Cube;
+	overlay: Overlay | undefined;
+	visible: ReadGuard | undefined;
 }
 
 /** The result over several class combinations. */
@@ -66,10 +74,10 @@ export class LeafReadings {
 	 * The value of an account over class combinations, given as accumulated series without the account's own part.
 	 * @param keys series offsets as in the accumulator, account included
 	 */
-	read(cube: Cube, overlay: Overlay | undefined, account: number, keys: readonly number[], range: number): LeafReading {
+	read(source: ReadingSource, account: number, keys: readonly number[], range: number): LeafReading {
 		const { model, ranges } = this.#query;
 		let readings = this.#readings.get(account);
-		if (!readings) this.#readings.set(account, (readings = this.#scan(cube, overlay, account)));
+		if (!readings) this.#readings.set(account, (readings = this.#scan(source, account)));
 		const facts = model.account(account)!;
 		const total: Reading = fresh();
 		for (const key of keys) {
@@ -86,7 +94,7 @@ export class LeafReadings {
 		return consolidate(facts, total);
 	}
 
-	#scan(cube: Cube, overlay: Overlay | undefined, account: number): Map<number, Reading> {
+	#scan({ cube, overlay, visible }: ReadingSource, account: number): Map<number, Reading> {
 		const { model, ranges, classes, years } = this.#query;
 		const readings = new Map<number, Reading>();
 		const facts = model.account(account)!;
@@ -97,24 +105,24 @@ export class LeafReadings {
 		const address = new Int32Array(model.dimensions.length);
 		for (const scenario of scenarios)
 			for (const year of wanted) {
-				const seen = new Set<number>();
 				const block = cube.store.block(scenario, year);
 				if (block)
 					for (let series = 0; series < block.count; series++) {
 						if (block.coordinates[model.accountAxis]![series] !== account) continue;
-						seen.add(series);
+						if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
 						this.#readSeries(cube, overlay, facts, block.readAddress(series, address), year, readings);
 					}
 				// Series that only the draft has.
 				const added = new Map<string, Int32Array>();
 				overlay?.each((changed, changedYear) => {
 					if (changedYear !== year || changed[model.accountAxis] !== account || changed[model.scenarioAxis] !== scenario) return;
+					if (visible && !visible.mayRead(changed)) return;
 					if (!block || block.find(changed) < 0) added.set(changed.join(), changed.slice());
 				});
 				for (const changed of added.values()) this.#readSeries(cube, overlay, facts, changed, year, readings);
 			}
 		for (let range = 0; range < ranges.length; range++)
-			if (facts.timeBehaviour === 'latest') this.#readLatest(cube, overlay, account, facts, scenarios, range, readings);
+			if (facts.timeBehaviour === 'latest') this.#readLatest({ cube, overlay, visible }, account, facts, scenarios, range, readings);
 		return readings;
 	}
 
@@ -176,8 +184,7 @@ export class LeafReadings {
 
 	/** Per leaf the last value present in a run of periods, added up with the leaves' weights. */
 	#readLatest(
-		cube: Cube,
-		overlay: Overlay | undefined,
+		{ cube, overlay, visible }: ReadingSource,
 		account: number,
 		facts: AccountDefinition,
 		scenarios: readonly number[],
@@ -202,7 +209,8 @@ export class LeafReadings {
 				for (let series = 0; series < block.count; series++) {
 					if (block.coordinates[model.accountAxis]![series] !== account) continue;
 					block.readAddress(series, address);
-					if (this.#keyOf(address) >= 0) this.#eachShown(block, series, cube, overlay, address, year, note);
+					if (this.#keyOf(address) >= 0 && visible?.mayRead(address) !== false)
+						this.#eachShown(block, series, cube, overlay, address, year, note);
 				}
 			}
 		overlay?.each((changed, year, position) => {

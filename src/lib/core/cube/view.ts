@@ -1,3 +1,4 @@
+import type { ReadGuard } from '../access';
 import type { PeriodRange } from '../calendar';
 import { evaluate } from '../formula';
 import type { AccountDefinition } from '../model';
@@ -69,7 +70,7 @@ export class View {
 	/** Accumulated series over each run of periods, by `series × ranges + range`; worked out once until something changes. */
 	readonly #known: Float64Array;
 	readonly #knownFlags: Uint8Array;
-	#source: { cube: Cube; overlay: Overlay | undefined } | undefined;
+	#source: { cube: Cube; overlay: Overlay | undefined; visible: ReadGuard | undefined } | undefined;
 
 	constructor(query: CompiledQuery) {
 		this.query = query;
@@ -87,9 +88,11 @@ export class View {
 		this.#columnParts = query.columns.map((line) => this.#partsOf(line));
 	}
 
-	/** Empties the view and adds up the cube, seen through the overlay. O(series in the blocks met × dimensions). */
-	fill(cube: Cube, overlay?: Overlay): void {
-		this.#source = { cube, overlay };
+	/**
+	 * Empties the view and adds up the cube, seen through the overlay and as far as the reader may see. O(series in the blocks met × dimensions).
+	 */
+	fill(cube: Cube, overlay?: Overlay, visible?: ReadGuard): void {
+		this.#source = { cube, overlay, visible };
 		this.#totals.fill(0);
 		this.#compensations.fill(0);
 		this.#counts.fill(0);
@@ -117,6 +120,7 @@ export class View {
 	 */
 	change(address: Address, year: number, position: number, before: number, after: number): boolean {
 		const { model, classes, strides, seriesWidth, years } = this.query;
+		if (this.#source?.visible && !this.#source.visible.mayRead(address)) return false;
 		const account = address[model.accountAxis]!;
 		if (this.#watched.has(account)) this.#leafReadings.forget(account);
 		const yearIndex = years.indexOf(year);
@@ -172,6 +176,7 @@ export class View {
 		const compensations = this.#compensations;
 		const counts = this.#counts;
 		const yearOffset = yearIndex * width;
+		const visible = this.#source?.visible;
 		scanning: for (let series = 0; series < count; series++) {
 			let target = scenarioOffset;
 			for (let axis = 0; axis < tables.length; axis++) {
@@ -179,6 +184,7 @@ export class View {
 				if (leafClass < 0) continue scanning;
 				target += leafClass * steps[axis]!;
 			}
+			if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
 			let weight = 1;
 			for (let axis = 0; axis < factors.length; axis++) weight *= factors[axis]![weighed[axis]![series]!]!;
 			const from = series * width;
@@ -302,8 +308,8 @@ export class View {
 
 	/** What an account read by leaf comes to over class combinations. */
 	#byLeaf(account: number, keys: readonly number[], range: number, reading: { flags: number }): number {
-		const { cube, overlay } = this.#source!;
-		const found = this.#leafReadings.read(cube, overlay, account, keys, range);
+		const { cube, overlay, visible } = this.#source!;
+		const found = this.#leafReadings.read({ cube, overlay, visible }, account, keys, range);
 		if (found.incomplete) reading.flags |= CellFlag.incomplete;
 		if (found.mixed) reading.flags |= CellFlag.mixedValues;
 		if (found.unweighted > 0) reading.flags |= CellFlag.unweighted;
@@ -312,8 +318,8 @@ export class View {
 
 	/** 1 where an account read by leaf has cells in a class combination, else empty. */
 	#hasLeafCells(account: number, series: number, range: number): number {
-		const { cube, overlay } = this.#source!;
-		const { cells, incomplete } = this.#leafReadings.read(cube, overlay, account, [series], range);
+		const { cube, overlay, visible } = this.#source!;
+		const { cells, incomplete } = this.#leafReadings.read({ cube, overlay, visible }, account, [series], range);
 		return cells > 0 || incomplete ? 1 : EMPTY;
 	}
 

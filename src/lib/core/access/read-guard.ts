@@ -1,0 +1,94 @@
+import type { Address } from '../cube';
+import type { Dimension } from '../dimension';
+import type { Model } from '../model';
+import type { Grant, SliceRule } from './rules';
+
+/** More combinations of classes than this would need too large a table; grants then are too many to be meant. */
+const MOST_COMBINATIONS = 16_000_000;
+
+/**
+ * What of a model a person may read, ready to be asked for every series of a scan. Members fall into classes (same set of
+ * grants), and a table over combinations of classes says yes or no: grants over several dimensions together never leak
+ * their union (Skerry × Deck crew and Northgate × Terminals do not give Skerry × Terminals).
+ * Asking is O(dimensions); the table has one byte a combination.
+ */
+export class ReadGuard {
+	readonly #classOf: Int32Array[];
+	readonly #strides: number[];
+	readonly #allowed: Uint8Array;
+
+	private constructor(classOf: Int32Array[], strides: number[], allowed: Uint8Array) {
+		this.#classOf = classOf;
+		this.#strides = strides;
+		this.#allowed = allowed;
+	}
+
+	/**
+	 * @param guarded ids of the dimensions on which the model restricts reading; the others do not matter
+	 * @returns undefined where nothing is guarded, so that scans pay nothing
+	 */
+	static of(model: Model, grants: readonly Grant[], guarded: readonly number[]): ReadGuard | undefined {
+		if (guarded.length === 0) return undefined;
+		const slices = grants.map(({ level, slice }) => ({
+			none: level === 'none',
+			tables: model.dimensions.map((dimension) => (guarded.includes(dimension.id) ? coverage(dimension, slice) : undefined))
+		}));
+		const classOf: Int32Array[] = [];
+		const representative: number[][] = [];
+		const strides: number[] = [];
+		let combinations = 1;
+		model.dimensions.forEach((dimension, axis) => {
+			const classes = new Map<string, number>();
+			const first: number[] = [];
+			classOf.push(
+				Int32Array.from(dimension.members, (_, ordinal) => {
+					const signature = slices.map(({ tables }) => tables[axis]?.[ordinal] ?? 1).join('');
+					let found = classes.get(signature);
+					if (found === undefined) {
+						classes.set(signature, (found = first.length));
+						first.push(ordinal);
+					}
+					return found;
+				})
+			);
+			representative.push(first);
+			strides.push(combinations);
+			combinations *= Math.max(1, first.length);
+		});
+		if (combinations > MOST_COMBINATIONS) throw new Error('These grants are too finely divided to be checked for every figure.');
+		const allowed = new Uint8Array(combinations);
+		for (let combination = 0; combination < combinations; combination++) {
+			const ordinals = representative.map((first, axis) => first[Math.floor(combination / strides[axis]!) % Math.max(1, first.length)]!);
+			const covering = slices.filter(({ tables }) => tables.every((table, axis) => !table || table[ordinals[axis]!] === 1));
+			allowed[combination] = covering.some(({ none }) => !none) && !covering.some(({ none }) => none) ? 1 : 0;
+		}
+		return new ReadGuard(classOf, strides, allowed);
+	}
+
+	/** Whether the person may read a leaf address. */
+	mayRead(address: Address): boolean {
+		let combination = 0;
+		for (let axis = 0; axis < this.#classOf.length; axis++) combination += this.#classOf[axis]![address[axis]!]! * this.#strides[axis]!;
+		return this.#allowed[combination] === 1;
+	}
+
+	/** The same for a series given by columns of coordinates, without an address being built. */
+	mayReadAt(coordinates: readonly Int32Array[], series: number): boolean {
+		let combination = 0;
+		for (let axis = 0; axis < this.#classOf.length; axis++)
+			combination += this.#classOf[axis]![coordinates[axis]![series]!]! * this.#strides[axis]!;
+		return this.#allowed[combination] === 1;
+	}
+}
+
+/** Which members a slice covers in the main tree; undefined for all. */
+export function coverage(dimension: Dimension, slice: SliceRule): Uint8Array | undefined {
+	const named = slice[dimension.id];
+	if (!named) return undefined;
+	const covered = new Uint8Array(dimension.members.length);
+	for (const member of named) {
+		const ordinal = dimension.ordinal(member);
+		if (ordinal !== undefined) for (const under of dimension.tree.under(ordinal)) covered[under] = 1;
+	}
+	return covered;
+}
