@@ -9,6 +9,9 @@ export default defineConfig({
 	test: {
 		environment: 'node',
 		include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'tests/server/**/*.test.ts'],
+		// Generous: a slow machine is no failure.
+		testTimeout: 60_000,
+		hookTimeout: 120_000,
 		globalSetup: ['tests/database.ts']
 	}
 });

@@ -381,8 +381,9 @@ async function loadFigures(
 								origin: origins.entry,
 								address: members,
 								period: periods.get(month.code)!,
-								before: amounts[position]!,
-								after: own[position]!
+								before: Number.NaN,
+								after: own[position]!,
+								beneath: amounts[position]!
 							});
 						}
 						typed.push({ origin: origins.entry, members, year, amounts: own, before: new Float64Array(12).fill(Number.NaN) });

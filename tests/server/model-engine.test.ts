@@ -78,7 +78,7 @@ describe('the demo in the engine', () => {
 				{ modelId: 1, person: null, kind: 'save', through: 'Another server', cells: 1 },
 				ids,
 				[{ origin: entry, members, year: 2028, amounts: own, before: new Float64Array(12).fill(Number.NaN) }],
-				[{ origin: entry, address: members, period, before: Number.NaN, after: own[0]! }]
+				[{ origin: entry, address: members, period, before: Number.NaN, after: own[0]!, beneath: amounts[0]! }]
 			);
 		}, database.pool);
 		const after = await engine.handle('form', { ...ask, currency: 'local', revision });

@@ -6,8 +6,17 @@ import { SeriesStore, type Address } from './series-store';
 /** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
 export const CLEARED = Number.NEGATIVE_INFINITY;
 
+/** A changed cell of an overlay. */
+export interface OverlayCell {
+	address: Int32Array;
+	year: number;
+	position: number;
+	/** What it shall show, or `CLEARED`. */
+	value: number;
+}
+
 /**
- * Changed cells over a cube: a draft. Holds the value each changed cell shall show, or `CLEARED`; all else reads through.
+ * Changed cells over a cube: a draft or a branch. Holds the value each changed cell shall show, or `CLEARED`; all else reads through.
  * The cube itself stays as it is.
  */
 export class Overlay {
@@ -38,6 +47,27 @@ export class Overlay {
 		const place = block.ensure(address) * block.width + position;
 		this.#size += (isValue(value) ? 1 : 0) - (isValue(block.values[place]!) ? 1 : 0);
 		block.values[place] = value;
+	}
+
+	/** The changed cells, each with an address of its own. */
+	list(): OverlayCell[] {
+		const cells: OverlayCell[] = [];
+		this.each((address, year, position, value) => cells.push({ address: address.slice(), year, position, value }));
+		return cells;
+	}
+
+	/** Takes back the changes that a test picks; all of them without one. @returns how many */
+	reset(picks: (cell: OverlayCell) => boolean = () => true): number {
+		const picked = this.list().filter(picks);
+		for (const { address, year, position } of picked) this.set(address, year, position, EMPTY);
+		return picked.length;
+	}
+
+	/** Another overlay with the same changes; later changes of one do not touch the other. */
+	copy(): Overlay {
+		const copied = new Overlay(this.#model);
+		this.each((address, year, position, value) => copied.set(address, year, position, value));
+		return copied;
 	}
 
 	/** Calls back with every changed cell. The address is reused between calls. */

@@ -38,6 +38,51 @@ describe('rates', () => {
 		expect(table.factor('SEK', 'SEK', 'average', '2026-04-01', '2026-04-30')).toBe(1));
 });
 
+describe('what decides the rate', () => {
+	const model = buildModel({
+		accounts: [
+			{ code: 'shares', account: { kind: 'equity', timeBehaviour: 'closing' } },
+			{ code: 'sales', account: { timeBehaviour: 'flow', rateKind: 'closing' } },
+			{ code: 'fees', account: { timeBehaviour: 'flow' } }
+		],
+		scenarios: [{ code: 'plan' }],
+		entities: [{ code: 'uk', currency: 'GBP' }],
+		rates: [
+			{ ...rate('GBP', 'closing', '2026-04-30', '2026-04-30', 0.5), kind: 'historical' as const, from: '2019-01-01' },
+			rate('GBP', 'closing', '2026-04-30', '2026-04-30', 0.8),
+			rate('GBP', 'average', '2026-04-01', '2026-04-30', 0.9)
+		],
+		otherRates: [rate('GBP', 'average', '2026-04-01', '2027-03-31', 0.75), rate('GBP', 'closing', '2026-04-30', '2026-04-30', 0.6)]
+	});
+	const cube = new Cube(model);
+	for (const account of [0, 1, 2]) cube.writeSeries(2, [account, 0, 0], 2027, [90, 90]);
+	const open = (account: number, period: string, rateSet?: number) => {
+		const view = new View(
+			compileQuery(model, {
+				slice: { 3: model.scenarios.member(0).id, 4: model.dimensions[2]!.member(0).id },
+				rows: [{ 1: model.accounts.member(account).id }],
+				columns: [{ 2: model.periods.dimension.member(model.periods.dimension.ordinalOfCode(period)!).id }],
+				currency: 'EUR',
+				rateSet
+			})
+		);
+		view.fill(cube);
+		return { value: view.evaluate().values[0]!, missing: view.missingRates };
+	};
+	test('equity goes by historical rates, however old', () => expect(open(0, '2026-04').value).toBeCloseTo(180, 9));
+	test('an account may name its own kind', () => expect(open(1, '2026-04').value).toBeCloseTo(112.5, 9));
+	test('any scenario can be read at another set: at constant rates', () => {
+		expect(open(2, '2026-04').value).toBeCloseTo(100, 9);
+		expect(open(2, '2026-04', 2).value).toBeCloseTo(120, 9);
+		expect(open(2, '2026-05', 2).value).toBeCloseTo(120, 9);
+	});
+	test('missing rates are listed with pair, kind, set and dates', () => {
+		const { value, missing } = open(2, '2026-05');
+		expect(value).toBeNaN();
+		expect(missing).toEqual([{ from: 'GBP', to: 'EUR', use: 'average', rateSet: 'Rates', start: '2026-05-01', end: '2026-05-31' }]);
+	});
+});
+
 describe('translation of a foreign line (IAS 21: flows at average, balances at closing rates)', () => {
 	const months = ['2026-04', '2026-05', '2026-06'];
 	const ends = ['2026-04-30', '2026-05-31', '2026-06-30'];

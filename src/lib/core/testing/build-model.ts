@@ -29,6 +29,8 @@ export interface ModelSketch {
 	/** General dimensions by code. */
 	general?: Record<string, MemberSketch[]>;
 	rates?: RateSetDefinition['rates'];
+	/** Rates of a second set, id 2. */
+	otherRates?: RateSetDefinition['rates'];
 }
 
 /** Builds a model from a sketch. Member ids are made so that no two dimensions share one. */
@@ -114,7 +116,10 @@ export function buildModel(sketch: ModelSketch): Model {
 			continuesFrom: null,
 			comparedWith: null
 		})),
-		rateSets: [{ id: 1, name: 'Rates', pivot: 'EUR', rates: sketch.rates ?? [] }],
+		rateSets: [
+			{ id: 1, name: 'Rates', pivot: 'EUR', rates: sketch.rates ?? [] },
+			{ id: 2, name: 'Other rates', pivot: 'EUR', rates: sketch.otherRates ?? [] }
+		],
 		formulas: sketch.accounts
 			.filter(({ formula }) => formula)
 			.map(({ code, formula }) => ({ account: id(`account/${code}`), timing: 'after totals', expression: formula!(account) })),

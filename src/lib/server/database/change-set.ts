@@ -24,6 +24,8 @@ export interface EntryChange {
 	period: number;
 	before: number;
 	after: number;
+	/** What proposals and additions came to beneath it when it was typed. */
+	beneath: number;
 }
 
 /**
@@ -69,7 +71,7 @@ export async function postChangeSet(
 	if (entries)
 		await copyRows(
 			client,
-			'COPY entry_change (model_id, revision, origin_id, address, period_id, before, after) FROM STDIN',
+			'COPY entry_change (model_id, revision, origin_id, address, period_id, before, after, beneath) FROM STDIN',
 			entries,
 			(entry) =>
 				[
@@ -79,7 +81,8 @@ export async function postChangeSet(
 					`{${Array.from(entry.address).join(',')}}`,
 					entry.period,
 					orNull(entry.before),
-					orNull(entry.after)
+					orNull(entry.after),
+					orNull(entry.beneath)
 				].join('\t') + '\n'
 		);
 	else

@@ -117,7 +117,7 @@ export interface SavePlan {
 	cells: number;
 	/** Whole series of the entry's origin, ids; amounts with null for empty. */
 	series: { origin: number; members: number[]; year: number; before: Float64Array; amounts: Float64Array }[];
-	entries: { origin: number; address: number[]; period: number; before: number; after: number }[];
+	entries: { origin: number; address: number[]; period: number; before: number; after: number; beneath: number }[];
 }
 
 /** What the engine answers: by name, from payload to result. */

@@ -1,6 +1,6 @@
-import { CLEARED, EMPTY, entryFor, isEmpty, type Cube, type Model, type WriteGuard } from '../../core';
+import { isEmpty, mergeOverlay, type Cube, type Model, type OverlayCell, type WriteGuard } from '../../core';
 import { cellInWords, periodMember, toMembers } from './addresses';
-import type { Conflict, ConflictDecisions, SavePlan } from './messages';
+import type { ConflictDecisions, SavePlan } from './messages';
 import { toDraftValue, type PersonDraft } from './person-draft';
 
 /**
@@ -14,50 +14,52 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 	const keepMine = new Set(decisions.keepMine.map(keyOf));
 	const takeTheirs = new Set(decisions.takeTheirs.map(keyOf));
 	const plan: SavePlan = { conflicts: [], refused: [], cells: 0, series: [], entries: [] };
+	const referenceOf = ({ address, year, position }: OverlayCell) => ({
+		address: toMembers(model, address),
+		period: periodMember(model, year, position)
+	});
+	const merge = mergeOverlay(model, cube, draft.overlay, draft.seen, (cell) => {
+		const key = keyOf(referenceOf(cell));
+		return takeTheirs.has(key) ? 'theirs' : keepMine.has(key) ? 'mine' : undefined;
+	});
+	for (const conflict of merge.conflicts) {
+		const { address, year, position, value, seen, now } = conflict;
+		plan.conflicts.push({
+			...referenceOf(conflict),
+			words: cellInWords(model, address, year, position),
+			seen: orNull(seen),
+			now: orNull(now),
+			mine: toDraftValue(value)
+		});
+	}
 	const bySeries = new Map<string, SavePlan['series'][number]>();
-	draft.overlay.each((address, year, position, value) => {
-		const members = toMembers(model, address);
-		const period = periodMember(model, year, position);
-		const cell = keyOf({ address: members, period });
-		if (takeTheirs.has(cell)) return;
-		const words = cellInWords(model, address, year, position);
+	for (const cell of merge.entries) {
+		const { address, year, position, entry } = cell;
 		const verdict = guard.leafVerdict(address, model.periods.at(year, position)!.index);
 		if (verdict.kind !== 'enter') {
-			plan.refused.push({ words, reason: 'reason' in verdict ? verdict.reason : '' });
-			return;
+			plan.refused.push({ words: cellInWords(model, address, year, position), reason: 'reason' in verdict ? verdict.reason : '' });
+			continue;
 		}
-		const now = cube.read(address, year, position);
-		const seen = draft.seenAt(cube, address, year, position);
-		if (!same(now, seen) && !keepMine.has(cell)) {
-			plan.conflicts.push({
-				address: members,
-				period,
-				words,
-				seen: orNull(seen),
-				now: orNull(now),
-				mine: toDraftValue(value)
-			} satisfies Conflict);
-			return;
-		}
+		const { address: members, period } = referenceOf(cell);
 		const key = `${members.join(' ')} ${year}`;
 		let series = bySeries.get(key);
 		if (!series) {
 			const before = cube.seriesOf(entryOrigin, address, year);
 			bySeries.set(key, (series = { origin: entryOrigin, members, year, before, amounts: before.slice() }));
 		}
-		series.amounts[position] = value === CLEARED ? EMPTY : entryFor(model, cube, address, year, position, value);
+		series.amounts[position] = entry;
 		plan.entries.push({
 			origin: entryOrigin,
 			address: members,
 			period,
 			before: series.before[position]!,
-			after: series.amounts[position]!
+			after: entry,
+			beneath: draft.overlay.withoutEntry(cube, address, year, position)
 		});
-	});
+	}
 	plan.series = [...bySeries.values()];
 	plan.cells = plan.entries.length;
 	return plan;
 }
 
-const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));
 const orNull = (value: number): number | null => (isEmpty(value) ? null : value);

@@ -1,0 +1,46 @@
+import type { Model } from '../model';
+import { EMPTY, isEmpty } from '../number';
+import { entryFor, type Cube } from './cube';
+import { CLEARED, type Overlay, type OverlayCell } from './overlay';
+
+/** A cell of an overlay whose base has moved since it was changed. */
+export interface MergeConflict extends OverlayCell {
+	/** What stood there when it was changed, and what stands there now; empty is NaN. */
+	seen: number;
+	now: number;
+}
+
+export interface Merge {
+	/** The cells to write, with the value their entry takes (empty: the entry goes). */
+	entries: (OverlayCell & { entry: number })[];
+	conflicts: MergeConflict[];
+}
+
+/**
+ * What merging an overlay into its base would write. A cell conflicts when the base no longer shows what it showed when
+ * the cell was changed, unless it has been decided: `mine` is written all the same, `theirs` is left out.
+ * O(changed cells).
+ * @param seen per changed cell what the base showed, `CLEARED` for empty; cells not in it never conflict
+ */
+export function mergeOverlay(
+	model: Model,
+	cube: Cube,
+	overlay: Overlay,
+	seen: Overlay,
+	decide: (cell: OverlayCell) => 'mine' | 'theirs' | undefined = () => undefined
+): Merge {
+	const merge: Merge = { entries: [], conflicts: [] };
+	for (const cell of overlay.list()) {
+		const { address, year, position, value } = cell;
+		const decision = decide(cell);
+		if (decision === 'theirs') continue;
+		const noted = seen.get(address, year, position);
+		const before = noted === CLEARED ? EMPTY : noted;
+		const now = cube.read(address, year, position);
+		if (!isEmpty(noted) && decision !== 'mine' && !same(before, now)) merge.conflicts.push({ ...cell, seen: before, now });
+		else merge.entries.push({ ...cell, entry: value === CLEARED ? EMPTY : entryFor(model, cube, address, year, position, value) });
+	}
+	return merge;
+}
+
+const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));
