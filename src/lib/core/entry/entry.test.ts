@@ -5,7 +5,7 @@ import { CLEARED, compileQuery, Cube, Overlay, View, type Line } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, roundTo } from '../number';
 import { buildModel } from '../testing';
-import { enter, parseEntry, spread, type EnterResult, type SpreadLeaf } from '.';
+import { enter, parseCoded, parseEntry, spread, type EnterResult, type SpreadOptions, type SpreadLeaf } from '.';
 
 const english = { decimal: '.', group: ',' } as const;
 const german = { decimal: ',', group: '.' } as const;
@@ -150,14 +150,22 @@ describe('entering at a cell', () => {
 		view.fill(cube, overlay);
 		return view.evaluate().values[0]!;
 	};
-	const type = (scene: Scene, members: number[], period: string, text: string, currency = 'EUR'): EnterResult => {
+	const type = (
+		scene: Scene,
+		members: number[],
+		period: string,
+		text: string,
+		currency = 'EUR',
+		options: SpreadOptions = {}
+	): EnterResult => {
 		const ordinal = scene.model.periods.dimension.ordinalOfCode(period)!;
 		const result = enter(scene, {
 			members,
 			range: scene.model.periods.range(ordinal),
 			shown: figure(scene, members, ordinal, currency),
 			currency,
-			input: parseEntry(text, english)
+			input: parseEntry(text, english),
+			...options
 		});
 		if ('changes' in result)
 			for (const { address, year, position, after } of result.changes) scene.overlay.set(address, year, position, after);
@@ -238,6 +246,82 @@ describe('entering at a cell', () => {
 		expect(scene.overlay.get([1, 0, 2, 1], 2027, 0)).toBe(CLEARED);
 		expect(figure(scene, [1, 0, 2, 1], at(scene.model, '2026-04'))).toBe(100);
 	});
+	const figureOf = (scene: Scene, members: number[], code: string) => ({
+		members,
+		range: scene.model.periods.range(at(scene.model, code))
+	});
+	test('like another year: its proportions, in cells that were empty too', () => {
+		const scene = setUp();
+		scene.cube.writeSeries(2, [1, 1, 2, 1], 2028, [30, 10]);
+		scene.cube.writeSeries(2, [1, 1, 2, 2], 2028, [0, 60]);
+		scene.cube.writeCell(2, [1, 0, 2, 3], 2027, 2, 55);
+		type(scene, [1, 0, 2, 0], 'FY2027', '200', 'EUR', { method: 'like another', like: figureOf(scene, [1, 1, 2, 0], 'FY2028') });
+		const months = (route: number) => [0, 1, 2].map((position) => scene.overlay.read(scene.cube, [1, 0, 2, route], 2027, position));
+		expect(months(1)).toEqual([60, 20, Number.NaN]);
+		expect(months(2)).toEqual([0, 120, Number.NaN]);
+		expect(months(3)).toEqual([Number.NaN, Number.NaN, 0]);
+		expect(
+			faultOf(type(scene, [1, 0, 2, 0], 'FY2027', '1', 'EUR', { method: 'like another', like: figureOf(scene, [2, 1, 2, 0], 'FY2028') }))
+				?.message
+		).toMatch(/^The other figure is empty/);
+		expect(
+			faultOf(type(scene, [1, 0, 2, 0], 'FY2027', '1', 'EUR', { method: 'like another', like: figureOf(scene, [1, 0, 2, 1], 'FY2027') }))
+				?.message
+		).toMatch(/single members only/);
+	});
+	test('what is kept fixed keeps its value', () => {
+		const scene = setUp();
+		for (const route of [1, 2]) scene.cube.writeCell(2, [1, 0, 2, route], 2027, 0, 100);
+		type(scene, [1, 0, 2, 0], '2026-04', '500', 'EUR', { kept: [figureOf(scene, [1, 0, 2, 1], 'FY2027')] });
+		expect([1, 2].map((route) => scene.overlay.read(scene.cube, [1, 0, 2, route], 2027, 0))).toEqual([100, 400]);
+	});
+	test('over all leaves where nothing is yet, when asked', () => {
+		const scene = setUp();
+		type(scene, [1, 0, 2, 0], '2026-04', '90', 'EUR', { overAll: true });
+		expect([1, 2, 3].map((route) => scene.overlay.get([1, 0, 2, route], 2027, 0))).toEqual([30, 30, 30]);
+	});
+	test('many new cells ask first', () => {
+		const model = buildModel({
+			accounts: [{ code: 'sales', account: {} }],
+			scenarios: [{ code: 'plan', entry: ['2026-04', '2028-03'] }],
+			general: { item: [{ code: 'all' }, ...Array.from({ length: 600 }, (_, index) => ({ code: `i${index}`, parent: 'all' }))] }
+		});
+		const scene = { model, cube: new Cube(model), overlay: new Overlay(model), guard: new WriteGuard(model, open) };
+		expect(faultOf(type(scene, [0, 0, 0], 'FY2027', '7200'))).toMatchObject({
+			code: 'asks first',
+			message: 'This would fill 7200 cells that are empty now.'
+		});
+		type(scene, [0, 0, 0], 'FY2027', '7200', 'EUR', { confirmed: true });
+		expect(scene.overlay.size).toBe(7_200);
+	});
+	test('prices are set alike or scaled, never divided', () => {
+		const model = buildModel({
+			accounts: [{ code: 'price', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'average', decimals: 3 } }],
+			scenarios: [{ code: 'plan', entry: ['2026-04', '2028-03'] }]
+		});
+		const scene = { model, cube: new Cube(model), overlay: new Overlay(model), guard: new WriteGuard(model, open) };
+		scene.cube.writeSeries(2, [0, 0], 2027, [2, 4]);
+		type(scene, [0, 0], 'FY2027-Q1', '+= 10%');
+		expect([0, 1].map((position) => scene.overlay.get([0, 0], 2027, position))).toEqual([2.2, 4.4]);
+		type(scene, [0, 0], 'FY2027-Q1', '3');
+		expect([0, 1].map((position) => scene.overlay.get([0, 0], 2027, position))).toEqual([3, 3]);
+	});
+	test('a yearly fact is typed in any month of its year and has one cell', () => {
+		const model = buildModel({
+			accounts: [
+				{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } },
+				{ code: 'term', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'timeless' } }
+			],
+			scenarios: [{ code: 'plan', entry: ['2026-04', '2028-03'] }]
+		});
+		const scene = { model, cube: new Cube(model), overlay: new Overlay(model), guard: new WriteGuard(model, open) };
+		type(scene, [0, 0], '2026-09', '7');
+		expect(scene.overlay.list()).toMatchObject([{ year: 2027, position: 0, value: 7 }]);
+		expect(figure(scene, [0, 0], at(model, '2027-02'))).toBe(7);
+		expect(figure(scene, [0, 0], at(model, '2027-05'))).toBeNaN();
+		type(scene, [1, 0], '2027-12', '36');
+		expect(figure(scene, [1, 0], at(model, '2026-05'))).toBe(36);
+	});
 	test.each([
 		['a computed account', [5, 0, 2, 1], '2026-04', 'may not write', 'margin is computed by its formula.'],
 		['a scenario without entries', [1, 1, 2, 1], '2026-04', 'may not write', 'actual takes no entries.'],
@@ -249,4 +333,27 @@ describe('entering at a cell', () => {
 			message: typeof message === 'string' ? message : expect.stringMatching(message)
 		})
 	);
+});
+
+describe('choices, dates and texts', () => {
+	const texts: string[] = [];
+	const values = {
+		choices: [
+			{ member: 11, code: 'APR', name: 'April' },
+			{ member: 12, code: 'AUG', name: 'August' },
+			{ member: 13, code: 'MAY', name: 'May' }
+		],
+		place: (text: string) => texts.push(text) - 1
+	};
+	test.each<[string, 'choice' | 'date' | 'text', object]>([
+		['may', 'choice', { kind: 'set', value: 13 }],
+		['AUG', 'choice', { kind: 'set', value: 12 }],
+		['m', 'choice', { kind: 'set', value: 13 }],
+		['a', 'choice', { kind: 'fault', message: '“a” may be April or August. Type more of it.' }],
+		['June', 'choice', { kind: 'fault', message: '“June” is not among the choices, such as April, August, May.' }],
+		['2027-04-01', 'date', { kind: 'set', value: 20_909 }],
+		['1 April', 'date', { kind: 'fault', message: '“1 April” is not a date. Type it as 2027-04-01.' }],
+		['hello', 'text', { kind: 'set', value: 0 }],
+		['  ', 'text', { kind: 'clear' }]
+	])('%s as %s', (text, type, wanted) => expect(parseCoded(text, type, values)).toEqual(wanted));
 });

@@ -9,4 +9,5 @@ export type { EntryInput, NumberStyle } from './parse';
 export { spread } from './spread';
 export type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
 export { enter } from './enter';
-export type { EnterFault, EnterResult, LeafChange } from './enter';
+export type { EnterFault, EnterResult, Entering, EntryScene, Figure, LeafChange, SpreadOptions } from './enter';
+export { parseCoded, type CodedValues } from './parse-coded';

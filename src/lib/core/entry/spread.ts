@@ -1,6 +1,6 @@
 import { isEmpty, isValue, roundTo, shareOut, sum } from '../number';
 
-export type SpreadMethod = 'in proportion' | 'evenly' | 'same value';
+export type SpreadMethod = 'in proportion' | 'evenly' | 'same value' | 'like another';
 
 /** A leaf beneath the figure that is spread. */
 export interface SpreadLeaf {
@@ -12,6 +12,8 @@ export interface SpreadLeaf {
 	rate: number;
 	/** Closed, kept fixed or out of reach: keeps its value, and the rest absorb the difference. */
 	fixed: boolean;
+	/** For `like another`: how much its counterpart pushes the other figure. */
+	pattern?: number;
 }
 
 export type SpreadResult =
@@ -40,11 +42,27 @@ export function spread(leaves: readonly SpreadLeaf[], target: number, decimals: 
 	const fixedTotal = sum(leaves.filter((leaf) => leaf.fixed).map((leaf) => amountOf(leaf) * leaf.weight));
 	const goal = target - (isEmpty(fixedTotal) ? 0 : fixedTotal);
 	const present = free.filter((leaf) => isValue(leaf.value) && leaf.value !== 0);
-	const amounts = method === 'evenly' || present.length === 0 ? evenly(free, goal) : inProportion(free, present, amountOf, goal);
+	const amounts = shares(method, free, present, amountOf, goal);
+	if (!amounts) return { fault: 'nothing to spread over', message: 'The other figure is empty or comes to 0, so it gives no proportions.' };
 	const settled = tie(free, amounts, goal, decimals);
 	let next = 0;
 	const values = leaves.map((leaf) => (leaf.fixed ? leaf.value : settled[next++]! / leaf.rate));
 	return { values, warning: method === 'in proportion' ? bigMove(leaves, values) : undefined };
+}
+
+/** What each free leaf comes to before rounding; undefined when the method gives no proportions. */
+function shares(
+	method: SpreadMethod,
+	free: readonly SpreadLeaf[],
+	present: readonly SpreadLeaf[],
+	amountOf: (leaf: SpreadLeaf) => number,
+	goal: number
+): number[] | undefined {
+	if (method === 'like another') {
+		const whole = sum(free.map((leaf) => leaf.pattern ?? Number.NaN));
+		return isEmpty(whole) || whole === 0 ? undefined : free.map((leaf) => ((goal * (leaf.pattern ?? 0)) / whole) * Math.sign(leaf.weight));
+	}
+	return method === 'evenly' || present.length === 0 ? evenly(free, goal) : inProportion(free, present, amountOf, goal);
 }
 
 function evenly(free: readonly SpreadLeaf[], goal: number): number[] {
