@@ -1,4 +1,4 @@
-import type { PeriodRange } from '../calendar';
+import type { PeriodLevel, PeriodRange } from '../calendar';
 import { accountsRead } from '../formula';
 import type { Model } from '../model';
 import { isReadByLeaf } from './leaf-readings';
@@ -16,6 +16,11 @@ export interface Query {
 	currency: string;
 	/** Read at the rates of this set instead of the scenario's own: at constant rates. */
 	rateSet?: number | undefined;
+	/**
+	 * Lines of the axis with the periods that run from the start of a level to their own end: a month to date in its year.
+	 * One entry a line; undefined for plain lines.
+	 */
+	toDate?: readonly (PeriodLevel | undefined)[];
 }
 
 /** A query that cannot be asked, with a sentence for the person who built it. */
@@ -87,8 +92,8 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 	}
 	const years = [...new Set(periods.flatMap((ordinal) => yearsOf(model, ordinal)))].sort((a, b) => a - b);
 	const ranges: PeriodRange[] = [];
-	const rangeOf = Int32Array.from(periods, (ordinal) => {
-		const range = model.periods.range(ordinal);
+	const rangeOf = Int32Array.from(periods, (ordinal, line) => {
+		const range = rangeToDate(model, ordinal, query.toDate?.[line]);
 		const known = ranges.findIndex(({ from, to }) => from === range.from && to === range.to);
 		return known >= 0 ? known : ranges.push(range) - 1;
 	});
@@ -119,6 +124,17 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 		rangeOf,
 		accountAxis: axisOf.get(model.accounts.id)!
 	};
+}
+
+/** The leaf periods of a period, or from the start of the level above it that is named. */
+function rangeToDate(model: Model, ordinal: number, level: PeriodLevel | undefined): PeriodRange {
+	const range = model.periods.range(ordinal);
+	if (!level) return range;
+	const { tree } = model.periods.dimension;
+	const start = [ordinal, ...tree.ancestors(ordinal)].find((each) => model.periods.facts(each)?.level === level);
+	if (start === undefined)
+		throw new QueryFault(`${model.periods.dimension.member(ordinal).name} lies in no ${level}, so it has no sum to date.`);
+	return { from: model.periods.range(start).from, to: range.to };
 }
 
 /** On which axis each dimension is bound; every one exactly once. */

@@ -1,10 +1,14 @@
 import { describe, expect, test } from 'vitest';
-import { compileQuery } from '../cube';
+import { compileQuery, Cube, View } from '../cube';
 import { buildModel } from '../testing';
-import { expandForm, type FormLayout } from '.';
+import { deriveFigure, expandForm, favourableSignOf, type FormLayout } from '.';
 
 const model = buildModel({
-	accounts: [{ code: 'all' }, { code: 'sales', parent: 'all', account: {} }, { code: 'cost', parent: 'all', account: {} }],
+	accounts: [
+		{ code: 'all' },
+		{ code: 'sales', parent: 'all', account: {} },
+		{ code: 'cost', parent: 'all', account: { timeBehaviour: 'closing' } }
+	],
 	scenarios: [{ code: 'plan' }, { code: 'actual' }],
 	general: { route: [{ code: 'routes' }, { code: 'r1', parent: 'routes' }, { code: 'r2', parent: 'routes' }] }
 });
@@ -78,5 +82,77 @@ describe('a form', () => {
 		expect(
 			expandForm(model, { ...layout, selectors: [{ dimension: 77, selection: { kind: 'these', members: [] }, initial: 1 }] }, {}).faults
 		).toContain('The selector’s dimension 77 is not in this model.'.replace('’', "'"));
+	});
+	test('reads months to date by each account’s own behaviour, and compares columns', () => {
+		const cube = new Cube(model);
+		cube.writeSeries(2, [1, 0, 1], 2028, [10, 20, 30]);
+		cube.writeSeries(2, [2, 0, 1], 2028, [4, 5, 6]);
+		const form = expandForm(
+			model,
+			{
+				...layout,
+				columns: [layout.columns[0]!, { ...layout.columns[0]!, toDate: 'year' }, layout.columns[1]!],
+				derived: [
+					{ kind: 'difference', label: 'Δ', of: 1, base: 0 },
+					{ kind: 'share', label: 'of the year', of: 0, base: 2 }
+				]
+			},
+			{}
+		);
+		expect(form.faults).toEqual([]);
+		const view = new View(compileQuery(model, form.query));
+		view.fill(cube);
+		const { values } = view.evaluate();
+		const row = (index: number, from: number) => [...values.slice(index * 25 + from, index * 25 + from + 3)];
+		expect(row(1, 0)).toEqual([10, 20, 30]);
+		expect(row(1, 12)).toEqual([10, 30, 60]);
+		// A balance to date is the balance at the end.
+		expect(row(2, 12)).toEqual([4, 5, 6]);
+		expect(form.derived).toHaveLength(24);
+		expect(form.derived[2]).toEqual({ kind: 'difference', label: 'Δ', of: 14, base: 2 });
+		expect(form.derived[13]).toEqual({ kind: 'share', label: 'of the year', of: 1, whole: 24 });
+		expect(expandForm(model, { ...layout, derived: [{ kind: 'difference', label: 'Odd', of: 0, base: 7 }] }, {}).faults).toEqual([
+			'Odd: its two groups of columns have 12 and 0 lines, so they do not match.'
+		]);
+	});
+});
+
+describe('derived figures', () => {
+	const figure = (value: number, flags = 0) => ({ value, flags });
+	const derive = (kind: 'difference' | '% difference' | 'share', one: number, other: number, sign = 1) => {
+		const line = kind === 'share' ? { kind, label: '', of: 0, whole: 1 } : { kind, label: '', of: 0, base: 1 };
+		return deriveFigure(line, figure(one), figure(other), sign);
+	};
+	test.each([
+		['difference', 120, 100, 20, true],
+		['difference', Number.NaN, 100, -100, false],
+		['difference', 5, Number.NaN, 5, true],
+		['% difference', 120, 100, 0.2, true],
+		['% difference', -50, -100, 0.5, true],
+		['% difference', -150, -100, -0.5, false],
+		['% difference', 5, 0, Number.NaN, undefined],
+		['% difference', 5, Number.NaN, Number.NaN, undefined],
+		['share', 25, 100, 0.25, undefined],
+		['share', 25, 0, Number.NaN, undefined]
+	] as const)('%s of %d and %d', (kind, one, other, value, favourable) =>
+		expect(derive(kind, one, other)).toEqual({ value, flags: 0, favourable })
+	);
+	test('less is good news of an expense, and incompleteness travels', () => {
+		expect(derive('difference', 90, 100, -1).favourable).toBe(true);
+		expect(deriveFigure({ kind: 'difference', label: '', of: 0, base: 1 }, figure(1, 1), figure(2, 2), 1).flags).toBe(3);
+	});
+	test('a group is judged by its leaves', () => {
+		const groups = buildModel({
+			accounts: [
+				{ code: 'result' },
+				{ code: 'sales', parent: 'result', account: { kind: 'revenue' } },
+				{ code: 'costs', parent: 'result', weight: -1 },
+				{ code: 'pay', parent: 'costs', account: { kind: 'expense' } },
+				{ code: 'sailings', account: { kind: 'statistic' } },
+				{ code: 'load', account: { kind: 'statistic', favourable: 'more' } }
+			],
+			scenarios: [{ code: 'plan' }]
+		});
+		expect([0, 1, 2, 3, 4, 5].map((account) => favourableSignOf(groups, account))).toEqual([1, 1, -1, -1, 0, 1]);
 	});
 });

@@ -5,6 +5,7 @@
  * dimension may stand on an axis too when the axis refers to what was `chosen` (the months of the chosen year).
  * Expansion is O(lines).
  */
+export { deriveFigure, favourableSign, favourableSignOf, operandsOf, type DerivedFigure, type DerivedLine } from './derived';
 export { expandForm } from './expand';
 export type { ExpandedForm, FormLine, FormSelector } from './expand';
-export type { AxisBlock, FormLayout, SelectorPart } from './layout';
+export type { AxisBlock, DerivedPart, FormLayout, SelectorPart } from './layout';

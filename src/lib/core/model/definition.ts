@@ -28,6 +28,8 @@ export interface AccountDefinition {
 	frequency?: Frequency;
 	/** Which rates translate it, where its time behaviour is not to decide. */
 	rateKind?: RateUse | null;
+	/** Whether more or less of it is good; by its kind when left out. */
+	favourable?: 'more' | 'less' | null;
 	decimals: number;
 	/** What is counted, for quantities: `litres`, `sailings`… */
 	unit: string | null;

@@ -1,0 +1,78 @@
+import type { AccountDefinition, Model } from '../model';
+import { EMPTY, isEmpty } from '../number';
+
+/** A line a form computes from its other lines. Lines are named by their place. */
+export type DerivedLine =
+	| { kind: 'difference' | '% difference'; label: string; of: number; base: number }
+	/** The line as a share of a whole; a share states its whole. */
+	| { kind: 'share'; label: string; of: number; whole: number };
+
+/** A computed figure. */
+export interface DerivedFigure {
+	value: number;
+	/** Flags of its operands together: incompleteness travels. */
+	flags: number;
+	/** Whether a difference is good news; undefined where it is neither, or nothing. */
+	favourable: boolean | undefined;
+}
+
+/**
+ * A derived figure from the two figures it is made of. A % difference divides by the size of its base and is blank where
+ * the base is empty or 0; a difference with one side empty counts that side as nothing; a share of an empty or 0 whole is
+ * blank. A figure whose operand is blank for its currency is blank too.
+ * @param favourableSign +1 where more is good, −1 where less is, 0 where neither (see `favourableSign`)
+ */
+export function deriveFigure(
+	line: DerivedLine,
+	one: { value: number; flags: number },
+	other: { value: number; flags: number },
+	favourableSign: number
+): DerivedFigure {
+	const flags = one.flags | other.flags;
+	const value = VALUES[line.kind](one.value, other.value);
+	const direction = line.kind === 'share' || isEmpty(value) || value === 0 ? 0 : Math.sign(value) * favourableSign;
+	return { value, flags, favourable: direction === 0 ? undefined : direction > 0 };
+}
+
+/** The places of a derived line's operands. */
+export const operandsOf = (line: DerivedLine): [number, number] => (line.kind === 'share' ? [line.of, line.whole] : [line.of, line.base]);
+
+const VALUES: Record<DerivedLine['kind'], (one: number, other: number) => number> = {
+	difference: (of, base) => (isEmpty(of) ? (isEmpty(base) ? EMPTY : -base) : isEmpty(base) ? of : of - base),
+	'% difference': (of, base) => (isEmpty(base) || base === 0 ? EMPTY : ((isEmpty(of) ? 0 : of) - base) / Math.abs(base)),
+	share: (of, whole) => (isEmpty(whole) || whole === 0 ? EMPTY : of / whole)
+};
+
+/** +1 where more of an account is good, −1 where less is: revenue, assets and equity against expenses and liabilities. */
+export function favourableSign(account: AccountDefinition | undefined): number {
+	if (!account) return 0;
+	if (account.favourable) return account.favourable === 'more' ? 1 : -1;
+	switch (account.kind) {
+		case 'revenue':
+		case 'asset':
+		case 'equity':
+			return 1;
+		case 'expense':
+		case 'liability':
+			return -1;
+		case 'statistic':
+		case 'rate':
+			return 0;
+		default:
+			return account.kind satisfies never;
+	}
+}
+
+/**
+ * The sign for an account of any level: a group's is that of its leaves, turned where they subtract, when they agree;
+ * otherwise a group that nets (revenue less costs) is better when it is more.
+ */
+export function favourableSignOf(model: Model, account: number): number {
+	if (model.accounts.isLeaf(account)) return favourableSign(model.account(account));
+	const signs = new Set<number>();
+	model.accounts.eachWeightedLeaf(account, (leaf, weight) => {
+		const sign = favourableSign(model.account(leaf)) * Math.sign(weight);
+		if (sign !== 0) signs.add(sign);
+	});
+	return signs.size === 0 ? 0 : signs.has(1) ? 1 : -1;
+}
