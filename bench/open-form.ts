@@ -8,7 +8,26 @@ import { measure, medianOf, type Measure } from './timing';
  * by leaf account and month; it is spared the roll-up to parents, quarters and the year.
  */
 export async function openForm(data: BenchData): Promise<Measure> {
-	const { model, cube, duck } = data;
+	const { cube, duck } = data;
+	const { query, sql, columns } = formQuery(data);
+	const ours = () => {
+		const view = new View(compileQuery(data.model, query));
+		view.fill(cube);
+		return view.evaluate();
+	};
+	await check(data, ours(), sql, columns);
+	return measure(
+		`open a form of ${query.rows.length} × ${columns} on ${millions(data)} cells`,
+		await medianOf(9, ours),
+		await medianOf(9, () => duck.runAndReadAll(sql)),
+		1
+	);
+}
+
+export const millions = ({ cells }: BenchData): string => `${(cells / 1e6).toFixed(0)}M`;
+
+/** The form as our query and as SQL over row-per-cell data, grouped by leaf account and month. */
+export function formQuery({ model }: BenchData): { query: Query; sql: string; columns: number; members: number[] } {
 	const member = (axis: number, code: string) => model.dimensions[axis]!.member(model.dimensions[axis]!.ordinalOfCode(code)!);
 	const period = model.periods.dimension;
 	const columns = period.members.filter(
@@ -39,18 +58,8 @@ export async function openForm(data: BenchData): Promise<Measure> {
 	const weights = [2, 3, 4, 5].map(sign).join(' * ');
 	const sql = `SELECT account, period, sum(value * ${weights}) AS total FROM cell WHERE ${filters.join(' AND ')} AND period < 12 GROUP BY account, period`;
 
-	const ours = () => {
-		const view = new View(compileQuery(model, query));
-		view.fill(cube);
-		return view.evaluate();
-	};
-	await check(data, ours(), sql, columns.length);
-	return measure(
-		`open a form of ${query.rows.length} × ${columns.length} on ${(data.cells / 1e6).toFixed(0)}M cells`,
-		await medianOf(9, ours),
-		await medianOf(9, () => duck.runAndReadAll(sql)),
-		1
-	);
+	const members = model.dimensions.map((dimension, axis) => dimension.ordinalOfCode(chosen[axis] ?? 'a')!);
+	return { query, sql, columns: columns.length, members };
 }
 
 /** Both must say the same, or the times mean nothing. */

@@ -67,7 +67,10 @@ describe('series in the database', () => {
 	const stored = async (): Promise<StoredSeries[]> => {
 		const found: StoredSeries[] = [];
 		await transaction(
-			(client) => readAllSeries(client, modelId, dimensionIds, (each) => found.push({ ...each, members: [...Array.from(each.members)] })),
+			(client) =>
+				readAllSeries(client, modelId, dimensionIds, (each) =>
+					found.push({ ...each, members: [...Array.from(each.members)], amounts: each.amounts.slice() })
+				),
 			database.pool
 		);
 		return found.sort((a, b) => a.members[0]! - b.members[0]!);

@@ -17,6 +17,7 @@ export async function freshDatabase(
 	const url = new URL(inject('databaseUrl'));
 	url.pathname = `/${name}`;
 	const pool = new pg.Pool({ connectionString: url.href, max: 6 });
+	pool.on('error', () => {});
 	await migrate(pool, 'src/lib/server/database/migrations');
 	if (demo) await loadDemo(pool);
 	return { url: url.href, pool, close: () => pool.end() };

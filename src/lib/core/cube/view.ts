@@ -1,6 +1,6 @@
 import type { ReadGuard } from '../access';
 import type { PeriodRange } from '../calendar';
-import { evaluate } from '../formula';
+import { accountsRead, evaluate } from '../formula';
 import type { AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { ClassShare } from './classes';
@@ -70,6 +70,12 @@ export class View {
 	/** Accumulated series over each run of periods, by `series × ranges + range`; worked out once until something changes. */
 	readonly #known: Float64Array;
 	readonly #knownFlags: Uint8Array;
+	/** The last result, and which of its cells are no longer right: all, or those of some accounts in some runs of periods. */
+	#result: ViewResult | undefined;
+	#staleAccounts = new Set<number>();
+	#stalePeriods = { from: Number.POSITIVE_INFINITY, to: Number.NEGATIVE_INFINITY };
+	/** By account: itself, the accounts its formula reads, and theirs. */
+	readonly #reads = new Map<number, number[]>();
 	#source: { cube: Cube; overlay: Overlay | undefined; visible: ReadGuard | undefined } | undefined;
 
 	constructor(query: CompiledQuery) {
@@ -97,6 +103,7 @@ export class View {
 		this.#compensations.fill(0);
 		this.#counts.fill(0);
 		this.#knownFlags.fill(UNKNOWN);
+		this.#result = undefined;
 		this.#leafReadings.forget();
 		this.#translator.forgetMissing();
 		const { model, classes, strides, years } = this.query;
@@ -122,7 +129,10 @@ export class View {
 		const { model, classes, strides, seriesWidth, years } = this.query;
 		if (this.#source?.visible && !this.#source.visible.mayRead(address)) return false;
 		const account = address[model.accountAxis]!;
-		if (this.#watched.has(account)) this.#leafReadings.forget(account);
+		if (this.#watched.has(account)) {
+			this.#leafReadings.forget(account);
+			this.#result = undefined;
+		}
 		const yearIndex = years.indexOf(year);
 		if (yearIndex < 0) return this.#watched.has(account);
 		let series = 0;
@@ -138,6 +148,7 @@ export class View {
 		if (isValue(before)) this.#add(place, -before * weight, -1);
 		if (isValue(after)) this.#add(place, after * weight, 1);
 		if (this.#counts[place] === 0) this.#totals[place] = this.#compensations[place] = 0;
+		this.#noteStale(classes[model.accountAxis]!.classOf[account]!, model.periods.at(year, position)?.index);
 		this.#knownFlags.fill(UNKNOWN, series * this.query.ranges.length, (series + 1) * this.query.ranges.length);
 		return true;
 	}
@@ -147,19 +158,57 @@ export class View {
 		return this.#translator.missing;
 	}
 
-	/** All cells of the grid. O(cells × class combinations beneath each). */
+	/**
+	 * All cells of the grid. After changes only the cells they reach are worked out again. The arrays are new each time.
+	 * O(cells × class combinations beneath each).
+	 */
 	evaluate(): ViewResult {
 		const rows = this.query.rows.length;
 		const columns = this.query.columns.length;
-		const values = new Float64Array(rows * columns);
-		const flags = new Uint8Array(rows * columns);
+		const last = this.#result;
+		const values = last ? last.values.slice() : new Float64Array(rows * columns);
+		const flags = last ? last.flags.slice() : new Uint8Array(rows * columns);
 		for (let row = 0; row < rows; row++)
 			for (let column = 0; column < columns; column++) {
+				if (last && !this.#isStale(row, column)) continue;
 				const reading = { flags: 0 };
 				values[row * columns + column] = this.#amount(this.#accountAt(row, column), row, column, reading);
 				flags[row * columns + column] = reading.flags;
 			}
+		this.#staleAccounts.clear();
+		this.#stalePeriods = { from: Number.POSITIVE_INFINITY, to: Number.NEGATIVE_INFINITY };
+		this.#result = { values, flags };
 		return { values, flags };
+	}
+
+	#noteStale(accountClass: number, period: number | undefined): void {
+		this.#staleAccounts.add(accountClass);
+		if (period === undefined) return;
+		this.#stalePeriods.from = Math.min(this.#stalePeriods.from, period);
+		this.#stalePeriods.to = Math.max(this.#stalePeriods.to, period);
+	}
+
+	/** Whether a changed account class counts in a cell, or in what its formula reads, within the cell's periods. */
+	#isStale(row: number, column: number): boolean {
+		if (this.#staleAccounts.size === 0) return false;
+		const range = this.query.ranges[this.#rangeAt(row, column)]!;
+		if (range.to < this.#stalePeriods.from || range.from > this.#stalePeriods.to) return false;
+		return this.#readsOf(this.#accountAt(row, column)).some((account) =>
+			this.#accountClasses(account).some(({ share }) => this.#staleAccounts.has(share.class))
+		);
+	}
+
+	#readsOf(account: number): number[] {
+		let reads = this.#reads.get(account);
+		if (!reads) {
+			const { model } = this.query;
+			const formula = model.formula(account);
+			const operands = formula
+				? [...accountsRead(formula.expression)].map((member) => model.accounts.ordinal(member)).filter((ordinal) => ordinal !== undefined)
+				: [];
+			this.#reads.set(account, (reads = [account, ...operands.flatMap((operand) => this.#readsOf(operand))]));
+		}
+		return reads;
 	}
 
 	#scan(block: Block, scenarioOffset: number, yearIndex: number): void {

@@ -5,6 +5,7 @@
  * A cell's *address* is one leaf ordinal per dimension other than the period, in the order of `model.dimensions`,
  * beside the index of a leaf period.
  */
+export { continuationOf, type Continuation } from './continuation';
 export { Model } from './model';
 export type {
 	AccountDefinition,

@@ -5,7 +5,7 @@ const HEADER_BYTES = 19;
 export interface BinaryFields {
 	/** A four-byte integer. */
 	integer(field: number): number;
-	/** An array of doubles; its NULLs come as NaN. */
+	/** An array of doubles; its NULLs come as NaN. The array is reused for the next one of the same length. */
 	doubles(field: number): Float64Array;
 }
 
@@ -17,6 +17,7 @@ export class BinaryCopyReader implements BinaryFields {
 	#buffer: Buffer = Buffer.alloc(0);
 	#headerRead = false;
 	#starts: number[] = [];
+	#doubles = new Float64Array(0);
 
 	/** Takes the next chunk and calls back with each row that is complete. */
 	push(chunk: Buffer, visit: (fields: BinaryFields) => void): void {
@@ -46,7 +47,9 @@ export class BinaryCopyReader implements BinaryFields {
 		if (dimensions === 0) return new Float64Array(0);
 		const length = this.#buffer.readInt32BE(at + 12);
 		at += 20;
-		const values = new Float64Array(length);
+		// A fresh array a row would be hundreds of thousands of small buffers, and the collector's work with them most of a load.
+		if (this.#doubles.length !== length) this.#doubles = new Float64Array(length);
+		const values = this.#doubles;
 		for (let index = 0; index < length; index++) {
 			const bytes = this.#buffer.readInt32BE(at);
 			at += 4;

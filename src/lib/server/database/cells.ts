@@ -105,7 +105,7 @@ export async function copyRows<Row>(
 	await finished;
 }
 
-/** Reads every series of a model through a binary COPY. The members array is reused between calls. */
+/** Reads every series of a model through a binary COPY. The arrays are reused between calls. */
 export async function readAllSeries(
 	client: pg.ClientBase,
 	modelId: number,
