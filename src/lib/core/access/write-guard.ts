@@ -58,6 +58,8 @@ export class WriteGuard {
 		const model = this.#model;
 		const computed = this.#whyComputed(address);
 		if (computed) return { kind: 'computed', reason: computed };
+		if (model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, period))
+			return { kind: 'computed', reason: `${model.accounts.member(address[model.accountAxis]!).name} is computed by its formula.` };
 		if (!model.account(address[model.accountAxis]!)) return { kind: 'computed', reason: 'This account only groups others.' };
 		const scenario = model.scenario(address[model.scenarioAxis]!);
 		const scenarioName = model.scenarios.member(address[model.scenarioAxis]!).name;
@@ -115,7 +117,8 @@ export class WriteGuard {
 			dimension.eachWeightedLeaf(members[axis]!, (leaf) => {
 				// Formula accounts and groups take no entry: they make classes of their own.
 				const plain = axis !== model.accountAxis || (model.account(leaf) !== undefined && model.formula(leaf) === undefined);
-				const leafClass = plain ? this.#classOf[axis]![leaf]! : `computed ${this.#classOf[axis]![leaf]!}`;
+				const computed = axis === model.accountAxis && model.live.has(leaf) ? `live ${leaf}` : `computed ${this.#classOf[axis]![leaf]!}`;
+				const leafClass = plain && !(axis === model.accountAxis && model.live.has(leaf)) ? this.#classOf[axis]![leaf]! : computed;
 				if (!leaves.has(leafClass)) leaves.set(leafClass, leaf);
 			});
 			return [...leaves.values()];

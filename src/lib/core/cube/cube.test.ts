@@ -132,7 +132,7 @@ describe('a view over the cube', () => {
 					const cube = fill(model, half);
 					const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
 					view.fill(cube, undefined, visible);
-				view.evaluate();
+					view.evaluate();
 					for (const { origin, address, period, value } of cells.slice(half.length)) {
 						const { fiscalYear, position } = model.periods.leaf(period);
 						const before = cube.read(address, fiscalYear, position);

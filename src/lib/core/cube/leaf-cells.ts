@@ -2,6 +2,7 @@ import type { PeriodRange } from '../calendar';
 import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
+import { eachLiveCell } from './live';
 import type { Overlay } from './overlay';
 import type { Address } from './series-store';
 
@@ -16,7 +17,7 @@ export interface LeafCell {
 }
 
 /**
- * The leaf cells with a value beneath a cell of any level, seen through the overlay.
+ * The leaf cells with a value beneath a cell of any level, stored and computed, seen through the overlay.
  * O(series in the scenario's blocks of those years).
  * @param members one ordinal per dimension, leaf or parent
  * @param range the leaf periods asked for
@@ -36,6 +37,12 @@ export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined
 		const leaf = model.periods.at(year, position);
 		return leaf !== undefined && leaf.index >= range.from && leaf.index <= range.to;
 	};
+	const isComputed = (address: Address, year: number, position: number): boolean => {
+		const account = address[model.accountAxis]!;
+		return (
+			model.live.has(account) && model.live.at(account, address[model.scenarioAxis]!, model.periods.at(year, position)!.index) !== undefined
+		);
+	};
 	const found: LeafCell[] = [];
 	const address = new Int32Array(model.dimensions.length);
 	const years = new Set<number>();
@@ -52,6 +59,7 @@ export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined
 					const value = block.values[series * block.width + position]!;
 					if (isEmpty(value) || !inRange(year, position)) continue;
 					if (overlay && isValue(overlay.get(address, year, position))) continue;
+					if (isComputed(address, year, position)) continue;
 					found.push({ address: address.slice(), year, position, value, weight });
 				}
 			}
@@ -59,9 +67,15 @@ export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined
 	}
 	overlay?.each((changed, year, position) => {
 		const weight = weightOf(changed);
-		if (isEmpty(weight) || !inRange(year, position)) return;
+		if (isEmpty(weight) || !inRange(year, position) || isComputed(changed, year, position)) return;
 		const value = overlay.read(cube, changed, year, position);
 		if (isValue(value)) found.push({ address: changed.slice(), year, position, value, weight });
 	});
+	for (const formula of model.live.ordered)
+		if (isValue(weights[model.accountAxis]![formula.account]!))
+			eachLiveCell(model, cube, overlay, formula, [...years], (computed, year, position, value) => {
+				const weight = weightOf(computed);
+				if (isValue(weight) && inRange(year, position)) found.push({ address: computed.slice(), year, position, value, weight });
+			});
 	return found;
 }

@@ -123,8 +123,8 @@ export class SeriesStore {
 		return this.ensureBlock(address[this.#scenarioAxis]!, year);
 	}
 
-	/** All blocks with their fiscal year. */
-	*blocks(): Generator<{ year: number; block: Block }> {
-		for (const [key, block] of this.#blocks) yield { year: key % 100_000, block };
+	/** All blocks with their scenario (ordinal) and fiscal year. */
+	*blocks(): Generator<{ scenario: number; year: number; block: Block }> {
+		for (const [key, block] of this.#blocks) yield { scenario: Math.floor(key / 100_000), year: key % 100_000, block };
 	}
 }

@@ -6,6 +6,7 @@ import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
 import { isReadByLeaf, LeafReadings } from './leaf-readings';
+import { eachLiveCell, liveChanges, storedReader } from './live';
 import type { Overlay } from './overlay';
 import type { CompiledQuery } from './query';
 import type { Address, Block } from './series-store';
@@ -113,12 +114,18 @@ export class View {
 			if (scenarioClass < 0) continue;
 			years.forEach((year, index) => {
 				const block = cube.store.block(scenario, year);
-				if (block) this.#scan(block, scenarioClass * strides[model.scenarioAxis]!, index);
+				if (block) this.#scan(block, scenario, scenarioClass * strides[model.scenarioAxis]!, index);
 			});
 		}
 		overlay?.each((address, year, position) =>
-			this.change(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
+			this.#changeShown(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
 		);
+		const computed = classes[model.accountAxis]!.classOf;
+		for (const formula of model.live.ordered)
+			if (computed[formula.account]! >= 0)
+				eachLiveCell(model, cube, overlay, formula, years, (address, year, position, value) =>
+					this.#changeLeaf(address, year, position, EMPTY, value)
+				);
 	}
 
 	/**
@@ -126,6 +133,32 @@ export class View {
 	 * @returns whether the view covers the cell
 	 */
 	change(address: Address, year: number, position: number, before: number, after: number): boolean {
+		const { model } = this.query;
+		let covered = this.#changeShown(address, year, position, before, after);
+		if (this.#source && model.live.readers(address[model.accountAxis]!).length > 0)
+			for (const result of liveChanges(
+				model,
+				storedReader(this.#source.cube, this.#source.overlay),
+				address,
+				year,
+				position,
+				before,
+				after
+			))
+				covered = this.#changeLeaf(result.address, year, position, result.before, result.after) || covered;
+		return covered;
+	}
+
+	/** A stored cell changed; where a formula computes it, what is stored does not show. */
+	#changeShown(address: Address, year: number, position: number, before: number, after: number): boolean {
+		const { model } = this.query;
+		const account = address[model.accountAxis]!;
+		const period = model.live.has(account) ? model.periods.at(year, position)?.index : undefined;
+		if (period !== undefined && model.live.at(account, address[model.scenarioAxis]!, period)) return false;
+		return this.#changeLeaf(address, year, position, before, after);
+	}
+
+	#changeLeaf(address: Address, year: number, position: number, before: number, after: number): boolean {
 		const { model, classes, strides, seriesWidth, years } = this.query;
 		if (this.#source?.visible && !this.#source.visible.mayRead(address)) return false;
 		const account = address[model.accountAxis]!;
@@ -211,7 +244,7 @@ export class View {
 		return reads;
 	}
 
-	#scan(block: Block, scenarioOffset: number, yearIndex: number): void {
+	#scan(block: Block, scenario: number, scenarioOffset: number, yearIndex: number): void {
 		const { model, classes, strides, seriesWidth } = this.query;
 		const axes = scanOrder(classes, model.scenarioAxis);
 		const tables = axes.map((axis) => classes[axis]!.classOf);
@@ -226,6 +259,9 @@ export class View {
 		const counts = this.#counts;
 		const yearOffset = yearIndex * width;
 		const visible = this.#source?.visible;
+		const accounts = block.coordinates[model.accountAxis]!;
+		const year = this.query.years[yearIndex]!;
+		const anyComputed = model.live.ordered.length > 0;
 		scanning: for (let series = 0; series < count; series++) {
 			let target = scenarioOffset;
 			for (let axis = 0; axis < tables.length; axis++) {
@@ -236,11 +272,13 @@ export class View {
 			if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
 			let weight = 1;
 			for (let axis = 0; axis < factors.length; axis++) weight *= factors[axis]![weighed[axis]![series]!]!;
+			const mayBeComputed = anyComputed && model.live.has(accounts[series]!);
 			const from = series * width;
 			const into = target * seriesWidth + yearOffset;
 			for (let position = 0; position < width; position++) {
 				const value = values[from + position]! * weight;
 				if (value !== value) continue;
+				if (mayBeComputed && model.live.at(accounts[series]!, scenario, model.periods.at(year, position)!.index)) continue;
 				const place = into + position;
 				// Neumaier's step, written out: this is the innermost loop of every query.
 				const total = totals[place]!;

@@ -20,7 +20,8 @@ export function evaluate(expression: Expression, read: (account: number) => numb
 	}
 }
 
-const OPERATORS: Record<BinaryOperator, (left: number, right: number) => number> = {
+/** What the operators do with empty sides: empty + 5 = 5, empty × anything = empty, ÷ 0 = empty. */
+export const OPERATORS: Record<BinaryOperator, (left: number, right: number) => number> = {
 	'+': (left, right) => (isEmpty(left) ? right : isEmpty(right) ? left : left + right),
 	'-': (left, right) => (isEmpty(left) ? -right : isEmpty(right) ? left : left - right),
 	'*': (left, right) => left * right,

@@ -8,9 +8,21 @@ export type Expression =
 	| { kind: 'negative'; of: Expression }
 	| { kind: 'binary'; operator: BinaryOperator; left: Expression; right: Expression };
 
-/** A live formula on an account, computed from consolidated operands. */
+/** Where a per-leaf formula stands; outside it the account is an ordinary leaf. Member ids; left out: everywhere. */
+export interface FormulaScope {
+	scenarios?: readonly number[];
+	/** First and last leaf period. */
+	from?: number;
+	to?: number;
+}
+
+/**
+ * A live formula on an account: computed from consolidated operands, or per leaf and then added up. Several per-leaf
+ * formulas may stand on one account where their scopes do not meet.
+ */
 export interface FormulaDefinition {
 	account: number;
-	timing: 'after totals';
+	timing: 'after totals' | 'per leaf';
 	expression: Expression;
+	scope?: FormulaScope;
 }

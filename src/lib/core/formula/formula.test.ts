@@ -1,5 +1,6 @@
+import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { accountsRead, evaluate, print, type BinaryOperator, type Expression } from '.';
+import { accountsRead, compileColumns, domainAccounts, evaluate, inDomain, print, type BinaryOperator, type Expression } from '.';
 
 const account = (member: number): Expression => ({ kind: 'account', member });
 const number = (value: number): Expression => ({ kind: 'number', value });
@@ -32,4 +33,51 @@ describe('printing uses today’s names and no more brackets than needed', () =>
 		[binary(binary(account(1), '-', account(3)), '-', number(2)), 'Sales - Cost - 2'],
 		[{ kind: 'negative', of: binary(account(1), '+', account(3)) }, '-(Sales + Cost)']
 	])('%#', (expression, wanted) => expect(print(expression, (member) => names[member]!)).toBe(wanted));
+});
+
+describe('where a per-leaf formula has cells', () => {
+	const has =
+		(...members: number[]) =>
+		(member: number) =>
+			members.includes(member) ? member : Number.NaN;
+	test.each<[string, Expression, number[], boolean]>([
+		['a product where both sides have values', binary(account(1), '*', account(2)), [1, 2], true],
+		['not where one is empty', binary(account(1), '*', account(2)), [1], false],
+		['a sum where either has', binary(account(1), '+', account(2)), [2], true],
+		['a constant widens nothing', binary(account(1), '+', number(5)), [2], false],
+		['a constant factor neither', binary(number(2), '*', account(1)), [1], true],
+		['a constant alone has no place', number(5), [1], false]
+	])('%s', (_, expression, members, wanted) => expect(inDomain(expression, has(...members))).toBe(wanted));
+	test('is looked for at as few accounts as serve', () => {
+		expect([...domainAccounts(binary(binary(account(1), '+', account(2)), '*', account(3)))]).toEqual([3]);
+		expect([...domainAccounts(binary(account(1), '-', account(2)))]).toEqual([1, 2]);
+		expect(domainAccounts(binary(number(1), '+', number(2))).size).toBe(0);
+	});
+	test('columns give what cell by cell gives', () => {
+		const tree = fc.letrec<{ expression: Expression }>((tie) => ({
+			expression: fc.oneof(
+				{ maxDepth: 3 },
+				fc.integer({ min: 1, max: 4 }).map(account),
+				fc.integer({ min: -3, max: 3 }).map(number),
+				tie('expression').map((of): Expression => ({ kind: 'negative', of })),
+				fc
+					.tuple(tie('expression'), fc.constantFrom<BinaryOperator>('+', '-', '*', '/'), tie('expression'))
+					.map(([left, operator, right]) => binary(left, operator, right))
+			)
+		})).expression;
+		const column = fc.array(fc.oneof(fc.constant(Number.NaN), fc.integer({ min: -5, max: 5 })), { minLength: 4, maxLength: 4 });
+		fc.assert(
+			fc.property(tree, column, (expression, values) => {
+				fc.pre(domainAccounts(expression).size > 0);
+				const read = (member: number) => values[member - 1]!;
+				const compiled = compileColumns(expression, (member) => member - 1);
+				const wanted = inDomain(expression, read) ? evaluate(expression, read) : Number.NaN;
+				const found = compiled(Float64Array.from(values), Int32Array.of(0, 1, 2, 3), 0);
+				// Outside its domain a column is empty; inside it both say the same.
+				if (inDomain(expression, read)) expect(found === 0 ? 0 : found).toEqual(wanted === 0 ? 0 : wanted);
+				else expect(found).toBeNaN();
+			}),
+			{ numRuns: 500 }
+		);
+	});
 });

@@ -2,6 +2,7 @@ import { PeriodAxis, type PeriodRange } from '../calendar';
 import { RateTable } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
 import type { FormulaDefinition } from '../formula';
+import { LiveFormulas } from './live-formulas';
 import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
 
 /** A scenario's spans as runs of leaf periods. */
@@ -21,6 +22,8 @@ export class Model {
 	readonly accountAxis: number;
 	readonly scenarioAxis: number;
 	readonly entityAxis: number;
+	/** The per-leaf formulas. */
+	readonly live: LiveFormulas;
 	readonly #byId: Map<number, Dimension>;
 	readonly #accounts: (AccountDefinition | undefined)[];
 	readonly #currencies: (string | undefined)[];
@@ -55,7 +58,7 @@ export class Model {
 		);
 		this.#formulas = placed(
 			accounts,
-			definition.formulas,
+			definition.formulas.filter(({ timing }) => timing === 'after totals'),
 			(formula) => formula.account,
 			(formula) => formula
 		);
@@ -82,6 +85,7 @@ export class Model {
 			})
 		);
 		this.#rates = new Map(definition.rateSets.map((set) => [set.id, new RateTable(set)]));
+		this.live = new LiveFormulas(this);
 		this.#origins = new Map(definition.origins.map((origin) => [origin.id, origin]));
 	}
 
@@ -103,7 +107,7 @@ export class Model {
 		return this.#accounts[ordinal];
 	}
 
-	/** The formula on an account, if it has one. */
+	/** The after-totals formula on an account, if it has one. */
 	formula(accountOrdinal: number): FormulaDefinition | undefined {
 		return this.#formulas[accountOrdinal];
 	}

@@ -15,6 +15,8 @@ export interface MemberSketch {
 	weigher?: string;
 	/** A formula over account codes. */
 	formula?: (account: (code: string) => Expression) => Expression;
+	/** Computed per leaf, in one scenario (code) from one leaf period (code) on when given; else after totals. */
+	perLeaf?: { scenario?: string; from?: string };
 	currency?: string;
 	/** A scenario's span and entry, as period codes. */
 	span?: [string, string];
@@ -124,7 +126,15 @@ export function buildModel(sketch: ModelSketch): Model {
 		],
 		formulas: sketch.accounts
 			.filter(({ formula }) => formula)
-			.map(({ code, formula }) => ({ account: id(`account/${code}`), timing: 'after totals', expression: formula!(account) })),
+			.map(({ code, formula, perLeaf }) => ({
+				account: id(`account/${code}`),
+				timing: perLeaf ? ('per leaf' as const) : ('after totals' as const),
+				expression: formula!(account),
+				scope: {
+					...(perLeaf?.scenario === undefined ? {} : { scenarios: [id(`scenario/${perLeaf.scenario}`)] }),
+					...(perLeaf?.from === undefined ? {} : { from: id(`period/${perLeaf.from}`) })
+				}
+			})),
 		origins: [
 			{ id: 1, name: 'Entry', mode: 'entry' },
 			{ id: 2, name: 'First proposal', mode: 'proposes' },

@@ -1,5 +1,5 @@
 import type { Dimension } from '../dimension';
-import { evaluate } from '../formula';
+import { evaluate, inDomain } from '../formula';
 import type { AccountDefinition, Model, TimeBehaviour } from '../model';
 
 /** A stored value of one origin at a leaf cell; the address as ordinals. */
@@ -47,12 +47,12 @@ export function naiveCell(
 	const ownLeaf = model.accounts.isLeaf(account) && facts !== undefined;
 	const adding = (each: AccountDefinition) => each.consolidation === 'sum' && (each.frequency ?? 'per period') === 'per period';
 	const parts: Part[] = [];
-	for (const [key, address] of leafAddresses(cells)) {
+	for (const address of leafAddresses(model, cells)) {
 		const weight = address.reduce((product, leaf, axis) => product * weightUp(model.dimensions[axis]!, leaf, members[axis]!), 1);
 		const leafFacts = model.account(address[model.accountAxis]!);
 		if (weight === 0 || !leafFacts || model.formula(address[model.accountAxis]!)) continue;
 		if (!ownLeaf && !adding(leafFacts)) continue;
-		parts.push({ address, weight, facts: leafFacts, own: cells.filter((cell) => cell.address.join() === key) });
+		parts.push({ address, weight, facts: leafFacts, at: (index) => leafAt(model, cells, address, index) });
 	}
 	return ownLeaf && !adding(facts) ? readByLeaf(model, cells, parts, facts, period, currency) : addUp(model, parts, period, currency);
 }
@@ -62,22 +62,19 @@ interface Part {
 	address: number[];
 	weight: number;
 	facts: AccountDefinition;
-	own: StoredCell[];
+	/** Its value in a leaf period, stored or computed. */
+	at: (index: number) => number | undefined;
 }
 
 /** The stored value of a leaf in a period, and the same translated; undefined where it is empty or cannot be translated. */
 function valueAt(
 	model: Model,
-	{ address, facts, own }: Part,
+	{ address, facts, at }: Part,
 	index: number,
 	currency: string,
 	rateAtPeriod = index
 ): { stored: number; translated: number | undefined } | undefined {
-	const stored = effective(
-		model,
-		own.filter((cell) => cell.period === index),
-		facts
-	);
+	const stored = at(index);
 	if (stored === undefined) return undefined;
 	const local = model.entityAxis < 0 ? 'EUR' : model.currencyOf(address[model.entityAxis]!);
 	if ((facts.valueType !== 'money' && facts.valueType !== 'price') || currency === 'local' || currency === local)
@@ -174,7 +171,7 @@ function readByLeaf(
 				address,
 				weight: 1,
 				facts: model.account(weigher!)!,
-				own: cells.filter((cell) => cell.address.join() === address.join())
+				at: (index: number) => leafAt(model, cells, address, index)
 			};
 			heap.push({ value: found.translated, weight: weightPart && valueAt(model, weightPart, index, currency)?.translated });
 		}
@@ -207,8 +204,41 @@ function overPeriods(behaviour: TimeBehaviour, from: number, to: number, at: (in
 	return behaviour === 'flow' ? total : total / values.length;
 }
 
-function leafAddresses(cells: readonly StoredCell[]): Map<string, number[]> {
-	return new Map(cells.map(({ address }) => [address.join(), address]));
+/** Cells by address and period, found once a list: the tests ask the same list thousands of times. */
+const indexes = new WeakMap<readonly StoredCell[], Map<string, StoredCell[]>>();
+
+function cellsAt(cells: readonly StoredCell[], address: readonly number[], period: number): StoredCell[] {
+	let index = indexes.get(cells);
+	if (!index) {
+		indexes.set(cells, (index = new Map()));
+		for (const cell of cells) {
+			const key = `${cell.address.join()} ${cell.period}`;
+			index.set(key, [...(index.get(key) ?? []), cell]);
+		}
+	}
+	return index.get(`${address.join()} ${period}`) ?? [];
+}
+
+/** Every leaf address with a value, and wherever a per-leaf formula might have one. */
+function leafAddresses(model: Model, cells: readonly StoredCell[]): number[][] {
+	const found = new Map(cells.map(({ address }) => [address.join(), address]));
+	for (const { account } of model.live.ordered)
+		for (const { address } of cells) {
+			const target = address.with(model.accountAxis, account);
+			found.set(target.join(), target);
+		}
+	return [...found.values()];
+}
+
+/** The value of a leaf in a period: by the formula that stands there, else as stored. */
+function leafAt(model: Model, cells: readonly StoredCell[], address: readonly number[], index: number): number | undefined {
+	const account = address[model.accountAxis]!;
+	const formula = model.live.at(account, address[model.scenarioAxis]!, index);
+	if (!formula) return effective(model, cellsAt(cells, address, index), model.account(account)!);
+	const operand = (member: number) =>
+		leafAt(model, cells, address.with(model.accountAxis, model.accounts.ordinal(member)!), index) ?? Number.NaN;
+	const value = inDomain(formula.expression, operand) ? evaluate(formula.expression, operand) : Number.NaN;
+	return value === 0 || !Number.isFinite(value) ? undefined : value;
 }
 
 /** The product of the weights from a leaf up to, not including, a member; 0 when the leaf is not under it. */

@@ -56,6 +56,25 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			{ code: 'share', account: { valueType: 'percent', timeBehaviour: 'none', consolidation: 'average' } },
 			{ code: 'tariff', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'none' } },
 			{ code: 'grade', account: { valueType: 'choice', timeBehaviour: 'none', consolidation: 'none' } },
+			// Fuel is computed in the plan from June on and an ordinary leaf elsewhere; what follows from it stands everywhere.
+			{
+				code: 'fuel',
+				parent: shape.accounts.some(({ parent }) => parent === 'a0') ? 'a0' : undefined,
+				account: { valueType: 'money' },
+				perLeaf: { scenario: 'plan', from: '2026-06' },
+				formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: account('price') })
+			},
+			{
+				code: 'extra',
+				account: { valueType: 'money', timeBehaviour: 'average' },
+				perLeaf: {},
+				formula: (account) => ({
+					kind: 'binary',
+					operator: '+',
+					left: account('fuel'),
+					right: { kind: 'binary', operator: '/', left: account('litres'), right: { kind: 'number', value: 4 } }
+				})
+			},
 			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } }
 		);
 		const month = (year: number, number: number) => `${year}-${String(number).padStart(2, '0')}`;
