@@ -5,7 +5,7 @@ import { Cube, type Model } from '../src/lib/core';
 import { buildModel, type MemberSketch } from '../src/lib/core/testing';
 
 /** A tree of `groups` groups with `each` leaves. */
-const tree = (prefix: string, groups: number, each: number, account?: MemberSketch['account']): MemberSketch[] => [
+export const tree = (prefix: string, groups: number, each: number, account?: MemberSketch['account']): MemberSketch[] => [
 	{ code: prefix },
 	...Array.from({ length: groups }, (_, group): MemberSketch[] => [
 		{ code: `${prefix}${group}`, parent: prefix },

@@ -1,6 +1,7 @@
 // npm run bench [-- --cells 1000000,5000000] [--json]: ours against a peer, both in this run on the same generated data.
 import { cpus } from 'node:os';
 import { benchData } from './data';
+import { liveFormula } from './live-formula';
 import { openCold } from './open-cold';
 import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
@@ -27,6 +28,7 @@ for (const size of sizes) {
 	if (size <= 5_000_000) measures.push(await openCold(data));
 	data.duck.closeSync();
 }
+measures.push(await liveFormula(1_000_000));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
 if (most > least)
 	measures.push(

@@ -15,6 +15,10 @@ export const isReadByLeaf = (account: AccountDefinition): boolean =>
 	account.timeBehaviour === 'latest' ||
 	(account.frequency ?? 'per period') !== 'per period';
 
+/** The account that weighs another. */
+export const weigherOf = (model: Model, { weight }: AccountDefinition): number | undefined =>
+	typeof weight === 'number' ? model.accounts.ordinal(weight) : undefined;
+
 /** What the cells of such an account come to over one class combination and run of periods. */
 interface Reading {
 	/** Σ of values, or of value × weight. */
@@ -157,7 +161,7 @@ export class LeafReadings {
 		}
 		const entity = model.entityAxis < 0 ? -1 : address[model.entityAxis]!;
 		const factors = this.#translator.factors(facts, entity, scenario);
-		const weigher = facts.consolidation === 'weighted by' && facts.weight != null ? model.accounts.ordinal(facts.weight) : undefined;
+		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
 		const weightAddress = weigher === undefined ? undefined : address.with(model.accountAxis, weigher);
 		const weightFacts = weigher === undefined ? undefined : model.account(weigher);
 		const weightFactors = weightFacts && this.#translator.factors(weightFacts, entity, scenario);

@@ -5,7 +5,7 @@ import type { AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
-import { isReadByLeaf, LeafReadings } from './leaf-readings';
+import { isReadByLeaf, LeafReadings, weigherOf } from './leaf-readings';
 import { eachLiveCell, liveChanges, storedReader } from './live';
 import type { Overlay } from './overlay';
 import type { CompiledQuery } from './query';
@@ -494,7 +494,7 @@ function watchedAccounts({ model, classes }: CompiledQuery): Set<number> {
 		const facts = model.account(account);
 		if (leafClass < 0 || !facts || !isReadByLeaf(facts)) return;
 		watched.add(account);
-		const weigher = facts.weight == null ? undefined : model.accounts.ordinal(facts.weight);
+		const weigher = weigherOf(model, facts);
 		if (weigher !== undefined) watched.add(weigher);
 	});
 	return watched;

@@ -165,7 +165,7 @@ function readByLeaf(
 				incomplete = true;
 				continue;
 			}
-			const weigher = facts.weight == null ? undefined : model.accounts.ordinal(facts.weight);
+			const weigher = typeof facts.weight === 'number' ? model.accounts.ordinal(facts.weight) : undefined;
 			const address = weigher === undefined ? undefined : part.address.with(model.accountAxis, weigher);
 			const weightPart = address && {
 				address,
