@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { ReadGuard } from '../access';
-import { buildModel, naiveCell, randomModel, type StoredCell } from '../testing';
+import { buildModel, naiveCell, randomModel, type MemberSketch, type StoredCell } from '../testing';
 import type { Model } from '../model';
 import { CellFlag, CLEARED, compileQuery, Cube, leafCells, Overlay, QueryFault, View, type Line, type Query } from '.';
 
@@ -268,6 +268,37 @@ describe('worked figures', () => {
 		expect(cube.read([0, 0, 1_234], 2027, 1_234 % 12)).toBe(1_234);
 		expect(leafCells(model, cube, undefined, [0, 0, 0], { from: 0, to: 11 })).toHaveLength(3_000);
 	});
+});
+
+test('a dimension of 100,000 members on ten levels adds up', () => {
+	// Each member but the first hangs under the one a tenth of its number: ten children a parent.
+	const item: MemberSketch[] = Array.from({ length: 100_000 }, (_, index) =>
+		index === 0 ? { code: 'i0' } : { code: `i${index}`, parent: `i${index < 10 ? index - 1 : Math.floor(index / 10)}` }
+	);
+	const model = buildModel({ accounts: [{ code: 'a', account: {} }], scenarios: [{ code: 'plan' }], general: { item } });
+	const dimension = model.dimensions[2]!;
+	const cube = new Cube(model);
+	let wanted = 0;
+	for (let ordinal = 0; ordinal < item.length; ordinal += 7) {
+		if (!dimension.isLeaf(ordinal)) continue;
+		cube.writeCell(2, [0, 0, ordinal], 2027, 0, ordinal);
+		wanted += ordinal;
+	}
+	expect(Math.max(...dimension.tree.depth)).toBeGreaterThan(10);
+	const query: Query = {
+		slice: { 1: model.accounts.member(0).id, 3: model.scenarios.member(0).id },
+		rows: [0, 1, ...dimension.tree.children(9)].map((ordinal) => ({ [dimension.id]: dimension.member(ordinal).id })),
+		columns: [{ 2: model.periods.dimension.member(model.periods.dimension.ordinalOfCode('2026-04')!).id }],
+		currency: 'EUR'
+	};
+	const compiled = compileQuery(model, query);
+	// About as many classes as rows, however many leaves.
+	expect(compiled.classes[2]!.count).toBeLessThanOrEqual(query.rows.length);
+	const view = new View(compiled);
+	view.fill(cube);
+	const { values } = view.evaluate();
+	expect(values[0]).toBe(wanted);
+	expect([...values.slice(2)].reduce((sum, value) => sum + (Number.isNaN(value) ? 0 : value), 0)).toBe(wanted);
 });
 
 describe('a query that cannot be asked', () => {

@@ -31,6 +31,11 @@ export class QueryFault extends Error {
 	}
 }
 
+/** A run of leaf periods; one to date reaches back over the scenario's border into what it continues from. */
+export interface QueryRange extends PeriodRange {
+	toDate: boolean;
+}
+
 /** A place of a dimension in the grid. */
 export type Axis = 'slice' | 'row' | 'column';
 
@@ -55,7 +60,7 @@ export interface CompiledQuery {
 	periodAxis: Axis;
 	periods: number[];
 	/** The different runs of leaf periods among the periods asked, and which one each period line has. */
-	ranges: PeriodRange[];
+	ranges: QueryRange[];
 	rangeOf: Int32Array;
 	/** Where the account is bound. */
 	accountAxis: Axis;
@@ -82,6 +87,7 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 	const classes = model.dimensions.map((dimension, axis) => {
 		let asked = [...new Set(linesOn[axisOf.get(dimension.id)!].map((line) => line[axis]!))];
 		if (axis === model.accountAxis) asked = withOperands(model, asked);
+		if (axis === model.scenarioAxis && query.toDate?.some((level) => level)) asked = withContinued(model, asked);
 		return classifyLeaves(dimension, asked, factOf(model, axis));
 	});
 	const strides = new Array<number>(classes.length);
@@ -90,13 +96,14 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 		strides[axis] = series;
 		series *= Math.max(1, classes[axis]!.count);
 	}
-	const years = [...new Set(periods.flatMap((ordinal) => yearsOf(model, ordinal)))].sort((a, b) => a - b);
-	const ranges: PeriodRange[] = [];
+	const ranges: QueryRange[] = [];
 	const rangeOf = Int32Array.from(periods, (ordinal, line) => {
-		const range = rangeToDate(model, ordinal, query.toDate?.[line]);
-		const known = ranges.findIndex(({ from, to }) => from === range.from && to === range.to);
+		const toDate = query.toDate?.[line] !== undefined;
+		const range = { ...rangeToDate(model, ordinal, query.toDate?.[line]), toDate };
+		const known = ranges.findIndex((each) => each.from === range.from && each.to === range.to && each.toDate === toDate);
 		return known >= 0 ? known : ranges.push(range) - 1;
 	});
+	const years = [...new Set(ranges.flatMap((range) => yearsOf(model, range)))].sort((a, b) => a - b);
 	const width = model.periods.width;
 	const placeOfLeaf = new Int32Array(model.periods.leaves.length).fill(-1);
 	for (const leaf of model.periods.leaves) {
@@ -209,9 +216,23 @@ function factOf(model: Model, axis: number): (leaf: number) => string | number {
 	return () => '';
 }
 
-function yearsOf(model: Model, periodOrdinal: number): number[] {
-	const { from, to } = model.periods.range(periodOrdinal);
+function yearsOf(model: Model, { from, to }: PeriodRange): number[] {
 	const years: number[] = [];
 	for (let index = from; index <= to; index++) years.push(model.periods.leaf(index).fiscalYear);
 	return years;
+}
+
+/** Adds the scenarios that the asked ones continue from: sums to date may reach back into them. */
+function withContinued(model: Model, asked: readonly number[]): number[] {
+	const found = new Set(asked);
+	for (const member of asked)
+		model.scenarios.eachWeightedLeaf(member, (leaf) => {
+			for (let before = model.scenario(leaf)?.definition.continuesFrom; typeof before === 'number';) {
+				const ordinal = model.scenarios.ordinal(before);
+				if (ordinal === undefined || found.has(ordinal)) break;
+				found.add(ordinal);
+				before = model.scenario(ordinal)?.definition.continuesFrom;
+			}
+		});
+	return [...found];
 }

@@ -1,14 +1,13 @@
 import type { ReadGuard } from '../access';
-import type { PeriodRange } from '../calendar';
 import { accountsRead, evaluate } from '../formula';
-import type { AccountDefinition } from '../model';
+import { continuationOf, type AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
 import { isReadByLeaf, LeafReadings, weigherOf } from './leaf-readings';
 import { eachLiveCell, liveChanges, storedReader } from './live';
 import type { Overlay } from './overlay';
-import type { CompiledQuery } from './query';
+import type { CompiledQuery, QueryRange } from './query';
 import type { Address, Block } from './series-store';
 import { isTranslated, Translator, type MissingRate } from './translation';
 
@@ -182,7 +181,8 @@ export class View {
 		if (isValue(after)) this.#add(place, after * weight, 1);
 		if (this.#counts[place] === 0) this.#totals[place] = this.#compensations[place] = 0;
 		this.#noteStale(classes[model.accountAxis]!.classOf[account]!, model.periods.at(year, position)?.index);
-		this.#knownFlags.fill(UNKNOWN, series * this.query.ranges.length, (series + 1) * this.query.ranges.length);
+		if (this.query.ranges.some(({ toDate }) => toDate)) this.#knownFlags.fill(UNKNOWN);
+		else this.#knownFlags.fill(UNKNOWN, series * this.query.ranges.length, (series + 1) * this.query.ranges.length);
 		return true;
 	}
 
@@ -435,16 +435,19 @@ export class View {
 		account: AccountDefinition,
 		scenario: number,
 		entity: number,
-		asked: PeriodRange,
+		asked: QueryRange,
 		reading: { flags: number }
 	): number {
 		const { model } = this.query;
 		const span = model.scenario(scenario)?.span;
-		const from = Math.max(asked.from, span?.from ?? 0);
+		const from = asked.toDate ? asked.from : Math.max(asked.from, span?.from ?? 0);
 		const to = Math.min(asked.to, span?.to ?? Number.MAX_SAFE_INTEGER);
-		if (to < from) return EMPTY;
+		if (to < from || (asked.toDate && to < (span?.from ?? 0))) return EMPTY;
 		const factors = this.#translator.factors(account, entity, scenario);
-		const at = (index: number): number => this.#translatedAt(base, index, factors, account, entity, scenario, reading);
+		const at = (index: number): number =>
+			span && index < span.from
+				? this.#continuedAt(base, index, account, entity, scenario, reading)
+				: this.#translatedAt(base, index, factors, account, entity, scenario, reading);
 		switch (account.timeBehaviour) {
 			case 'closing':
 				return at(to);
@@ -463,6 +466,31 @@ export class View {
 			default:
 				return account.timeBehaviour satisfies never;
 		}
+	}
+
+	/** The same series in the scenario that this one continues from, at that one's rates. */
+	#continuedAt(
+		base: number,
+		index: number,
+		account: AccountDefinition,
+		entity: number,
+		scenario: number,
+		reading: { flags: number }
+	): number {
+		const { model, classes, strides, seriesWidth } = this.query;
+		const before = continuationOf(model, scenario, index);
+		if (!before) return EMPTY;
+		const { classOf } = classes[model.scenarioAxis]!;
+		const offset = (classOf[before.scenario]! - classOf[scenario]!) * strides[model.scenarioAxis]! * seriesWidth;
+		return this.#translatedAt(
+			base + offset,
+			index,
+			this.#translator.factors(account, entity, before.scenario),
+			account,
+			entity,
+			before.scenario,
+			reading
+		);
 	}
 
 	#translatedAt(

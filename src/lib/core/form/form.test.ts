@@ -117,6 +117,42 @@ describe('a form', () => {
 	});
 });
 
+test('a sum to date reaches back over a scenario’s border into what it continues from, also when that changes', () => {
+	const plan = buildModel({
+		accounts: [
+			{ code: 'sales', account: {} },
+			{ code: 'debt', account: { kind: 'liability', timeBehaviour: 'closing' } }
+		],
+		scenarios: [
+			{ code: 'actual', span: ['2026-04', '2026-06'] },
+			{ code: 'outlook', span: ['2026-07', '2027-03'], continues: 'actual' }
+		]
+	});
+	const cube = new Cube(plan);
+	for (const account of [0, 1]) {
+		cube.writeSeries(2, [account, 0], 2027, [1, 2, 3, 99]);
+		cube.writeSeries(2, [account, 1], 2027, [77, Number.NaN, Number.NaN, 10, 20]);
+	}
+	const months = ['2026-05', '2026-07', '2026-08'].map((code) => ({
+		2: plan.periods.dimension.member(plan.periods.dimension.ordinalOfCode(code)!).id
+	}));
+	const view = new View(
+		compileQuery(plan, {
+			slice: { 3: plan.scenarios.member(1).id },
+			rows: [0, 1].map((account) => ({ 1: plan.accounts.member(account).id })),
+			columns: [...months, ...months],
+			toDate: [undefined, undefined, undefined, 'year', 'year', 'year'],
+			currency: 'EUR'
+		})
+	);
+	view.fill(cube);
+	// Months by themselves; then to date. May lies before the outlook's own months, so it says nothing of its own.
+	expect([...view.evaluate().values]).toEqual([Number.NaN, 10, 20, Number.NaN, 16, 36, Number.NaN, 10, 20, Number.NaN, 10, 20]);
+	cube.writeCell(2, [0, 0], 2027, 1, 5);
+	view.change([0, 0], 2027, 1, 2, 5);
+	expect([...view.evaluate().values].slice(3, 6)).toEqual([Number.NaN, 19, 39]);
+});
+
 describe('derived figures', () => {
 	const figure = (value: number, flags = 0) => ({ value, flags });
 	const derive = (kind: 'difference' | '% difference' | 'share', one: number, other: number, sign = 1) => {
