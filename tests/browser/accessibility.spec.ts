@@ -37,7 +37,12 @@ const PAGES = [
 for (const theme of ['paper', 'night'])
 	test(`all pages are clean in the theme ${theme}`, async ({ page }) => {
 		await signIn(page, 'maren.kvist');
-		if (theme === 'night') await page.getByRole('button', { name: 'Use the night theme' }).click();
+		const switchTo = async (name: string) => {
+			const kept = page.waitForResponse((response) => response.url().endsWith('/api/theme'));
+			await page.getByRole('button', { name: `Use the ${name} theme` }).click();
+			await kept;
+		};
+		if (theme === 'night') await switchTo('night');
 		for (const path of PAGES) {
 			await page.goto(path);
 			await ready(page);
@@ -46,7 +51,7 @@ for (const theme of ['paper', 'night'])
 			const overflow = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
 			expect(overflow, `${path} scrolls sideways`).toBeLessThanOrEqual(0);
 		}
-		if (theme === 'night') await page.getByRole('button', { name: 'Use the paper theme' }).click();
+		if (theme === 'night') await switchTo('paper');
 	});
 
 test('the sign-in is clean', async ({ page }) => {

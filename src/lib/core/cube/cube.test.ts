@@ -287,7 +287,7 @@ test('a dimension of 100,000 members on ten levels adds up', () => {
 	expect(Math.max(...dimension.tree.depth)).toBeGreaterThan(10);
 	const query: Query = {
 		slice: { 1: model.accounts.member(0).id, 3: model.scenarios.member(0).id },
-		rows: [0, 1, ...dimension.tree.children(9)].map((ordinal) => ({ [dimension.id]: dimension.member(ordinal).id })),
+		rows: [0, ...Array.from({ length: 90 }, (_, index) => index + 10)].map((ordinal) => ({ [dimension.id]: dimension.member(ordinal).id })),
 		columns: [{ 2: model.periods.dimension.member(model.periods.dimension.ordinalOfCode('2026-04')!).id }],
 		currency: 'EUR'
 	};
@@ -298,7 +298,7 @@ test('a dimension of 100,000 members on ten levels adds up', () => {
 	view.fill(cube);
 	const { values } = view.evaluate();
 	expect(values[0]).toBe(wanted);
-	expect([...values.slice(2)].reduce((sum, value) => sum + (Number.isNaN(value) ? 0 : value), 0)).toBe(wanted);
+	expect([...values.slice(1)].reduce((sum, value) => sum + (Number.isNaN(value) ? 0 : value), 0)).toBe(wanted);
 });
 
 describe('a query that cannot be asked', () => {

@@ -12,6 +12,8 @@ export interface Place {
 export class GridState {
 	readonly #form: () => FormAnswer;
 	readonly #locale: () => string;
+	/** What was typed and the server has not answered yet, by cell. */
+	readonly #pending: () => ReadonlyMap<number, string>;
 	readonly #enter: (entries: Entry[]) => void;
 	focus = $state<Place>({ row: 0, column: 0 });
 	/** The corner a selection began at. */
@@ -42,9 +44,10 @@ export class GridState {
 		return { rows: this.visibleRows.slice(rows[0], rows[1]! + 1), from: columns[0]!, to: columns[1]! };
 	});
 
-	constructor(form: () => FormAnswer, locale: () => string, enter: (entries: Entry[]) => void) {
+	constructor(form: () => FormAnswer, locale: () => string, pending: () => ReadonlyMap<number, string>, enter: (entries: Entry[]) => void) {
 		this.#form = form;
 		this.#locale = locale;
+		this.#pending = pending;
 		this.#enter = enter;
 		const { rows } = form();
 		// Groups open two levels deep; the rest waits for a click.
@@ -109,9 +112,11 @@ export class GridState {
 		this.move(rows * this.visibleRows.length, columns * this.#form().columns.length, extend);
 	}
 
-	/** What a cell is edited as. */
+	/** What a cell is edited as; what was just typed there while it is on its way. */
 	editableText({ row, column }: Place): string {
 		const { values, columns, rows } = this.#form();
+		const typed = this.#pending().get(row * columns.length + column);
+		if (typed !== undefined) return typed;
 		return editableFigure(values[row * columns.length + column] ?? null, rows[row]!, this.#locale());
 	}
 

@@ -24,6 +24,7 @@
 	const grid = new GridState(
 		() => session.form,
 		() => data.person.locale,
+		() => session.pending,
 		(entries) => void session.enter(entries)
 	);
 	let inspecting = $state(false);
