@@ -65,7 +65,12 @@ export class FormSession {
 		this.pending = new Map([...this.pending, ...entries.map(({ row, column, text }) => [row * columns + column, text] as const)]);
 		return this.#inOrder(async () => {
 			const outcome = await this.#post<EntryOutcome>('enter', { choices: this.choices, entries: { entries } });
-			this.pending = new Map();
+			// Entries typed since are still on their way.
+			this.pending = new Map(
+				[...this.pending].filter(
+					([cell, text]) => !entries.some((entry) => entry.row * columns + entry.column === cell && entry.text === text)
+				)
+			);
 			if (!outcome) return;
 			this.#show(outcome);
 			const what =
