@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test';
+import { chromiumOptions } from './scripts/lib/chromium.mjs';
 
 const port = Number(process.env.BROWSER_TEST_PORT ?? 4199);
 
@@ -12,19 +13,7 @@ export default defineConfig({
 		baseURL: `http://127.0.0.1:${port}`,
 		viewport: { width: 1280, height: 800 },
 		permissions: ['clipboard-read', 'clipboard-write'],
-		launchOptions: {
-			executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-			args: [
-				'--headless',
-				'--no-sandbox',
-				'--disable-gpu',
-				'--disable-quic',
-				'--no-first-run',
-				'--disable-background-networking',
-				'--disable-component-update',
-				'--disable-sync'
-			]
-		}
+		launchOptions: chromiumOptions
 	},
 	webServer: {
 		command: 'exec node scripts/start.mjs',

@@ -1,20 +1,9 @@
 import { chromium, type Page } from '@playwright/test';
+import { chromiumOptions } from './lib/chromium.mjs';
 import { cellAt, choose, openForm, ready, signIn, unfold } from '../tests/browser/people';
 
 const origin = process.argv[2]!;
-const browser = await chromium.launch({
-	executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-	args: [
-		'--headless',
-		'--no-sandbox',
-		'--disable-gpu',
-		'--disable-quic',
-		'--no-first-run',
-		'--disable-background-networking',
-		'--disable-component-update',
-		'--disable-sync'
-	]
-});
+const browser = await chromium.launch(chromiumOptions);
 
 /** A page of a person who has just signed in. */
 async function pageOf(person: string): Promise<Page> {

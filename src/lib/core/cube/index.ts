@@ -23,5 +23,5 @@ export type { ViewResult } from './view';
 export { eachLiveCell, leafValue, storedReader } from './live';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
-export { isReadByLeaf } from './leaf-readings';
+export { isReadByLeaf } from './read-by-leaf';
 export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';

@@ -1,23 +1,12 @@
 import type { ReadGuard } from '../access';
-import type { AccountDefinition, Model } from '../model';
+import type { AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
 import type { Overlay } from './overlay';
 import type { CompiledQuery } from './query';
+import { weigherOf } from './read-by-leaf';
 import type { Block } from './series-store';
 import type { Translator } from './translation';
-
-/** Whether an account cannot be added up cell by cell: prices, percents, choices, latest values, yearly and timeless facts. */
-export const isReadByLeaf = (account: AccountDefinition): boolean =>
-	account.consolidation === 'weighted by' ||
-	account.consolidation === 'average' ||
-	account.consolidation === 'none' ||
-	account.timeBehaviour === 'latest' ||
-	(account.frequency ?? 'per period') !== 'per period';
-
-/** The account that weighs another. */
-export const weigherOf = (model: Model, { weight }: AccountDefinition): number | undefined =>
-	typeof weight === 'number' ? model.accounts.ordinal(weight) : undefined;
 
 /** What the cells of such an account come to over one class combination and run of periods. */
 interface Reading {

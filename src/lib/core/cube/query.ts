@@ -1,7 +1,7 @@
 import type { PeriodLevel, PeriodRange } from '../calendar';
 import { accountsRead } from '../formula';
 import type { Model } from '../model';
-import { isReadByLeaf } from './leaf-readings';
+import { isReadByLeaf } from './read-by-leaf';
 import { classifyLeaves, type LeafClasses } from './classes';
 
 /** Members by dimension id, as ids: part of an address. */

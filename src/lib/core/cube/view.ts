@@ -1,14 +1,16 @@
 import type { ReadGuard } from '../access';
 import { accountsRead, evaluate } from '../formula';
 import { continuationOf, type AccountDefinition } from '../model';
-import { EMPTY, isEmpty, isValue, Sum } from '../number';
+import { EMPTY, isEmpty, Sum } from '../number';
+import { Accumulator } from './accumulator';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
-import { isReadByLeaf, LeafReadings, weigherOf } from './leaf-readings';
+import { LeafReadings } from './leaf-readings';
+import { isReadByLeaf, weigherOf } from './read-by-leaf';
 import { eachLiveCell, liveChanges, storedReader } from './live';
 import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
-import type { Address, Block } from './series-store';
+import type { Address } from './series-store';
 import { isTranslated, Translator, type MissingRate } from './translation';
 
 /** What else is to be said of a figure; bits. */
@@ -56,9 +58,7 @@ const NEUTRAL: Part = { series: 0, weight: 1, scenario: -1, entity: -1 };
  */
 export class View {
 	readonly query: CompiledQuery;
-	readonly #totals: Float64Array;
-	readonly #compensations: Float64Array;
-	readonly #counts: Int32Array;
+	readonly #sums: Accumulator;
 	readonly #rowParts: Part[][];
 	readonly #columnParts: Part[][];
 	readonly #sliceParts: Part[];
@@ -80,10 +80,7 @@ export class View {
 
 	constructor(query: CompiledQuery) {
 		this.query = query;
-		const places = query.series * query.seriesWidth;
-		this.#totals = new Float64Array(places);
-		this.#compensations = new Float64Array(places);
-		this.#counts = new Int32Array(places);
+		this.#sums = new Accumulator(query);
 		this.#known = new Float64Array(query.series * query.ranges.length);
 		this.#knownFlags = new Uint8Array(this.#known.length).fill(UNKNOWN);
 		this.#translator = new Translator(query.model, query.currency, query.rateSet);
@@ -99,21 +96,19 @@ export class View {
 	 */
 	fill(cube: Cube, overlay?: Overlay, visible?: ReadGuard): void {
 		this.#source = { cube, overlay, visible };
-		this.#totals.fill(0);
-		this.#compensations.fill(0);
-		this.#counts.fill(0);
+		this.#sums.clear();
 		this.#knownFlags.fill(UNKNOWN);
 		this.#result = undefined;
 		this.#leafReadings.forget();
 		this.#translator.forgetMissing();
-		const { model, classes, strides, years } = this.query;
+		const { model, classes, years } = this.query;
 		const scenarioClasses = classes[model.scenarioAxis]!;
 		for (let scenario = 0; scenario < scenarioClasses.classOf.length; scenario++) {
 			const scenarioClass = scenarioClasses.classOf[scenario]!;
 			if (scenarioClass < 0) continue;
 			years.forEach((year, index) => {
 				const block = cube.store.block(scenario, year);
-				if (block) this.#scan(block, scenario, scenarioClass * strides[model.scenarioAxis]!, index);
+				if (block) this.#sums.scan(block, scenario, index, visible);
 			});
 		}
 		overlay?.each((address, year, position) =>
@@ -158,28 +153,15 @@ export class View {
 	}
 
 	#changeLeaf(address: Address, year: number, position: number, before: number, after: number): boolean {
-		const { model, classes, strides, seriesWidth, years } = this.query;
+		const { model, classes } = this.query;
 		if (this.#source?.visible && !this.#source.visible.mayRead(address)) return false;
 		const account = address[model.accountAxis]!;
 		if (this.#watched.has(account)) {
 			this.#leafReadings.forget(account);
 			this.#result = undefined;
 		}
-		const yearIndex = years.indexOf(year);
-		if (yearIndex < 0) return this.#watched.has(account);
-		let series = 0;
-		let weight = 1;
-		for (let axis = 0; axis < classes.length; axis++) {
-			const { classOf, factor } = classes[axis]!;
-			const leafClass = classOf[address[axis]!]!;
-			if (leafClass < 0) return this.#watched.has(account);
-			series += leafClass * strides[axis]!;
-			if (factor) weight *= factor[address[axis]!]!;
-		}
-		const place = series * seriesWidth + yearIndex * model.periods.width + position;
-		if (isValue(before)) this.#add(place, -before * weight, -1);
-		if (isValue(after)) this.#add(place, after * weight, 1);
-		if (this.#counts[place] === 0) this.#totals[place] = this.#compensations[place] = 0;
+		const series = this.#sums.change(address, year, position, before, after);
+		if (series < 0) return this.#watched.has(account);
 		this.#noteStale(classes[model.accountAxis]!.classOf[account]!, model.periods.at(year, position)?.index);
 		if (this.query.ranges.some(({ toDate }) => toDate)) this.#knownFlags.fill(UNKNOWN);
 		else this.#knownFlags.fill(UNKNOWN, series * this.query.ranges.length, (series + 1) * this.query.ranges.length);
@@ -242,60 +224,6 @@ export class View {
 			this.#reads.set(account, (reads = [account, ...operands.flatMap((operand) => this.#readsOf(operand))]));
 		}
 		return reads;
-	}
-
-	#scan(block: Block, scenario: number, scenarioOffset: number, yearIndex: number): void {
-		const { model, classes, strides, seriesWidth } = this.query;
-		const axes = scanOrder(classes, model.scenarioAxis);
-		const tables = axes.map((axis) => classes[axis]!.classOf);
-		const columns = axes.map((axis) => block.coordinates[axis]!);
-		const steps = axes.map((axis) => strides[axis]!);
-		const weighing = axes.filter((axis) => classes[axis]!.factor);
-		const factors = weighing.map((axis) => classes[axis]!.factor!);
-		const weighed = weighing.map((axis) => block.coordinates[axis]!);
-		const { width, values, count } = block;
-		const totals = this.#totals;
-		const compensations = this.#compensations;
-		const counts = this.#counts;
-		const yearOffset = yearIndex * width;
-		const visible = this.#source?.visible;
-		const accounts = block.coordinates[model.accountAxis]!;
-		const year = this.query.years[yearIndex]!;
-		const anyComputed = model.live.ordered.length > 0;
-		scanning: for (let series = 0; series < count; series++) {
-			let target = scenarioOffset;
-			for (let axis = 0; axis < tables.length; axis++) {
-				const leafClass = tables[axis]![columns[axis]![series]!]!;
-				if (leafClass < 0) continue scanning;
-				target += leafClass * steps[axis]!;
-			}
-			if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
-			let weight = 1;
-			for (let axis = 0; axis < factors.length; axis++) weight *= factors[axis]![weighed[axis]![series]!]!;
-			const mayBeComputed = anyComputed && model.live.has(accounts[series]!);
-			const from = series * width;
-			const into = target * seriesWidth + yearOffset;
-			for (let position = 0; position < width; position++) {
-				const value = values[from + position]! * weight;
-				if (value !== value) continue;
-				if (mayBeComputed && model.live.at(accounts[series]!, scenario, model.periods.at(year, position)!.index)) continue;
-				const place = into + position;
-				// Neumaier's step, written out: this is the innermost loop of every query.
-				const total = totals[place]!;
-				const next = total + value;
-				compensations[place]! += Math.abs(total) >= Math.abs(value) ? total - next + value : value - next + total;
-				totals[place] = next;
-				counts[place]!++;
-			}
-		}
-	}
-
-	#add(place: number, value: number, count: number): void {
-		const total = this.#totals[place]!;
-		const next = total + value;
-		this.#compensations[place]! += Math.abs(total) >= Math.abs(value) ? total - next + value : value - next + total;
-		this.#totals[place] = next;
-		this.#counts[place]! += count;
 	}
 
 	/** The class combinations of a line, the account left out: it may be replaced by a formula's operands. */
@@ -422,7 +350,7 @@ export class View {
 		const place = series * this.query.ranges.length + range;
 		if (this.#knownFlags[place] === UNKNOWN) {
 			const own = { flags: 0 };
-			this.#known[place] = this.#overPeriods(series * this.query.seriesWidth, account, scenario, entity, this.query.ranges[range]!, own);
+			this.#known[place] = this.#overPeriods(series, account, scenario, entity, this.query.ranges[range]!, own);
 			this.#knownFlags[place] = own.flags;
 		}
 		reading.flags |= this.#knownFlags[place]!;
@@ -431,7 +359,7 @@ export class View {
 
 	/** By time behaviour, within the scenario's span, translated leaf period by leaf period. */
 	#overPeriods(
-		base: number,
+		series: number,
 		account: AccountDefinition,
 		scenario: number,
 		entity: number,
@@ -446,8 +374,8 @@ export class View {
 		const factors = this.#translator.factors(account, entity, scenario);
 		const at = (index: number): number =>
 			span && index < span.from
-				? this.#continuedAt(base, index, account, entity, scenario, reading)
-				: this.#translatedAt(base, index, factors, account, entity, scenario, reading);
+				? this.#continuedAt(series, index, account, entity, scenario, reading)
+				: this.#translatedAt(series, index, factors, account, entity, scenario, reading);
 		switch (account.timeBehaviour) {
 			case 'closing':
 				return at(to);
@@ -470,20 +398,20 @@ export class View {
 
 	/** The same series in the scenario that this one continues from, at that one's rates. */
 	#continuedAt(
-		base: number,
+		series: number,
 		index: number,
 		account: AccountDefinition,
 		entity: number,
 		scenario: number,
 		reading: { flags: number }
 	): number {
-		const { model, classes, strides, seriesWidth } = this.query;
+		const { model, classes, strides } = this.query;
 		const before = continuationOf(model, scenario, index);
 		if (!before) return EMPTY;
 		const { classOf } = classes[model.scenarioAxis]!;
-		const offset = (classOf[before.scenario]! - classOf[scenario]!) * strides[model.scenarioAxis]! * seriesWidth;
+		const offset = (classOf[before.scenario]! - classOf[scenario]!) * strides[model.scenarioAxis]!;
 		return this.#translatedAt(
-			base + offset,
+			series + offset,
 			index,
 			this.#translator.factors(account, entity, before.scenario),
 			account,
@@ -494,7 +422,7 @@ export class View {
 	}
 
 	#translatedAt(
-		base: number,
+		series: number,
 		index: number,
 		factors: Float64Array | undefined,
 		account: AccountDefinition,
@@ -502,10 +430,8 @@ export class View {
 		scenario: number,
 		reading: { flags: number }
 	): number {
-		const place = base + this.query.placeOfLeaf[index]!;
-		if (this.#counts[place] === 0) return EMPTY;
-		const value = this.#totals[place]! + this.#compensations[place]!;
-		if (!factors) return value;
+		const value = this.#sums.at(series, index);
+		if (!factors || isEmpty(value)) return value;
 		const factor = factors[index]!;
 		if (isEmpty(factor)) {
 			reading.flags |= CellFlag.incomplete;
@@ -526,15 +452,4 @@ function watchedAccounts({ model, classes }: CompiledQuery): Set<number> {
 		if (weigher !== undefined) watched.add(weigher);
 	});
 	return watched;
-}
-
-/** The most selective tables first, so that most series are passed over at the first look. */
-function scanOrder(classes: CompiledQuery['classes'], scenarioAxis: number): number[] {
-	const kept = classes.map(
-		({ classOf }) => classOf.reduce((total, leafClass) => total + (leafClass >= 0 ? 1 : 0), 0) / Math.max(1, classOf.length)
-	);
-	return classes
-		.map((_, axis) => axis)
-		.filter((axis) => axis !== scenarioAxis)
-		.sort((a, b) => kept[a]! - kept[b]!);
 }

@@ -1,0 +1,138 @@
+// Saved imports and their maps.
+import type pg from 'pg';
+import { accountMapLines, ledgerUnit, MEASURES } from '../ledger';
+import { ROUTES } from '../structure';
+import { insertId, type Dimensions, type LoadedDimension } from './dimensions';
+import type { Origins } from './figures';
+
+export interface DemoMapLine {
+	kind: string;
+	member: string;
+	reverseSign?: boolean;
+	terms: object;
+}
+
+export async function loadImports(
+	client: pg.PoolClient,
+	modelId: number,
+	dimensions: Dimensions,
+	periods: LoadedDimension,
+	origins: Origins
+): Promise<void> {
+	const map = async (name: string, dimension: LoadedDimension, lines: DemoMapLine[]): Promise<number> => {
+		const id = await insertId(client, 'INSERT INTO map (dimension_id, name) VALUES ($1, $2) RETURNING id', [dimension.id, name]);
+		for (const [index, line] of lines.entries())
+			await client.query('INSERT INTO map_line (map_id, position, member_id, reverse_sign, kind, terms) VALUES ($1, $2, $3, $4, $5, $6)', [
+				id,
+				index + 1,
+				dimension.ids.get(line.member),
+				line.reverseSign ?? false,
+				line.kind,
+				JSON.stringify(line.terms)
+			]);
+		return id;
+	};
+	const rule = (
+		importId: number,
+		dimension: LoadedDimension,
+		values: { column?: string; map?: number; member?: number; format?: string }
+	) =>
+		client.query(
+			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_column, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			[
+				importId,
+				dimension.id,
+				values.format ? 'date' : values.map ? 'column' : 'fixed',
+				values.column ?? null,
+				values.map ?? null,
+				values.member ?? null,
+				values.format ?? null
+			]
+		);
+	const importOf = (origin: number, code: string, name: string, description: string, source: object) =>
+		insertId(
+			client,
+			'INSERT INTO import (model_id, origin_id, code, name, description, source) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
+			[modelId, origin, code, name, description, JSON.stringify(source)]
+		);
+	const patterns = (pairs: Record<string, string>): DemoMapLine[] =>
+		Object.entries(pairs).map(([pattern, member]) => ({ kind: 'pattern', member, terms: { pattern } }));
+
+	const ledger = await importOf(
+		origins.ledger,
+		'ledger',
+		'Ledger, monthly',
+		'The month’s postings of all lines, in each line’s own currency. Replaces what it loaded before for the same months.',
+		{
+			delimiter: ';',
+			encoding: 'utf-8',
+			amountColumn: 'Amount',
+			decimal: '.',
+			group: ' '
+		}
+	);
+	const unitLines = patterns({ 'N-*': 'NOR', 'S-*': 'SKE', 'A-*': 'AMB', 'G-*': 'SVC' });
+	const departments = ['DK', 'EN', 'SH', 'TM', 'BK', 'FC', 'AD'];
+	await rule(ledger, dimensions.account, { column: 'Account', map: await map('Ledger accounts', dimensions.account, accountMapLines()) });
+	await rule(ledger, dimensions.entity, { column: 'Unit', map: await map('Ledger units to lines', dimensions.entity, unitLines) });
+	await rule(ledger, dimensions.department, {
+		column: 'Unit',
+		map: await map(
+			'Ledger units to departments',
+			dimensions.department,
+			patterns(Object.fromEntries(departments.map((code) => [ledgerUnit('NOR', code).replace('N-', '*-'), code])))
+		)
+	});
+	await rule(ledger, dimensions.route, {
+		column: 'Route',
+		map: await map('Ledger routes', dimensions.route, [
+			...ROUTES.map((route) => ({ kind: 'single', member: route.code, terms: { value: `RT-${route.code.slice(1)}` } })),
+			{ kind: 'single', member: 'NOROUTE', terms: { value: '' } }
+		])
+	});
+	await rule(ledger, periods, { column: 'Posting date', format: 'DD.MM.YYYY' });
+	await rule(ledger, dimensions.scenario, { member: dimensions.scenario.ids.get('ACT')! });
+	await rule(ledger, dimensions.version, { member: dimensions.version.ids.get('FINAL')! });
+
+	const ticketing = await importOf(
+		origins.ticketing,
+		'ticketing',
+		'Ticketing counts',
+		'Departures, capacity, passengers and vehicles by route and month.',
+		{
+			delimiter: ',',
+			encoding: 'utf-8',
+			amountColumn: 'count',
+			decimal: '.',
+			group: ''
+		}
+	);
+	await rule(ticketing, dimensions.account, {
+		column: 'measure',
+		map: await map(
+			'Ticketing measures',
+			dimensions.account,
+			Object.entries(MEASURES).map(([member, value]) => ({ kind: 'single', member, terms: { value } }))
+		)
+	});
+	await rule(ticketing, dimensions.entity, {
+		column: 'line',
+		map: await map(
+			'Ticketing lines',
+			dimensions.entity,
+			['NOR', 'SKE', 'AMB'].map((code) => ({ kind: 'single', member: code, terms: { value: code } }))
+		)
+	});
+	await rule(ticketing, dimensions.route, {
+		column: 'route',
+		map: await map(
+			'Ticketing routes',
+			dimensions.route,
+			ROUTES.map(({ code }) => ({ kind: 'single', member: code, terms: { value: code } }))
+		)
+	});
+	await rule(ticketing, periods, { column: 'month', format: 'YYYYMM' });
+	await rule(ticketing, dimensions.department, { member: dimensions.department.ids.get('NODEP')! });
+	await rule(ticketing, dimensions.scenario, { member: dimensions.scenario.ids.get('ACT')! });
+	await rule(ticketing, dimensions.version, { member: dimensions.version.ids.get('FINAL')! });
+}

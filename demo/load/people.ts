@@ -1,0 +1,32 @@
+// People, roles and permissions.
+import { hash } from '@node-rs/argon2';
+import type pg from 'pg';
+import { DEMO_PASSWORD, demoPeople } from '../people.mjs';
+import { insertId, type Ids } from './dimensions';
+
+const ROLES = [
+	{ code: 'administrator', name: 'Administrator', permissions: ['structure.read', 'data.read', 'data.load', 'form.read', 'form.enter'] },
+	{ code: 'controller', name: 'Controller', permissions: ['structure.read', 'data.read', 'data.load', 'form.read', 'form.enter'] },
+	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter'] },
+	{ code: 'reviewer', name: 'Reviewer', permissions: ['form.read'] },
+	{ code: 'auditor', name: 'Auditor', permissions: ['structure.read', 'data.read', 'form.read'] }
+];
+
+export async function loadPeople(client: pg.PoolClient): Promise<Ids> {
+	for (const role of ROLES) {
+		const id = await insertId(client, 'INSERT INTO role (code, name) VALUES ($1, $2) RETURNING id', [role.code, role.name]);
+		await client.query('INSERT INTO role_permission (role_id, permission) SELECT $1, unnest($2::text[])', [id, role.permissions]);
+	}
+	const ids: Ids = new Map();
+	for (const person of demoPeople) {
+		const id = await insertId(client, 'INSERT INTO person (email, name, title, password_hash) VALUES ($1, $2, $3, $4) RETURNING id', [
+			person.email,
+			person.name,
+			person.title,
+			await hash(DEMO_PASSWORD)
+		]);
+		await client.query('INSERT INTO person_role (person_id, role_id) SELECT $1, id FROM role WHERE code = $2', [id, person.role]);
+		ids.set(person.email, id);
+	}
+	return ids;
+}
