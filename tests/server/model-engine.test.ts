@@ -5,6 +5,7 @@ import { addressDimensions } from '../../src/lib/server/database/definitions';
 import { transaction } from '../../src/lib/server/database/pool';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { layoutSchema } from '../../src/lib/server/form/layout-schema';
+import type { AccessRules } from '../../src/lib/core';
 import type { FormAsk } from '../../src/lib/server/engine/messages';
 import { freshDatabase } from './demo-database';
 
@@ -101,6 +102,31 @@ describe('the demo in the engine', () => {
 		const other = await engine.handle('form', { ...ask, person: 4 });
 		expect(other.values[other.columns.length]).not.toBeCloseTo(3_000_000, 0);
 		expect(other.draftSize).toBe(0);
+	});
+
+	test('saving a draft into what was locked meanwhile is refused cell by cell, and elsewhere planned as whole series', async () => {
+		const open = await engine.handle('form', { ...ask, draftVersion: 1 });
+		const plan = (locks: AccessRules['locks']) =>
+			engine.handle('planSave', {
+				person: 3,
+				rules: { ...ask.rules, locks },
+				draftVersion: 1,
+				revision: 0,
+				decisions: { keepMine: [], takeTheirs: [] }
+			});
+		const free = await plan([]);
+		expect(free).toMatchObject({ conflicts: [], refused: [], cells: open.draftSize });
+		expect(free.series.every(({ amounts }) => amounts.length === 12)).toBe(true);
+		const account = (
+			await database.pool.query<{ id: number; dimension: number }>("SELECT id, dimension_id AS dimension FROM member WHERE code = '4010'")
+		).rows[0]!;
+		const locked = await plan([{ layer: 'board', state: 'closed', name: 'Foot passengers', slice: { [account.dimension]: [account.id] } }]);
+		expect(locked.refused.length).toBeGreaterThan(0);
+		expect(locked.refused.length + locked.cells).toBe(open.draftSize);
+		expect(locked.refused[0]).toMatchObject({
+			words: expect.stringMatching(/^Foot passengers · Apr 2027/),
+			reason: 'Foot passengers is closed.'
+		});
 	});
 
 	test('a layout that cannot be shown is a sentence', async () => {

@@ -36,7 +36,7 @@ export function inspectCell(
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
 		madeOf: formula ? [] : leaf ? leafOrigins(model, cube, draft, members, range.from) : originsBeneath(model, cube, draft, members, range),
 		formula: formula ? print(formula.expression, nameAccount) : null,
-		notes: notesOf(flags[place]!),
+		notes: notesOf(flags[place]!, form),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
 			periods: Array.from(
@@ -97,10 +97,21 @@ function originsBeneath(
 	return [...counts.values()].map((each) => ({ ...each, value: null, setAside: false }));
 }
 
-function notesOf(flags: number): string[] {
+function notesOf(flags: number, form: FormView): string[] {
 	const notes: string[] = [];
-	if (flags & CellFlag.incomplete) notes.push('A rate is missing beneath this figure, so it lacks something.');
+	if (flags & CellFlag.unweighted) notes.push('Some cells beneath have a value and no weight; they are left out.');
+	else if (flags & CellFlag.incomplete) notes.push('A rate is missing beneath this figure, so it lacks something.', ...missingRates(form));
 	if (flags & CellFlag.mixedCurrency)
 		notes.push('Blank in local currency, because several currencies lie beneath. Choose a reporting currency.');
+	if (flags & CellFlag.mixedValues) notes.push('Blank, because different values lie beneath.');
 	return notes;
+}
+
+/** The first of the rates that the form looked for and did not find. */
+function missingRates(form: FormView): string[] {
+	const missing = form.view.missingRates;
+	const named = missing
+		.slice(0, 4)
+		.map(({ from, to, use, rateSet, start, end }) => `${rateSet}: no ${use} rate from ${from} to ${to} for ${start} to ${end}.`);
+	return missing.length > named.length ? [...named, `And ${missing.length - named.length} more on this form.`] : named;
 }
