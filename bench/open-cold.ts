@@ -60,8 +60,8 @@ async function compare(data: BenchData, pool: pg.Pool): Promise<Measure> {
 		}, pool);
 	return measure(
 		`open a model of ${millions(data)} cells cold (peer: PostgreSQL COPY)`,
-		await medianOf(3, ours),
-		await medianOf(3, peer),
+		await medianOf(7, ours),
+		await medianOf(7, peer),
 		1
 	);
 }

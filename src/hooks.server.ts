@@ -54,5 +54,7 @@ export const handleError: HandleServerError = ({ error: failure, event, status }
 	if (status === 404) return { message: 'There is nothing at this address.' };
 	const reference = Math.random().toString(36).slice(2, 8);
 	log.error({ err: failure, path: event.url.pathname, reference }, 'request failed');
-	return { message: `Something went wrong on our side (reference ${reference}). Nothing was lost; try again.` };
+	return {
+		message: `Something went wrong on our side (reference ${reference}). What was saved and your draft are kept; try the last step again.`
+	};
 };
