@@ -34,6 +34,8 @@ class EngineHost {
 	}
 
 	async stop(): Promise<void> {
+		// Asked for, so no failure to be logged.
+		this.ended = true;
 		await this.#worker.terminate();
 	}
 

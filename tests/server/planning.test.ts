@@ -1,0 +1,157 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { closePool } from '../../src/lib/server/database';
+import { stopEngines, type FormAnswer } from '../../src/lib/server/engine';
+import { discardDraft, enterFigures, inspectFigure, openForm, redoEntry, saveDraft, undoEntry } from '../../src/lib/server/form';
+import type { SignedIn } from '../../src/lib/server/session';
+import { freshDatabase } from './demo-database';
+
+const FORM = 'route-contribution';
+const NO_DECISIONS = { keepMine: [], takeTheirs: [] };
+let database: Awaited<ReturnType<typeof freshDatabase>>;
+const people = new Map<string, SignedIn>();
+/** One leaf of every dimension: Skerrivik – Holmness, Booking office, Skerry Line, local currency. */
+let leaf: { members: Record<string, number>; currency: string };
+
+beforeAll(async () => {
+	database = await freshDatabase('planning', { demo: true });
+	process.env.DATABASE_URL = database.url;
+	const found = await database.pool.query<SignedIn>(
+		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
+		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
+	);
+	for (const person of found.rows) people.set(person.name.split(' ')[0]!, person);
+	const members = await database.pool.query<{ id: number; dimension: number }>(
+		"SELECT id, dimension_id AS dimension FROM member WHERE code IN ('R01', 'BK')"
+	);
+	leaf = { members: Object.fromEntries(members.rows.map(({ id, dimension }) => [dimension, id])), currency: 'local' };
+});
+afterAll(async () => {
+	await stopEngines();
+	await closePool();
+	await database.close();
+});
+
+const person = (name: string) => people.get(name)!;
+const at = (form: FormAnswer, row: string, column: string) => ({
+	row: form.rows.findIndex(({ label }) => label === row),
+	column: form.columns.findIndex(({ label }) => label === column)
+});
+const figure = (form: FormAnswer, row: string, column: string) => {
+	const place = at(form, row, column);
+	return form.values[place.row * form.columns.length + place.column];
+};
+const open = async (name: string) => (await openForm(person(name), 1, FORM, leaf)).form;
+const type = async (name: string, row: string, column: string, text: string) =>
+	enterFigures(person(name), 1, FORM, leaf, { entries: [{ ...at(await open(name), row, column), text }], method: 'in proportion' });
+const count = async (sql: string) => (await database.pool.query<{ n: number }>(`SELECT count(*)::integer AS n FROM ${sql}`)).rows[0]!.n;
+
+describe('a draft', () => {
+	test('is kept in the database, undone and redone step by step, and thrown away', async () => {
+		const before = figure(await open('Tove'), 'Coaches', 'Apr 2027');
+		const entered = await type('Tove', 'Coaches', 'Apr 2027', '1000');
+		expect(figure(entered.form, 'Coaches', 'Apr 2027')).toBe(1_000);
+		expect(entered.steps).toEqual({ undo: true, redo: false });
+		await type('Tove', 'Coaches', 'Apr 2027', '+= 10%');
+		expect(figure(await open('Tove'), 'Coaches', 'Apr 2027')).toBeCloseTo(1_100, 9);
+		expect(await count('draft_cell')).toBe(1);
+		expect(figure((await undoEntry(person('Tove'), 1, FORM, leaf)).form, 'Coaches', 'Apr 2027')).toBe(1_000);
+		const undone = await undoEntry(person('Tove'), 1, FORM, leaf);
+		expect(figure(undone.form, 'Coaches', 'Apr 2027')).toBe(before);
+		expect(undone.steps).toEqual({ undo: false, redo: true });
+		expect(await count('draft_cell')).toBe(0);
+		expect(figure((await redoEntry(person('Tove'), 1, FORM, leaf)).form, 'Coaches', 'Apr 2027')).toBe(1_000);
+		// Typing forgets what was undone.
+		const typed = await type('Tove', 'Coaches', 'May 2027', '5');
+		expect(typed.steps).toEqual({ undo: true, redo: false });
+		await discardDraft(person('Tove'), 1);
+		expect(figure(await open('Tove'), 'Coaches', 'Apr 2027')).toBe(before);
+		expect([await count('draft_cell'), await count('draft_step')]).toEqual([0, 0]);
+	});
+
+	test('of two tabs is one: entries at the same moment both count', async () => {
+		await Promise.all(
+			['Apr 2027', 'May 2027', 'Jun 2027', 'Jul 2027'].map((month, index) => type('Tove', 'Coaches', month, String(100 + index)))
+		);
+		const form = await open('Tove');
+		expect(['Apr 2027', 'May 2027', 'Jun 2027', 'Jul 2027'].map((month) => figure(form, 'Coaches', month))).toEqual([100, 101, 102, 103]);
+		expect(form.draftSize).toBe(4);
+		await discardDraft(person('Tove'), 1);
+	});
+
+	test('takes the good cells of a block and names the others', async () => {
+		const form = await open('Tove');
+		const entries = [
+			{ ...at(form, 'Coaches', 'Apr 2027'), text: '10' },
+			{ ...at(form, 'Contribution margin', 'Apr 2027'), text: '5' },
+			{ ...at(form, 'Coaches', 'May 2027'), text: 'ten' }
+		];
+		const outcome = await enterFigures(person('Tove'), 1, FORM, leaf, { entries, method: 'in proportion' });
+		expect(figure(outcome.form, 'Coaches', 'Apr 2027')).toBe(10);
+		expect(outcome.faults.map(({ message }) => message)).toEqual([
+			'Contribution margin is computed by its formula.',
+			expect.stringMatching(/^“ten” is not a number/)
+		]);
+		await discardDraft(person('Tove'), 1);
+	});
+});
+
+describe('saving', () => {
+	test('posts one change set with what was, what is and what lies beneath, and others see it', async () => {
+		const proposed = figure(await open('Tove'), 'Freight lanes', 'Dec 2027');
+		await type('Tove', 'Freight lanes', 'Dec 2027', '654321');
+		const saved = await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS);
+		expect(saved).toMatchObject({ kind: 'saved', cells: 1 });
+		expect(figure(await open('Osric'), 'Freight lanes', 'Dec 2027')).toBe(654_321);
+		const journal = await database.pool.query('SELECT before, after, beneath FROM entry_change ORDER BY revision DESC LIMIT 1');
+		expect(journal.rows).toEqual([{ before: null, after: 654_321, beneath: proposed }]);
+		expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS)).toEqual({ kind: 'nothing' });
+		const place = at(await open('Osric'), 'Freight lanes', 'Dec 2027');
+		const details = await inspectFigure(person('Osric'), 1, FORM, leaf, place.row, place.column);
+		expect(details.madeOf).toMatchObject([
+			{ name: 'Opening figures', value: proposed, setAside: true },
+			{ name: 'Entry', value: 654_321, setAside: false }
+		]);
+		expect(details.history[0]).toMatchObject({ person: 'Tove Brandal', before: proposed, after: 654_321 });
+	});
+
+	test('stops at a cell that changed meanwhile, writes nothing, and goes on as decided', async () => {
+		await type('Tove', 'Freight lanes', 'Jan 2028', '111');
+		await type('Tove', 'Freight lanes', 'Feb 2028', '222');
+		await type('Osric', 'Freight lanes', 'Jan 2028', '999');
+		await saveDraft(person('Osric'), 1, FORM, NO_DECISIONS);
+		const revisions = await count('change_set');
+		const stopped = await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS);
+		if (stopped.kind !== 'conflicts') throw new Error(`expected conflicts, not ${stopped.kind}`);
+		expect(stopped.conflicts).toMatchObject([{ now: 999, mine: 111 }]);
+		expect(await count('change_set')).toBe(revisions);
+		expect((await open('Tove')).draftSize).toBe(2);
+		expect(await saveDraft(person('Tove'), 1, FORM, { keepMine: [], takeTheirs: stopped.conflicts })).toMatchObject({
+			kind: 'saved',
+			cells: 1
+		});
+		const form = await open('Osric');
+		expect([figure(form, 'Freight lanes', 'Jan 2028'), figure(form, 'Freight lanes', 'Feb 2028')]).toEqual([999, 222]);
+	});
+
+	test('is refused where a lock came after the typing, and the draft is kept', async () => {
+		await type('Tove', 'Freight lanes', 'Mar 2028', '77');
+		const lock = await database.pool.query<{ id: number }>(
+			"INSERT INTO access_lock (model_id, layer, state, name) VALUES (1, 'cycle', 'held', 'The budget round') RETURNING id"
+		);
+		expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS)).toMatchObject({
+			kind: 'refused',
+			refused: [{ reason: 'The budget round is held.' }]
+		});
+		expect((await open('Tove')).draftSize).toBe(1);
+		await database.pool.query('DELETE FROM access_lock WHERE id = $1', [lock.rows[0]!.id]);
+		expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved' });
+	});
+});
+
+test('what is not allowed or not there is said, whoever calls', async () => {
+	await expect(type('Vera', 'Coaches', 'Apr 2027', '1')).rejects.toMatchObject({ status: 403 });
+	await expect(saveDraft(undefined, 1, FORM, NO_DECISIONS)).rejects.toMatchObject({ status: 401 });
+	await expect(openForm(person('Tove'), 1, 'no-such-form', leaf)).rejects.toMatchObject({ status: 404 });
+	const outcome = await type('Imke', 'Coaches', 'Apr 2027', '1');
+	expect(outcome.faults[0]!.message).toBe('Your grant is for Northgate Line.');
+});
