@@ -65,13 +65,23 @@ export class FormSession {
 		this.pending = new Map([...this.pending, ...entries.map(({ row, column, text }) => [row * columns + column, text] as const)]);
 		return this.#inOrder(async () => {
 			const outcome = await this.#post<EntryOutcome>('enter', { choices: this.choices, entries: { entries } });
+			if (!outcome) {
+				// What was typed stays in sight, marked, to be taken up again with F2.
+				this.faults = new Map([
+					...this.faults,
+					...entries.map(
+						({ row, column }) =>
+							[row * columns + column, 'This entry has not reached the server. Edit it and press Enter to try again.'] as const
+					)
+				]);
+				return;
+			}
 			// Entries typed since are still on their way.
 			this.pending = new Map(
 				[...this.pending].filter(
 					([cell, text]) => !entries.some((entry) => entry.row * columns + entry.column === cell && entry.text === text)
 				)
 			);
-			if (!outcome) return;
 			this.#show(outcome);
 			const what =
 				outcome.faults.length === 1

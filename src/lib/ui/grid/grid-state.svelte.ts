@@ -14,6 +14,8 @@ export class GridState {
 	readonly #locale: () => string;
 	/** What was typed and the server has not answered yet, by cell. */
 	readonly #pending: () => ReadonlyMap<number, string>;
+	/** What was refused or did not arrive, by cell. */
+	readonly #faults: () => ReadonlyMap<number, string>;
 	readonly #enter: (entries: Entry[]) => void;
 	focus = $state<Place>({ row: 0, column: 0 });
 	/** The corner a selection began at. */
@@ -44,12 +46,17 @@ export class GridState {
 		return { rows: this.visibleRows.slice(rows[0], rows[1]! + 1), from: columns[0]!, to: columns[1]! };
 	});
 
-	constructor(form: () => FormAnswer, locale: () => string, pending: () => ReadonlyMap<number, string>, enter: (entries: Entry[]) => void) {
-		this.#form = form;
+	constructor(
+		session: { readonly form: FormAnswer; readonly pending: ReadonlyMap<number, string>; readonly faults: ReadonlyMap<number, string> },
+		locale: () => string,
+		enter: (entries: Entry[]) => void
+	) {
+		this.#form = () => session.form;
+		this.#faults = () => session.faults;
 		this.#locale = locale;
-		this.#pending = pending;
+		this.#pending = () => session.pending;
 		this.#enter = enter;
-		const { rows } = form();
+		const { rows } = session.form;
 		// Groups open two levels deep; the rest waits for a click.
 		this.folded = new Set(
 			rows.flatMap((row, index) => (row.depth >= 1 && rows[index + 1] && rows[index + 1]!.depth > row.depth ? [index] : []))
@@ -131,7 +138,11 @@ export class GridState {
 	commit(): void {
 		if (!this.editing) return;
 		this.editing = false;
-		if (this.text.trim() !== this.editableText(this.focus)) this.#enter([{ ...this.focus, text: this.text }]);
+		const { row, column } = this.focus;
+		// An entry that did not arrive may be sent again as it is; one still on its way may not.
+		const cell = row * this.#form().columns.length + column;
+		const unsent = this.#pending().has(cell) && this.#faults().has(cell);
+		if (unsent || this.text.trim() !== this.editableText(this.focus)) this.#enter([{ ...this.focus, text: this.text }]);
 	}
 
 	cancel(): void {

@@ -22,9 +22,8 @@
 	// The page is made anew for another form (see the key in the load's data); choices of the same form update it.
 	const session = untrack(() => new FormSession(data.opened, data.choices));
 	const grid = new GridState(
-		() => session.form,
+		session,
 		() => data.person.locale,
-		() => session.pending,
 		(entries) => void session.enter(entries)
 	);
 	let inspecting = $state(false);
