@@ -309,7 +309,7 @@
 	th,
 	td {
 		height: 28px;
-		padding: 0 8px;
+		padding: 0 10px 0 6px;
 		white-space: nowrap;
 		border-bottom: 1px solid var(--hairline);
 		background: var(--color-base-100);
@@ -452,8 +452,8 @@
 	}
 	.lock {
 		position: absolute;
-		top: 3px;
-		right: 2px;
+		top: 2px;
+		right: 1px;
 		width: 8px;
 		height: 8px;
 		color: var(--grey);
