@@ -251,3 +251,19 @@ test('an entry that does not reach the server stays in sight and can be sent aga
 	expect(await figureAt(page, 'Fleet care', 'May')).toBe(123_456);
 	await page.getByRole('button', { name: 'Discard' }).click();
 });
+
+test('from one form to another by the finder, the other one is shown and typed into', async ({ page }) => {
+	await signIn(page, 'lidia.marne');
+	await openForm(page, FORM);
+	await page.keyboard.press('Control+k');
+	await page.keyboard.type('net assets');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('heading', { name: 'Net assets' })).toBeVisible();
+	await expect(page.getByRole('treegrid', { name: 'Net assets' }).getByRole('rowheader', { name: 'Debt' })).toBeVisible();
+	await expect(page.getByRole('rowheader', { name: 'Revenue' })).toHaveCount(0);
+	await choose(page, 'Line', 'Amber Coast Line');
+	await type(page, 'Debt', 'May', '26m');
+	expect(await figureAt(page, 'Debt', 'May')).toBe(26_000_000);
+	await page.getByRole('button', { name: 'Discard' }).click();
+	await page.goBack();
+});

@@ -70,7 +70,6 @@ export class FormView {
 		const { values, flags } = this.result;
 		return {
 			revision,
-			faults: [],
 			rows: this.#rows,
 			columns: this.#columns,
 			selectors: this.expanded.selectors,

@@ -33,7 +33,6 @@ export interface RowLine extends FormLine {
 
 export interface FormAnswer {
 	revision: number;
-	faults: string[];
 	rows: RowLine[];
 	columns: ColumnLine[];
 	selectors: FormSelector[];

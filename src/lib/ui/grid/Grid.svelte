@@ -2,7 +2,6 @@
 	import type { FormAnswer } from '$lib/server/engine';
 	import { tick, untrack } from 'svelte';
 	import { formatFigure } from '../figures/format';
-	import type { Entry } from './form-session.svelte';
 	import { GridState } from './grid-state.svelte';
 
 	interface Props {
@@ -13,7 +12,6 @@
 		flashing: Set<number>;
 		pending: Map<number, string>;
 		grid: GridState;
-		onenter: (entries: Entry[]) => void;
 		onfocuscell: (row: number, column: number) => void;
 		onundo: () => void;
 		onredo: () => void;
