@@ -45,31 +45,49 @@ export interface BenchData {
 export async function benchData(cells: number): Promise<BenchData> {
 	const model = benchModel();
 	const cube = new Cube(model);
-	const instance = await DuckDBInstance.create(':memory:');
-	const duck = await instance.connect();
-	const columns = model.dimensions.map(({ code }) => code);
-	await duck.run(`CREATE TABLE cell (${columns.map((column) => `"${column}" INTEGER`).join(', ')}, period INTEGER, value DOUBLE)`);
-	const appender = await duck.createAppender('cell');
-	const random = seededRandom(42);
-	const leaves = model.dimensions.map(({ tree }, axis) =>
-		model.dimensions[axis]!.members.map((_, ordinal) => ordinal).filter((ordinal) => tree.isLeaf(ordinal))
-	);
-	const address = new Int32Array(columns.length);
+	const { duck, append, close } = await cellTable(model);
+	const { random, draw } = addresses(model, 42);
+	const address = new Int32Array(model.dimensions.length);
 	const values = new Float64Array(model.periods.width);
 	for (let written = 0; written < cells;) {
-		const year = random() < 0.5 ? 2027 : 2028;
-		for (let axis = 0; axis < address.length; axis++) address[axis] = leaves[axis]![Math.floor(random() * leaves[axis]!.length)]!;
+		const year = draw(address);
 		if (!Number.isNaN(cube.read(address, year, 0))) continue;
 		for (let position = 0; position < values.length; position++) {
 			values[position] = Math.round(random() * 100_000) / 100;
-			for (const ordinal of address) appender.appendInteger(ordinal);
-			appender.appendInteger(model.periods.at(year, position)!.index);
-			appender.appendDouble(values[position]!);
-			appender.endRow();
+			append(address, model.periods.at(year, position)!.index, values[position]!);
 		}
 		cube.writeSeries(2, address, year, values);
 		written += values.length;
 	}
-	appender.closeSync();
+	close();
 	return { model, cube, cells: cube.cells, duck };
+}
+
+/** A DuckDB table `cell` with a row a cell: ordinals per dimension, the leaf period's index, the value. */
+export async function cellTable(model: Model) {
+	const duck = await (await DuckDBInstance.create(':memory:')).connect();
+	const columns = model.dimensions.map(({ code }) => `"${code}" INTEGER`);
+	await duck.run(`CREATE TABLE cell (${columns.join(', ')}, period INTEGER, value DOUBLE)`);
+	const appender = await duck.createAppender('cell');
+	const append = (address: Int32Array, period: number, value: number) => {
+		for (const ordinal of address) appender.appendInteger(ordinal);
+		appender.appendInteger(period);
+		appender.appendDouble(value);
+		appender.endRow();
+	};
+	return { duck, append, close: () => appender.closeSync() };
+}
+
+/** Leaf addresses drawn at random, the same for the same seed; `draw` fills one and gives a fiscal year for it. */
+export function addresses(model: Model, seed: number) {
+	const random = seededRandom(seed);
+	const leaves = model.dimensions.map((dimension) =>
+		dimension.members.map((_, ordinal) => ordinal).filter((ordinal) => dimension.isLeaf(ordinal))
+	);
+	const draw = (address: Int32Array): number => {
+		const year = random() < 0.5 ? 2027 : 2028;
+		for (let axis = 0; axis < address.length; axis++) address[axis] = leaves[axis]![Math.floor(random() * leaves[axis]!.length)]!;
+		return year;
+	};
+	return { random, draw };
 }

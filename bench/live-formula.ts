@@ -1,9 +1,7 @@
 // A live formula over many cells: fuel = litres × price, per leaf.
-import { DuckDBInstance } from '@duckdb/node-api';
-import { seededRandom } from '../demo/random';
 import { Cube, eachLiveCell } from '../src/lib/core';
 import { buildModel } from '../src/lib/core/testing';
-import { tree } from './data';
+import { addresses, cellTable, tree } from './data';
 import { measure, medianOf, type Measure } from './timing';
 
 /**
@@ -33,35 +31,25 @@ export async function liveFormula(cells: number): Promise<Measure> {
 	});
 	const formula = model.live.ordered[0]!;
 	const cube = new Cube(model);
-	const duck = await (await DuckDBInstance.create(':memory:')).connect();
-	const columns = model.dimensions.map(({ code }) => code);
-	await duck.run(`CREATE TABLE cell (${columns.map((column) => `"${column}" INTEGER`).join(', ')}, period INTEGER, value DOUBLE)`);
-	const appender = await duck.createAppender('cell');
-	const random = seededRandom(7);
-	const leaves = model.dimensions.map((dimension) =>
-		dimension.members.map((_, ordinal) => ordinal).filter((ordinal) => dimension.isLeaf(ordinal))
-	);
-	const address = new Int32Array(columns.length);
+	const { duck, append, close } = await cellTable(model);
+	const { random, draw } = addresses(model, 7);
+	const address = new Int32Array(model.dimensions.length);
 	const values = new Float64Array(model.periods.width);
 	for (let written = 0; written < cells;) {
-		const year = random() < 0.5 ? 2027 : 2028;
-		for (let axis = 0; axis < address.length; axis++) address[axis] = leaves[axis]![Math.floor(random() * leaves[axis]!.length)]!;
+		const year = draw(address);
 		address[model.accountAxis] = 0;
 		if (!Number.isNaN(cube.read(address, year, 0))) continue;
 		for (let account = 0; account < 3; account++) {
 			address[model.accountAxis] = account;
 			for (let position = 0; position < values.length; position++) {
 				values[position] = account === 2 ? 0 : 1 + Math.round(random() * 1_000) / 10;
-				for (const ordinal of address) appender.appendInteger(ordinal);
-				appender.appendInteger(model.periods.at(year, position)!.index);
-				appender.appendDouble(values[position]!);
-				appender.endRow();
+				append(address, model.periods.at(year, position)!.index, values[position]!);
 			}
 			if (account < 2) cube.writeSeries(2, address, year, values);
 		}
 		written += values.length;
 	}
-	appender.closeSync();
+	close();
 	const results = new Float64Array(cells + model.periods.width);
 	let computed = 0;
 	const ours = () => {
@@ -70,7 +58,7 @@ export async function liveFormula(cells: number): Promise<Measure> {
 			results[computed++] = value;
 		});
 	};
-	const others = [...columns.slice(1), 'period'].map((column) => `"${column}"`);
+	const others = [...model.dimensions.slice(1).map(({ code }) => code), 'period'].map((column) => `"${column}"`);
 	const same = (one: string, other: string) => others.map((column) => `${one}.${column} = ${other}.${column}`).join(' AND ');
 	const peer = () =>
 		duck.run(
