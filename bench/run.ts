@@ -6,6 +6,7 @@ import { openCold } from './open-cold';
 import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
 import { typeCell } from './type-cell';
+import { typePrice } from './type-price';
 
 const option = (name: string) => {
 	const at = process.argv.indexOf(name);
@@ -29,7 +30,7 @@ for (const size of sizes) {
 	if (size <= 5_000_000) measures.push(await openCold(data));
 	data.duck.closeSync();
 }
-measures.push(await liveFormula(1_000_000));
+measures.push(await typePrice(), await liveFormula(1_000_000));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
 if (most > least)
 	measures.push(

@@ -1,5 +1,7 @@
 import type { ReadGuard } from '../access';
 import { EMPTY, isValue } from '../number';
+import { asResult } from './live';
+import type { TakeColumn } from './live-changes';
 import type { CompiledQuery } from './query';
 import type { Address, Block } from './series-store';
 
@@ -44,7 +46,7 @@ export class Accumulator {
 		const tables = axes.map((axis) => classes[axis]!.classOf);
 		const columns = axes.map((axis) => block.coordinates[axis]!);
 		const steps = axes.map((axis) => strides[axis]!);
-		const weighing = axes.filter((axis) => classes[axis]!.factor);
+		const weighing = model.dimensions.map((_, axis) => axis).filter((axis) => axis !== model.scenarioAxis && classes[axis]!.factor);
 		const factors = weighing.map((axis) => classes[axis]!.factor!);
 		const weighed = weighing.map((axis) => block.coordinates[axis]!);
 		const { width, values, count } = block;
@@ -107,6 +109,66 @@ export class Accumulator {
 		return series;
 	}
 
+	/**
+	 * Takes changes of many leaves of one account and period, whose other coordinates are those of a block's series.
+	 * Undefined where the query covers none of them.
+	 */
+	changeColumn(block: Block, account: number, scenario: number, year: number, position: number): TakeColumn | undefined {
+		const { model, classes, strides, seriesWidth, years } = this.#query;
+		const yearIndex = years.indexOf(year);
+		const accounts = classes[model.accountAxis]!;
+		const accountClass = accounts.classOf[account]!;
+		const scenarioClass = classes[model.scenarioAxis]!.classOf[scenario]!;
+		if (yearIndex < 0 || accountClass < 0 || scenarioClass < 0) return undefined;
+		const axes = scanOrder(classes, model.scenarioAxis).filter((axis) => axis !== model.accountAxis);
+		const tables = axes.map((axis) => classes[axis]!.classOf);
+		const columns = axes.map((axis) => block.coordinates[axis]!);
+		const steps = axes.map((axis) => strides[axis]! * seriesWidth);
+		const weighing = model.dimensions
+			.map((_, axis) => axis)
+			.filter((axis) => axis !== model.scenarioAxis && axis !== model.accountAxis && classes[axis]!.factor);
+		const factors = weighing.map((axis) => classes[axis]!.factor!);
+		const weighed = weighing.map((axis) => block.coordinates[axis]!);
+		const own = (accounts.factor?.[account] ?? 1) * (classes[model.scenarioAxis]!.factor?.[scenario] ?? 1);
+		const from =
+			(accountClass * strides[model.accountAxis]! + scenarioClass * strides[model.scenarioAxis]!) * seriesWidth +
+			yearIndex * model.periods.width +
+			position;
+		const [totals, compensations, counts] = [this.#totals, this.#compensations, this.#counts];
+		return (series: Int32Array, count: number, before: Float64Array, after: Float64Array): void => {
+			taking: for (let at = 0; at < count; at++) {
+				let place = from;
+				for (let axis = 0; axis < tables.length; axis++) {
+					const leafClass = tables[axis]![columns[axis]![series[at]!]!]!;
+					if (leafClass < 0) continue taking;
+					place += leafClass * steps[axis]!;
+				}
+				let weight = own;
+				for (let axis = 0; axis < factors.length; axis++) weight *= factors[axis]![weighed[axis]![series[at]!]!]!;
+				const was = -asResult(before[at]!) * weight;
+				const is = asResult(after[at]!) * weight;
+				let total = totals[place]!;
+				let compensation = compensations[place]!;
+				let cells = counts[place]!;
+				if (was === was) {
+					const next = total + was;
+					compensation += Math.abs(total) >= Math.abs(was) ? total - next + was : was - next + total;
+					total = next;
+					cells--;
+				}
+				if (is === is) {
+					const next = total + is;
+					compensation += Math.abs(total) >= Math.abs(is) ? total - next + is : is - next + total;
+					total = next;
+					cells++;
+				}
+				totals[place] = cells === 0 ? 0 : total;
+				compensations[place] = cells === 0 ? 0 : compensation;
+				counts[place] = cells;
+			}
+		};
+	}
+
 	#add(place: number, value: number, count: number): void {
 		const total = this.#totals[place]!;
 		const next = total + value;
@@ -116,13 +178,13 @@ export class Accumulator {
 	}
 }
 
-/** The most selective tables first, so that most series are passed over at the first look. */
+/** The most selective tables first, so that most series are passed over at the first look; those of one class only left out. */
 function scanOrder(classes: CompiledQuery['classes'], scenarioAxis: number): number[] {
 	const kept = classes.map(
 		({ classOf }) => classOf.reduce((total, leafClass) => total + (leafClass >= 0 ? 1 : 0), 0) / Math.max(1, classOf.length)
 	);
 	return classes
 		.map((_, axis) => axis)
-		.filter((axis) => axis !== scenarioAxis)
+		.filter((axis) => axis !== scenarioAxis && classes[axis]!.uniform !== 0)
 		.sort((a, b) => kept[a]! - kept[b]!);
 }

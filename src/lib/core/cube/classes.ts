@@ -11,6 +11,8 @@ export interface LeafClasses {
 	/** Class of each ordinal, −1 for those the query does not need. */
 	classOf: Int32Array;
 	count: number;
+	/** The class all leaves of the dimension are in: then it need not be looked up. Undefined where they are not. */
+	uniform: number | undefined;
 	/** One leaf of each class, to look up facts that all of the class share. */
 	representative: number[];
 	/** The classes that count in each asked member. */
@@ -69,6 +71,7 @@ export function classifyLeaves(
 	return {
 		classOf,
 		count: representative.length,
+		uniform: classOf.every((leafClass, ordinal) => leafClass === 0 || !dimension.isLeaf(ordinal)) ? 0 : undefined,
 		representative,
 		shares,
 		factor: factor.every((weight) => weight === 1) ? undefined : factor

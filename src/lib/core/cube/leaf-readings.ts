@@ -1,9 +1,9 @@
 import type { ReadGuard } from '../access';
-import type { AccountDefinition } from '../model';
+import { continuationOf, type AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
 import type { Overlay } from './overlay';
-import type { CompiledQuery } from './query';
+import type { CompiledQuery, QueryRange } from './query';
 import { weigherOf } from './read-by-leaf';
 import type { Block } from './series-store';
 import type { Translator } from './translation';
@@ -168,9 +168,20 @@ export class LeafReadings {
 			}
 			ranges.forEach((range, index) => {
 				if (leaf.index < range.from || leaf.index > range.to) return;
-				if (facts.timeBehaviour === 'closing' && leaf.index !== Math.min(range.to, span?.to ?? range.to)) return;
-				if (facts.timeBehaviour === 'opening' && leaf.index !== Math.max(range.from, span?.from ?? range.from)) return;
-				this.#take(readings, key, index, value, weight, facts);
+				for (const reader of this.#readersOf(scenario, leaf.index, range)) {
+					const own = model.scenario(reader)?.span;
+					const first = range.toDate ? range.from : Math.max(range.from, own?.from ?? range.from);
+					if (facts.timeBehaviour === 'closing' && leaf.index !== Math.min(range.to, own?.to ?? range.to)) continue;
+					if (facts.timeBehaviour === 'opening' && leaf.index !== first) continue;
+					this.#take(
+						readings,
+						reader === scenario ? key : this.#keyOf(address.with(model.scenarioAxis, reader)),
+						index,
+						value,
+						weight,
+						facts
+					);
+				}
 			});
 		}
 	}
@@ -191,9 +202,12 @@ export class LeafReadings {
 			const span = model.scenario(address[model.scenarioAxis]!)?.span;
 			if (!leaf || isEmpty(value) || leaf.index < ranges[range]!.from || leaf.index > ranges[range]!.to) return;
 			if (span && (leaf.index < span.from || leaf.index > span.to)) return;
-			const key = address.join();
-			const known = found.get(key);
-			if (!known || known.period < leaf.index) found.set(key, { address: address.slice(), period: leaf.index, value });
+			for (const reader of this.#readersOf(address[model.scenarioAxis]!, leaf.index, ranges[range]!)) {
+				const seen = address.with(model.scenarioAxis, reader);
+				const key = seen.join();
+				const known = found.get(key);
+				if (!known || known.period < leaf.index) found.set(key, { address: seen, period: leaf.index, value });
+			}
 		};
 		const address = new Int32Array(model.dimensions.length);
 		for (const scenario of scenarios)
@@ -221,6 +235,23 @@ export class LeafReadings {
 			const weight = model.dimensions.reduce((product, _, axis) => product * (classes[axis]!.factor?.[leaf[axis]!] ?? 1), 1);
 			this.#take(readings, this.#keyOf(leaf), range, translated * weight, EMPTY, facts);
 		}
+	}
+
+	/**
+	 * The scenarios in which a leaf period of a scenario is read: itself, and in a run to date those that continue from it
+	 * and speak about some of the run.
+	 */
+	#readersOf(scenario: number, index: number, { from, to, toDate }: QueryRange): number[] {
+		const { model, classes } = this.#query;
+		const readers = [scenario];
+		if (!toDate) return readers;
+		const { classOf } = classes[model.scenarioAxis]!;
+		for (let other = 0; other < classOf.length; other++) {
+			const span = model.scenario(other)?.span;
+			if (other === scenario || classOf[other]! < 0 || !span || index >= span.from || from >= span.from || to < span.from) continue;
+			if (continuationOf(model, other, index)?.scenario === scenario) readers.push(other);
+		}
+		return readers;
 	}
 
 	#eachShown(

@@ -1,9 +1,10 @@
-import { compileColumns, evaluate, inDomain } from '../formula';
-import { stands, type LiveFormula, type Model } from '../model';
-import { EMPTY, isEmpty, isValue } from '../number';
+import { compileVectors, evaluate, inDomain, sameRead, type AccountRead } from '../formula';
+import { stands, type LiveFormula, type LiveOperand, type Model } from '../model';
+import { EMPTY, isValue } from '../number';
 import type { Cube } from './cube';
+import { DraftedAddresses } from './drafted-addresses';
 import type { Overlay } from './overlay';
-import type { Address } from './series-store';
+import type { Address, Block } from './series-store';
 
 /** A stored value, seen through the overlay. */
 export type StoredReader = (address: Address, year: number, position: number) => number;
@@ -25,25 +26,36 @@ export function leafValue(model: Model, read: StoredReader, address: Int32Array,
 	return formula ? computeLeaf(model, read, formula, address, year, position) : read(address, year, position);
 }
 
-function computeLeaf(
+/** What a per-leaf formula comes to at a cell; the address is changed and put back while its operands are read. */
+export function computeLeaf(
 	model: Model,
 	read: StoredReader,
-	{ expression }: LiveFormula,
+	{ expression, operands }: LiveFormula,
 	address: Int32Array,
 	year: number,
 	position: number
 ): number {
 	const account = address[model.accountAxis]!;
-	const operand = (member: number): number => {
-		address[model.accountAxis] = model.accounts.ordinal(member)!;
-		const value = leafValue(model, read, address, year, position);
+	const operand = (asked: AccountRead): number => {
+		const { account: from, fixed } = operands.find((each) => each.read === asked) ?? operands.find((each) => sameRead(each.read, asked))!;
+		const own = fixed.map(({ axis }) => address[axis]!);
+		address[model.accountAxis] = from;
+		for (const { axis, ordinal } of fixed) address[axis] = ordinal;
+		// A fact of the year, or of all time, is read in any period without being told where it lies.
+		const frequency = model.account(from)?.frequency ?? 'per period';
+		const value = leafValue(model, read, address, frequency === 'timeless' ? 0 : year, frequency === 'per period' ? position : 0);
+		fixed.forEach(({ axis }, place) => (address[axis] = own[place]!));
 		address[model.accountAxis] = account;
 		return value;
 	};
 	return inDomain(expression, operand) ? asResult(evaluate(expression, operand)) : EMPTY;
 }
 
-const asResult = (value: number): number => (value === 0 || !Number.isFinite(value) ? EMPTY : value);
+/** A computed 0, and what is no number, is empty (∞ − ∞ and empty − empty are not 0). */
+export const asResult = (value: number): number => (value === 0 || value - value !== 0 ? EMPTY : value);
+
+/** Cells worked out together: their columns stay in the first cache. */
+export const CHUNK = 1024;
 
 /**
  * Calls back with every cell a per-leaf formula computes in some fiscal years. Series of its drivers are found in their
@@ -58,119 +70,156 @@ export function eachLiveCell(
 	years: readonly number[],
 	visit: (address: Int32Array, year: number, position: number, value: number) => void
 ): void {
-	const { accountAxis, scenarioAxis } = model;
-	const { drivers, operands } = formula;
 	const read = storedReader(cube, overlay);
-	const places = new Map(operands.map((account, place) => [model.accounts.member(account).id, place]));
-	const columns = compileColumns(formula.expression, (member) => places.get(member)!);
-	const plain = !operands.some((account) => model.live.has(account));
-	const drafted = overlay && overlay.size > 0 ? draftedAddresses(model, overlay) : undefined;
-	const address = new Int32Array(model.dimensions.length);
-	const bases = new Int32Array(operands.length);
-	const isDriver = new Uint8Array(model.accounts.members.length);
-	for (const account of drivers) isDriver[account] = 1;
+	const aligned = hasAlignedOperands(model, formula);
+	const drafted = DraftedAddresses.of(model, overlay);
+	const vector = compileVectors(formula.expression, placeOfOperand(formula), CHUNK);
+	const inputs = formula.operands.map(() => new Float64Array(CHUNK));
+	const bases = new Int32Array(formula.operands.length);
+	const target = new Int32Array(model.dimensions.length);
 	for (const { scenario, year, block } of cube.store.blocks()) {
 		if (!years.includes(year) || formula.scenarios?.[scenario] === 0) continue;
 		const positions = positionsIn(model, formula, scenario, year);
 		if (positions.length === 0) continue;
-		const accounts = block.coordinates[accountAxis]!;
-		for (let series = 0; series < block.count; series++) {
-			const driver = accounts[series]!;
-			if (!isDriver[driver]) continue;
-			block.readAddress(series, address);
-			if (drivers.length > 1 && seenBefore(driver)) continue;
-			const slow = !plain || (drafted?.has(keyWithoutAccount(model, address, year)) ?? false);
-			if (!slow)
-				for (let place = 0; place < operands.length; place++) {
-					if (operands[place] === driver) bases[place] = series * block.width;
-					else {
-						address[accountAxis] = operands[place]!;
-						const found = block.find(address);
-						bases[place] = found < 0 ? -1 : found * block.width;
-					}
+		const drafts = drafted?.testerFor(formula, block, year);
+		const atOnce = Math.floor(CHUNK / positions.length);
+		const chosen = new Int32Array(atOnce);
+		let filled = 0;
+		/** Works out the chosen series together. */
+		const flush = () => {
+			const values = vector(inputs, filled * positions.length);
+			for (let at = 0, cell = 0; at < filled; at++) {
+				block.readAddress(chosen[at]!, target)[model.accountAxis] = formula.account;
+				for (const position of positions) {
+					const value = asResult(values[cell++]!);
+					if (isValue(value)) visit(target, year, position, value);
 				}
-			address[accountAxis] = formula.account;
-			for (const position of positions) {
-				const value = slow ? computeLeaf(model, read, formula, address, year, position) : asResult(columns(block.values, bases, position));
-				if (isValue(value)) visit(address, year, position, value);
 			}
-		}
-
-		/** Whether an earlier driver has a series at this address, so that its cells were visited already. */
-		function seenBefore(driver: number): boolean {
-			for (const other of drivers) {
-				if (other === driver) break;
-				address[accountAxis] = other;
-				if (block.find(address) >= 0) return true;
+			filled = 0;
+		};
+		eachDriverSeries(model, formula, block, (series) => {
+			const address = block.readAddress(series, target);
+			if (!aligned || drafts?.(series)) {
+				address[model.accountAxis] = formula.account;
+				for (const position of positions) {
+					const value = computeLeaf(model, read, formula, address, year, position);
+					if (isValue(value)) visit(address, year, position, value);
+				}
+				return;
 			}
-			address[accountAxis] = driver;
-			return false;
-		}
+			findBases(model, formula, block, series, address, bases);
+			for (let place = 0; place < bases.length; place++) {
+				const [input, base] = [inputs[place]!, bases[place]!];
+				let cell = filled * positions.length;
+				for (const position of positions) input[cell++] = base < 0 ? EMPTY : block.values[base + position]!;
+			}
+			chosen[filled++] = series;
+			if (filled === atOnce) flush();
+		});
+		if (filled > 0) flush();
 	}
-	// Addresses that only the draft has.
-	for (const [, { address: changed, year }] of drafted ?? []) {
-		if (!years.includes(year)) continue;
-		const scenario = changed[scenarioAxis]!;
-		const block = cube.store.block(scenario, year);
-		const stored = drivers.some((account) => block !== undefined && block.find(changed.with(accountAxis, account)) >= 0);
-		if (stored) continue;
-		const target = changed.with(accountAxis, formula.account);
-		for (const position of positionsIn(model, formula, scenario, year)) {
+	drafted?.eachWithoutSeries(cube, formula, (target, year) => {
+		if (!years.includes(year)) return;
+		for (const position of positionsIn(model, formula, target[model.scenarioAxis]!, year)) {
 			const value = computeLeaf(model, read, formula, target, year, position);
 			if (isValue(value)) visit(target, year, position, value);
 		}
+	});
+}
+
+/** Series of a block with certain ordinals on certain axes. */
+export interface Where {
+	/** The block's coordinates on those axes. */
+	columns: Int32Array[];
+	wanted: Int32Array;
+}
+
+/** Calls back with every series of a block at whose address a formula may have cells, each address once. */
+export function eachDriverSeries(
+	model: Model,
+	{ drivers }: LiveFormula,
+	block: Block,
+	visit: (series: number) => void,
+	{ columns, wanted }: Where = { columns: [], wanted: new Int32Array() }
+): void {
+	const isDriver = new Uint8Array(model.accounts.members.length);
+	for (const account of drivers) isDriver[account] = 1;
+	const accounts = block.coordinates[model.accountAxis]!;
+	const seen = drivers.length > 1 ? seenBefore(model, drivers, block) : undefined;
+	const count = block.count;
+	choosing: for (let series = 0; series < count; series++) {
+		if (isDriver[accounts[series]!] === 0) continue;
+		for (let place = 0; place < wanted.length; place++) if (columns[place]![series] !== wanted[place]) continue choosing;
+		if (seen === undefined || !seen(series)) visit(series);
 	}
 }
 
+/** Whether an earlier driver has a series at the same address, so that its cells were visited already. */
+function seenBefore(model: Model, drivers: readonly number[], block: Block): (series: number) => boolean {
+	const address = new Int32Array(model.dimensions.length);
+	return (series) => {
+		const driver = block.readAddress(series, address)[model.accountAxis]!;
+		for (const other of drivers) {
+			if (other === driver) break;
+			address[model.accountAxis] = other;
+			if (block.find(address) >= 0) return true;
+		}
+		return false;
+	};
+}
+
+/** Whether all operands are stored, a value a period, in the scenario of the result: their series lie in one block. */
+export const hasAlignedOperands = (model: Model, { operands }: LiveFormula): boolean =>
+	operands.every(
+		({ account, fixed }) =>
+			!model.live.has(account) &&
+			(model.account(account)?.frequency ?? 'per period') === 'per period' &&
+			!fixed.some(({ axis }) => axis === model.scenarioAxis)
+	);
+
+/** Where the series of each operand begins in the block's values, −1 where it has none; one operand may be left out. */
+export function findBases(
+	model: Model,
+	{ operands }: LiveFormula,
+	block: Block,
+	series: number,
+	address: Int32Array,
+	bases: Int32Array,
+	without?: LiveOperand
+): void {
+	const driver = address[model.accountAxis]!;
+	for (let place = 0; place < operands.length; place++) {
+		const { account, fixed } = operands[place]!;
+		if (operands[place] === without) continue;
+		if (fixed.length > 0) {
+			const elsewhere = address.with(model.accountAxis, account);
+			for (const { axis, ordinal } of fixed) elsewhere[axis] = ordinal;
+			bases[place] = baseOf(block.find(elsewhere));
+		} else if (account === driver) bases[place] = series * block.width;
+		else {
+			address[model.accountAxis] = account;
+			bases[place] = baseOf(block.find(address));
+		}
+	}
+	address[model.accountAxis] = driver;
+
+	function baseOf(found: number): number {
+		return found < 0 ? -1 : found * block.width;
+	}
+}
+
+/** The place of a read among a formula's operands. */
+export const placeOfOperand =
+	({ operands }: LiveFormula) =>
+	(asked: AccountRead): number =>
+		operands.findIndex(({ read }) => sameRead(read, asked));
+
 /** The places of a series in which a formula stands. */
-function positionsIn(model: Model, formula: LiveFormula, scenario: number, year: number): number[] {
+export function positionsIn(model: Model, formula: LiveFormula, scenario: number, year: number): number[] {
 	const positions: number[] = [];
 	for (let position = 0; position < model.periods.width; position++) {
 		const leaf = model.periods.at(year, position);
 		if (leaf && stands(formula, scenario, leaf.index)) positions.push(position);
 	}
 	return positions;
-}
-
-const keyWithoutAccount = (model: Model, address: Int32Array, year: number): string =>
-	`${address.with(model.accountAxis, -1).join()} ${year}`;
-
-/** The addresses of a draft's cells, the account left out of the key. */
-function draftedAddresses(model: Model, overlay: Overlay): Map<string, { address: Int32Array; year: number }> {
-	const found = new Map<string, { address: Int32Array; year: number }>();
-	overlay.each((address, year) => {
-		const key = keyWithoutAccount(model, address, year);
-		if (!found.has(key)) found.set(key, { address: address.slice(), year });
-	});
-	return found;
-}
-
-/** How per-leaf results move when a stored leaf goes from one value to another: each result's cell, before and after. */
-export function liveChanges(
-	model: Model,
-	read: StoredReader,
-	address: Address,
-	year: number,
-	position: number,
-	before: number,
-	after: number
-): { address: Int32Array; before: number; after: number }[] {
-	const changed = address[model.accountAxis]!;
-	const readers = model.live.readers(changed);
-	const period = model.periods.at(year, position)?.index;
-	if (readers.length === 0 || period === undefined) return [];
-	const withValue =
-		(value: number): StoredReader =>
-		(at, atYear, atPosition) =>
-			at[model.accountAxis] === changed ? value : read(at, atYear, atPosition);
-	const scenario = address[model.scenarioAxis]!;
-	// A stored value under a standing formula is not shown, so nothing follows from it.
-	if (model.live.at(changed, scenario, period)) return [];
-	return readers.flatMap((formula) => {
-		if (!stands(formula, scenario, period)) return [];
-		const target = Int32Array.from(address);
-		target[model.accountAxis] = formula.account;
-		const results = [before, after].map((value) => computeLeaf(model, withValue(value), formula, target, year, position));
-		return results[0] === results[1] || results.every(isEmpty) ? [] : [{ address: target, before: results[0]!, after: results[1]! }];
-	});
 }

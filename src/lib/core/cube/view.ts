@@ -7,10 +7,11 @@ import type { ClassShare } from './classes';
 import type { Cube } from './cube';
 import { LeafReadings } from './leaf-readings';
 import { isReadByLeaf, weigherOf } from './read-by-leaf';
-import { eachLiveCell, liveChanges, storedReader } from './live';
+import { asResult, eachLiveCell } from './live';
+import { eachLiveChange, type TakeColumn } from './live-changes';
 import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
-import type { Address } from './series-store';
+import type { Address, Block } from './series-store';
 import { isTranslated, Translator, type MissingRate } from './translation';
 
 /** What else is to be said of a figure; bits. */
@@ -129,17 +130,19 @@ export class View {
 	change(address: Address, year: number, position: number, before: number, after: number): boolean {
 		const { model } = this.query;
 		let covered = this.#changeShown(address, year, position, before, after);
-		if (this.#source && model.live.readers(address[model.accountAxis]!).length > 0)
-			for (const result of liveChanges(
-				model,
-				storedReader(this.#source.cube, this.#source.overlay),
-				address,
-				year,
-				position,
-				before,
-				after
-			))
-				covered = this.#changeLeaf(result.address, year, position, result.before, result.after) || covered;
+		if (this.#source) {
+			const { cube, overlay } = this.#source;
+			eachLiveChange(model, cube, overlay, address, year, position, before, after, {
+				cell: (result, atYear, atPosition, was, is) => {
+					covered = this.#changeLeaf(result, atYear, atPosition, was, is) || covered;
+				},
+				column: (block, account, scenario, atYear, atPosition) => {
+					const take = this.#changeColumn(block, account, scenario, atYear, atPosition);
+					covered ||= take !== undefined;
+					return take;
+				}
+			});
+		}
 		return covered;
 	}
 
@@ -166,6 +169,25 @@ export class View {
 		if (this.query.ranges.some(({ toDate }) => toDate)) this.#knownFlags.fill(UNKNOWN);
 		else this.#knownFlags.fill(UNKNOWN, series * this.query.ranges.length, (series + 1) * this.query.ranges.length);
 		return true;
+	}
+
+	/** Takes changes of many leaves of one account and period at once; undefined where the view covers none of them. */
+	#changeColumn(block: Block, account: number, scenario: number, year: number, position: number): TakeColumn | undefined {
+		const { model, classes } = this.query;
+		if (this.#source?.visible || this.#watched.has(account)) {
+			const address = new Int32Array(model.dimensions.length);
+			return (series: Int32Array, count: number, before: Float64Array, after: Float64Array) => {
+				for (let at = 0; at < count; at++) {
+					block.readAddress(series[at]!, address)[model.accountAxis] = account;
+					this.#changeLeaf(address, year, position, asResult(before[at]!), asResult(after[at]!));
+				}
+			};
+		}
+		const take = this.#sums.changeColumn(block, account, scenario, year, position);
+		if (!take) return undefined;
+		this.#noteStale(classes[model.accountAxis]!.classOf[account]!, model.periods.at(year, position)?.index);
+		this.#knownFlags.fill(UNKNOWN);
+		return take;
 	}
 
 	/** The rates that were looked for and are not there, since the view was filled. */
@@ -261,7 +283,7 @@ export class View {
 		const { model } = this.query;
 		const formula = model.formula(account);
 		if (formula)
-			return evaluate(formula.expression, (member) => {
+			return evaluate(formula.expression, ({ member }) => {
 				const operand = model.accounts.ordinal(member);
 				return operand === undefined ? EMPTY : this.#amount(operand, row, column, reading);
 			});

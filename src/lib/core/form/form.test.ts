@@ -153,6 +153,46 @@ test('a sum to date reaches back over a scenario’s border into what it continu
 	expect([...view.evaluate().values].slice(3, 6)).toEqual([Number.NaN, 19, 39]);
 });
 
+test('prices and latest values to date reach back over the border too', () => {
+	const plan = buildModel({
+		accounts: [
+			{ code: 'litres', account: { valueType: 'quantity' } },
+			{ code: 'price', weigher: 'litres', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'weighted by' } },
+			{ code: 'crew', account: { valueType: 'quantity', timeBehaviour: 'latest' } }
+		],
+		scenarios: [
+			{ code: 'actual', span: ['2026-04', '2026-06'] },
+			{ code: 'outlook', span: ['2026-07', '2027-03'], continues: 'actual' }
+		]
+	});
+	const cube = new Cube(plan);
+	// Outside their spans both hold values that nobody may count.
+	cube.writeSeries(2, [0, 0], 2027, [1, 2, 3, 99]);
+	cube.writeSeries(2, [1, 0], 2027, [4, 5, 6, 99]);
+	cube.writeSeries(2, [2, 0], 2027, [7, 8]);
+	cube.writeSeries(2, [0, 1], 2027, [77, Number.NaN, Number.NaN, 10, 20]);
+	cube.writeSeries(2, [1, 1], 2027, [77, Number.NaN, Number.NaN, 7, 8]);
+	const months = ['2026-07', '2026-08'].map((code) => ({
+		2: plan.periods.dimension.member(plan.periods.dimension.ordinalOfCode(code)!).id
+	}));
+	const view = new View(
+		compileQuery(plan, {
+			slice: { 3: plan.scenarios.member(1).id },
+			rows: [1, 2].map((account) => ({ 1: plan.accounts.member(account).id })),
+			columns: [...months, ...months],
+			toDate: [undefined, undefined, 'year', 'year'],
+			currency: 'EUR'
+		})
+	);
+	view.fill(cube);
+	const toJuly = (1 * 4 + 2 * 5 + 3 * 6 + 10 * 7) / 16;
+	const toAugust = (1 * 4 + 2 * 5 + 3 * 6 + 10 * 7 + 20 * 8) / 36;
+	expect([...view.evaluate().values]).toEqual([7, 8, toJuly, toAugust, Number.NaN, Number.NaN, 8, 8]);
+	cube.writeCell(2, [1, 0], 2027, 0, 20);
+	view.change([1, 0], 2027, 0, 4, 20);
+	expect(view.evaluate().values[2]).toBe(toJuly + 1);
+});
+
 describe('derived figures', () => {
 	const figure = (value: number, flags = 0) => ({ value, flags });
 	const derive = (kind: 'difference' | '% difference' | 'share', one: number, other: number, sign = 1) => {

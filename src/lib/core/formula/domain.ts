@@ -1,23 +1,24 @@
 import { isValue } from '../number';
-import type { Expression } from './expression';
+import type { AccountRead, Expression } from './expression';
 
 /**
  * Whether an expression has a value at a cell, given which accounts have one there: a product or quotient where both
- * sides have, a sum or difference where either has; constants do not widen it.
+ * sides have, a sum or difference where either has; constants and what is read
+ * at a fixed place do not widen it.
  */
-export function inDomain(expression: Expression, read: (account: number) => number): boolean {
+export function inDomain(expression: Expression, read: (operand: AccountRead) => number): boolean {
 	switch (expression.kind) {
 		case 'number':
 			return false;
 		case 'account':
-			return isValue(read(expression.member));
+			return expression.at === undefined && isValue(read(expression));
 		case 'negative':
 			return inDomain(expression.of, read);
 		case 'binary': {
 			const { operator, left, right } = expression;
 			if (operator === '+' || operator === '-') return inDomain(left, read) || inDomain(right, read);
-			const [leftIn, rightIn] = [isConstant(left) || inDomain(left, read), isConstant(right) || inDomain(right, read)];
-			return leftIn && rightIn && !(isConstant(left) && isConstant(right));
+			const [leftIn, rightIn] = [isFixed(left) || inDomain(left, read), isFixed(right) || inDomain(right, read)];
+			return leftIn && rightIn && !(isFixed(left) && isFixed(right));
 		}
 		default:
 			return expression satisfies never;
@@ -33,7 +34,7 @@ export function domainAccounts(expression: Expression): Set<number> {
 		case 'number':
 			return new Set();
 		case 'account':
-			return new Set([expression.member]);
+			return expression.at === undefined ? new Set([expression.member]) : new Set();
 		case 'negative':
 			return domainAccounts(expression.of);
 		case 'binary': {
@@ -47,9 +48,10 @@ export function domainAccounts(expression: Expression): Set<number> {
 	}
 }
 
-/** Whether an expression reads nothing. */
-export function isConstant(expression: Expression): boolean {
+/** Whether an expression reads nothing at the current cell: it says what, but not where to. */
+export function isFixed(expression: Expression): boolean {
 	if (expression.kind === 'number') return true;
-	if (expression.kind === 'negative') return isConstant(expression.of);
-	return expression.kind === 'binary' && isConstant(expression.left) && isConstant(expression.right);
+	if (expression.kind === 'account') return expression.at !== undefined;
+	if (expression.kind === 'negative') return isFixed(expression.of);
+	return isFixed(expression.left) && isFixed(expression.right);
 }

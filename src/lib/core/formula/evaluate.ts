@@ -1,16 +1,16 @@
 import { EMPTY, isEmpty } from '../number';
-import type { BinaryOperator, Expression } from './expression';
+import type { AccountRead, BinaryOperator, Expression } from './expression';
 
 /**
  * The value of an expression; empty where its rules say so, never an error.
- * @param read the value of an account (member id) at the cell asked for
+ * @param read the value of an account at the cell asked for, or where the read says
  */
-export function evaluate(expression: Expression, read: (account: number) => number): number {
+export function evaluate(expression: Expression, read: (operand: AccountRead) => number): number {
 	switch (expression.kind) {
 		case 'number':
 			return expression.value;
 		case 'account':
-			return read(expression.member);
+			return read(expression);
 		case 'negative':
 			return -evaluate(expression.of, read);
 		case 'binary':

@@ -1,10 +1,19 @@
 export type BinaryOperator = '+' | '-' | '*' | '/';
 
+/**
+ * An account read at the current cell, or with the members of some dimensions (by id) fixed: `Price{Route: "No route"}`.
+ * What is fixed says where from, not where to.
+ */
+export interface AccountRead {
+	kind: 'account';
+	member: number;
+	at?: Readonly<Record<number, number>>;
+}
+
 /** An expression of the formula language. */
 export type Expression =
 	| { kind: 'number'; value: number }
-	/** An account read at the current cell. */
-	| { kind: 'account'; member: number }
+	| AccountRead
 	| { kind: 'negative'; of: Expression }
 	| { kind: 'binary'; operator: BinaryOperator; left: Expression; right: Expression };
 

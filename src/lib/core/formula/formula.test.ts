@@ -1,12 +1,24 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { accountsRead, compileColumns, domainAccounts, evaluate, inDomain, print, type BinaryOperator, type Expression } from '.';
+import {
+	accountsRead,
+	compileVectors,
+	domainAccounts,
+	evaluate,
+	inDomain,
+	print,
+	type AccountRead,
+	type BinaryOperator,
+	type Expression
+} from '.';
 
 const account = (member: number): Expression => ({ kind: 'account', member });
+/** Read at member 9 of dimension 8. */
+const elsewhere = (member: number): Expression => ({ kind: 'account', member, at: { 8: 9 } });
 const number = (value: number): Expression => ({ kind: 'number', value });
 const binary = (left: Expression, operator: BinaryOperator, right: Expression): Expression => ({ kind: 'binary', operator, left, right });
 const empty = account(0);
-const valueOf = (expression: Expression) => evaluate(expression, (member) => (member === 0 ? Number.NaN : member));
+const valueOf = (expression: Expression) => evaluate(expression, ({ member }) => (member === 0 ? Number.NaN : member));
 
 describe('evaluation', () => {
 	test.each<[string, Expression, number]>([
@@ -33,12 +45,20 @@ describe('printing uses today’s names and no more brackets than needed', () =>
 		[binary(binary(account(1), '-', account(3)), '-', number(2)), 'Sales - Cost - 2'],
 		[{ kind: 'negative', of: binary(account(1), '+', account(3)) }, '-(Sales + Cost)']
 	])('%#', (expression, wanted) => expect(print(expression, (member) => names[member]!)).toBe(wanted));
+	test('a fixed place stands in braces', () =>
+		expect(
+			print(
+				binary(account(1), '*', elsewhere(2)),
+				(member, dimension) => (dimension === 8 ? 'No route' : names[member]!),
+				() => 'Route'
+			)
+		).toBe('Sales * "Fuel litres"{Route: "No route"}'));
 });
 
 describe('where a per-leaf formula has cells', () => {
 	const has =
 		(...members: number[]) =>
-		(member: number) =>
+		({ member }: AccountRead) =>
 			members.includes(member) ? member : Number.NaN;
 	test.each<[string, Expression, number[], boolean]>([
 		['a product where both sides have values', binary(account(1), '*', account(2)), [1, 2], true],
@@ -46,7 +66,9 @@ describe('where a per-leaf formula has cells', () => {
 		['a sum where either has', binary(account(1), '+', account(2)), [2], true],
 		['a constant widens nothing', binary(account(1), '+', number(5)), [2], false],
 		['a constant factor neither', binary(number(2), '*', account(1)), [1], true],
-		['a constant alone has no place', number(5), [1], false]
+		['a constant alone has no place', number(5), [1], false],
+		['a price read elsewhere is a factor like a constant', binary(account(1), '*', elsewhere(2)), [1], true],
+		['and widens no sum', binary(account(1), '+', elsewhere(2)), [2], false]
 	])('%s', (_, expression, members, wanted) => expect(inDomain(expression, has(...members))).toBe(wanted));
 	test('is looked for at as few accounts as serve', () => {
 		expect([...domainAccounts(binary(binary(account(1), '+', account(2)), '*', account(3)))]).toEqual([3]);
@@ -58,6 +80,7 @@ describe('where a per-leaf formula has cells', () => {
 			expression: fc.oneof(
 				{ maxDepth: 3 },
 				fc.integer({ min: 1, max: 4 }).map(account),
+				fc.integer({ min: 1, max: 4 }).map(elsewhere),
 				fc.integer({ min: -3, max: 3 }).map(number),
 				tie('expression').map((of): Expression => ({ kind: 'negative', of })),
 				fc
@@ -65,14 +88,18 @@ describe('where a per-leaf formula has cells', () => {
 					.map(([left, operator, right]) => binary(left, operator, right))
 			)
 		})).expression;
-		const column = fc.array(fc.oneof(fc.constant(Number.NaN), fc.integer({ min: -5, max: 5 })), { minLength: 4, maxLength: 4 });
+		const column = fc.array(fc.oneof(fc.constant(Number.NaN), fc.integer({ min: -5, max: 5 })), { minLength: 8, maxLength: 8 });
 		fc.assert(
 			fc.property(tree, column, (expression, values) => {
 				fc.pre(domainAccounts(expression).size > 0);
-				const read = (member: number) => values[member - 1]!;
-				const compiled = compileColumns(expression, (member) => member - 1);
+				const place = ({ member, at }: AccountRead) => member - 1 + (at ? 4 : 0);
+				const read = (operand: AccountRead) => values[place(operand)]!;
+				const compiled = compileVectors(expression, place, 2);
 				const wanted = inDomain(expression, read) ? evaluate(expression, read) : Number.NaN;
-				const found = compiled(Float64Array.from(values), Int32Array.of(0, 1, 2, 3), 0);
+				const found = compiled(
+					values.map((value) => Float64Array.of(1, value)),
+					2
+				)[1];
 				// Outside its domain a column is empty; inside it both say the same.
 				if (inDomain(expression, read)) expect(found === 0 ? 0 : found).toEqual(wanted === 0 ? 0 : wanted);
 				else expect(found).toBeNaN();

@@ -4,9 +4,9 @@
  * Members are stored as ids, so a rename never breaks a formula; printing uses today's names. Empty operands never
  * raise an error: empty + 5 = 5, empty × anything = empty, division by zero or by empty gives empty.
  */
-export { compileColumns, type ColumnFormula } from './columns';
-export { domainAccounts, inDomain } from './domain';
+export { domainAccounts, inDomain, isFixed } from './domain';
 export { evaluate } from './evaluate';
 export { print } from './print';
-export { accountsRead } from './reads';
-export type { BinaryOperator, Expression, FormulaDefinition, FormulaScope } from './expression';
+export { accountsRead, readsOf, sameRead } from './reads';
+export { compileVectors, type VectorFormula } from './vectors';
+export type { AccountRead, BinaryOperator, Expression, FormulaDefinition, FormulaScope } from './expression';

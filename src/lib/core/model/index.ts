@@ -6,7 +6,7 @@
  * beside the index of a leaf period.
  */
 export { continuationOf, type Continuation } from './continuation';
-export { LiveFormulas, stands, type LiveFormula } from './live-formulas';
+export { LiveFormulas, stands, type LiveFormula, type LiveOperand } from './live-formulas';
 export { Model } from './model';
 export type {
 	AccountDefinition,

@@ -1,13 +1,21 @@
 import type { PeriodRange } from '../calendar';
-import { accountsRead, domainAccounts, type Expression } from '../formula';
+import { domainAccounts, readsOf, type AccountRead, type Expression } from '../formula';
 import type { Model } from './model';
+
+/** What a per-leaf formula reads: an account at its own cell, or with the members of some axes fixed. */
+export interface LiveOperand {
+	read: AccountRead;
+	account: number;
+	/** Leaf ordinal by axis; empty for the formula's own cell. */
+	fixed: readonly { axis: number; ordinal: number }[];
+}
 
 /** A per-leaf formula by ordinals. */
 export interface LiveFormula {
 	account: number;
 	expression: Expression;
 	/** What it reads, itself; and the accounts at whose series its cells are looked for, stored ones only. */
-	operands: number[];
+	operands: LiveOperand[];
 	drivers: number[];
 	/** Which scenarios it stands in; undefined for all. */
 	scenarios: Uint8Array | undefined;
@@ -36,7 +44,7 @@ export class LiveFormulas {
 				return {
 					account: ordinal,
 					expression,
-					operands: [...accountsRead(expression)].map((member) => model.accounts.ordinal(member)!),
+					operands: readsOf(expression).map((read) => operandOf(model, name, read)),
 					drivers: [],
 					scenarios: scope?.scenarios && Uint8Array.from(model.scenarios.members, ({ id }) => (scope.scenarios!.includes(id) ? 1 : 0)),
 					range: { from: period(scope?.from, 'from', 0), to: period(scope?.to, 'to', model.periods.leaves.length - 1) }
@@ -53,10 +61,12 @@ export class LiveFormulas {
 		for (const formula of this.ordered) {
 			const named = [...domainAccounts(formula.expression)].map((member) => model.accounts.ordinal(member)!);
 			// A computed operand has its cells where its own drivers have theirs, and where it is an ordinary leaf.
+			if (named.every((account) => model.account(account)?.frequency === 'timeless'))
+				throw new Error(`The formula of ${model.accounts.member(formula.account).name} says where from, not where to.`);
 			formula.drivers = [
 				...new Set(named.flatMap((account) => [account, ...(this.#byAccount.get(account) ?? []).flatMap(({ drivers }) => drivers)]))
 			];
-			const direct = new Set(formula.operands);
+			const direct = new Set(formula.operands.map(({ account }) => account));
 			for (const operand of [
 				...direct,
 				...[...this.#readers].filter(([, readers]) => readers.some(({ account }) => direct.has(account))).map(([account]) => account)
@@ -91,12 +101,34 @@ export class LiveFormulas {
 			}
 			if (ordered.includes(formula)) return;
 			for (const operand of formula.operands)
-				for (const other of this.#byAccount.get(operand) ?? []) visit(other, [...path, formula.account]);
+				for (const other of this.#byAccount.get(operand.account) ?? []) visit(other, [...path, formula.account]);
 			ordered.push(formula);
 		};
 		for (const formula of formulas) visit(formula, []);
 		return ordered;
 	}
+}
+
+/** @throws Error when a fixed place is none of the model, no leaf, or would mix currencies */
+function operandOf(model: Model, name: string, read: AccountRead): LiveOperand {
+	const account = model.accounts.ordinal(read.member)!;
+	const fixed = Object.entries(read.at ?? {}).map(([id, member]) => {
+		const axis = model.dimensions.findIndex((dimension) => dimension.id === Number(id));
+		const ordinal = axis < 0 ? undefined : model.dimensions[axis]!.ordinal(member);
+		if (ordinal === undefined || axis === model.accountAxis || !model.dimensions[axis]!.isLeaf(ordinal))
+			throw new Error(`The formula of ${name} reads ${model.accounts.member(account).name} where no leaf is.`);
+		if (axis === model.entityAxis && mixesCurrencies(model, account))
+			throw new Error(`The formula of ${name} reads ${model.accounts.member(account).name} of one entity in several currencies.`);
+		return { axis, ordinal };
+	});
+	return { read, account, fixed };
+}
+
+function mixesCurrencies(model: Model, account: number): boolean {
+	const valueType = model.account(account)?.valueType;
+	const entities = model.dimensions[model.entityAxis]!;
+	const leaves = [...entities.members.keys()].filter((ordinal) => entities.isLeaf(ordinal));
+	return (valueType === 'money' || valueType === 'price') && new Set(leaves.map((leaf) => model.currencyOf(leaf))).size > 1;
 }
 
 /** Whether a formula stands in a scenario and leaf period. */

@@ -1,7 +1,7 @@
 import { PeriodAxis, type PeriodRange } from '../calendar';
 import { RateTable } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
-import type { FormulaDefinition } from '../formula';
+import { readsOf, type FormulaDefinition } from '../formula';
 import { LiveFormulas } from './live-formulas';
 import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
 
@@ -62,6 +62,11 @@ export class Model {
 			(formula) => formula.account,
 			(formula) => formula
 		);
+		for (const { account, expression } of this.#formulas.filter((formula) => formula !== undefined))
+			if (readsOf(expression).some(({ at }) => at))
+				throw new Error(
+					`The formula of ${accounts.member(accounts.ordinal(account)!).name} is computed after totals, so it reads at its own cell only.`
+				);
 		const entities = this.dimensions[this.entityAxis];
 		this.#currencies = entities
 			? placed(

@@ -13,8 +13,8 @@ export interface MemberSketch {
 	account?: Partial<AccountDefinition>;
 	/** Code of the account that weighs it. */
 	weigher?: string;
-	/** A formula over account codes. */
-	formula?: (account: (code: string) => Expression) => Expression;
+	/** A formula over account codes, read at fixed members (dimension code to member code) where given. */
+	formula?: (account: (code: string, at?: Record<string, string>) => Expression) => Expression;
 	/** Computed per leaf, in one scenario (code) from one leaf period (code) on when given; else after totals. */
 	perLeaf?: { scenario?: string; from?: string };
 	currency?: string;
@@ -81,7 +81,15 @@ export function buildModel(sketch: ModelSketch): Model {
 	];
 	const months = periods.filter(({ code }) => !periods.some(({ parent }) => parent === code));
 	const id = (code: string) => ids.get(code)!;
-	const account = (code: string): Expression => ({ kind: 'account', member: id(`account/${code}`) });
+	const account = (code: string, at?: Record<string, string>): Expression => ({
+		kind: 'account',
+		member: id(`account/${code}`),
+		...(at && {
+			at: Object.fromEntries(
+				Object.entries(at).map(([on, member]) => [dimensions.find((each) => each.code === on)!.id, id(`${on}/${member}`)])
+			)
+		})
+	});
 	return new Model({
 		id: 1,
 		code: 'test',

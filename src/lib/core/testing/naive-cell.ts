@@ -1,5 +1,5 @@
 import type { Dimension } from '../dimension';
-import { evaluate, inDomain } from '../formula';
+import { evaluate, inDomain, type AccountRead } from '../formula';
 import type { AccountDefinition, Model, TimeBehaviour } from '../model';
 
 /** A stored value of one origin at a leaf cell; the address as ordinals. */
@@ -34,7 +34,7 @@ export function naiveCell(
 	const account = members[model.accountAxis]!;
 	const formula = model.formula(account);
 	if (formula) {
-		const value = evaluate(formula.expression, (member) => {
+		const value = evaluate(formula.expression, ({ member }) => {
 			const operand = members.with(model.accountAxis, model.accounts.ordinal(member)!);
 			const read = naiveCell(model, cells, operand, period, currency);
 			result.incomplete ||= read.incomplete;
@@ -235,8 +235,17 @@ function leafAt(model: Model, cells: readonly StoredCell[], address: readonly nu
 	const account = address[model.accountAxis]!;
 	const formula = model.live.at(account, address[model.scenarioAxis]!, index);
 	if (!formula) return effective(model, cellsAt(cells, address, index), model.account(account)!);
-	const operand = (member: number) =>
-		leafAt(model, cells, address.with(model.accountAxis, model.accounts.ordinal(member)!), index) ?? Number.NaN;
+	const operand = ({ member, at }: AccountRead) => {
+		const place = address.with(model.accountAxis, model.accounts.ordinal(member)!);
+		for (const [id, fixed] of Object.entries(at ?? {})) {
+			const axis = model.dimensions.findIndex((dimension) => dimension.id === Number(id));
+			place[axis] = model.dimensions[axis]!.ordinal(fixed)!;
+		}
+		const frequency = model.account(place[model.accountAxis]!)?.frequency ?? 'per period';
+		const { fiscalYear } = model.periods.leaf(index);
+		const read = frequency === 'per year' ? model.periods.leaves.findIndex((leaf) => leaf.fiscalYear === fiscalYear) : index;
+		return leafAt(model, cells, place, read) ?? Number.NaN;
+	};
 	const value = inDomain(formula.expression, operand) ? evaluate(formula.expression, operand) : Number.NaN;
 	return value === 0 || !Number.isFinite(value) ? undefined : value;
 }

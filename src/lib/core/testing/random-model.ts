@@ -41,6 +41,7 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 		missing: fc.boolean()
 	})
 	.chain((shape) => {
+		const fixedRoute = shape.routes.at(-1)!.code;
 		const accounts: MemberSketch[] = shape.accounts.map((account, index) =>
 			isParent(shape.accounts, account.code) ? account : { ...account, account: shape.facts[index]! }
 		);
@@ -74,6 +75,25 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 					left: account('fuel'),
 					right: { kind: 'binary', operator: '/', left: account('litres'), right: { kind: 'number', value: 4 } }
 				})
+			},
+			// Read at a fixed place: a stored price, a computed result; and a fact of the year.
+			{
+				code: 'levy',
+				account: {},
+				perLeaf: {},
+				formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: account('tariff', { route: fixedRoute }) })
+			},
+			{
+				code: 'echo',
+				account: {},
+				perLeaf: {},
+				formula: (account) => ({ kind: 'binary', operator: '-', left: account('levy'), right: account('fuel', { route: fixedRoute }) })
+			},
+			{
+				code: 'charge',
+				account: {},
+				perLeaf: {},
+				formula: (account) => ({ kind: 'binary', operator: '*', left: account('start'), right: account('litres') })
 			},
 			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } }
 		);
