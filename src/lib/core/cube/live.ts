@@ -90,9 +90,9 @@ export function eachLiveCell(
 			const values = vector(inputs, filled * positions.length);
 			for (let at = 0, cell = 0; at < filled; at++) {
 				block.readAddress(chosen[at]!, target)[model.accountAxis] = formula.account;
-				for (const position of positions) {
+				for (let place = 0; place < positions.length; place++) {
 					const value = asResult(values[cell++]!);
-					if (isValue(value)) visit(target, year, position, value);
+					if (value === value) visit(target, year, positions[place]!, value);
 				}
 			}
 			filled = 0;
@@ -108,11 +108,8 @@ export function eachLiveCell(
 				return;
 			}
 			findBases(model, formula, block, series, address, bases);
-			for (let place = 0; place < bases.length; place++) {
-				const [input, base] = [inputs[place]!, bases[place]!];
-				let cell = filled * positions.length;
-				for (const position of positions) input[cell++] = base < 0 ? EMPTY : block.values[base + position]!;
-			}
+			for (let operand = 0; operand < bases.length; operand++)
+				gatherPositions(block.values, bases[operand]!, positions, inputs[operand]!, filled * positions.length);
 			chosen[filled++] = series;
 			if (filled === atOnce) flush();
 		});
@@ -214,12 +211,18 @@ export const placeOfOperand =
 	(asked: AccountRead): number =>
 		operands.findIndex(({ read }) => sameRead(read, asked));
 
+/** A series' values at some positions, side by side; empty where it has no base. */
+function gatherPositions(values: Float64Array, base: number, positions: Int32Array, into: Float64Array, from: number): void {
+	if (base < 0) into.fill(EMPTY, from, from + positions.length);
+	else for (let place = 0; place < positions.length; place++) into[from + place] = values[base + positions[place]!]!;
+}
+
 /** The places of a series in which a formula stands. */
-export function positionsIn(model: Model, formula: LiveFormula, scenario: number, year: number): number[] {
+export function positionsIn(model: Model, formula: LiveFormula, scenario: number, year: number): Int32Array {
 	const positions: number[] = [];
 	for (let position = 0; position < model.periods.width; position++) {
 		const leaf = model.periods.at(year, position);
 		if (leaf && stands(formula, scenario, leaf.index)) positions.push(position);
 	}
-	return positions;
+	return Int32Array.from(positions);
 }
