@@ -6,7 +6,7 @@ import { stopEngines } from '$lib/server/engine';
 import { closeEventStreams } from '$lib/server/events';
 import { log } from '$lib/server/log';
 import { readSession } from '$lib/server/session';
-import { SESSION_COOKIE } from '$lib/server/session/cookie';
+import { MODEL_COOKIE, SESSION_COOKIE } from '$lib/server/session/cookie';
 
 export const init: ServerInit = () => {
 	if (building || dev) return;
@@ -38,7 +38,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
 	if (event.locals.person) {
-		const model = (await listModels(pool()))[0];
+		const models = await listModels(pool());
+		const chosen = Number(event.cookies.get(MODEL_COOKIE));
+		const model = models.find(({ id }) => id === chosen) ?? models[0];
 		if (!model) error(503, { message: 'There is no model yet. Load the demo with: npm run demo:reset' });
 		event.locals.modelId = model.id;
 	}

@@ -5,7 +5,11 @@ import { DEMO_PASSWORD, demoPeople } from '../people.mjs';
 import { insertId, type Ids } from './dimensions';
 
 const ROLES = [
-	{ code: 'administrator', name: 'Administrator', permissions: ['structure.read', 'data.read', 'data.load', 'form.read', 'form.enter'] },
+	{
+		code: 'administrator',
+		name: 'Administrator',
+		permissions: ['structure.read', 'structure.write', 'data.read', 'data.load', 'form.read', 'form.enter']
+	},
 	{ code: 'controller', name: 'Controller', permissions: ['structure.read', 'data.read', 'data.load', 'form.read', 'form.enter'] },
 	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter'] },
 	{ code: 'reviewer', name: 'Reviewer', permissions: ['form.read'] },

@@ -25,7 +25,8 @@ beforeAll(async () => {
 		layout: layoutSchema.parse(form.rows[0]!.layout),
 		choices: {},
 		currency: 'EUR',
-		revision: 0
+		revision: 0,
+		structure: 0
 	};
 }, 60_000);
 afterAll(async () => {
@@ -91,6 +92,7 @@ describe('the demo in the engine', () => {
 	test('a draft changes the totals of its own person only', async () => {
 		const { form, changes, faults } = await engine.handle('enter', {
 			...ask,
+			seenStructure: 0,
 			entries: [{ row: 1, column: 0, text: '3000000' }],
 			method: 'in proportion',
 			style: { decimal: '.', group: ',' }
@@ -111,6 +113,7 @@ describe('the demo in the engine', () => {
 				person: 3,
 				rules: { ...ask.rules, locks },
 				draftVersion: 1,
+				structure: 0,
 				revision: 0,
 				decisions: { keepMine: [], takeTheirs: [] }
 			});

@@ -42,7 +42,11 @@ const figure = (form: FormAnswer, row: string, column: string) => {
 };
 const open = async (name: string) => (await openForm(person(name), 1, FORM, leaf)).form;
 const type = async (name: string, row: string, column: string, text: string) =>
-	enterFigures(person(name), 1, FORM, leaf, { entries: [{ ...at(await open(name), row, column), text }], method: 'in proportion' });
+	enterFigures(person(name), 1, FORM, leaf, {
+		entries: [{ ...at(await open(name), row, column), text }],
+		structure: 0,
+		method: 'in proportion'
+	});
 const count = async (sql: string) => (await database.pool.query<{ n: number }>(`SELECT count(*)::integer AS n FROM ${sql}`)).rows[0]!.n;
 
 describe('a draft', () => {
@@ -85,7 +89,7 @@ describe('a draft', () => {
 			{ ...at(form, 'Contribution margin', 'Apr 2027'), text: '5' },
 			{ ...at(form, 'Coaches', 'May 2027'), text: 'ten' }
 		];
-		const outcome = await enterFigures(person('Tove'), 1, FORM, leaf, { entries, method: 'in proportion' });
+		const outcome = await enterFigures(person('Tove'), 1, FORM, leaf, { entries, structure: 0, method: 'in proportion' });
 		expect(figure(outcome.form, 'Coaches', 'Apr 2027')).toBe(10);
 		expect(outcome.faults.map(({ message }) => message)).toEqual([
 			'Contribution margin is computed by its formula.',

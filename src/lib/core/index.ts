@@ -10,3 +10,4 @@ export * from './formula';
 export * from './mapping';
 export * from './model';
 export * from './number';
+export * from './structure';

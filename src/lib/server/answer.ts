@@ -7,7 +7,8 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 	try {
 		return json((await work()) ?? {});
 	} catch (failure) {
-		if (failure instanceof Fault) return json({ code: failure.code, message: failure.message }, { status: failure.status });
+		if (failure instanceof Fault)
+			return json({ code: failure.code, message: failure.message, details: failure.details }, { status: failure.status });
 		throw failure;
 	}
 }

@@ -3,11 +3,15 @@ export class Fault extends Error {
 	readonly status: number;
 	readonly code: string;
 
-	constructor(status: 400 | 401 | 403 | 404 | 409 | 413 | 422 | 429 | 503, code: string, message: string) {
+	/** More for the page that asked: what to choose from, what is in the way. */
+	readonly details: unknown;
+
+	constructor(status: 400 | 401 | 403 | 404 | 409 | 413 | 422 | 429 | 503, code: string, message: string, details?: unknown) {
 		super(message);
 		this.name = 'Fault';
 		this.status = status;
 		this.code = code;
+		this.details = details;
 	}
 }
 

@@ -8,6 +8,7 @@ export const load = (async ({ locals }) => {
 	const models = await listModels(pool());
 	return {
 		person: { name: person.name, title: person.title, locale: person.locale, theme: person.theme, permissions: person.permissions },
+		models: models.map(({ id, name }) => ({ id, name })),
 		model: models.find((model) => model.id === locals.modelId)!,
 		forms: person.permissions.includes('form.read') ? await listForms(person, locals.modelId) : []
 	};

@@ -59,7 +59,7 @@
 	class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden"
 	data-ready={ready || undefined}
 >
-	<Rail person={data.person} model={data.model.name} {theme} {folded} onfold={fold} ontheme={switchTheme} />
+	<Rail person={data.person} model={data.model} models={data.models} {theme} {folded} onfold={fold} ontheme={switchTheme} />
 	<TopLine trail={shell.trail}><Finder {items} /></TopLine>
 	{@render children()}
 </div>

@@ -27,7 +27,8 @@ export class WriteGuard {
 			const classes = new Map<string, number>();
 			return Int32Array.from(dimension.members, (_, ordinal) => {
 				const scenario = axis === model.scenarioAxis ? ordinal : '';
-				const signature = slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('') + scenario;
+				const retired = dimension.member(ordinal).retired ? 'retired' : '';
+				const signature = slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('') + scenario + retired;
 				if (!classes.has(signature)) classes.set(signature, classes.size);
 				return classes.get(signature)!;
 			});
@@ -67,6 +68,10 @@ export class WriteGuard {
 		if (period < scenario.entry.from || period > scenario.entry.to) {
 			const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
 			return { kind: 'closed', reason: `${scenarioName} takes entries from ${name(scenario.entry.from)} to ${name(scenario.entry.to)}.` };
+		}
+		for (let axis = 0; axis < model.dimensions.length; axis++) {
+			const member = model.dimensions[axis]!.member(address[axis]!);
+			if (member.retired) return { kind: 'closed', reason: `${member.name} is retired: it takes no new entries.` };
 		}
 		if (!this.#rules.mayEnter) return { kind: 'refused', reason: 'Your role reads figures and does not enter them.' };
 		const places = [...Array.from(address), model.periods.leaf(period).ordinal];

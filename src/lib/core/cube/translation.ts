@@ -17,9 +17,16 @@ export function rateUse(account: AccountDefinition): RateUse {
 }
 
 /** What one unit of a local currency is worth in another, per leaf period; empty where a rate is missing. */
-export function translationFactors(model: Model, local: string, currency: string, rateSet: number, use: RateUse): Float64Array {
-	const rates = model.rates(rateSet);
+export function translationFactors(
+	model: Model,
+	local: string,
+	currency: string,
+	rateSetAt: (period: number) => number | undefined,
+	use: RateUse
+): Float64Array {
 	return Float64Array.from(model.periods.leaves, (leaf) => {
+		const rateSet = rateSetAt(leaf.index);
+		const rates = rateSet === undefined ? undefined : model.rates(rateSet);
 		if (!rates) return EMPTY;
 		if (use !== 'previous closing') return rates.factor(local, currency, use, leaf.start, leaf.end);
 		const before = leaf.index > 0 ? model.periods.leaf(leaf.index - 1) : undefined;
@@ -57,25 +64,32 @@ export class Translator {
 	factors(account: AccountDefinition, entity: number, scenario: number): Float64Array | undefined {
 		if (!isTranslated(account) || entity < 0 || this.#currency === 'local') return undefined;
 		const local = this.#model.currencyOf(entity);
-		const rateSet = this.#rateSet ?? this.#model.scenario(scenario)?.definition.rateSet;
-		if (local === this.#currency || rateSet === undefined) return undefined;
+		if (local === this.#currency || (this.#rateSet === undefined && !this.#model.scenario(scenario))) return undefined;
 		const use = rateUse(account);
-		const key = `${local} ${rateSet} ${use}`;
+		const key = `${local} ${this.#rateSet === undefined ? scenario : ''} ${use}`;
 		let factors = this.#factors.get(key);
-		if (!factors) this.#factors.set(key, (factors = translationFactors(this.#model, local, this.#currency, rateSet, use)));
+		if (!factors)
+			this.#factors.set(
+				key,
+				(factors = translationFactors(this.#model, local, this.#currency, (period) => this.#rateSetAt(scenario, period), use))
+			);
 		return factors;
 	}
 
 	/** Notes that an account's amount in a leaf period could not be translated. */
 	noteMissing(account: AccountDefinition, entity: number, scenario: number, period: number): void {
 		const local = this.#model.currencyOf(entity);
-		const rateSet = this.#rateSet ?? this.#model.scenario(scenario)!.definition.rateSet;
+		const rateSet = this.#rateSetAt(scenario, period);
 		const use = rateUse(account);
 		const key = `${local} ${rateSet} ${use} ${period}`;
 		if (this.#missing.has(key)) return;
 		const leaf = this.#model.periods.leaf(use === 'previous closing' ? Math.max(0, period - 1) : period);
 		const name = this.#model.definition.rateSets.find(({ id }) => id === rateSet)?.name ?? '';
 		this.#missing.set(key, { from: local, to: this.#currency, use, rateSet: name, start: leaf.start, end: leaf.end });
+	}
+
+	#rateSetAt(scenario: number, period: number): number | undefined {
+		return this.#rateSet ?? this.#model.rateSetAt(scenario, period);
 	}
 
 	forgetMissing(): void {

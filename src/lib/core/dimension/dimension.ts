@@ -8,6 +8,8 @@ export interface MemberDefinition {
 	name: string;
 	/** The leaf for numbers the breakdown does not apply to. */
 	unassigned: boolean;
+	/** Takes no new entries; its history stays. */
+	retired?: boolean;
 }
 
 export interface NodeDefinition {

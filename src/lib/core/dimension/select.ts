@@ -17,6 +17,8 @@ export interface AttributeTest {
  */
 export type Selection = (
 	| { kind: 'these'; members: readonly MemberReference[] }
+	/** All members in tree order. */
+	| { kind: 'all' }
 	| { kind: 'children' | 'leaves' | 'under' | 'ancestors' | 'siblings'; of: MemberReference }
 	/** Members `depth` steps below the top, or below `of`. */
 	| { kind: 'level'; depth: number; of?: MemberReference }
@@ -54,6 +56,8 @@ export function selectMembers(dimension: Dimension, selection: Selection, contex
 	switch (selection.kind) {
 		case 'these':
 			return unique(selection.members.map(resolve).filter((ordinal) => ordinal !== undefined));
+		case 'all':
+			return [...tree.order];
 		case 'children':
 			return of(selection.of, (ordinal) => tree.children(ordinal));
 		case 'leaves':

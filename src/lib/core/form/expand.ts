@@ -46,13 +46,14 @@ export interface ExpandedForm {
 export function expandForm(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency?: string): ExpandedForm {
 	const faults: string[] = [];
 	const selectors: FormSelector[] = [];
+	const variables = model.variables;
 	for (const part of layout.selectors) {
 		const dimension = model.dimension(part.dimension);
 		if (!dimension) {
 			faults.push(`The selector's dimension ${part.dimension} is not in this model.`);
 			continue;
 		}
-		const offered = selectMembers(dimension, part.selection);
+		const offered = selectMembers(dimension, part.selection, { variables });
 		const wanted = [choices[part.dimension], part.initial].map((member) => (member === undefined ? undefined : dimension.ordinal(member)));
 		const chosen = wanted.find((ordinal) => ordinal !== undefined && offered.includes(ordinal)) ?? offered[0];
 		if (chosen === undefined) {
@@ -111,7 +112,10 @@ function expandBlock(model: Model, block: AxisBlock, chosenOf: ReadonlyMap<numbe
 		const dimension = model.dimension(part.dimension);
 		if (!dimension) return [];
 		const chosen = chosenOf.get(dimension.id);
-		const ordinals = selectMembers(dimension, part.selection, { chosen: chosen === undefined ? undefined : dimension.ordinal(chosen) });
+		const ordinals = selectMembers(dimension, part.selection, {
+			chosen: chosen === undefined ? undefined : dimension.ordinal(chosen),
+			variables: model.variables
+		});
 		const depths = depthsAmong(dimension, ordinals);
 		lines = lines.flatMap((line) =>
 			ordinals.map((ordinal, index) => ({

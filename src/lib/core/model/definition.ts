@@ -49,6 +49,8 @@ export interface ScenarioDefinition {
 	entryFrom: number | null;
 	entryTo: number | null;
 	rateSet: number;
+	/** From a leaf period (member id) on another rate set, in time order. */
+	laterRates?: { from: number; rateSet: number }[];
 	continuesFrom: number | null;
 	comparedWith: number | null;
 }
@@ -82,5 +84,7 @@ export interface ModelDefinition {
 	scenarios: ScenarioDefinition[];
 	rateSets: RateSetDefinition[];
 	formulas: FormulaDefinition[];
+	/** Named members and numbers, kept in one place. */
+	variables?: { name: string; member: number | null; number: number | null }[];
 	origins: OriginDefinition[];
 }

@@ -10,6 +10,8 @@ export interface ScenarioSpan {
 	definition: ScenarioDefinition;
 	span: PeriodRange;
 	entry: PeriodRange;
+	/** Index of the leaf period from which another rate set counts. */
+	laterRates: { from: number; rateSet: number }[];
 }
 
 /** A model ready for use. Immutable: a changed definition makes a new one. */
@@ -83,6 +85,7 @@ export class Model {
 			(scenario) => ({
 				definition: scenario,
 				span: this.#between(scenario.spanFrom, scenario.spanTo),
+				laterRates: (scenario.laterRates ?? []).map(({ from, rateSet }) => ({ from: this.#between(from, from).from, rateSet })),
 				entry:
 					scenario.entryFrom === null || scenario.entryTo === null
 						? { from: 0, to: -1 }
@@ -117,6 +120,11 @@ export class Model {
 		return this.#formulas[accountOrdinal];
 	}
 
+	/** Member ids by the name of their variable. */
+	get variables(): ReadonlyMap<string, number> {
+		return new Map((this.definition.variables ?? []).flatMap(({ name, member }) => (member === null ? [] : [[name, member] as const])));
+	}
+
 	/** The local currency of an entity; the reporting currency where none is given. */
 	currencyOf(entityOrdinal: number): string {
 		return this.#currencies[entityOrdinal] ?? this.definition.reportingCurrency;
@@ -132,6 +140,12 @@ export class Model {
 
 	origin(id: number): OriginDefinition | undefined {
 		return this.#origins.get(id);
+	}
+
+	/** The rate set of a scenario in a leaf period: its first one, or a later one by then. */
+	rateSetAt(scenarioOrdinal: number, period: number): number | undefined {
+		const scenario = this.#scenarios[scenarioOrdinal];
+		return scenario && (scenario.laterRates.findLast(({ from }) => period >= from)?.rateSet ?? scenario.definition.rateSet);
 	}
 
 	/** Decimals of a currency's amounts (2 when unknown). */

@@ -88,7 +88,9 @@ function valueAt(
 			: opening || facts.timeBehaviour === 'closing' || facts.timeBehaviour === 'latest'
 				? 'closing'
 				: 'average';
-	const factor = leaf ? model.rates(scenario.definition.rateSet)!.factor(local, currency, kind, leaf.start, leaf.end) : Number.NaN;
+	const factor = leaf
+		? model.rates(model.rateSetAt(address[model.scenarioAxis]!, leaf.index)!)!.factor(local, currency, kind, leaf.start, leaf.end)
+		: Number.NaN;
 	return { stored, translated: Number.isNaN(factor) ? undefined : stored * factor };
 }
 

@@ -153,6 +153,28 @@ export async function readOriginSeries(
 	}));
 }
 
+/** The series of all origins and years at one member of a dimension. */
+export async function readSeriesAt(
+	database: Database,
+	modelId: number,
+	dimensionIds: readonly number[],
+	dimension: number,
+	member: number
+): Promise<StoredSeries[]> {
+	const columns = columnsOf(dimensionIds);
+	const found = await database.query<{ members: number[]; year: number; origin: number; amounts: (number | null)[] }>(
+		`SELECT ARRAY[${columns.join(', ')}] AS members, fiscal_year AS year, origin_id AS origin, amounts
+		FROM ${tableOf(modelId)} WHERE d${Math.trunc(dimension)} = $1`,
+		[member]
+	);
+	return found.rows.map(({ members, year, origin, amounts }) => ({
+		origin,
+		members,
+		year,
+		amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN)
+	}));
+}
+
 /** The loads that last wrote each origin's series at an address. */
 export async function cellSources(
 	database: Database,

@@ -11,7 +11,7 @@ const SERIES_PER_BLOCK = 5_000;
 export interface ChangeSetHead {
 	modelId: number;
 	person: number | null;
-	kind: 'save' | 'load';
+	kind: 'save' | 'load' | 'structure';
 	/** What it came through: a form's or an import's name. */
 	through: string;
 	cells: number;

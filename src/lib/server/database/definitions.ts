@@ -1,4 +1,11 @@
-import type { ModelDefinition, NodeDefinition, MemberDefinition, DimensionDefinition } from '../../core';
+import type {
+	AttributeDefinition,
+	AttributeValue,
+	ModelDefinition,
+	NodeDefinition,
+	MemberDefinition,
+	DimensionDefinition
+} from '../../core';
 import type { Database } from './pool';
 
 interface DimensionRow {
@@ -30,25 +37,42 @@ export async function readModelDefinition(database: Database, modelId: number): 
 	const ids = dimensions.map((dimension) => dimension.id);
 	const members = (
 		await database.query<MemberDefinition & { dimension: number }>(
-			'SELECT id, code, name, unassigned, dimension_id AS dimension FROM member WHERE dimension_id = ANY ($1) ORDER BY id',
+			'SELECT id, code, name, unassigned, retired, dimension_id AS dimension FROM member WHERE dimension_id = ANY ($1) ORDER BY id',
 			[ids]
 		)
 	).rows;
 	const nodes = (
-		await database.query<NodeDefinition & { dimension: number }>(
-			`SELECT n.member_id AS member, n.parent_id AS parent, n.weight, n.dimension_id AS dimension
+		await database.query<NodeDefinition & { dimension: number; hierarchy: string | null }>(
+			`SELECT n.member_id AS member, n.parent_id AS parent, n.weight, n.dimension_id AS dimension, CASE WHEN h.main THEN NULL ELSE h.name END AS hierarchy
 			FROM hierarchy h JOIN hierarchy_node n ON n.hierarchy_id = h.id
-			WHERE h.main AND h.dimension_id = ANY ($1)
-			ORDER BY n.position`,
+			WHERE h.dimension_id = ANY ($1)
+			ORDER BY n.hierarchy_id, n.position`,
 			[ids]
+		)
+	).rows;
+	const attributes = (
+		await database.query<{ id: number; dimension: number; name: string; type: AttributeDefinition['type'] }>(
+			'SELECT id, dimension_id AS dimension, name, type FROM attribute WHERE dimension_id = ANY ($1) ORDER BY id',
+			[ids]
+		)
+	).rows;
+	const attributeValues = (
+		await database.query<{ attribute: number; member: number; value: AttributeValue }>(
+			'SELECT attribute_id AS attribute, member_id AS member, value FROM attribute_value WHERE attribute_id = ANY ($1)',
+			[attributes.map(({ id }) => id)]
 		)
 	).rows;
 	const rateSets = (await database.query<{ id: number; name: string; pivot: string }>('SELECT id, name, pivot FROM rate_set ORDER BY id'))
 		.rows;
 	const rates = (
-		await database.query<{ set: number; currency: string; kind: 'average' | 'closing'; from: string; to: string; value: number }>(
-			'SELECT rate_set_id AS set, currency, kind, valid_from AS from, valid_to AS to, value FROM rate'
-		)
+		await database.query<{
+			set: number;
+			currency: string;
+			kind: 'average' | 'closing' | 'historical';
+			from: string;
+			to: string;
+			value: number;
+		}>('SELECT rate_set_id AS set, currency, kind, valid_from AS from, valid_to AS to, value FROM rate')
 	).rows;
 	const list = async <Row extends object>(text: string, values: unknown[]): Promise<Row[]> =>
 		(await database.query<Row>(text, values)).rows;
@@ -61,19 +85,35 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			'SELECT c.code, c.decimals FROM model_currency m JOIN currency c ON c.code = m.currency WHERE m.model_id = $1 ORDER BY m.position',
 			[modelId]
 		),
-		dimensions: dimensions.map((dimension) => ({
-			...dimension,
-			members: members
-				.filter((member) => member.dimension === dimension.id)
-				.map(({ id, code, name, unassigned }) => ({ id, code, name, unassigned })),
-			nodes: nodes.filter((node) => node.dimension === dimension.id).map(({ member, parent, weight }) => ({ member, parent, weight }))
-		})),
+		dimensions: dimensions.map((dimension) => {
+			const own = nodes.filter((node) => node.dimension === dimension.id);
+			const nodesOf = (name: string | null) =>
+				own.filter(({ hierarchy }) => hierarchy === name).map(({ member, parent, weight }) => ({ member, parent, weight }));
+			return {
+				...dimension,
+				members: members
+					.filter((member) => member.dimension === dimension.id)
+					.map(({ id, code, name, unassigned, retired }) => ({ id, code, name, unassigned, ...(retired && { retired }) })),
+				nodes: nodesOf(null),
+				alternates: [...new Set(own.map(({ hierarchy }) => hierarchy))]
+					.filter((name) => name !== null)
+					.map((name) => ({ name, nodes: nodesOf(name) })),
+				attributes: attributes
+					.filter((attribute) => attribute.dimension === dimension.id)
+					.map(({ id, name, type }) => ({
+						name,
+						type,
+						values: attributeValues.filter(({ attribute }) => attribute === id).map(({ member, value }) => ({ member, value }))
+					}))
+			};
+		}),
 		periods: await list(
 			'SELECT p.member_id AS member, p.level, p.start_date AS start, p.end_date AS end, p.fiscal_year AS "fiscalYear" FROM period p JOIN member m ON m.id = p.member_id WHERE m.dimension_id = ANY ($1)',
 			[ids]
 		),
 		accounts: await list(
-			`SELECT a.member_id AS member, a.kind, a.value_type AS "valueType", a.time_behaviour AS "timeBehaviour", a.consolidation, a.decimals, a.unit
+			`SELECT a.member_id AS member, a.kind, a.value_type AS "valueType", a.time_behaviour AS "timeBehaviour", a.consolidation, a.decimals, a.unit,
+				a.weighed_by AS weight, a.frequency, a.rate_kind AS "rateKind", a.favourable
 			FROM account a JOIN member m ON m.id = a.member_id WHERE m.dimension_id = ANY ($1)`,
 			[ids]
 		),
@@ -83,7 +123,10 @@ export async function readModelDefinition(database: Database, modelId: number): 
 		),
 		scenarios: await list(
 			`SELECT s.member_id AS member, s.span_from AS "spanFrom", s.span_to AS "spanTo", s.entry_from AS "entryFrom", s.entry_to AS "entryTo",
-				s.rate_set_id AS "rateSet", s.continues_from AS "continuesFrom", s.compared_with AS "comparedWith"
+				s.rate_set_id AS "rateSet",
+				(SELECT json_agg(json_build_object('from', r.from_period, 'rateSet', r.rate_set_id) ORDER BY p.start_date)
+					FROM scenario_rates r JOIN period p ON p.member_id = r.from_period WHERE r.member_id = s.member_id) AS "laterRates",
+				s.continues_from AS "continuesFrom", s.compared_with AS "comparedWith"
 			FROM scenario s JOIN member m ON m.id = s.member_id WHERE m.dimension_id = ANY ($1)`,
 			[ids]
 		),
@@ -91,9 +134,16 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			...set,
 			rates: rates.filter((rate) => rate.set === set.id).map(({ currency, kind, from, to, value }) => ({ currency, kind, from, to, value }))
 		})),
+		variables: await list('SELECT name, member_id AS member, number FROM variable WHERE model_id = $1 ORDER BY name', [modelId]),
 		formulas: await list('SELECT account_id AS account, timing, expression FROM formula WHERE model_id = $1', [modelId]),
 		origins: await list('SELECT id, name, mode FROM origin WHERE model_id = $1 ORDER BY id', [modelId])
 	};
+}
+
+/** How often what shapes a model has changed. */
+export async function structureVersion(database: Database, modelId: number): Promise<number> {
+	const found = await database.query<{ structure: number }>('SELECT structure_version AS structure FROM model WHERE id = $1', [modelId]);
+	return found.rows[0]?.structure ?? 0;
 }
 
 /** The models there are, for the switcher. */

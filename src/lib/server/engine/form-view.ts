@@ -62,7 +62,7 @@ export class FormView {
 	}
 
 	/** Everything the page shows. */
-	answer(revision: number, guard: WriteGuard, overlay: Overlay): FormAnswer {
+	answer(revision: number, structure: number, guard: WriteGuard, overlay: Overlay): FormAnswer {
 		if (guard !== this.#guard) {
 			this.#guard = guard;
 			this.#marks = undefined;
@@ -70,6 +70,7 @@ export class FormView {
 		const { values, flags } = this.result;
 		return {
 			revision,
+			structure,
 			rows: this.#rows,
 			columns: this.#columns,
 			selectors: this.expanded.selectors,

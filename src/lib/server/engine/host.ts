@@ -4,6 +4,9 @@ import { log } from '../log';
 import createEngine from './engine.node.ts?nodeworker';
 import type { EngineReply, EngineRequestName, EngineRequests } from './messages';
 
+/** What an engine tells unasked. */
+export type EngineNews = Extract<EngineReply, { kind: 'revision' | 'structure' }>;
+
 interface Waiting {
 	done: (answer: unknown) => void;
 	failed: (error: unknown) => void;
@@ -13,7 +16,7 @@ interface Waiting {
 class EngineHost {
 	readonly #worker: Worker;
 	readonly #waiting = new Map<number, Waiting>();
-	readonly listeners = new Set<(revision: number) => void>();
+	readonly listeners = new Set<(news: EngineNews) => void>();
 	#next = 1;
 	ended = false;
 
@@ -40,8 +43,8 @@ class EngineHost {
 	}
 
 	#take(reply: EngineReply): void {
-		if (reply.kind === 'revision') {
-			for (const listener of this.listeners) listener(reply.revision);
+		if (reply.kind === 'revision' || reply.kind === 'structure') {
+			for (const listener of this.listeners) listener(reply);
 			return;
 		}
 		const waiting = this.#waiting.get(reply.id);
@@ -82,8 +85,8 @@ export const askEngine = <Name extends EngineRequestName>(
 	ask: EngineRequests[Name]['ask']
 ): Promise<EngineRequests[Name]['answer']> => engineOf(modelId).ask(name, ask);
 
-/** Calls back with each new revision of a model. @returns how to stop */
-export function onRevision(modelId: number, listener: (revision: number) => void): () => void {
+/** Calls back with each new revision or structure of a model. @returns how to stop */
+export function onNews(modelId: number, listener: (news: EngineNews) => void): () => void {
 	const { listeners } = engineOf(modelId);
 	listeners.add(listener);
 	return () => listeners.delete(listener);

@@ -1,4 +1,14 @@
-import type { AccessRules, FormLayout, FormLine, FormSelector, NumberStyle, SpreadMethod, ValueType } from '../../core';
+import type {
+	AccountDefinition,
+	NodeDefinition,
+	AccessRules,
+	FormLayout,
+	FormLine,
+	FormSelector,
+	NumberStyle,
+	SpreadMethod,
+	ValueType
+} from '../../core';
 
 /** The form a person looks at: what the engine needs to open it. */
 export interface FormAsk {
@@ -9,8 +19,9 @@ export interface FormAsk {
 	layout: FormLayout;
 	choices: Record<number, number>;
 	currency: string | undefined;
-	/** The least revision the answer must contain. */
+	/** The least revision, and the least structure version, the answer must contain. */
 	revision: number;
+	structure: number;
 }
 
 /** What a grid cell is to the reader; one letter each in `FormAnswer.marks`. */
@@ -33,6 +44,8 @@ export interface RowLine extends FormLine {
 
 export interface FormAnswer {
 	revision: number;
+	/** The structure version the lines belong to: entries name cells by their place among them. */
+	structure: number;
 	rows: RowLine[];
 	columns: ColumnLine[];
 	selectors: FormSelector[];
@@ -119,17 +132,38 @@ export interface SavePlan {
 	entries: { origin: number; address: number[]; period: number; before: number; after: number; beneath: number }[];
 }
 
+/** A dimension's nodes and accounts as they would be, to see what that does to figures. */
+export interface EffectAsk {
+	revision: number;
+	structure: number;
+	dimension: number;
+	nodes: NodeDefinition[];
+	accounts: AccountDefinition[];
+	/** Members (ids) that would change. */
+	changed: number[];
+}
+
+/** A figure before and after. */
+export interface EffectLine {
+	account: string;
+	scenario: string;
+	period: string;
+	before: number | null;
+	after: number | null;
+}
+
 /** What the engine answers: by name, from payload to result. */
 export interface EngineRequests {
 	ready: { ask: { revision: number }; answer: { revision: number; cells: number; bytes: number } };
 	form: { ask: FormAsk; answer: FormAnswer };
-	enter: { ask: FormAsk & { entries: EntryAsk[]; method: SpreadMethod; style: NumberStyle }; answer: EnterAnswer };
+	enter: { ask: FormAsk & { entries: EntryAsk[]; method: SpreadMethod; style: NumberStyle; seenStructure: number }; answer: EnterAnswer };
 	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer } };
 	inspect: { ask: FormAsk & { row: number; column: number }; answer: Inspection };
 	planSave: {
-		ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; decisions: ConflictDecisions };
+		ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; structure: number; decisions: ConflictDecisions };
 		answer: SavePlan;
 	};
+	effect: { ask: EffectAsk; answer: EffectLine[] };
 	close: { ask: Record<string, never>; answer: Record<string, never> };
 }
 
@@ -143,4 +177,5 @@ export type EngineReply =
 	| { kind: 'answer'; id: number; answer: unknown }
 	/** A sentence for the person, or a bug when `message` is undefined. */
 	| { kind: 'failed'; id: number; message: string | undefined; detail: string }
-	| { kind: 'revision'; revision: number };
+	| { kind: 'revision'; revision: number }
+	| { kind: 'structure'; structure: number };

@@ -1,8 +1,9 @@
 import pg from 'pg';
 import { Cube, enter, isEmpty, Model, parseEntry, QueryFault, WriteGuard, type AccessRules } from '../../core';
 import { readAllSeries } from '../database/cells';
-import { readModelDefinition } from '../database/definitions';
+import { readModelDefinition, structureVersion } from '../database/definitions';
 import { leafOfMember, periodMember, toMembers, toOrdinals } from './addresses';
+import { effectOn } from './effect';
 import { FormFault, FormView } from './form-view';
 import { inspectCell } from './inspect';
 import { changesOf, latestRevision, type JournalChange } from './journal';
@@ -21,6 +22,8 @@ export class ModelEngine {
 	readonly #database: pg.Pool;
 	readonly #model: Model;
 	readonly #cube: Cube;
+	/** The structure version the model was read at. */
+	readonly structure: number;
 	#revision: number;
 	#catchingUp: Promise<void> | undefined;
 	readonly #drafts = new Map<number, PersonDraft>();
@@ -28,8 +31,16 @@ export class ModelEngine {
 	readonly #forms = new Map<string, { person: number; form: FormView }>();
 	readonly #onRevision: (revision: number) => void;
 
-	private constructor(database: pg.Pool, model: Model, cube: Cube, revision: number, onRevision: (revision: number) => void) {
+	private constructor(
+		database: pg.Pool,
+		model: Model,
+		cube: Cube,
+		revision: number,
+		structure: number,
+		onRevision: (revision: number) => void
+	) {
 		this.#database = database;
+		this.structure = structure;
 		this.#model = model;
 		this.#cube = cube;
 		this.#revision = revision;
@@ -48,6 +59,7 @@ export class ModelEngine {
 			const definition = await readModelDefinition(client, modelId);
 			if (!definition) throw new Error(`There is no model ${modelId}.`);
 			const revision = await latestRevision(client, modelId);
+			const structure = await structureVersion(client, modelId);
 			const model = new Model(definition);
 			const cube = new Cube(model);
 			const ids = model.dimensions.map(({ id }) => id);
@@ -57,7 +69,7 @@ export class ModelEngine {
 				cube.writeSeries(origin, address, year, amounts);
 			});
 			await client.query('COMMIT');
-			return new ModelEngine(database, model, cube, revision, onRevision);
+			return new ModelEngine(database, model, cube, revision, structure, onRevision);
 		} finally {
 			client.release();
 		}
@@ -83,12 +95,25 @@ export class ModelEngine {
 				const draft = await this.#draftOf(person, draftVersion);
 				return planSave(this.#model, this.#cube, draft, this.#guardOf(rules), decisions);
 			},
+			effect: async (request) => {
+				await this.#reach(request.revision);
+				try {
+					return effectOn(this.#model, this.#cube, request);
+				} catch (error) {
+					throw new EngineFault((error as Error).message);
+				}
+			},
 			close: async () => {
 				await this.#database.end();
 				return {};
 			}
 		};
 		return handlers[name](ask);
+	}
+
+	/** The structure version the database has. */
+	latestStructure(): Promise<number> {
+		return structureVersion(this.#database, this.#model.definition.id);
 	}
 
 	/** Applies what the journal has beyond the cube's revision. */
@@ -162,7 +187,7 @@ export class ModelEngine {
 		const oldest = this.#forms.keys().next().value;
 		if (this.#forms.size > OPEN_FORMS && oldest !== undefined) this.#forms.delete(oldest);
 		const { form } = open;
-		return { form, draft, guard, answer: (): FormAnswer => form.answer(this.#revision, guard, draft.overlay) };
+		return { form, draft, guard, answer: (): FormAnswer => form.answer(this.#revision, this.structure, guard, draft.overlay) };
 	}
 
 	#buildForm(ask: FormAsk): FormView {
@@ -176,6 +201,8 @@ export class ModelEngine {
 
 	async #enter(ask: EngineRequests['enter']['ask']): Promise<EngineRequests['enter']['answer']> {
 		const { form, draft, guard, answer } = await this.#openForm(ask);
+		if (ask.seenStructure !== this.structure)
+			throw new EngineFault('The structure of the model has changed meanwhile. The form shows it now; enter this again.');
 		const changes: DraftChange[] = [];
 		const faults: EngineRequests['enter']['answer']['faults'] = [];
 		const warnings = new Set<string>();

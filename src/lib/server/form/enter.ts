@@ -14,6 +14,8 @@ export const entriesSchema = z.object({
 		.array(z.object({ row: z.number().int().min(0), column: z.number().int().min(0), text: z.string().max(200) }))
 		.min(1)
 		.max(MOST_ENTRIES),
+	/** The structure version the page shows: cells are named by their place in it. */
+	structure: z.number().int().min(0),
 	method: z.enum(['in proportion', 'evenly', 'same value']).default('in proportion')
 });
 export type Entries = z.infer<typeof entriesSchema>;
@@ -31,7 +33,7 @@ export async function enterFigures(
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	{ entries, method }: Entries
+	{ entries, method, structure }: Entries
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(modelId, code);
@@ -42,6 +44,7 @@ export async function enterFigures(
 			...ask,
 			entries,
 			method,
+			seenStructure: structure,
 			style: numberStyle(writer.locale)
 		});
 		if (changes.length > 0) {

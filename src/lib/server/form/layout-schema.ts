@@ -12,6 +12,7 @@ const hierarchy = z.string().max(200).optional();
 const selection: z.ZodType<Selection> = z.lazy(() =>
 	z.discriminatedUnion('kind', [
 		z.object({ kind: z.literal('these'), members: z.array(reference).max(10_000), hierarchy }),
+		z.object({ kind: z.literal('all'), hierarchy }),
 		z.object({ kind: z.enum(['children', 'leaves', 'under', 'ancestors', 'siblings']), of: reference, hierarchy }),
 		z.object({ kind: z.literal('level'), depth: z.number().int().min(0).max(100), of: reference.optional(), hierarchy }),
 		z.object({ kind: z.literal('range'), from: reference, to: reference, hierarchy }),

@@ -52,7 +52,10 @@ export async function formAsk(
 	choices: FormChoices,
 	version: number
 ): Promise<FormAsk> {
-	const revision = await pool().query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId]);
+	const versions = await pool().query<{ revision: number; structure: number }>(
+		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
+		[modelId]
+	);
 	return {
 		person: person.id,
 		rules: await readAccessRules(person, modelId),
@@ -60,7 +63,8 @@ export async function formAsk(
 		layout,
 		choices: Object.fromEntries(Object.entries(choices.members).map(([dimension, member]) => [Number(dimension), member])),
 		currency: choices.currency,
-		revision: revision.rows[0]?.revision ?? 0
+		revision: versions.rows[0]?.revision ?? 0,
+		structure: versions.rows[0]?.structure ?? 0
 	};
 }
 

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
-import { addressDimensions } from '../database/definitions';
+import { structureVersion, addressDimensions } from '../database/definitions';
 import { askEngine, type Conflict } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import { lockDraft } from './draft';
@@ -44,7 +44,14 @@ export async function saveDraft(person: SignedIn | undefined, modelId: number, c
 		const outcome = await transaction(async (client): Promise<SaveOutcome> => {
 			const draft = await lockDraft(client, writer.id, modelId);
 			const revision = await lockModel(client, modelId);
-			const plan = await askEngine(modelId, 'planSave', { person: writer.id, rules, draftVersion: draft.version, revision, decisions });
+			const plan = await askEngine(modelId, 'planSave', {
+				person: writer.id,
+				rules,
+				draftVersion: draft.version,
+				revision,
+				structure: await structureVersion(client, modelId),
+				decisions
+			});
 			if (plan.conflicts.length > 0) throw new NotSaved({ kind: 'conflicts', conflicts: plan.conflicts });
 			if (plan.refused.length > 0) throw new NotSaved({ kind: 'refused', refused: plan.refused });
 			await client.query('DELETE FROM draft_step WHERE draft_id = $1', [draft.id]);

@@ -1,10 +1,11 @@
 import { notAllowed, notSignedIn } from '../fault';
 import type { SignedIn } from './session';
 
-export type Permission = 'structure.read' | 'data.read' | 'data.load' | 'form.read' | 'form.enter';
+export type Permission = 'structure.read' | 'structure.write' | 'data.read' | 'data.load' | 'form.read' | 'form.enter';
 
 const IN_WORDS: Record<Permission, string> = {
 	'structure.read': 'look at the structure of a model',
+	'structure.write': 'change the structure of a model',
 	'data.read': 'look at imports',
 	'data.load': 'load data',
 	'form.read': 'open forms',

@@ -64,7 +64,10 @@ export class FormSession {
 		const columns = this.form.columns.length;
 		this.pending = new Map([...this.pending, ...entries.map(({ row, column, text }) => [row * columns + column, text] as const)]);
 		return this.#inOrder(async () => {
-			const outcome = await this.#post<EntryOutcome>('enter', { choices: this.choices, entries: { entries } });
+			const outcome = await this.#post<EntryOutcome>('enter', {
+				choices: this.choices,
+				entries: { entries, structure: this.form.structure }
+			});
 			if (!outcome) {
 				// What was typed stays in sight, marked, to be taken up again with F2.
 				this.faults = new Map([
@@ -141,6 +144,16 @@ export class FormSession {
 				this.form.values.flatMap((value, index) => (value === before.values[index] || drafted.has(index) ? [] : [index]))
 			);
 			setTimeout(() => (this.flashing = new Set()), FLASH_MILLISECONDS);
+		});
+	}
+
+	/** The model's structure changed: the lines may be others now. */
+	follow(structure: number): Promise<void> {
+		if (structure <= this.form.structure) return Promise.resolve();
+		return this.#inOrder(async () => {
+			await this.#open();
+			this.faults = new Map();
+			this.pending = new Map();
 		});
 	}
 

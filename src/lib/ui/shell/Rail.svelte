@@ -4,20 +4,27 @@
 	import PanelLeft from '@lucide/svelte/icons/panel-left';
 	import SignOut from '@lucide/svelte/icons/log-out';
 	import Sun from '@lucide/svelte/icons/sun';
+	import { request } from '../request';
 	import { AREAS } from './areas';
 	import Mark from './Mark.svelte';
 
 	interface Props {
 		person: { name: string; title: string; permissions: string[] };
-		model: string;
+		model: { id: number; name: string };
+		models: { id: number; name: string }[];
 		theme: string;
 		folded: boolean;
 		onfold: () => void;
 		ontheme: () => void;
 	}
-	let { person, model, theme, folded, onfold, ontheme }: Props = $props();
+	let { person, model, models, theme, folded, onfold, ontheme }: Props = $props();
 
 	const areas = $derived(AREAS.filter(({ permission }) => permission === undefined || person.permissions.includes(permission)));
+	async function choose(id: number) {
+		await request('/api/model', { id });
+		// Every page belongs to a model: begin at the desk of the other one.
+		location.href = '/desk';
+	}
 	const initials = $derived(
 		person.name
 			.split(' ')
@@ -31,15 +38,21 @@
 	aria-label="Areas"
 	class={['bg-base-200 border-hairline row-span-full flex flex-col gap-0.5 border-r px-2.5 py-2.5', folded ? 'w-14 items-center' : 'w-52']}
 >
-	<a href="/desk" class="mb-2 flex items-center gap-2.5 px-1 py-0.5" aria-label={folded ? 'Noble Lattice, to the desk' : undefined}>
+	<a
+		href="/desk"
+		class={['flex items-center gap-2.5 px-1 py-0.5', folded && 'mb-2']}
+		aria-label={folded ? 'Noble Lattice, to the desk' : undefined}
+	>
 		<Mark />
-		{#if !folded}
-			<span class="leading-4">
-				<span class="block text-[15px] font-[650] tracking-tight">Noble Lattice</span>
-				<span class="text-grey text-xs">{model}</span>
-			</span>
-		{/if}
+		{#if !folded}<span class="text-[15px] font-[650] tracking-tight">Noble Lattice</span>{/if}
 	</a>
+	{#if !folded}
+		{#if models.length > 1}
+			<select class="switcher" aria-label="Model" value={model.id} onchange={(event) => void choose(Number(event.currentTarget.value))}>
+				{#each models as each (each.id)}<option value={each.id}>{each.name}</option>{/each}
+			</select>
+		{:else}<span class="text-grey mb-2 px-1 text-xs">{model.name}</span>{/if}
+	{/if}
 	{#each areas as { path, name, icon: Icon } (path)}
 		{@const current = page.url.pathname.startsWith(path)}
 		<a
@@ -96,3 +109,19 @@
 		{/if}
 	</div>
 </nav>
+
+<style>
+	.switcher {
+		margin-bottom: 8px;
+		padding: 2px 4px;
+		border: 1px solid var(--hairline);
+		border-radius: 6px;
+		background: transparent;
+		color: var(--soft);
+		font-size: 12.5px;
+		cursor: pointer;
+	}
+	.switcher:hover {
+		border-color: var(--mark);
+	}
+</style>

@@ -2,15 +2,24 @@
 	import { page } from '$app/state';
 
 	let { data, children } = $props();
+	const mayWrite = $derived(data.person.permissions.includes('structure.write'));
 	const links = $derived([
-		...data.dimensions.map(({ code, name, members, kind }) => ({
+		...data.dimensions.map(({ code, name, members, kind, sharedWith }) => ({
 			path: `/structure/dimension/${code}`,
 			name,
-			note: String(members),
-			title: `${kind} dimension, ${members} members`
+			note: members.toLocaleString(data.person.locale),
+			title: `${kind} dimension, ${members} members${sharedWith.length > 0 ? `; shared with ${sharedWith.join(', ')}` : ''}`
 		})),
-		{ path: '/structure/calendar', name: 'Calendar', note: '', title: 'How the periods are made' },
-		{ path: '/structure/currencies', name: 'Currencies and rates', note: '', title: 'Rate sets by currency and date' }
+		{ path: '/structure/calendar', name: 'Calendar', note: '', title: 'How the periods are made, and which are closed' },
+		{ path: '/structure/currencies', name: 'Currencies and rates', note: '', title: 'Rate sets by currency and date' },
+		{ path: '/structure/variables', name: 'Variables', note: '', title: 'Named members and numbers, kept in one place' },
+		{ path: '/structure/wiring', name: 'Wiring', note: '', title: 'What feeds what' },
+		...(mayWrite
+			? [
+					{ path: '/structure/package', name: 'Model package', note: '', title: 'The whole model as a file, out and in' },
+					{ path: '/structure/new-model', name: 'New model', note: '', title: 'Make a model from nothing' }
+				]
+			: [])
 	]);
 </script>
 
@@ -25,7 +34,7 @@
 				aria-current={current ? 'page' : undefined}
 				class={['flex items-baseline rounded-md px-2 py-1', current ? 'bg-base-200 text-primary font-semibold' : 'hover:bg-base-200']}
 			>
-				<span class="grow">{name}</span><span class="text-grey text-xs font-normal">{note}</span>
+				<span class="grow truncate">{name}</span><span class="text-grey text-xs font-normal">{note}</span>
 			</a>
 		{/each}
 	</nav>

@@ -18,7 +18,6 @@ ALTER TABLE member ADD COLUMN retired boolean NOT NULL DEFAULT false;
 ALTER TABLE dimension ADD COLUMN version bigint NOT NULL DEFAULT 0;
 -- Counts every change of what shapes the model; engines follow it.
 ALTER TABLE model ADD COLUMN structure_version bigint NOT NULL DEFAULT 0;
-ALTER TABLE hierarchy ALTER COLUMN name SET NOT NULL;
 
 ALTER TABLE account DROP CONSTRAINT account_value_type_check;
 ALTER TABLE account ADD CONSTRAINT account_value_type_check
@@ -106,3 +105,12 @@ CREATE TABLE structure_change_object (
 );
 CREATE INDEX structure_change_object_change ON structure_change_object (change_id);
 CREATE INDEX structure_change_object_of ON structure_change_object (kind, object_id, change_id);
+
+-- Codes may be swapped in one statement; places between two siblings need no renumbering.
+ALTER TABLE member DROP CONSTRAINT member_dimension_id_code_key;
+ALTER TABLE member ADD CONSTRAINT member_dimension_id_code_key UNIQUE (dimension_id, code) DEFERRABLE INITIALLY IMMEDIATE;
+ALTER TABLE hierarchy_node ALTER COLUMN position TYPE double precision;
+
+-- Numbers that move from one member to another with the structure are change sets too.
+ALTER TABLE change_set DROP CONSTRAINT change_set_kind_check;
+ALTER TABLE change_set ADD CONSTRAINT change_set_kind_check CHECK (kind IN ('save', 'load', 'structure'));

@@ -54,6 +54,7 @@
 	onMount(() => {
 		const events = new EventSource('/api/events');
 		events.addEventListener('revision', (event) => void session.refresh((JSON.parse(event.data) as { revision: number }).revision));
+		events.addEventListener('structure', (event) => void session.follow((JSON.parse(event.data) as { structure: number }).structure));
 		return () => events.close();
 	});
 

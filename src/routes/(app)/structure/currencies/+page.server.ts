@@ -1,7 +1,7 @@
 import { forPage } from '$lib/server/answer';
-import { readCurrencies } from '$lib/server/structure';
+import { readRates } from '$lib/server/structure';
 import type { PageServerLoad } from './$types';
 
 export const load = (async ({ locals }) => ({
-	rates: await forPage(() => readCurrencies(locals.person, locals.modelId))
+	rates: await forPage(() => readRates(locals.person, locals.modelId))
 })) satisfies PageServerLoad;

@@ -1,37 +1,159 @@
 <script lang="ts">
+	import { invalidateAll } from '$app/navigation';
+	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
-	import RateLine from '$lib/ui/structure/RateLine.svelte';
+	import RateSetGrid from '$lib/ui/structure/RateSetGrid.svelte';
 
 	let { data } = $props();
 	useShell().at({ name: 'Structure', path: '/structure' }, { name: 'Currencies and rates' });
-	const names = $derived(new Intl.DisplayNames(data.person.locale, { type: 'currency' }));
+	const locale = $derived(data.person.locale);
+	const mayWrite = $derived(data.person.permissions.includes('structure.write'));
+	const names = $derived(new Intl.DisplayNames(locale, { type: 'currency' }));
+	const rates = $derived(data.rates);
+	const [firstYear, lastYear] = $derived([Number(rates.horizon.from.slice(0, 4)), Number(rates.horizon.to.slice(0, 4))]);
+	// svelte-ignore state_referenced_locally
+	let year = $state(Math.min(Math.max(new Date().getFullYear(), firstYear), lastYear));
+	let message = $state<{ text: string; kind: 'info' | 'error' } | null>(null);
+	let newSet = $state('');
+	let picker = $state<HTMLInputElement>();
+	let target = $state(0);
+	const grids: Record<number, RateSetGrid | undefined> = $state({});
+
+	let cross = $state({ set: 0, from: '', to: '', kind: 'average' });
+	let crossed = $state.raw<{ name: string; value: number | null }[]>([]);
+	const setId = $derived(cross.set || (rates.sets[0]?.id ?? 0));
+
+	async function changed(news: { text: string; kind: 'info' | 'error' }) {
+		message = news;
+		await invalidateAll();
+	}
+	async function addSet(event: SubmitEvent) {
+		event.preventDefault();
+		const reply = await request('/api/structure/rates', { name: newSet, pivot: rates.reporting });
+		if (reply.ok) newSet = '';
+		await changed(reply.ok ? { text: 'An empty rate set was started.', kind: 'info' } : { text: reply.message, kind: 'error' });
+	}
+	async function upload(file: File | undefined) {
+		if (!file) return;
+		const code = data.dimensions[0]?.code ?? '';
+		try {
+			const response = await fetch(`/api/structure/dimension/${code}/file?name=${encodeURIComponent(file.name)}`, {
+				method: 'POST',
+				body: file
+			});
+			const answer = (await response.json()) as { grid?: string[][]; message?: string };
+			if (answer.grid) await grids[target || rates.sets[0]!.id]?.readTable(answer.grid);
+			else message = { text: answer.message ?? 'The file could not be read.', kind: 'error' };
+		} catch {
+			message = { text: 'The server cannot be reached. Nothing was changed.', kind: 'error' };
+		}
+		if (picker) picker.value = '';
+	}
+	async function look(event: SubmitEvent) {
+		event.preventDefault();
+		const reply = await request<{ months: typeof crossed }>(`/api/structure/rates/${setId}/cross`, {
+			from: cross.from,
+			to: cross.to,
+			kind: cross.kind
+		});
+		if (reply.ok) crossed = reply.answer.months;
+		else message = { text: reply.message, kind: 'error' };
+	}
 </script>
 
 <main class="min-h-0 overflow-auto px-4.5 pt-3.5 pb-6">
-	<h1 class="text-xl font-semibold tracking-tight">Currencies and rates</h1>
-	<p class="text-soft mb-4">
-		Figures are stored in each line’s own currency and translated when they are read; the reporting currency is {names.of(
-			data.rates.reporting
-		)}. In use: {data.rates.currencies.map((code) => `${names.of(code)} (${code})`).join(', ')}.
-	</p>
-	{#each data.rates.rateSets as set (set.name)}
-		<section class="mb-5 max-w-4xl" aria-label={set.name}>
-			<h2 class="font-semibold">{set.name} <span class="text-grey text-[13px] font-normal">units for one {set.pivot}</span></h2>
-			<table class="mt-1 w-full text-[13.5px]">
-				<thead class="text-grey border-rule border-b text-left text-xs">
-					<tr
-						><th class="py-1 font-semibold">Currency</th><th class="font-semibold">Kind</th><th class="text-right font-semibold">First</th
-						><th class="text-right font-semibold">Latest</th><th class="pl-6 font-semibold">Course</th><th class="font-semibold">Dates</th
-						></tr
-					>
-				</thead>
-				<tbody>
-					{#each set.currencies as pair (pair.currency)}
-						<RateLine currency={pair.currency} kind="average" spans={pair.average} locale={data.person.locale} />
-						<RateLine currency={pair.currency} kind="closing" spans={pair.closing} locale={data.person.locale} />
-					{/each}
-				</tbody>
-			</table>
-		</section>
+	<div class="mb-2 flex flex-wrap items-end gap-3">
+		<div class="mr-auto">
+			<h1 class="text-xl font-semibold tracking-tight">Currencies and rates</h1>
+			<p class="text-soft text-[13px]">
+				Figures are stored in each entity’s own currency and translated when they are read; the reporting currency is {names.of(
+					rates.reporting
+				)}. In use: {rates.currencies.map((code) => `${names.of(code)} (${code})`).join(', ')}.
+			</p>
+		</div>
+		<div class="join" role="group" aria-label="Year">
+			<button class="btn btn-sm join-item" disabled={year <= firstYear} aria-label="The year before" onclick={() => year--}>‹</button>
+			<span class="btn btn-sm join-item pointer-events-none font-semibold" aria-live="polite">{year}</span>
+			<button class="btn btn-sm join-item" disabled={year >= lastYear} aria-label="The next year" onclick={() => year++}>›</button>
+		</div>
+	</div>
+	{#if message}<p class={['mb-2 text-[13px]', message.kind === 'error' ? 'text-error' : 'text-soft']} role="status">{message.text}</p>{/if}
+	{#each rates.sets as set (set.id)}
+		<RateSetGrid bind:this={grids[set.id]} {set} {year} horizon={rates.horizon} {mayWrite} {locale} onchanged={changed} />
 	{/each}
+	{#if mayWrite}
+		<div class="border-hairline flex flex-wrap items-center gap-x-6 gap-y-2 border-t pt-3 text-[13px]">
+			<form class="flex items-center gap-2" onsubmit={addSet}>
+				<input
+					class="input input-sm bg-raised w-48"
+					placeholder="Name of a rate set"
+					aria-label="Name of a new rate set"
+					maxlength="80"
+					bind:value={newSet}
+				/>
+				<button class="btn btn-sm" disabled={newSet.trim() === ''}>Start a rate set</button>
+			</form>
+			{#if rates.sets.length > 0}
+				<span class="flex items-center gap-2">
+					Load a file into
+					<select class="select select-sm w-48" aria-label="Rate set to load into" bind:value={target}>
+						{#each rates.sets as set, index (set.id)}<option value={index === 0 ? 0 : set.id}>{set.name}</option>{/each}
+					</select>
+					<button class="btn btn-sm" onclick={() => picker?.click()}>Choose CSV or XLSX…</button>
+					<input
+						bind:this={picker}
+						class="hidden"
+						type="file"
+						accept=".csv,.txt,.xlsx"
+						aria-label="File with rates"
+						onchange={(event) => void upload(event.currentTarget.files?.[0])}
+					/>
+				</span>
+			{/if}
+			<p class="text-grey basis-full">
+				A table has the columns Currency, Kind, From, To, Rate; or From and a column a currency. It can be pasted into a grid too, and so
+				can a plain block of figures.
+			</p>
+		</div>
+	{/if}
+	{#if rates.sets.length > 0 && rates.currencies.length > 1}
+		<section class="border-hairline mt-4 border-t pt-3 text-[13px]" aria-label="Cross rates">
+			<form class="flex flex-wrap items-center gap-2" onsubmit={look}>
+				What one
+				<select class="select select-sm w-24" aria-label="From currency" required bind:value={cross.from}>
+					<option value="">…</option>{#each rates.currencies as code (code)}<option>{code}</option>{/each}
+				</select>
+				is worth in
+				<select class="select select-sm w-24" aria-label="To currency" required bind:value={cross.to}>
+					<option value="">…</option>{#each rates.currencies as code (code)}<option>{code}</option>{/each}
+				</select>
+				at
+				<select class="select select-sm w-28" aria-label="Kind of rate" bind:value={cross.kind}
+					><option>average</option><option>closing</option><option>historical</option></select
+				>
+				of
+				<select
+					class="select select-sm w-48"
+					aria-label="Rate set"
+					value={setId}
+					onchange={(event) => (cross.set = Number(event.currentTarget.value))}
+				>
+					{#each rates.sets as set (set.id)}<option value={set.id}>{set.name}</option>{/each}
+				</select>
+				<button class="btn btn-sm">Show</button>
+			</form>
+			{#if crossed.length > 0}
+				<ul class="mt-2 grid max-w-4xl grid-cols-6 gap-x-5">
+					{#each crossed as { name, value } (name)}
+						<li class="border-hairline flex justify-between border-b">
+							<span class="text-grey">{name}</span>
+							{#if value === null}<span class="text-warning">missing</span>{:else}{value.toLocaleString(locale, {
+									maximumFractionDigits: 6
+								})}{/if}
+						</li>
+					{/each}
+				</ul>
+			{/if}
+		</section>
+	{/if}
 </main>

@@ -1,7 +1,16 @@
 import { forPage } from '$lib/server/answer';
-import { readMembers } from '$lib/server/structure';
+import { memberTable } from '$lib/server/structure';
 import type { PageServerLoad } from './$types';
 
-export const load = (async ({ locals, params }) => ({
-	dimension: await forPage(() => readMembers(locals.person, locals.modelId, params.code))
-})) satisfies PageServerLoad;
+/** Large dimensions are fetched by the page itself: as page data they would travel twice. */
+const MOST_WITH_THE_PAGE = 3_000;
+
+export const load = (async ({ locals, params, parent }) => {
+	const { dimensions } = await parent();
+	const large = dimensions.some(({ code, members }) => code === params.code && members > MOST_WITH_THE_PAGE);
+	return {
+		code: params.code,
+		name: dimensions.find(({ code }) => code === params.code)?.name ?? '',
+		table: large ? null : await forPage(() => memberTable(locals.person, locals.modelId, params.code))
+	};
+}) satisfies PageServerLoad;

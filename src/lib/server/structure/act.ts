@@ -1,0 +1,231 @@
+import type pg from 'pg';
+import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
+import { transaction } from '../database';
+import { lockModel } from '../database/change-set';
+import { readModelDefinition } from '../database/definitions';
+import { Fault } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+import { handOverNumbers } from './hand-over';
+import { readDimension, type LoadedDimension } from './read-state';
+import { countNumbers, modelsOf, usesOfMember, type Use } from './used';
+import { writeDiff } from './write-state';
+
+/** What became of an act on the structure. */
+export interface ActOutcome {
+	/** The change in the journal; null when nothing was different. */
+	change: number | null;
+	words: string;
+	version: number;
+	/** Members by what happened to them. */
+	added: number;
+	changed: number;
+	removed: number;
+}
+
+/** What the page needs to ask which child takes a leaf's numbers. */
+export interface HandOverChoice {
+	parent: { id: number; name: string };
+	numbers: number;
+	children: { id: number; code: string; name: string }[];
+}
+
+const needsHandOver = (choice: HandOverChoice) =>
+	new Fault(
+		409,
+		'numbers below',
+		`“${choice.parent.name}” holds ${choice.numbers} numbers. A member with others under it holds none of its own: choose which one takes them.`,
+		choice
+	);
+
+/** What the page needs to ask what shall become of a member that is used. */
+export interface UsedMember {
+	member: { id: number; name: string };
+	uses: Use[];
+}
+
+const stillUsed = (used: UsedMember) =>
+	new Fault(
+		409,
+		'still used',
+		`“${used.member.name}” is used in ${used.uses.length === 1 ? 'one place' : `${used.uses.length} places`}.`,
+		used
+	);
+
+/**
+ * Changes a dimension: all or nothing, in one transaction, journalled, under the locks of every model it belongs to.
+ * @param change the state that shall follow
+ * @param handOver by parent (id): the code of the child that takes its numbers
+ * @throws Fault with a sentence where a rule would be broken; 409 with details where the person has to decide
+ */
+export async function actOnDimension(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	words: (diffs: readonly MemberDiff[]) => string,
+	change: (dimension: LoadedDimension, client: pg.PoolClient) => Promise<DimensionState> | DimensionState,
+	handOver: Readonly<Record<string, string>> = {},
+	after?: (client: pg.PoolClient, change: number) => Promise<void>
+): Promise<ActOutcome> {
+	const writer = requirePermission(person, 'structure.write');
+	return transaction(async (client) => {
+		await client.query('SELECT FROM dimension WHERE code = $1 FOR UPDATE', [code]);
+		const dimension = await readDimension(client, modelId, code);
+		if (dimension.state.kind === 'period')
+			throw new Fault(422, 'not possible', 'Periods are made by the calendar. Extend it or rename them there.');
+		const next = await change(dimension, client);
+		const diffs = diffStates(dimension.state, next);
+		if (diffs.length === 0)
+			return { change: null, words: 'Nothing to change.', version: dimension.version, added: 0, changed: 0, removed: 0 };
+		for (const { id } of await modelsOf(client, dimension.id)) await lockModel(client, id);
+		await refuseUsed(client, dimension, diffs);
+		const moves = await numbersToMove(client, dimension, next, diffs, handOver);
+		const stored = await writeDiff(client, dimension, diffs);
+		const idOfCode = new Map(stored.flatMap(({ after: member }) => (member ? [[member.code, member.id] as const] : [])));
+		for (const { from, childCode, childId } of moves)
+			await handOverNumbers(
+				client,
+				writer.id,
+				dimension.id,
+				from,
+				idOfCode.get(childCode) ?? childId,
+				`${dimension.state.members.get(from)!.name} got its first child`
+			);
+		const sentence = words(stored);
+		const id = await writeJournal(client, {
+			person: writer.id,
+			modelId,
+			dimensionId: dimension.id,
+			words: sentence,
+			objects: stored.map(({ id: member, before, after: now }) => ({
+				kind: 'member' as const,
+				id: member,
+				name: (now ?? before)!.name,
+				before,
+				after: now
+			}))
+		});
+		await after?.(client, id);
+		const version = await dimensionChanged(client, dimension.id);
+		if (shapesFigures(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
+		return {
+			change: id,
+			words: sentence,
+			version,
+			added: stored.filter(({ before }) => !before).length,
+			changed: stored.filter((diff) => diff.before && diff.after).length,
+			removed: stored.filter((diff) => !diff.after).length
+		};
+	});
+}
+
+export interface JournalObject {
+	kind: 'model' | 'dimension' | 'member' | 'attribute' | 'variable' | 'calendar' | 'rate set' | 'hierarchy';
+	id: number;
+	name: string;
+	before: unknown;
+	after: unknown;
+}
+
+/** Records an act on definitions and each object it changed. @returns the change's number */
+export async function writeJournal(
+	client: pg.PoolClient,
+	act: { person: number; modelId: number; dimensionId: number | null; words: string; objects: readonly JournalObject[] }
+): Promise<number> {
+	const change = await client.query<{ id: number }>(
+		'INSERT INTO structure_change (person_id, model_id, dimension_id, words) VALUES ($1, $2, $3, $4) RETURNING id',
+		[act.person, act.modelId, act.dimensionId, act.words]
+	);
+	const id = change.rows[0]!.id;
+	const json = (value: unknown) => (value === undefined || value === null ? null : JSON.stringify(value));
+	await client.query(
+		`INSERT INTO structure_change_object (change_id, kind, object_id, name, before, after)
+		SELECT $1, k, i, n, b::jsonb, a::jsonb FROM unnest($2::text[], $3::integer[], $4::text[], $5::text[], $6::text[]) AS x (k, i, n, b, a)`,
+		[
+			id,
+			act.objects.map(({ kind }) => kind),
+			act.objects.map((object) => object.id),
+			act.objects.map(({ name }) => name),
+			act.objects.map(({ before }) => json(before)),
+			act.objects.map(({ after }) => json(after))
+		]
+	);
+	return id;
+}
+
+/** Counts a change of a dimension, and of every model it belongs to. @returns the dimension's version */
+export async function dimensionChanged(client: pg.PoolClient, dimensionId: number): Promise<number> {
+	await client.query(
+		'UPDATE model SET structure_version = structure_version + 1 WHERE id IN (SELECT model_id FROM model_dimension WHERE dimension_id = $1)',
+		[dimensionId]
+	);
+	const found = await client.query<{ version: number }>('UPDATE dimension SET version = version + 1 WHERE id = $1 RETURNING version', [
+		dimensionId
+	]);
+	return found.rows[0]!.version;
+}
+
+/** Every model of a dimension must still be one. @throws Fault with the core's sentence */
+export async function refuseBrokenModels(client: pg.PoolClient, dimensionId: number): Promise<void> {
+	for (const { id } of await modelsOf(client, dimensionId)) await refuseBrokenModel(client, id);
+}
+
+/** A model must still be one after a change. @throws Fault with the core's sentence */
+export async function refuseBrokenModel(client: pg.PoolClient, modelId: number): Promise<void> {
+	const definition = await readModelDefinition(client, modelId);
+	try {
+		if (definition) new Model(definition);
+	} catch (error) {
+		throw new Fault(422, 'not possible', `This would break ${definition!.name}: ${(error as Error).message}`);
+	}
+}
+
+/** Names, codes and orders move no figure; all else may. */
+const shapesFigures = (dimension: LoadedDimension, diffs: readonly MemberDiff[]): boolean =>
+	diffs.some(
+		({ before, after }) =>
+			!before ||
+			!after ||
+			before.parent !== after.parent ||
+			before.weight !== after.weight ||
+			before.places !== after.places ||
+			(dimension.state.kind !== 'general' && before.facts !== after.facts)
+	);
+
+async function refuseUsed(client: pg.PoolClient, dimension: LoadedDimension, diffs: readonly MemberDiff[]): Promise<void> {
+	for (const { id, before, after } of diffs) {
+		if (after) continue;
+		const uses = await usesOfMember(client, dimension.id, id);
+		if (uses.length > 0) throw stillUsed({ member: { id, name: before!.name }, uses });
+	}
+}
+
+/** Leaves with numbers that get their first child, and the child that takes them. */
+async function numbersToMove(
+	client: pg.PoolClient,
+	dimension: LoadedDimension,
+	next: DimensionState,
+	diffs: readonly MemberDiff[],
+	handOver: Readonly<Record<string, string>>
+): Promise<{ from: number; childCode: string; childId: number }[]> {
+	const hadChildren = new Set([...dimension.state.members.values()].map(({ parent }) => parent));
+	const fresh = new Set(
+		diffs.flatMap(({ before, after }) => (after && after.parent !== null && before?.parent !== after.parent ? [after.parent] : []))
+	);
+	const moves: { from: number; childCode: string; childId: number }[] = [];
+	for (const parent of fresh) {
+		if (hadChildren.has(parent) || parent < 0) continue;
+		let numbers = 0;
+		for (const { id } of await modelsOf(client, dimension.id)) numbers += await countNumbers(client, id, dimension.id, [parent]);
+		if (numbers === 0) continue;
+		const children = [...next.members.values()].filter((member) => member.parent === parent);
+		const chosen = children.find(({ code }) => code === handOver[parent]);
+		if (!chosen)
+			throw needsHandOver({
+				parent: { id: parent, name: next.members.get(parent)!.name },
+				numbers,
+				children: children.slice(0, 200).map(({ id, code, name }) => ({ id, code, name }))
+			});
+		moves.push({ from: parent, childCode: chosen.code, childId: chosen.id });
+	}
+	return moves;
+}

@@ -1,0 +1,74 @@
+import type { z } from 'zod';
+import { applyEdits, type AccountDefinition, type DimensionState } from '../../core';
+import { pool } from '../database';
+import { askEngine, type EffectLine } from '../engine';
+import { requirePermission, type SignedIn } from '../session';
+import type { editsSchema } from './members';
+import { readDimension } from './read-state';
+
+/** Fields of an account that decide about figures. */
+const DECIDING = ['kind', 'valueType', 'timeBehaviour', 'consolidation', 'weighedBy', 'frequency', 'rateKind'];
+
+/**
+ * What edits would do to figures: the totals that would move most. Nothing is changed. Edits that add or delete members
+ * move no figure and give no lines.
+ */
+export async function effectOfEdits(
+	person: SignedIn | undefined,
+	modelId: number,
+	dimensionCode: string,
+	{ edits }: z.infer<typeof editsSchema>
+): Promise<{ lines: EffectLine[] }> {
+	requirePermission(person, 'structure.write');
+	const dimension = await readDimension(pool(), modelId, dimensionCode);
+	const result = applyEdits(dimension.state, edits, dimension.lookups);
+	if ('faults' in result || result.next.members.size !== dimension.state.members.size) return { lines: [] };
+	const { state } = dimension;
+	const changed = [...result.next.members.values()].filter((member) => {
+		const before = state.members.get(member.id);
+		return (
+			before !== member &&
+			(before?.parent !== member.parent ||
+				before.weight !== member.weight ||
+				DECIDING.some((key) => before.facts[key] !== member.facts[key]))
+		);
+	});
+	if (changed.length === 0) return { lines: [] };
+	const versions = await pool().query<{ revision: number; structure: number }>(
+		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
+		[modelId]
+	);
+	const lines = await askEngine(modelId, 'effect', {
+		...versions.rows[0]!,
+		dimension: dimension.id,
+		nodes: [...result.next.members.values()]
+			.sort((a, b) => a.position - b.position)
+			.map(({ id, parent, weight }) => ({ member: id, parent, weight })),
+		accounts: state.kind === 'account' ? accountsOf(result.next, dimension.ids.accounts) : [],
+		changed: changed.map(({ id }) => id)
+	});
+	return { lines };
+}
+
+/** The facts of accounts as the core takes them. */
+function accountsOf(state: DimensionState, ids: ReadonlyMap<string, number>): AccountDefinition[] {
+	return [...state.members.values()].flatMap(({ id, facts }) =>
+		facts.kind === undefined
+			? []
+			: [
+					{
+						member: id,
+						kind: facts.kind,
+						valueType: facts.valueType,
+						timeBehaviour: facts.timeBehaviour,
+						consolidation: facts.consolidation,
+						weight: facts.weighedBy === undefined ? null : (ids.get(String(facts.weighedBy)) ?? null),
+						frequency: facts.frequency,
+						rateKind: facts.rateKind ?? null,
+						favourable: facts.favourable ?? null,
+						decimals: Number(facts.decimals ?? 2),
+						unit: facts.unit ?? null
+					} as AccountDefinition
+				]
+	);
+}

@@ -1,0 +1,333 @@
+import { z } from 'zod';
+import { dayNumber, dateOfDay, isDate, isValue, nearest, RateTable, type RateSetDefinition } from '../../core';
+import { pool, transaction, type Database } from '../database';
+import { Fault, notFound } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+import { writeJournal } from './act';
+
+export type RateKindStored = 'average' | 'closing' | 'historical';
+
+export interface RateSpan {
+	from: string;
+	to: string;
+	value: number;
+}
+
+export interface RateLineFacts {
+	currency: string;
+	kind: RateKindStored;
+	spans: RateSpan[];
+	/** Stretches of the model's horizon without a rate, plain dates. */
+	gaps: { from: string; to: string }[];
+}
+
+export interface RateSetPage {
+	id: number;
+	name: string;
+	pivot: string;
+	version: number;
+	lines: RateLineFacts[];
+	/** Scenarios that read with it. */
+	usedBy: string[];
+}
+
+export interface RatesPage {
+	reporting: string;
+	currencies: string[];
+	horizon: { from: string; to: string };
+	months: { start: string; end: string; name: string }[];
+	sets: RateSetPage[];
+}
+
+/** A closing rate serves for so long after its day: see the core's rate table. */
+const CLOSING_DAYS = 62;
+
+/** Every rate set with its lines and their gaps in the model's horizon. */
+export async function readRates(person: SignedIn | undefined, modelId: number): Promise<RatesPage> {
+	requirePermission(person, 'structure.read');
+	const model = (await pool().query<{ reporting: string }>('SELECT reporting_currency AS reporting FROM model WHERE id = $1', [modelId]))
+		.rows[0];
+	if (!model) throw notFound('model');
+	const currencies = (
+		await pool().query<{ currency: string }>('SELECT currency FROM model_currency WHERE model_id = $1 ORDER BY position', [modelId])
+	).rows.map(({ currency }) => currency);
+	const months = (
+		await pool().query<{ start: string; end: string; name: string }>(
+			`SELECT p.start_date AS start, p.end_date AS end, m.name FROM model_dimension md JOIN member m ON m.dimension_id = md.dimension_id
+			JOIN period p ON p.member_id = m.id WHERE md.model_id = $1 AND NOT EXISTS (SELECT FROM hierarchy_node n WHERE n.parent_id = m.id)
+			ORDER BY p.start_date`,
+			[modelId]
+		)
+	).rows;
+	const horizon = { from: months[0]?.start ?? '', to: months.at(-1)?.end ?? '' };
+	const sets = await pool().query<{ id: number; name: string; pivot: string; version: number; usedBy: string[] }>(
+		`SELECT r.id, r.name, r.pivot, r.version, coalesce((SELECT array_agg(DISTINCT m.name ORDER BY m.name) FROM scenario s JOIN member m ON m.id = s.member_id
+			LEFT JOIN scenario_rates sr ON sr.member_id = s.member_id WHERE s.rate_set_id = r.id OR sr.rate_set_id = r.id), '{}') AS "usedBy"
+		FROM rate_set r ORDER BY r.id`
+	);
+	const pages: RateSetPage[] = [];
+	for (const set of sets.rows) {
+		const spans = await spansOf(pool(), set.id);
+		const wanted = currencies.filter((currency) => currency !== set.pivot);
+		const keys = new Set([...wanted.flatMap((currency) => [`${currency} average`, `${currency} closing`]), ...spans.keys()]);
+		pages.push({
+			...set,
+			lines: [...keys].sort().map((key) => {
+				const [currency, kind] = key.split(' ') as [string, RateKindStored];
+				const own = spans.get(key) ?? [];
+				return { currency, kind, spans: own, gaps: kind === 'historical' || !horizon.from ? [] : gapsIn(own, horizon, kind) };
+			})
+		});
+	}
+	return { reporting: model.reporting, currencies, horizon, months, sets: pages };
+}
+
+async function spansOf(database: Database, setId: number): Promise<Map<string, RateSpan[]>> {
+	const rows = await database.query<RateSpan & { currency: string; kind: RateKindStored }>(
+		'SELECT currency, kind, valid_from AS from, valid_to AS to, value FROM rate WHERE rate_set_id = $1 ORDER BY currency, kind, valid_from',
+		[setId]
+	);
+	const found = new Map<string, RateSpan[]>();
+	for (const { currency, kind, from, to, value } of rows.rows) {
+		const key = `${currency} ${kind}`;
+		found.set(key, [...(found.get(key) ?? []), { from, to, value }]);
+	}
+	return found;
+}
+
+/** Stretches within a horizon that no span covers; a closing rate covers the two months after its day. */
+export function gapsIn(
+	spans: readonly RateSpan[],
+	horizon: { from: string; to: string },
+	kind: RateKindStored
+): { from: string; to: string }[] {
+	const gaps: { from: string; to: string }[] = [];
+	let next = dayNumber(horizon.from);
+	const end = dayNumber(horizon.to);
+	for (const span of spans) {
+		const [from, to] = [dayNumber(span.from), dayNumber(span.to) + (kind === 'closing' ? CLOSING_DAYS : 0)];
+		if (from > next && next <= end) gaps.push({ from: dateOfDay(next), to: dateOfDay(Math.min(from - 1, end)) });
+		next = Math.max(next, to + 1);
+	}
+	// Before its first rate a month has none, unless a day of it has: a month’s closing rate is dated on its last day.
+	const first = gaps[0];
+	if (kind === 'closing' && first && spans[0] && dayNumber(spans[0].from) - dayNumber(horizon.from) < 31 && first.from === horizon.from)
+		gaps.shift();
+	if (next <= end) gaps.push({ from: dateOfDay(next), to: dateOfDay(end) });
+	return gaps;
+}
+
+const currency = z.string().regex(/^[A-Z]{3}$/);
+export const rateSetSchema = z.object({ name: z.string().trim().min(1).max(80), pivot: currency });
+
+/** Starts an empty rate set. */
+export async function addRateSet(person: SignedIn | undefined, modelId: number, wanted: z.infer<typeof rateSetSchema>): Promise<number> {
+	const writer = requirePermission(person, 'structure.write');
+	return transaction(async (client) => {
+		const known = await client.query('SELECT FROM rate_set WHERE lower(name) = lower($1)', [wanted.name]);
+		if (known.rowCount) throw new Fault(422, 'not possible', `There is a rate set ${wanted.name} already.`);
+		const pivot = await client.query('SELECT FROM currency WHERE code = $1', [wanted.pivot]);
+		if (!pivot.rowCount) throw new Fault(422, 'not possible', `${wanted.pivot} is not used by any model.`);
+		const made = await client.query<{ id: number }>('INSERT INTO rate_set (name, pivot) VALUES ($1, $2) RETURNING id', [
+			wanted.name,
+			wanted.pivot
+		]);
+		const id = made.rows[0]!.id;
+		await writeJournal(client, {
+			person: writer.id,
+			modelId,
+			dimensionId: null,
+			words: `Started the rate set “${wanted.name}”`,
+			objects: [{ kind: 'rate set', id, name: wanted.name, before: null, after: wanted }]
+		});
+		await client.query('UPDATE model SET structure_version = structure_version + 1');
+		return id;
+	});
+}
+
+export const ratesSchema = z.object({
+	/** The version the page showed. */
+	version: z.number().int(),
+	/** Rates to set; an existing span that meets a new one of the same line is replaced, cut where it only overlaps. Null takes rates away. */
+	rates: z
+		.array(
+			z.object({
+				currency,
+				kind: z.enum(['average', 'closing', 'historical']),
+				from: z.string().max(20),
+				to: z.string().max(20),
+				value: z.number().nullable()
+			})
+		)
+		.min(1)
+		.max(50_000)
+});
+
+/** Sets rates of a set. @throws Fault 409 when somebody changed the set meanwhile, 422 naming the first faulty rate */
+export async function setRates(
+	person: SignedIn | undefined,
+	modelId: number,
+	setId: number,
+	{ version, rates }: z.infer<typeof ratesSchema>
+): Promise<{ version: number }> {
+	const writer = requirePermission(person, 'structure.write');
+	for (const { currency: code, kind, from, to, value } of rates) {
+		const where = `${code} ${kind} ${from}`;
+		if (!isDate(from) || !isDate(to)) throw new Fault(422, 'not possible', `${where}: dates are written like 2027-04-01.`);
+		if (to < from) throw new Fault(422, 'not possible', `${where}: it ends before it begins.`);
+		if (value !== null && !(value > 0 && value < 1e12)) throw new Fault(422, 'not possible', `${where}: a rate is a number above 0.`);
+	}
+	return transaction(async (client) => {
+		const found = await client.query<{ name: string; pivot: string; version: number }>(
+			'SELECT name, pivot, version FROM rate_set WHERE id = $1 FOR UPDATE',
+			[setId]
+		);
+		const set = found.rows[0];
+		if (!set) throw notFound('rate set');
+		if (set.version !== version)
+			throw new Fault(409, 'conflict', 'Somebody else changed these rates meanwhile. They are shown anew; make your change again.');
+		const known = new Set((await client.query<{ code: string }>('SELECT code FROM currency')).rows.map(({ code }) => code));
+		const unknown = rates.find(({ currency: code }) => !known.has(code) || code === set.pivot);
+		if (unknown)
+			throw new Fault(
+				422,
+				'not possible',
+				unknown.currency === set.pivot
+					? `Rates are for one ${set.pivot}, so ${set.pivot} has none itself.`
+					: `${unknown.currency} is not used by any model.`
+			);
+		const before = await spansOf(client, setId);
+		const after = new Map(before);
+		for (const { currency: code, kind, from, to, value } of rates) {
+			const key = `${code} ${kind}`;
+			after.set(key, withSpan(after.get(key) ?? [], { from, to }, value));
+		}
+		const changed = [...after.keys()].filter((key) => JSON.stringify(before.get(key) ?? []) !== JSON.stringify(after.get(key)));
+		if (changed.length === 0) return { version };
+		for (const key of changed) {
+			const [code, kind] = key.split(' ');
+			const spans = after.get(key)!;
+			await client.query('DELETE FROM rate WHERE rate_set_id = $1 AND currency = $2 AND kind = $3', [setId, code, kind]);
+			await client.query(
+				`INSERT INTO rate (rate_set_id, currency, kind, valid_from, valid_to, value)
+				SELECT $1, $2, $3, f, t, v FROM unnest($4::date[], $5::date[], $6::double precision[]) AS r (f, t, v)`,
+				[setId, code, kind, spans.map(({ from }) => from), spans.map(({ to }) => to), spans.map(({ value }) => value)]
+			);
+		}
+		await writeJournal(client, {
+			person: writer.id,
+			modelId,
+			dimensionId: null,
+			words: `Changed rates of ${[...new Set(changed.map((key) => key.slice(0, 3)))].join(', ')} in “${set.name}”`,
+			objects: changed.map((key) => ({
+				kind: 'rate set' as const,
+				id: setId,
+				name: key,
+				before: before.get(key) ?? null,
+				after: after.get(key)
+			}))
+		});
+		await client.query('UPDATE model SET structure_version = structure_version + 1');
+		const next = await client.query<{ version: number }>('UPDATE rate_set SET version = version + 1 WHERE id = $1 RETURNING version', [
+			setId
+		]);
+		return { version: next.rows[0]!.version };
+	});
+}
+
+/** The spans of a line with one more, which replaces what it covers and cuts what it overlaps; null only takes away. */
+export function withSpan(spans: readonly RateSpan[], { from, to }: { from: string; to: string }, value: number | null): RateSpan[] {
+	const kept = spans.flatMap((span): RateSpan[] => {
+		if (span.to < from || span.from > to) return [span];
+		const parts: RateSpan[] = [];
+		if (span.from < from) parts.push({ ...span, to: dateOfDay(dayNumber(from) - 1) });
+		if (span.to > to) parts.push({ ...span, from: dateOfDay(dayNumber(to) + 1) });
+		return parts;
+	});
+	if (value !== null) kept.push({ from, to, value });
+	return kept.sort((a, b) => (a.from < b.from ? -1 : 1));
+}
+
+export const pastedRatesSchema = z.object({
+	grid: z
+		.array(z.array(z.string().max(100)).max(60))
+		.min(2)
+		.max(50_000)
+});
+
+/** A pasted or uploaded table of rates as rates to set, with the faults of its rows. Two shapes: a row a rate (Currency, Kind, From, To, Rate), or a column a currency. */
+export function readPastedRates(grid: readonly (readonly string[])[]): {
+	rates: z.infer<typeof ratesSchema>['rates'];
+	faults: { row: number; message: string }[];
+} {
+	const headings = grid[0]!.map((heading) => heading.trim().toLowerCase());
+	const at = (...names: string[]) => headings.findIndex((heading) => names.includes(heading));
+	const [currencyAt, kindAt, fromAt, toAt, rateAt] = [
+		at('currency'),
+		at('kind', 'rate kind'),
+		at('from', 'date', 'valid from'),
+		at('to', 'until', 'valid to'),
+		at('rate', 'value')
+	];
+	const rates: z.infer<typeof ratesSchema>['rates'] = [];
+	const faults: { row: number; message: string }[] = [];
+	if (fromAt < 0) {
+		const close = nearest('From', grid[0]!);
+		return { rates, faults: [{ row: 1, message: `There is no column “From” (or “Date”).${close ? ` Is it “${close}”?` : ''}` }] };
+	}
+	const wide = headings.flatMap((heading, place) => (/^[a-z]{3}$/.test(heading) ? [{ currency: heading.toUpperCase(), place }] : []));
+	const number = (text: string) =>
+		Number(
+			text
+				.trim()
+				.replaceAll(/\s/g, '')
+				.replace(/^([^.]*),([^,.]*)$/, '$1.$2')
+		);
+	grid.slice(1).forEach((cells, index) => {
+		if (cells.every((cell) => cell.trim() === '')) return;
+		const row = index + 2;
+		const from = (cells[fromAt] ?? '').trim();
+		const to = (toAt < 0 ? '' : (cells[toAt] ?? '').trim()) || from;
+		const kind = (kindAt < 0 ? 'average' : (cells[kindAt] ?? '').trim().toLowerCase()) || 'average';
+		const refuse = (message: string) => faults.push({ row, message });
+		if (!isDate(from) || !isDate(to)) return refuse(`“${from}” is not a date like 2027-04-01.`);
+		if (kind !== 'average' && kind !== 'closing' && kind !== 'historical')
+			return refuse(`“${kind}” is none of average, closing, historical.`);
+		const take = (code: string, text: string) => {
+			const value = number(text);
+			if (!/^[A-Z]{3}$/.test(code)) return refuse(`“${code}” is not a currency.`);
+			if (!(value > 0)) return refuse(`${code}: “${text.slice(0, 30)}” is not a rate above 0.`);
+			rates.push({ currency: code, kind, from, to, value });
+		};
+		if (currencyAt >= 0 && rateAt >= 0) return take((cells[currencyAt] ?? '').trim().toUpperCase(), cells[rateAt] ?? '');
+		for (const { currency: code, place } of wide) if ((cells[place] ?? '').trim() !== '') take(code, cells[place]!);
+	});
+	if (rates.length === 0 && faults.length === 0)
+		faults.push({ row: 1, message: 'No rates were found: give Currency and Rate, or one column a currency.' });
+	return { rates, faults };
+}
+
+/** What one unit of a currency is worth in another, month by month, through the pivot; null where a rate is missing. */
+export async function crossRates(
+	person: SignedIn | undefined,
+	modelId: number,
+	setId: number,
+	from: string,
+	to: string,
+	kind: RateKindStored
+): Promise<{ name: string; value: number | null }[]> {
+	const page = await readRates(person, modelId);
+	const set = page.sets.find(({ id }) => id === setId);
+	if (!set) throw notFound('rate set');
+	const definition: RateSetDefinition = {
+		id: set.id,
+		name: set.name,
+		pivot: set.pivot,
+		rates: set.lines.flatMap((line) => line.spans.map((span) => ({ currency: line.currency, kind: line.kind, ...span })))
+	};
+	const table = new RateTable(definition);
+	return page.months.map(({ name, start, end }) => {
+		const value = table.factor(from, to, kind, start, end);
+		return { name, value: isValue(value) ? value : null };
+	});
+}

@@ -1,0 +1,41 @@
+import { pool } from '../database';
+import { listModels } from '../database/definitions';
+import { requirePermission, type SignedIn } from '../session';
+
+export interface DimensionSummary {
+	id: number;
+	code: string;
+	name: string;
+	kind: string;
+	members: number;
+	/** Other models it belongs to. */
+	sharedWith: string[];
+}
+
+/** The model's dimensions, in order. */
+export async function listDimensions(person: SignedIn | undefined, modelId: number): Promise<DimensionSummary[]> {
+	requirePermission(person, 'structure.read');
+	return (
+		await pool().query<DimensionSummary>(
+			`SELECT d.id, d.code, d.name, d.kind, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
+				coalesce((SELECT array_agg(o.name ORDER BY o.id) FROM model_dimension x JOIN model o ON o.id = x.model_id
+					WHERE x.dimension_id = d.id AND x.model_id <> $1), '{}') AS "sharedWith"
+			FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1 ORDER BY md.position`,
+			[modelId]
+		)
+	).rows;
+}
+
+/** What a new model may share, and the currencies in use: for the page that makes one. */
+export async function newModelChoices(person: SignedIn | undefined): Promise<{
+	models: { id: number; name: string }[];
+	dimensions: { code: string; name: string; kind: string; members: number; models: string[] }[];
+}> {
+	requirePermission(person, 'structure.write');
+	const dimensions = await pool().query<{ code: string; name: string; kind: string; members: number; models: string[] }>(
+		`SELECT d.code, d.name, d.kind, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
+			coalesce((SELECT array_agg(o.name ORDER BY o.id) FROM model_dimension x JOIN model o ON o.id = x.model_id WHERE x.dimension_id = d.id), '{}') AS models
+		FROM dimension d WHERE d.kind IN ('account', 'entity', 'general') ORDER BY d.id`
+	);
+	return { models: await listModels(pool()), dimensions: dimensions.rows };
+}

@@ -1,0 +1,143 @@
+import { readsOf, type Expression, type FormLayout, type MemberReference, type Selection } from '../../core';
+import type { Database } from '../database';
+import { layoutSchema } from '../form/layout-schema';
+
+/** One place where something is used: a link for people. */
+export interface Use {
+	kind: 'form' | 'map' | 'import' | 'grant' | 'lock' | 'formula' | 'account' | 'scenario' | 'variable' | 'numbers' | 'draft';
+	name: string;
+	/** How many, for numbers. */
+	count?: number;
+	path?: string;
+}
+
+/** Everything in all models that names a member, its numbers counted. */
+export async function usesOfMember(database: Database, dimensionId: number, memberId: number): Promise<Use[]> {
+	const uses: Use[] = [];
+	const models = await modelsOf(database, dimensionId);
+	for (const { id } of models)
+		for (const form of await formsOf(database, id))
+			if (membersNamed(form.layout).has(memberId)) uses.push({ kind: 'form', name: form.name, path: `/forms/${form.code}` });
+	const named = await database.query<{ kind: Use['kind']; name: string }>(
+		`SELECT 'map' AS kind, m.name FROM map_line l JOIN map m ON m.id = l.map_id WHERE l.member_id = $1
+		UNION SELECT 'import', i.name FROM import_rule r JOIN import i ON i.id = r.import_id WHERE r.member_id = $1
+		UNION SELECT 'grant', g.name || ' of ' || p.name FROM access_grant_member gm JOIN access_grant g ON g.id = gm.grant_id JOIN person p ON p.id = g.person_id WHERE gm.member_id = $1
+		UNION SELECT 'lock', l.name FROM access_lock_member lm JOIN access_lock l ON l.id = lm.lock_id WHERE lm.member_id = $1
+		UNION SELECT 'account', m.name FROM account a JOIN member m ON m.id = a.member_id WHERE a.weighed_by = $1
+		UNION SELECT 'scenario', m.name FROM scenario s JOIN member m ON m.id = s.member_id
+			WHERE (s.continues_from = $1 OR s.compared_with = $1 OR s.span_from = $1 OR s.span_to = $1 OR s.entry_from = $1 OR s.entry_to = $1)
+		UNION SELECT 'variable', name FROM variable WHERE member_id = $1`,
+		[memberId]
+	);
+	uses.push(...named.rows);
+	const formulas = await database.query<{ account: number; name: string; expression: Expression }>(
+		'SELECT f.account_id AS account, m.name, f.expression FROM formula f JOIN member m ON m.id = f.account_id'
+	);
+	for (const { account, name, expression } of formulas.rows)
+		if (
+			account === memberId ||
+			readsOf(expression).some((read) => read.member === memberId || Object.values(read.at ?? {}).includes(memberId))
+		)
+			uses.push({ kind: 'formula', name });
+	for (const { id, name } of models) {
+		const count = await countNumbers(database, id, dimensionId, [memberId]);
+		if (count > 0) uses.push({ kind: 'numbers', name, count });
+	}
+	const drafts = await database.query<{ count: number }>(
+		'SELECT count(*)::integer AS count FROM draft_cell WHERE $1 = ANY (address) OR period_id = $1',
+		[memberId]
+	);
+	if (drafts.rows[0]!.count > 0) uses.push({ kind: 'draft', name: 'Unsaved entries', count: drafts.rows[0]!.count });
+	return uses;
+}
+
+/** The models a dimension belongs to. */
+export async function modelsOf(database: Database, dimensionId: number): Promise<{ id: number; name: string }[]> {
+	return (
+		await database.query<{ id: number; name: string }>(
+			'SELECT m.id, m.name FROM model m JOIN model_dimension md ON md.model_id = m.id WHERE md.dimension_id = $1 ORDER BY m.id',
+			[dimensionId]
+		)
+	).rows;
+}
+
+/** How many stored values a model has at some members of a dimension. */
+export async function countNumbers(database: Database, modelId: number, dimensionId: number, members: readonly number[]): Promise<number> {
+	const isPeriod = await database.query<{ period: boolean }>("SELECT kind = 'period' AS period FROM dimension WHERE id = $1", [
+		dimensionId
+	]);
+	if (isPeriod.rows[0]?.period) return 0;
+	const found = await database.query<{ count: number }>(
+		`SELECT coalesce(sum(cardinality(array_remove(amounts, NULL))), 0)::integer AS count
+		FROM cells_${Math.trunc(modelId)} WHERE d${Math.trunc(dimensionId)} = ANY ($1::integer[])`,
+		[members]
+	);
+	return found.rows[0]!.count;
+}
+
+export async function formsOf(
+	database: Database,
+	modelId: number
+): Promise<{ id: number; code: string; name: string; layout: FormLayout }[]> {
+	const found = await database.query<{ id: number; code: string; name: string; layout: unknown }>(
+		'SELECT id, code, name, layout FROM form WHERE model_id = $1 ORDER BY id',
+		[modelId]
+	);
+	return found.rows.map((form) => ({ ...form, layout: layoutSchema.parse(form.layout) }));
+}
+
+/** Every member (id) a layout names. */
+export function membersNamed(layout: FormLayout): Set<number> {
+	const found = new Set<number>();
+	mapMembers(layout, (member) => {
+		found.add(member);
+		return member;
+	});
+	return found;
+}
+
+/** The layout with every member it names replaced. */
+export function mapMembers(layout: FormLayout, map: (member: number, dimension: number) => number): FormLayout {
+	const reference = (each: MemberReference, dimension: number): MemberReference => (typeof each === 'number' ? map(each, dimension) : each);
+	const selection = (each: Selection, dimension: number): Selection => {
+		switch (each.kind) {
+			case 'these':
+				return { ...each, members: each.members.map((member) => reference(member, dimension)) };
+			case 'all':
+				return each;
+			case 'children':
+			case 'leaves':
+			case 'under':
+			case 'ancestors':
+			case 'siblings':
+				return { ...each, of: reference(each.of, dimension) };
+			case 'level':
+				return each.of === undefined ? each : { ...each, of: reference(each.of, dimension) };
+			case 'range':
+				return { ...each, from: reference(each.from, dimension), to: reference(each.to, dimension) };
+			case 'where':
+				return { ...each, in: selection(each.in, dimension) };
+			case 'any of':
+				return { ...each, selections: each.selections.map((inner) => selection(inner, dimension)) };
+			case 'except':
+				return { ...each, from: selection(each.from, dimension), without: selection(each.without, dimension) };
+			default:
+				return each satisfies never;
+		}
+	};
+	const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] => ({
+		...each,
+		parts: each.parts.map((part) => ({ ...part, selection: selection(part.selection, part.dimension) }))
+	});
+	return {
+		...layout,
+		rows: layout.rows.map(block),
+		columns: layout.columns.map(block),
+		selectors: layout.selectors.map((part) => ({
+			...part,
+			selection: selection(part.selection, part.dimension),
+			initial: map(part.initial, part.dimension)
+		})),
+		pinned: layout.pinned.map((part) => ({ ...part, member: map(part.member, part.dimension) }))
+	};
+}

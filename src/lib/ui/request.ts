@@ -1,0 +1,27 @@
+/** The server's answer, or its sentence and what it says besides. */
+export type Reply<Answer> = { ok: true; answer: Answer } | { ok: false; code: string; message: string; details?: unknown };
+
+/** Asks the server; a body is sent as JSON. A session that ended leads to signing in. */
+export async function request<Answer = Record<string, never>>(
+	path: string,
+	body?: unknown,
+	method: 'GET' | 'POST' | 'DELETE' = body === undefined ? 'GET' : 'POST'
+): Promise<Reply<Answer>> {
+	try {
+		const response = await fetch(path, {
+			method,
+			...(body !== undefined && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+		});
+		const answer = (await response.json()) as Answer & { code?: string; message?: string; details?: unknown };
+		if (response.ok) return { ok: true, answer };
+		if (response.status === 401) location.reload();
+		return {
+			ok: false,
+			code: answer.code ?? '',
+			message: answer.message ?? 'The server could not answer. Try again.',
+			details: answer.details
+		};
+	} catch {
+		return { ok: false, code: 'unreachable', message: 'The server cannot be reached. Nothing was changed; try again in a moment.' };
+	}
+}
