@@ -37,12 +37,16 @@ export function checkState(state: DimensionState): StateFault[] {
 				message: `The code ${member.code} is used by “${first.name}” and by “${member.name}”.`
 			});
 		else byCode.set(member.code, member);
-		for (const { parent } of [member, ...Object.values(member.places)])
-			if (parent !== null && state.members.get(parent)?.unassigned)
+		for (const { parent } of [member, ...Object.values(member.places)]) {
+			const above = parent === null ? undefined : state.members.get(parent);
+			if (parent !== null && !above)
+				faults.push({ members: [member.id], message: `The member above “${member.name}” is not there any more.` });
+			if (above?.unassigned)
 				faults.push({
 					members: [member.id],
-					message: `“${state.members.get(parent)!.name}” is for what the breakdown does not apply to; nothing can stand under it.`
+					message: `“${above.name}” is for what the breakdown does not apply to; nothing can stand under it.`
 				});
+		}
 	}
 	for (const hierarchy of [undefined, ...new Set([...state.members.values()].flatMap(({ places }) => Object.keys(places)))]) {
 		const circle = findCircle(state, hierarchy);

@@ -9,7 +9,7 @@
  */
 export { applyEdits, type Edit, type EditFault } from './edit';
 export { diffStates, revertDiff, type MemberDiff } from './diff';
-export { checkState } from './check';
+export { checkState, type StateFault } from './check';
 export {
 	fieldsOf,
 	parseField,

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { extendCalendar, generatePeriods, type CalendarDefinition } from '../../core';
-import { pool, transaction } from '../database';
+import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -47,6 +47,12 @@ const toDefinition = (row: CalendarRow): CalendarDefinition => ({
 	years: row.years,
 	levels: row.levels
 });
+
+/** How the model's periods are made; undefined when there is no such model. */
+export async function calendarDefinition(database: Database, modelId: number): Promise<CalendarDefinition | undefined> {
+	const row = (await database.query<CalendarRow>(CALENDAR_OF_MODEL, [modelId])).rows[0];
+	return row && toDefinition(row);
+}
 
 /** The name of the lock that the calendar page keeps for a scenario's closed periods. */
 const closedName = (scenario: string) => `Closed periods of ${scenario}`;

@@ -356,17 +356,22 @@ async function startForm(
 ): Promise<string> {
 	const period = dimensions.find(({ kind }) => kind === 'period')!;
 	const account = dimensions.find(({ kind }) => kind === 'account')!;
+	const scenario = dimensions.find(({ kind }) => kind === 'scenario')!.id;
 	const selectors: FormLayout['selectors'] = [];
 	for (const { id, kind } of dimensions) {
 		if (kind === 'account') continue;
-		// A first figure goes to a leaf: the unassigned one, the first entity, the last scenario, the first year.
+		// A first figure goes to a leaf: the unassigned one, the first entity, the last scenario that takes entries and
+		// the first year in which it does.
 		const initial = await client.query<{ id: number }>(
 			kind === 'period'
-				? "SELECT p.member_id AS id FROM period p JOIN member m ON m.id = p.member_id WHERE m.dimension_id = $1 AND p.level = 'year' ORDER BY p.start_date LIMIT 1"
+				? `SELECT p.member_id AS id FROM period p JOIN member m ON m.id = p.member_id
+					WHERE m.dimension_id = $1 AND p.level = 'year'
+					ORDER BY p.fiscal_year < coalesce((SELECT e.fiscal_year FROM scenario s JOIN member sm ON sm.id = s.member_id JOIN period e ON e.member_id = s.entry_from
+						WHERE sm.dimension_id = $2 ORDER BY s.member_id DESC LIMIT 1), 0), p.start_date LIMIT 1`
 				: `SELECT m.id FROM member m LEFT JOIN scenario s ON s.member_id = m.id
 					WHERE m.dimension_id = $1 AND NOT EXISTS (SELECT FROM hierarchy_node n WHERE n.parent_id = m.id)
 					ORDER BY m.unassigned DESC, (s.entry_from IS NOT NULL) DESC, CASE WHEN s.member_id IS NULL THEN m.id ELSE -m.id END LIMIT 1`,
-			[id]
+			kind === 'period' ? [id, scenario] : [id]
 		);
 		selectors.push({
 			dimension: id,

@@ -78,9 +78,9 @@ export async function countNumbers(database: Database, modelId: number, dimensio
 export async function formsOf(
 	database: Database,
 	modelId: number
-): Promise<{ id: number; code: string; name: string; layout: FormLayout }[]> {
-	const found = await database.query<{ id: number; code: string; name: string; layout: unknown }>(
-		'SELECT id, code, name, layout FROM form WHERE model_id = $1 ORDER BY id',
+): Promise<{ id: number; code: string; name: string; folder: string; description: string; layout: FormLayout }[]> {
+	const found = await database.query<{ id: number; code: string; name: string; folder: string; description: string; layout: unknown }>(
+		'SELECT id, code, name, folder, description, layout FROM form WHERE model_id = $1 ORDER BY id',
 		[modelId]
 	);
 	return found.rows.map((form) => ({ ...form, layout: layoutSchema.parse(form.layout) }));

@@ -1,0 +1,155 @@
+import { z } from 'zod';
+import { calendarSchema } from '../new-model';
+
+/** The version of the format; a newer one is refused, older ones are read. */
+export const PACKAGE_VERSION = 1;
+
+const text = z.string().max(2_000);
+const fieldValue = z.union([z.string().max(2_000), z.number(), z.boolean()]);
+const place = z.object({ parent: text.nullable(), weight: z.union([z.literal(1), z.literal(0), z.literal(-1)]) });
+
+/** A member; parents by code. Members come in tree order, so positions need no numbers. */
+const member = place.extend({
+	code: text,
+	name: text,
+	unassigned: z.boolean().optional(),
+	retired: z.boolean().optional(),
+	facts: z.record(z.string().max(220), fieldValue).optional(),
+	places: z.record(z.string().max(200), place.extend({ order: z.number().int() })).optional()
+});
+export type PackedMember = z.infer<typeof member>;
+
+const dimension = z.object({
+	key: z.string().min(1).max(80),
+	name: text,
+	kind: z.enum(['account', 'period', 'scenario', 'entity', 'general']),
+	hierarchies: z.array(text).max(50),
+	attributes: z
+		.array(
+			z.object({
+				name: text,
+				type: z.enum(['text', 'number', 'yes/no', 'choice', 'date', 'person', 'currency']),
+				choices: z.array(text).max(200)
+			})
+		)
+		.max(200),
+	members: z.array(member).max(200_000)
+});
+export type PackedDimension = z.infer<typeof dimension>;
+
+const reference = z.object({ dimension: text, member: text });
+
+/** An expression with codes for ids. */
+export type PackedExpression =
+	| { kind: 'number'; value: number }
+	| { kind: 'account'; account: string; at?: { dimension: string; member: string }[] | undefined }
+	| { kind: 'negative'; of: PackedExpression }
+	| { kind: 'binary'; operator: '+' | '-' | '*' | '/'; left: PackedExpression; right: PackedExpression };
+const expression: z.ZodType<PackedExpression> = z.lazy(() =>
+	z.discriminatedUnion('kind', [
+		z.object({ kind: z.literal('number'), value: z.number() }),
+		z.object({ kind: z.literal('account'), account: text, at: z.array(reference).max(20).optional() }),
+		z.object({ kind: z.literal('negative'), of: expression }),
+		z.object({ kind: z.literal('binary'), operator: z.enum(['+', '-', '*', '/']), left: expression, right: expression })
+	])
+);
+
+/** A form; its layout names dimensions and members by their place in the two lists. */
+const form = z.object({
+	code: z.string().min(1).max(80),
+	name: text,
+	folder: text,
+	description: text,
+	dimensions: z.array(text).max(40),
+	members: z.array(reference).max(20_000),
+	layout: z.unknown()
+});
+export type PackedForm = z.infer<typeof form>;
+
+const packedImport = z.object({
+	code: z.string().min(1).max(80),
+	name: text,
+	description: text,
+	origin: text,
+	source: z.unknown(),
+	rules: z
+		.array(
+			z.object({
+				dimension: text,
+				comeFrom: z.enum(['column', 'fixed', 'date']),
+				column: text.nullable(),
+				format: text.nullable(),
+				member: text.nullable(),
+				map: z
+					.object({
+						name: text,
+						lines: z
+							.array(z.object({ member: text.nullable(), skip: z.boolean(), reverseSign: z.boolean(), kind: text, terms: z.unknown() }))
+							.max(100_000)
+					})
+					.nullable()
+			})
+		)
+		.max(40)
+});
+export type PackedImport = z.infer<typeof packedImport>;
+
+/** The whole model as plain data: one file of the zip each. */
+export const packageSchema = z.object({
+	model: z.object({
+		format: z.literal('noble lattice model'),
+		version: z.number().int().min(1),
+		name: text,
+		reportingCurrency: z.string().regex(/^[A-Z]{3}$/),
+		currencies: z
+			.array(z.string().regex(/^[A-Z]{3}$/))
+			.min(1)
+			.max(50),
+		dimensions: z.array(z.string().max(80)).min(3).max(40),
+		origins: z.array(z.object({ name: text, mode: z.enum(['entry', 'proposes', 'adds']) })).max(1_000)
+	}),
+	calendar: calendarSchema,
+	dimensions: z.array(dimension).min(3).max(40),
+	rates: z
+		.array(
+			z.object({
+				name: text,
+				pivot: z.string().regex(/^[A-Z]{3}$/),
+				rates: z
+					.array(
+						z.object({
+							currency: z.string().regex(/^[A-Z]{3}$/),
+							kind: z.enum(['average', 'closing', 'historical']),
+							from: text,
+							to: text,
+							value: z.number().positive()
+						})
+					)
+					.max(200_000)
+			})
+		)
+		.max(100),
+	variables: z.array(z.object({ name: text, member: reference.nullable(), number: z.number().nullable() })).max(1_000),
+	formulas: z.array(z.object({ account: text, timing: z.literal('after totals'), expression })).max(10_000),
+	locks: z
+		.array(
+			z.object({
+				name: text,
+				layer: z.enum(['period close', 'cycle', 'board']),
+				state: z.enum(['open', 'held', 'closed']),
+				members: z.array(reference).max(20_000)
+			})
+		)
+		.max(1_000),
+	forms: z.array(form).max(2_000),
+	imports: z.array(packedImport).max(500)
+});
+export type ModelPackage = z.infer<typeof packageSchema>;
+
+/** A row of the data: an origin's series for one fiscal year; members by code in the order of the dimensions. */
+export interface PackedSeries {
+	origin: string;
+	members: string[];
+	year: number;
+	amounts: (number | null)[];
+}

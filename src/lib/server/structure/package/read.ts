@@ -1,0 +1,169 @@
+import { parse } from 'csv-parse/sync';
+import JSZip from 'jszip';
+import { Fault } from '../../fault';
+import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedSeries } from './format';
+
+/** Packages are at most this large, packed and unpacked. */
+export const MOST_PACKAGE_BYTES = 48 * 1024 * 1024;
+const MOST_UNPACKED_BYTES = 600 * 1024 * 1024;
+const MOST_FILES = 5_000;
+
+export interface ReadPackage {
+	packed: ModelPackage;
+	/** Undefined when the package holds no numbers. */
+	numbers: PackedSeries[] | undefined;
+}
+
+/** A package from its zip, checked against the format. @throws Fault naming the file and what is wrong with it */
+export async function readPackage(bytes: Buffer): Promise<ReadPackage> {
+	if (bytes.length > MOST_PACKAGE_BYTES)
+		throw new Fault(413, 'too large', `The package is larger than ${MOST_PACKAGE_BYTES / 1024 / 1024} MB.`);
+	let zip: JSZip;
+	try {
+		zip = await JSZip.loadAsync(bytes);
+	} catch {
+		throw new Fault(422, 'not understood', 'This is not a model package: it is no zip file.');
+	}
+	const paths = Object.keys(zip.files).filter((path) => !zip.files[path]!.dir);
+	if (paths.length > MOST_FILES) throw new Fault(413, 'too large', `The package holds more than ${MOST_FILES} files.`);
+	let unpacked = 0;
+	const text = async (path: string): Promise<string> => {
+		const file = zip.file(path);
+		if (!file) throw new Fault(422, 'not understood', `This is not a model package: it has no ${path}.`);
+		const content = await file.async('string');
+		unpacked += content.length;
+		if (unpacked > MOST_UNPACKED_BYTES) throw new Fault(413, 'too large', 'The package is too large when unpacked.');
+		return content;
+	};
+	const json = async (path: string): Promise<unknown> => {
+		try {
+			return JSON.parse(await text(path));
+		} catch (error) {
+			if (error instanceof Fault) throw error;
+			throw new Fault(422, 'not understood', `${path} is not JSON: ${(error as Error).message}`);
+		}
+	};
+	const within = (folder: string) =>
+		Promise.all(
+			paths
+				.filter((path) => path.startsWith(`${folder}/`) && path.endsWith('.json'))
+				.sort()
+				.map(json)
+		);
+	const model = (await json('model.json')) as { version?: unknown; dimensions?: unknown };
+	if (typeof model.version === 'number' && model.version > PACKAGE_VERSION)
+		throw new Fault(422, 'not understood', `The package is of version ${model.version}; this application reads up to ${PACKAGE_VERSION}.`);
+	const parsed = packageSchema.safeParse({
+		model,
+		calendar: await json('calendar.json'),
+		dimensions: await within('dimensions'),
+		rates: await json('rates.json'),
+		variables: await json('variables.json'),
+		formulas: await json('formulas.json'),
+		locks: await json('locks.json'),
+		forms: await within('forms'),
+		imports: await within('imports')
+	});
+	if (!parsed.success) {
+		const first = parsed.error.issues[0]!;
+		throw new Fault(422, 'not understood', `The package does not keep its format at ${first.path.join(' / ')}: ${first.message}.`);
+	}
+	const packed = parsed.data;
+	const lacking = packed.model.dimensions.find((key) => !packed.dimensions.some((dimension) => dimension.key === key));
+	if (lacking) throw new Fault(422, 'not understood', `The package has no dimensions/${lacking}.json, which model.json names.`);
+	packed.dimensions.sort((a, b) => packed.model.dimensions.indexOf(a.key) - packed.model.dimensions.indexOf(b.key));
+	return { packed, numbers: zip.file('numbers.csv') ? readNumbers(await text('numbers.csv'), packed) : undefined };
+}
+
+function readNumbers(csv: string, { model, dimensions }: ModelPackage): PackedSeries[] {
+	const keys = model.dimensions.filter((key) => dimensions.find((dimension) => dimension.key === key)!.kind !== 'period');
+	let rows: string[][];
+	try {
+		rows = parse(csv, { bom: true, relax_column_count: true, skip_empty_lines: true }) as string[][];
+	} catch (error) {
+		throw new Fault(422, 'not understood', `numbers.csv cannot be read: ${(error as Error).message}`);
+	}
+	const headings = rows[0] ?? [];
+	const wanted = ['origin', ...keys, 'fiscal year'];
+	const wrong = wanted.find((heading, place) => headings[place] !== heading);
+	if (wrong) throw new Fault(422, 'not understood', `numbers.csv has no column “${wrong}” where it belongs.`);
+	return rows.slice(1).map((cells, index): PackedSeries => {
+		const year = Number(cells[wanted.length - 1]);
+		const amounts = cells.slice(wanted.length).map((cell) => (cell === '' ? null : Number(cell)));
+		if (!Number.isInteger(year) || amounts.some((amount) => amount !== null && !Number.isFinite(amount)))
+			throw new Fault(422, 'not understood', `numbers.csv, line ${index + 2}: a year or a number cannot be read.`);
+		return { origin: cells[0]!, members: cells.slice(1, wanted.length - 1), year, amounts };
+	});
+}
+
+/** One way in which two packages differ. */
+export interface Difference {
+	part: string;
+	what: string;
+	name: string;
+	/** In a few words, where something changed. */
+	change: string;
+}
+
+/** What a package would change in a model: everything that differs, part by part. */
+export function comparePackages(model: ModelPackage, packed: ModelPackage): Difference[] {
+	const differences: Difference[] = [];
+	const compareList = <Item extends object>(
+		part: string,
+		what: string,
+		ours: readonly Item[],
+		theirs: readonly Item[],
+		nameOf: (item: Item) => string
+	) => {
+		const known = new Map(ours.map((item) => [nameOf(item), item]));
+		const named = new Set(theirs.map(nameOf));
+		for (const item of theirs) {
+			const before = known.get(nameOf(item));
+			if (!before) differences.push({ part, what, name: nameOf(item), change: 'would be added' });
+			else if (JSON.stringify(before) !== JSON.stringify(item))
+				differences.push({ part, what, name: nameOf(item), change: changeOf(before, item) });
+		}
+		for (const item of ours)
+			if (!named.has(nameOf(item))) differences.push({ part, what, name: nameOf(item), change: 'is not in the package' });
+	};
+	const { name: _ours, ...own } = model.model;
+	const { name: _theirs, ...other } = packed.model;
+	if (JSON.stringify(own) !== JSON.stringify(other))
+		differences.push({ part: 'Model', what: 'model', name: packed.model.name, change: changeOf(own, other) });
+	if (JSON.stringify(model.calendar) !== JSON.stringify(packed.calendar))
+		differences.push({ part: 'Calendar', what: 'calendar', name: 'Calendar', change: changeOf(model.calendar, packed.calendar) });
+	compareList(
+		'Dimensions',
+		'dimension',
+		model.dimensions.map(({ members: _, ...dimension }) => dimension),
+		packed.dimensions.map(({ members: _, ...dimension }) => dimension),
+		({ key }) => key
+	);
+	for (const dimension of packed.dimensions) {
+		const own = model.dimensions.find(({ key }) => key === dimension.key);
+		if (own) compareList(dimension.name, 'member', own.members, dimension.members, ({ code }) => code);
+	}
+	compareList('Rates', 'rate set', model.rates, packed.rates, ({ name }) => name);
+	compareList('Variables', 'variable', model.variables, packed.variables, ({ name }) => name);
+	compareList('Formulas', 'formula of', model.formulas, packed.formulas, ({ account }) => account);
+	compareList('Locks', 'lock', model.locks, packed.locks, ({ name }) => name);
+	compareList('Forms', 'form', model.forms, packed.forms, ({ code }) => code);
+	compareList('Imports', 'import', model.imports, packed.imports, ({ code }) => code);
+	return differences;
+}
+
+/** Which parts of an object differ, the simple ones with their values. */
+function changeOf(before: object, after: object): string {
+	const simple = (value: unknown) =>
+		value === undefined ? 'empty' : typeof value === 'object' && value !== null ? undefined : String(value);
+	const keys = [...new Set([...Object.keys(before), ...Object.keys(after)])];
+	return keys
+		.flatMap((key) => {
+			const [was, is] = [(before as Record<string, unknown>)[key], (after as Record<string, unknown>)[key]];
+			if (JSON.stringify(was) === JSON.stringify(is)) return [];
+			if (key === 'facts' || key === 'places') return [changeOf((was as object) ?? {}, (is as object) ?? {})];
+			const [one, other] = [simple(was), simple(is)];
+			return [one !== undefined && other !== undefined ? `${key}: ${one} → ${other}` : key];
+		})
+		.join(', ');
+}

@@ -1,0 +1,349 @@
+import JSZip from 'jszip';
+import { stringify } from 'csv-stringify/sync';
+import { inTreeOrder, type Expression, type FormLayout } from '../../../core';
+import { pool, type Database } from '../../database';
+import { readAllSeries } from '../../database/cells';
+import { addressDimensions, readModelDefinition } from '../../database/definitions';
+import { notFound } from '../../fault';
+import { requirePermission, type SignedIn } from '../../session';
+import { calendarDefinition } from '../calendar';
+import { readDimension } from '../read-state';
+import { formsOf, mapMembers } from '../used';
+import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedExpression, type PackedForm, type PackedSeries } from './format';
+
+/** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
+export async function exportPackage(
+	person: SignedIn | undefined,
+	modelId: number,
+	withNumbers: boolean
+): Promise<{ name: string; zip: Buffer }> {
+	requirePermission(person, 'structure.write');
+	const packed = await packModel(pool(), modelId);
+	const zip = new JSZip();
+	// One date for all, so that equal models make equal files.
+	const date = new Date('2020-01-01T00:00:00Z');
+	const add = (path: string, content: unknown) =>
+		zip.file(path, typeof content === 'string' ? content : `${JSON.stringify(content, null, '\t')}\n`, { date });
+	add('model.json', packed.model);
+	add('calendar.json', packed.calendar);
+	for (const dimension of packed.dimensions) add(`dimensions/${dimension.key}.json`, dimension);
+	add('rates.json', packed.rates);
+	add('variables.json', packed.variables);
+	add('formulas.json', packed.formulas);
+	add('locks.json', packed.locks);
+	for (const form of packed.forms) add(`forms/${form.code}.json`, form);
+	for (const each of packed.imports) add(`imports/${each.code}.json`, each);
+	if (withNumbers) add('numbers.csv', numbersAsCsv(packed, await packNumbers(modelId, packed)));
+	return {
+		name: packed.model.name,
+		zip: await zip.generateAsync({ type: 'nodebuffer', compression: 'DEFLATE', compressionOptions: { level: 6 } })
+	};
+}
+
+/** All definitions of a model with codes for ids, in a stable order: two versions can be compared as text. */
+export async function packModel(database: Database, modelId: number): Promise<ModelPackage> {
+	const definition = await readModelDefinition(database, modelId);
+	const calendar = await calendarDefinition(database, modelId);
+	if (!definition || !calendar) throw notFound('model');
+	const keys = keysOf(definition.dimensions.map(({ name }) => name));
+	const keyOf = new Map(definition.dimensions.map(({ id }, index) => [id, keys[index]!]));
+	const members = new Map(
+		definition.dimensions.flatMap((dimension) =>
+			dimension.members.map(({ id, code }) => [id, { dimension: keyOf.get(dimension.id)!, member: code }] as const)
+		)
+	);
+	const codeOf = (id: number) => members.get(id)?.member ?? '';
+	const dimensions: ModelPackage['dimensions'] = [];
+	for (const [index, { code, kind }] of definition.dimensions.entries()) {
+		const { state, attributes, hierarchies } = await readDimension(database, modelId, code);
+		const orders = new Map(
+			hierarchies.map((name) => [name, new Map(inTreeOrder(state, name).map(({ member }, order) => [member.id, order]))])
+		);
+		dimensions.push({
+			key: keys[index]!,
+			name: state.name,
+			kind,
+			hierarchies,
+			attributes: attributes.map(({ name, type, choices }) => ({ name, type, choices: [...choices] })),
+			members: inTreeOrder(state).map(({ member }) => ({
+				code: member.code,
+				name: member.name,
+				parent: member.parent === null ? null : state.members.get(member.parent)!.code,
+				weight: member.weight as 1 | 0 | -1,
+				...(member.unassigned && { unassigned: true }),
+				...(member.retired && { retired: true }),
+				...(Object.keys(member.facts).length > 0 && { facts: inFieldOrder(member.facts, keys, definition.dimensions) }),
+				...(Object.keys(member.places).length > 0 && {
+					places: Object.fromEntries(
+						Object.entries(member.places).map(([name, { parent, weight }]) => [
+							name,
+							{
+								parent: parent === null ? null : state.members.get(parent)!.code,
+								weight: weight as 1 | 0 | -1,
+								order: orders.get(name)!.get(member.id)!
+							}
+						])
+					)
+				})
+			}))
+		});
+	}
+	const usedSets = new Set(
+		definition.scenarios.flatMap(({ rateSet, laterRates }) => [rateSet, ...(laterRates ?? []).map((each) => each.rateSet)])
+	);
+	// Through the format's own schema: keys come in its order, whoever wrote them.
+	return packageSchema.parse({
+		model: {
+			format: 'noble lattice model',
+			version: PACKAGE_VERSION,
+			name: definition.name,
+			reportingCurrency: definition.reportingCurrency,
+			currencies: definition.currencies.map(({ code }) => code),
+			dimensions: keys,
+			origins: definition.origins.map(({ name, mode }) => ({ name, mode }))
+		},
+		calendar: calendar as ModelPackage['calendar'],
+		dimensions,
+		rates: definition.rateSets
+			.filter(({ id }) => usedSets.has(id))
+			.map(({ name, pivot, rates }) => ({
+				name,
+				pivot,
+				rates: [...rates].sort((a, b) =>
+					compare([a.currency, a.kind, a.from], [b.currency, b.kind, b.from])
+				) as ModelPackage['rates'][number]['rates']
+			})),
+		variables: (definition.variables ?? []).map(({ name, member, number }) => ({
+			name,
+			member: member === null ? null : members.get(member)!,
+			number
+		})),
+		formulas: definition.formulas
+			.map(({ account, expression }) => ({
+				account: codeOf(account),
+				timing: 'after totals' as const,
+				expression: packExpression(expression, codeOf, keyOf)
+			}))
+			.sort((a, b) => compare([a.account], [b.account])),
+		locks: await packLocks(database, modelId, members),
+		forms: (await formsOf(database, modelId)).map((form) => packForm(form, keyOf, members)).sort((a, b) => compare([a.code], [b.code])),
+		imports: await packImports(database, modelId, keyOf, codeOf)
+	} satisfies ModelPackage);
+}
+
+/** Short names for the files of dimensions, different within a model: lower case, words joined. */
+export function keysOf(names: readonly string[]): string[] {
+	const taken = new Set<string>();
+	return names.map((name) => {
+		const base =
+			name
+				.normalize('NFD')
+				.replaceAll(/\p{M}/gu, '')
+				.toLowerCase()
+				.replaceAll(/[^a-z0-9]+/g, '-')
+				.replaceAll(/^-|-$/g, '') || 'dimension';
+		let key = base;
+		for (let number = 2; taken.has(key); number++) key = `${base}-${number}`;
+		taken.add(key);
+		return key;
+	});
+}
+
+/** Facts sorted by key; a choice list names its dimension by its key in the package. */
+function inFieldOrder(
+	facts: Readonly<Record<string, string | number | boolean>>,
+	keys: readonly string[],
+	dimensions: readonly { code: string }[]
+): Record<string, string | number | boolean> {
+	return Object.fromEntries(
+		Object.entries(facts)
+			.map(([key, value]): [string, string | number | boolean] =>
+				key === 'choiceDimension' ? [key, keys[dimensions.findIndex(({ code }) => code === value)] ?? value] : [key, value]
+			)
+			.sort(([a], [b]) => (a < b ? -1 : 1))
+	);
+}
+
+function packExpression(expression: Expression, codeOf: (id: number) => string, keyOf: ReadonlyMap<number, string>): PackedExpression {
+	switch (expression.kind) {
+		case 'number':
+			return expression;
+		case 'account':
+			return {
+				kind: 'account',
+				account: codeOf(expression.member),
+				...(expression.at && {
+					at: Object.entries(expression.at).map(([dimension, member]) => ({
+						dimension: keyOf.get(Number(dimension))!,
+						member: codeOf(member)
+					}))
+				})
+			};
+		case 'negative':
+			return { kind: 'negative', of: packExpression(expression.of, codeOf, keyOf) };
+		case 'binary':
+			return {
+				kind: 'binary',
+				operator: expression.operator,
+				left: packExpression(expression.left, codeOf, keyOf),
+				right: packExpression(expression.right, codeOf, keyOf)
+			};
+		default:
+			return expression satisfies never;
+	}
+}
+
+function packForm(
+	form: { code: string; name: string; layout: FormLayout; folder?: string; description?: string },
+	keyOf: ReadonlyMap<number, string>,
+	members: ReadonlyMap<number, { dimension: string; member: string }>
+): PackedForm {
+	const named: { dimension: string; member: string }[] = [];
+	const places = new Map<number, number>();
+	const dimensions: string[] = [];
+	const layout = mapDimensions(
+		mapMembers(form.layout, (member) => {
+			if (!places.has(member)) {
+				places.set(member, named.length);
+				named.push(members.get(member) ?? { dimension: '', member: '' });
+			}
+			return places.get(member)!;
+		}),
+		(id) => {
+			const key = keyOf.get(id) ?? '';
+			if (!dimensions.includes(key)) dimensions.push(key);
+			return dimensions.indexOf(key);
+		}
+	);
+	return {
+		code: form.code,
+		name: form.name,
+		folder: form.folder ?? '',
+		description: form.description ?? '',
+		dimensions,
+		members: named,
+		layout
+	};
+}
+
+/** The layout with every dimension it names replaced. */
+export function mapDimensions(layout: FormLayout, map: (dimension: number) => number): FormLayout {
+	const block = (each: FormLayout['rows'][number]) => ({
+		...each,
+		parts: each.parts.map((part) => ({ ...part, dimension: map(part.dimension) }))
+	});
+	return {
+		...layout,
+		rows: layout.rows.map(block),
+		columns: layout.columns.map(block),
+		selectors: layout.selectors.map((part) => ({ ...part, dimension: map(part.dimension) })),
+		pinned: layout.pinned.map((part) => ({ ...part, dimension: map(part.dimension) }))
+	};
+}
+
+async function packLocks(
+	database: Database,
+	modelId: number,
+	members: ReadonlyMap<number, { dimension: string; member: string }>
+): Promise<ModelPackage['locks']> {
+	const found = await database.query<{ name: string; layer: 'board'; state: 'closed'; members: number[] }>(
+		`SELECT l.name, l.layer, l.state, coalesce(array_agg(m.member_id ORDER BY m.member_id) FILTER (WHERE m.member_id IS NOT NULL), '{}') AS members
+		FROM access_lock l LEFT JOIN access_lock_member m ON m.lock_id = l.id WHERE l.model_id = $1 GROUP BY l.id ORDER BY l.name, l.id`,
+		[modelId]
+	);
+	return found.rows.map((lock) => ({
+		...lock,
+		members: lock.members.map((member) => members.get(member)!).sort((a, b) => compare([a.dimension, a.member], [b.dimension, b.member]))
+	}));
+}
+
+async function packImports(
+	database: Database,
+	modelId: number,
+	keyOf: ReadonlyMap<number, string>,
+	codeOf: (id: number) => string
+): Promise<ModelPackage['imports']> {
+	const imports = await database.query<{ id: number; code: string; name: string; description: string; origin: string; source: unknown }>(
+		'SELECT i.id, i.code, i.name, i.description, o.name AS origin, i.source FROM import i JOIN origin o ON o.id = i.origin_id WHERE i.model_id = $1 ORDER BY i.code',
+		[modelId]
+	);
+	const packed: ModelPackage['imports'] = [];
+	for (const { id, ...facts } of imports.rows) {
+		const rules = await database.query<{
+			dimension: number;
+			comeFrom: 'column';
+			column: string | null;
+			map: number | null;
+			mapName: string | null;
+			member: number | null;
+			format: string | null;
+		}>(
+			`SELECT r.dimension_id AS dimension, r.come_from AS "comeFrom", r.source_column AS column, r.map_id AS map, m.name AS "mapName", r.member_id AS member, r.date_format AS format
+			FROM import_rule r JOIN model_dimension md ON md.dimension_id = r.dimension_id AND md.model_id = $2 LEFT JOIN map m ON m.id = r.map_id
+			WHERE r.import_id = $1 ORDER BY md.position`,
+			[id, modelId]
+		);
+		packed.push({
+			...facts,
+			rules: await Promise.all(
+				rules.rows.map(async ({ dimension, comeFrom, column, map, mapName, member, format }) => {
+					const lines = await database.query<{ member: number | null; skip: boolean; reverseSign: boolean; kind: string; terms: unknown }>(
+						'SELECT member_id AS member, skip, reverse_sign AS "reverseSign", kind, terms FROM map_line WHERE map_id = $1 ORDER BY position',
+						[map]
+					);
+					return {
+						dimension: keyOf.get(dimension)!,
+						comeFrom,
+						column,
+						format,
+						member: member === null ? null : codeOf(member),
+						map:
+							mapName === null
+								? null
+								: {
+										name: mapName,
+										lines: lines.rows.map((line) => ({ ...line, member: line.member === null ? null : codeOf(line.member) }))
+									}
+					};
+				})
+			)
+		});
+	}
+	return packed;
+}
+
+/** Every stored series, sorted by origin and address. */
+async function packNumbers(modelId: number, packed: ModelPackage): Promise<PackedSeries[]> {
+	const client = await pool().connect();
+	try {
+		const definition = (await readModelDefinition(client, modelId))!;
+		const codes = new Map(definition.dimensions.flatMap(({ members }) => members.map(({ id, code }) => [id, code] as const)));
+		const origins = new Map(definition.origins.map(({ id, name }) => [id, name]));
+		const rows: PackedSeries[] = [];
+		await readAllSeries(client, modelId, await addressDimensions(client, modelId), ({ members, year, origin, amounts }) => {
+			rows.push({
+				origin: origins.get(origin)!,
+				members: Array.from(members, (member) => codes.get(member)!),
+				year,
+				amounts: Array.from(amounts, (amount) => (amount === amount ? amount : null))
+			});
+		});
+		void packed;
+		return rows.sort((a, b) => compare([a.origin, ...a.members, a.year], [b.origin, ...b.members, b.year]));
+	} finally {
+		client.release();
+	}
+}
+
+function numbersAsCsv({ model, dimensions }: ModelPackage, rows: readonly PackedSeries[]): string {
+	const keys = model.dimensions.filter((key) => dimensions.find((dimension) => dimension.key === key)!.kind !== 'period');
+	const width = Math.max(0, ...[...new Set(rows.map(({ amounts }) => amounts.length))]);
+	const headings = ['origin', ...keys, 'fiscal year', ...Array.from({ length: width }, (_, index) => `p${index + 1}`)];
+	return stringify([headings, ...rows.map(({ origin, members, year, amounts }) => [origin, ...members, year, ...amounts])]);
+}
+
+/** By parts, first that differ; code points, so that the order is the same everywhere. */
+function compare(one: readonly (string | number)[], other: readonly (string | number)[]): number {
+	for (let place = 0; place < one.length; place++) if (one[place] !== other[place]) return one[place]! < other[place]! ? -1 : 1;
+	return 0;
+}

@@ -1,0 +1,57 @@
+import { answer } from '$lib/server/answer';
+import { pool } from '$lib/server/database';
+import { Fault, notFound } from '$lib/server/fault';
+import { requirePermission } from '$lib/server/session';
+import {
+	comparePackages,
+	createFromPackage,
+	exportPackage,
+	MOST_PACKAGE_BYTES,
+	packModel,
+	readPackage
+} from '$lib/server/structure/package';
+
+const MOST_DIFFERENCES = 500;
+
+/** The model as a file. */
+export async function GET({ locals, params, url }) {
+	let made: { name: string; zip: Buffer } | undefined;
+	const failed = await answer(async () => {
+		if (params.verb !== 'export') throw notFound('action');
+		made = await exportPackage(locals.person, locals.modelId, url.searchParams.get('numbers') === 'yes');
+	});
+	if (!made) return failed;
+	return new Response(new Uint8Array(made.zip), {
+		headers: {
+			'content-type': 'application/zip',
+			'content-disposition': `attachment; filename="${made.name.replaceAll(/[^a-z0-9]+/gi, '-')}.zip"`
+		}
+	});
+}
+
+/** A package is the body: compared with the model one works in, or made into a new one. */
+export const POST = ({ request, locals, params, url }) =>
+	answer(async () => {
+		requirePermission(locals.person, 'structure.write');
+		if (Number(request.headers.get('content-length') ?? 0) > MOST_PACKAGE_BYTES)
+			throw new Fault(413, 'too large', `The package is larger than ${MOST_PACKAGE_BYTES / 1024 / 1024} MB.`);
+		const { packed, numbers } = await readPackage(Buffer.from(await request.arrayBuffer()));
+		if (params.verb === 'compare') {
+			const differences = comparePackages(await packModel(pool(), locals.modelId), packed);
+			return {
+				name: packed.model.name,
+				numbers: numbers?.length ?? null,
+				members: packed.dimensions.reduce((sum, { members }) => sum + members.length, 0),
+				forms: packed.forms.length,
+				imports: packed.imports.length,
+				count: differences.length,
+				differences: differences.slice(0, MOST_DIFFERENCES)
+			};
+		}
+		if (params.verb === 'create') {
+			const name = (url.searchParams.get('name') ?? '').trim().slice(0, 80);
+			if (name === '') throw new Fault(422, 'not possible', 'Give the new model a name.');
+			return createFromPackage(locals.person, packed, numbers, name);
+		}
+		throw notFound('action');
+	});

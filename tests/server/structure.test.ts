@@ -1,0 +1,448 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { closePool } from '../../src/lib/server/database';
+import { stopEngines } from '../../src/lib/server/engine';
+import { Fault } from '../../src/lib/server/fault';
+import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import type { SignedIn } from '../../src/lib/server/session';
+import {
+	addHierarchy,
+	applyRows,
+	closePeriods,
+	createModel,
+	crossRates,
+	defineAttribute,
+	deleteAttribute,
+	dimensionHistory,
+	editMembers,
+	exportGrid,
+	extendHorizon,
+	memberTable,
+	memberUses,
+	newModelSchema,
+	previewRows,
+	readCalendarPage,
+	readRates,
+	readSheet,
+	readWiring,
+	removeMember,
+	renamePeriod,
+	setRates,
+	setVariable,
+	toCsv,
+	toWorkbook,
+	undoStructure,
+	type HandOverChoice,
+	type UsedMember
+} from '../../src/lib/server/structure';
+import { effectOfEdits } from '../../src/lib/server/structure/effect';
+import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
+import { freshDatabase } from './demo-database';
+
+let database: Awaited<ReturnType<typeof freshDatabase>>;
+const people = new Map<string, SignedIn>();
+
+beforeAll(async () => {
+	database = await freshDatabase('structure', { demo: true });
+	process.env.DATABASE_URL = database.url;
+	const found = await database.pool.query<SignedIn>(
+		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
+		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
+	);
+	for (const person of found.rows) people.set(person.name.split(' ')[0]!, person);
+}, 60_000);
+afterAll(async () => {
+	await stopEngines();
+	await closePool();
+	await database.close();
+});
+
+const admin = () => people.get('Maren')!;
+const idOf = async (code: string, dimension: string) =>
+	(
+		await database.pool.query<{ id: number }>(
+			'SELECT m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE m.code = $1 AND d.code = $2',
+			[code, dimension]
+		)
+	).rows[0]?.id ?? Number.NaN;
+const edit = (dimension: string, edits: object[], handOver = {}, modelId = 1) =>
+	editMembers(admin(), modelId, dimension, { edits, handOver } as Parameters<typeof editMembers>[3]);
+const faultOf = async (work: Promise<unknown>): Promise<Fault> => {
+	try {
+		await work;
+	} catch (error) {
+		if (error instanceof Fault) return error;
+		throw error;
+	}
+	throw new Error('It went through.');
+};
+const codes = async (dimension: string, modelId = 1) => (await memberTable(admin(), modelId, dimension)).codes;
+const sumOf = async (where: string) =>
+	(await database.pool.query<{ sum: number | null }>(`SELECT sum(amount) FROM report_cells_1 WHERE ${where}`)).rows[0]!.sum;
+
+describe('members', () => {
+	test('are added, renamed, moved and taken back, with their history', async () => {
+		await edit('route', [{ act: 'add', code: 'R90', name: 'Test crossing', parent: await idOf('ALLROUTES', 'route') }]);
+		const id = await idOf('R90', 'route');
+		await edit('route', [{ act: 'set', member: id, field: 'name', value: 'Trial crossing', was: 'Test crossing' }]);
+		const [latest] = await dimensionHistory(admin(), 1, 'route', id);
+		expect(latest).toMatchObject({
+			person: 'Maren Kvist',
+			words: 'Renamed “Test crossing” to “Trial crossing”',
+			changes: [{ title: 'Name', before: 'Test crossing', after: 'Trial crossing' }]
+		});
+		await undoStructure(admin(), 1, 'route');
+		expect((await memberTable(admin(), 1, 'route')).names).toContain('Test crossing');
+		await undoStructure(admin(), 1, 'route');
+		expect(await codes('route')).not.toContain('R90');
+	});
+
+	test('changed by two people at once: the second one is told', async () => {
+		const id = await idOf('R01', 'route');
+		const { names, ids } = await memberTable(admin(), 1, 'route');
+		const was = names[ids.indexOf(id)]!;
+		await edit('route', [{ act: 'set', member: id, field: 'name', value: 'First come', was }]);
+		const fault = await faultOf(edit('route', [{ act: 'set', member: id, field: 'name', value: 'Second', was }]));
+		expect([fault.status, fault.message]).toEqual([
+			409,
+			`“First come” was changed meanwhile: here it says “First come” now, not “${was}”.`
+		]);
+		await undoStructure(admin(), 1, 'route');
+	});
+
+	test('are for those who may change the structure', async () => {
+		const planner = people.get('Tove')!;
+		expect((await faultOf(editMembers(planner, 1, 'route', { edits: [{ act: 'remove', member: 1 }], handOver: {} }))).status).toBe(403);
+		expect((await faultOf(memberTable(planner, 1, 'route'))).status).toBe(403);
+		expect((await memberTable(people.get('Vera')!, 1, 'route')).ids.length).toBeGreaterThan(10);
+	});
+
+	test('a leaf with numbers that gets its first child hands them over, every one', async () => {
+		const parent = await idOf('6010', 'account');
+		const before = await sumOf("account = '6010'");
+		const add = [{ act: 'add', code: '6011', name: 'Marine gas oil', parent, facts: { kind: 'expense' } }];
+		const fault = await faultOf(edit('account', add));
+		expect(fault.code).toBe('numbers below');
+		expect(fault.details as HandOverChoice).toMatchObject({ parent: { name: 'Fuel' }, children: [{ code: '6011' }] });
+		expect(await codes('account')).not.toContain('6011');
+		await edit('account', add, { [parent]: '6011' });
+		expect(await sumOf("account = '6010'")).toBeNull();
+		expect(await sumOf("account = '6011'")).toBeCloseTo(before!, 4);
+		const form = await openForm(admin(), 1, 'route-contribution', { members: {}, currency: 'EUR' });
+		expect(form.form.rows.find(({ label }) => label === 'Fuel')?.parent).toBe(true);
+		expect(form.form.rows.map(({ label }) => label)).toContain('Marine gas oil');
+	});
+
+	test('in use are not deleted; another takes their place, numbers and all', async () => {
+		const [from, to] = [await idOf('R01', 'route'), await idOf('R02', 'route')];
+		const fault = await faultOf(removeMember(admin(), 1, 'route', from, { way: 'delete' }));
+		expect(fault.code).toBe('still used');
+		expect((fault.details as UsedMember).uses.map(({ kind }) => kind)).toEqual(expect.arrayContaining(['numbers', 'map']));
+		const total = await sumOf("route IN ('R01', 'R02')");
+		await removeMember(admin(), 1, 'route', from, { way: 'replace', by: to });
+		expect(await codes('route')).not.toContain('R01');
+		expect(await sumOf("route IN ('R01', 'R02')")).toBeCloseTo(total!, 4);
+		expect((await memberUses(admin(), 1, 'route', to)).map(({ kind }) => kind)).toContain('map');
+	});
+
+	test('retired take no new entries and keep what they have', async () => {
+		const id = await idOf('R03', 'route');
+		await removeMember(admin(), 1, 'route', id, { way: 'retire' });
+		const dimension = (await database.pool.query<{ id: number }>("SELECT id FROM dimension WHERE code = 'route'")).rows[0]!.id;
+		const { form } = await openForm(people.get('Tove'), 1, 'route-contribution', { members: { [dimension]: id }, currency: 'local' });
+		expect(form.marks).not.toContain('e');
+		expect(form.values.some((value) => value !== null)).toBe(true);
+		await undoStructure(admin(), 1, 'route');
+	});
+
+	test('stand in an alternate hierarchy besides', async () => {
+		await addHierarchy(admin(), 1, 'route', { name: 'By season' });
+		await edit('route', [{ act: 'add', code: 'SUMMER', name: 'Summer routes', parent: null, hierarchy: 'By season' }]);
+		const summer = await idOf('SUMMER', 'route');
+		await edit('route', [
+			{ act: 'move', members: [await idOf('R04', 'route'), await idOf('R05', 'route')], parent: summer, hierarchy: 'By season' }
+		]);
+		const table = await memberTable(admin(), 1, 'route', 'By season');
+		expect(table.codes.map((code, row) => `${table.depths[row]} ${code}`)).toEqual(['0 SUMMER', '1 R04', '1 R05']);
+	});
+
+	test('an entry typed into a form that shows an older structure is refused', async () => {
+		const opened = await openForm(people.get('Tove'), 1, 'route-contribution', { members: {}, currency: 'local' });
+		await edit('version', [{ act: 'set', member: await idOf('WORK', 'version'), field: 'name', value: 'In work' }]);
+		const typed = enterFigures(
+			people.get('Tove'),
+			1,
+			'route-contribution',
+			{ members: {}, currency: 'local' },
+			{ entries: [{ row: 3, column: 0, text: '1' }], structure: opened.form.structure, method: 'in proportion' }
+		);
+		expect((await faultOf(typed)).message).toContain('structure of the model has changed');
+		const again = await openForm(people.get('Tove'), 1, 'route-contribution', { members: {}, currency: 'local' });
+		expect(again.form.structure).toBeGreaterThan(opened.form.structure);
+		expect(again.form.selectors.flatMap(({ choices }) => choices.map(({ name }) => name))).toContain('In work');
+	});
+});
+
+describe('accounts', () => {
+	test('a change of behaviour shows what it does to totals, and does it', async () => {
+		const edits = [{ act: 'set' as const, member: await idOf('6020', 'account'), field: 'timeBehaviour', value: 'closing' }];
+		const { lines } = await effectOfEdits(admin(), 1, 'account', { edits, handOver: {} });
+		expect(lines.length).toBeGreaterThan(0);
+		expect(lines.map(({ account }) => account)).toEqual(expect.arrayContaining(['Harbour dues']));
+		expect(lines.every(({ before, after }) => before !== after)).toBe(true);
+		expect(
+			(await effectOfEdits(admin(), 1, 'account', { edits: [{ ...edits[0]!, field: 'name', value: 'Port dues' }], handOver: {} })).lines
+		).toEqual([]);
+	});
+	test('what the core refuses does not get in', async () => {
+		const margin = await idOf('MARGIN', 'account');
+		const fault = await faultOf(removeMember(admin(), 1, 'account', margin, { way: 'delete' }));
+		expect(fault.code).toBe('still used');
+	});
+});
+
+describe('pasted and loaded rows', () => {
+	const grid = [
+		['Code', 'Name', 'Parent', 'Kind', 'Decimals'],
+		['9000', 'Technology', '', '', ''],
+		['9010', 'Licences', '9000', 'expense', '0'],
+		['9020', 'Machines', '9000', 'expense', 'many']
+	];
+	const rows = (more: object = {}) => ({ grid, absent: 'keep' as const, leaveOutFaulty: false, handOver: {}, ...more });
+	test('show their faults, and nothing is half applied', async () => {
+		const preview = await previewRows(admin(), 1, 'account', rows());
+		expect(preview.counts).toMatchObject({ add: 2, error: 1 });
+		expect(preview.lines[0]).toMatchObject({ row: 4, action: 'error', faults: ['Decimals: “many” is not a number.'] });
+		expect((await faultOf(applyRows(admin(), 1, 'account', rows()))).status).toBe(422);
+		expect(await codes('account')).not.toContain('9010');
+		expect(await applyRows(admin(), 1, 'account', rows({ leaveOutFaulty: true }))).toMatchObject({ added: 2 });
+		expect(await codes('account')).toContain('9010');
+		await undoStructure(admin(), 1, 'account');
+		expect(await codes('account')).not.toContain('9000');
+	});
+	test('come out as CSV and as a workbook, and change nothing when they come back', async () => {
+		const { grid: exported, name } = await exportGrid(admin(), 1, 'account');
+		for (const bytes of [Buffer.from(toCsv(exported)), await toWorkbook(name, exported)]) {
+			const back = await readSheet('accounts', bytes);
+			const { counts } = await previewRows(admin(), 1, 'account', { grid: back, absent: 'keep', leaveOutFaulty: false, handOver: {} });
+			expect(counts).toMatchObject({ add: 0, change: 0, move: 0, error: 0 });
+		}
+	});
+	test('are guarded against formulas on the way out', async () => {
+		await edit('route', [{ act: 'set', member: await idOf('R05', 'route'), field: 'name', value: '+cmd|calc' }]);
+		const { grid: exported } = await exportGrid(admin(), 1, 'route');
+		expect(exported.flat()).toContain("'+cmd|calc");
+		const { counts } = await previewRows(admin(), 1, 'route', { grid: exported, absent: 'keep', leaveOutFaulty: false, handOver: {} });
+		expect(counts).toMatchObject({ change: 0, error: 0 });
+		await undoStructure(admin(), 1, 'route');
+	});
+	test.each([
+		['Windows-1252', Buffer.from('Code;Name\nK1;K\xf8benhavn\n', 'latin1'), 'København'],
+		['UTF-16', Buffer.from('\ufeffCode\tName\nK1\tKøbenhavn\n', 'utf16le'), 'København']
+	])('are read from %s', async (_, bytes, name) => expect((await readSheet('list.csv', bytes))[1]![1]).toBe(name));
+	test('a file that is none is refused with a sentence', async () =>
+		expect((await faultOf(readSheet('picture.png', Buffer.from([0x89, 0x50, 0x00, 0x00, 0x0a, 0x00])))).message).toContain(
+			'neither a CSV file nor a workbook'
+		));
+});
+
+describe('attributes, variables, calendar, rates', () => {
+	test('an attribute keeps its type while members have values', async () => {
+		await defineAttribute(admin(), 1, 'route', { name: 'Shore', type: 'choice', choices: ['North', 'South'] });
+		const member = await idOf('R04', 'route');
+		await edit('route', [{ act: 'set', member, field: 'attribute Shore', value: 'South' }]);
+		expect((await faultOf(defineAttribute(admin(), 1, 'route', { name: 'Shore', type: 'number', choices: [] }))).message).toContain(
+			'1 members have a value'
+		);
+		expect((await faultOf(defineAttribute(admin(), 1, 'route', { name: 'Shore', type: 'choice', choices: ['North'] }))).message).toContain(
+			'have the choice “South”'
+		);
+		expect((await memberTable(admin(), 1, 'route')).values['attribute Shore']).toContain('South');
+		await deleteAttribute(admin(), 1, 'route', 'Shore');
+		expect((await memberTable(admin(), 1, 'route')).values['attribute Shore']).toBeUndefined();
+	});
+	test('the calendar grows at both ends and no number moves', async () => {
+		const before = await sumOf('true');
+		await extendHorizon(admin(), 1, { before: 1, after: 2 });
+		const { periods } = await readCalendarPage(admin(), 1);
+		const years = periods.filter(({ level }) => level === 'year').map(({ code }) => code);
+		expect(years).toEqual(['FY2024', 'FY2025', 'FY2026', 'FY2027', 'FY2028', 'FY2029', 'FY2030', 'FY2031']);
+		expect(await sumOf('true')).toBe(before);
+		const form = await openForm(admin(), 1, 'route-contribution', { members: {}, currency: 'EUR' });
+		expect(form.form.columns).toHaveLength(13);
+	});
+	test('a period gets another name; closing ends the span and locks', async () => {
+		const { periods, scenarios } = await readCalendarPage(admin(), 1);
+		const october = periods.find(({ code }) => code === '2026-10')!;
+		await renamePeriod(admin(), 1, { period: october.id, name: 'Oct 26', was: october.name });
+		const actual = scenarios.find(({ code }) => code === 'ACT')!;
+		await closePeriods(admin(), 1, { scenario: actual.id, to: october.id });
+		const closed = (await readCalendarPage(admin(), 1)).scenarios.find(({ code }) => code === 'ACT')!;
+		expect(closed).toMatchObject({ spanTo: '2026-10', closed: '2026-10-31' });
+		const locks = await database.pool.query("SELECT name FROM access_lock WHERE layer = 'period close'");
+		expect(locks.rows).toEqual([{ name: 'Closed periods of Actual (to Oct 26)' }]);
+	});
+	test('a variable names a member; one that is no member of the model is refused', async () => {
+		await setVariable(admin(), 1, { name: 'Current year', member: await idOf('FY2028', 'period'), number: null });
+		expect((await memberUses(admin(), 1, 'period', await idOf('FY2028', 'period'))).map(({ name }) => name)).toContain('Current year');
+		expect((await faultOf(setVariable(admin(), 1, { name: 'X', member: 99_999_999, number: null }))).status).toBe(422);
+	});
+	test('rates are set over what stood there, and one that changed meanwhile is refused', async () => {
+		const set = (await readRates(admin(), 1)).sets.find(({ name }) => name === 'Budget rates FY2028')!;
+		const rate = { currency: 'NOK', kind: 'average' as const, from: '2027-06-01', to: '2027-06-30', value: 12 };
+		await setRates(admin(), 1, set.id, { version: set.version, rates: [rate] });
+		const spans = (await readRates(admin(), 1)).sets
+			.find(({ id }) => id === set.id)!
+			.lines.find(({ currency, kind }) => currency === 'NOK' && kind === 'average')!.spans;
+		expect(spans.map(({ from, to }) => `${from} ${to}`)).toEqual([
+			'2024-04-01 2027-05-31',
+			'2027-06-01 2027-06-30',
+			'2027-07-01 2029-03-31'
+		]);
+		expect((await faultOf(setRates(admin(), 1, set.id, { version: set.version, rates: [rate] }))).status).toBe(409);
+		expect(
+			(await faultOf(setRates(admin(), 1, set.id, { version: set.version + 1, rates: [{ ...rate, currency: 'EUR' }] }))).message
+		).toContain('has none itself');
+		const cross = await crossRates(admin(), 1, set.id, 'GBP', 'NOK', 'average');
+		expect(cross.find(({ name }) => name === 'Jun 2027')!.value).toBeCloseTo(12 / 0.8706, 3);
+	});
+	test('gaps are told where a rate is missing', async () => {
+		const page = await readRates(admin(), 1);
+		// The calendar has grown beyond the rates.
+		expect(page.sets[0]!.lines.find(({ currency, kind }) => currency === 'GBP' && kind === 'average')!.gaps).toEqual([
+			{ from: '2023-04-01', to: '2024-03-31' },
+			{ from: '2029-04-01', to: '2031-03-31' }
+		]);
+	});
+	test('the wiring holds imports, dimensions, formulas and forms, and says what fails', async () => {
+		const { nodes, edges } = await readWiring(admin(), 1);
+		expect(new Set(nodes.map(({ kind }) => kind))).toEqual(new Set(['import', 'rates', 'dimension', 'formula', 'form']));
+		expect(nodes.find(({ name }) => name.includes('edger'))?.trouble).toContain('nothing loaded yet');
+		expect(edges.length).toBeGreaterThan(nodes.length);
+	});
+});
+
+describe('a new model', () => {
+	const wanted = (more: object = {}) =>
+		newModelSchema.parse({
+			name: 'Harbour works',
+			reportingCurrency: 'EUR',
+			currencies: ['GBP', 'JPY'],
+			calendar: {
+				grain: 'week',
+				pattern: '4-4-5',
+				fiscalStartMonth: 2,
+				weekStart: 1,
+				namedBy: 'first year',
+				firstYear: 2027,
+				years: 2,
+				levels: ['quarter', 'month']
+			},
+			scenarios: [
+				{ name: 'Actual', firstYear: 2027, lastYear: 2028, takesEntries: true },
+				{ name: 'Budget', firstYear: 2028, lastYear: 2028, takesEntries: true }
+			],
+			shared: ['department'],
+			fresh: ['Project'],
+			entityName: 'Yard',
+			...more
+		});
+	test('can be typed into at once, and its figures add up', async () => {
+		const model = await createModel(admin(), wanted());
+		const { form } = await openForm(admin(), model.id, model.form, { members: {} });
+		const row = form.rows.findIndex(({ label }) => label === 'Revenue');
+		const entered = await enterFigures(
+			admin(),
+			model.id,
+			model.form,
+			{ members: {} },
+			{
+				entries: [
+					{ row, column: 0, text: '1200' },
+					{ row: row + 1, column: 0, text: '200' }
+				],
+				structure: form.structure,
+				method: 'in proportion'
+			}
+		);
+		expect(entered.faults).toEqual([]);
+		expect(entered.form.values[entered.form.rows.findIndex(({ label }) => label === 'Result') * form.columns.length]).toBe(1_000);
+		expect(await saveDraft(admin(), model.id, model.form, { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved', cells: 2 });
+		// Yen have no decimals, by ISO 4217.
+		expect((await database.pool.query("SELECT decimals FROM currency WHERE code = 'JPY'")).rows).toEqual([{ decimals: 0 }]);
+	});
+	test.each([
+		[
+			'weeks in calendar months',
+			{ calendar: { ...wanted().calendar, pattern: 'calendar months' } },
+			'Weeks do not fit into calendar months'
+		],
+		['a name that is taken', { name: 'group PLAN' }, 'There is a model named'],
+		['a currency that is none', { currencies: ['XQQ'] }, 'no currency of ISO 4217'],
+		[
+			'years the calendar does not have',
+			{ scenarios: [{ name: 'Far', firstYear: 2050, lastYear: 2051, takesEntries: true }] },
+			'speaks about years'
+		],
+		['sharing a calendar', { shared: ['period'] }, 'cannot be shared']
+	])('is refused with %s', async (_, more, sentence) => {
+		expect((await faultOf(createModel(admin(), wanted({ name: `Other ${_}`, ...more })))).message).toContain(sentence);
+		expect((await database.pool.query('SELECT FROM model')).rowCount).toBe(2);
+	});
+});
+
+describe('a model package', () => {
+	test('comes back as an equal model, numbers included', async () => {
+		const { zip } = await exportPackage(admin(), 1, true);
+		const { packed, numbers } = await readPackage(zip);
+		const made = await createFromPackage(admin(), packed, numbers, 'Group plan again');
+		expect(made.leftOut).toEqual([]);
+		const [first, second] = [await packModel(database.pool, 1), await packModel(database.pool, made.id)];
+		// Names that are unique in the installation carry a number; everything else is the same.
+		const plain = (model: typeof first) =>
+			JSON.stringify({ ...model, model: { ...model.model, name: '' } }).replaceAll(/(rates|FY20\d\d|accounts|routes|[a-z]+) 2"/g, '$1"');
+		expect(plain(second)).toBe(plain(first));
+		const sums = await Promise.all(
+			[1, made.id].map(
+				async (id) =>
+					(
+						await database.pool.query<{ sum: number; count: number }>(
+							`SELECT sum(amount), count(*)::integer AS count FROM report_cells_${id}`
+						)
+					).rows[0]!
+			)
+		);
+		expect(sums[1]!.count).toBe(sums[0]!.count);
+		expect(sums[1]!.sum).toBeCloseTo(sums[0]!.sum, 2);
+		const form = await openForm(admin(), made.id, 'route-contribution', { members: {}, currency: 'EUR' });
+		const original = await openForm(admin(), 1, 'route-contribution', { members: {}, currency: 'EUR' });
+		form.form.values.forEach((value, place) => {
+			const wanted = original.form.values[place]!;
+			if (wanted === null) expect(value).toBeNull();
+			else expect(value).toBeCloseTo(wanted, 4);
+		});
+	}, 60_000);
+	test('equal models make equal files', async () => {
+		const [one, other] = [await exportPackage(admin(), 1, false), await exportPackage(admin(), 1, false)];
+		expect(one.zip.equals(other.zip)).toBe(true);
+	});
+	test('differences from a model are named', async () => {
+		const { packed } = await readPackage((await exportPackage(admin(), 1, false)).zip);
+		const own = await packModel(database.pool, 1);
+		expect(comparePackages(own, packed)).toEqual([]);
+		const route = packed.dimensions.find(({ key }) => key === 'route')!;
+		route.members.find(({ code }) => code === 'R04')!.name = 'Other name';
+		packed.forms = packed.forms.slice(1);
+		expect(comparePackages(own, packed)).toEqual([
+			expect.objectContaining({ part: 'Route', what: 'member', name: 'R04', change: expect.stringContaining('→ Other name') }),
+			expect.objectContaining({ part: 'Forms', change: 'is not in the package' })
+		]);
+	});
+	test.each([
+		['something else', Buffer.from('hello'), 'it is no zip file'],
+		['another zip', undefined, 'it has no model.json']
+	])('%s is refused with a sentence', async (_, bytes, sentence) => {
+		const JSZip = (await import('jszip')).default;
+		const given = bytes ?? (await new JSZip().file('readme.txt', 'x').generateAsync({ type: 'nodebuffer' }));
+		expect((await faultOf(readPackage(given))).message).toContain(sentence);
+	});
+});
