@@ -1,0 +1,193 @@
+import { expect, test, type Page } from '@playwright/test';
+import { ready, signIn, unfold } from './people';
+
+const row = (page: Page, name: string) => page.getByRole('treegrid').getByRole('row').filter({ hasText: name });
+
+test('an administrator makes a model from nothing, pastes its accounts, and types a first figure', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/new-model');
+	await ready(page);
+	await page.getByLabel('Name', { exact: true }).fill(`Dry dock ${Date.now() % 100_000}`);
+	await page.getByLabel('Pattern of months').selectOption('4-4-5');
+	await page.getByLabel('Month in which the year begins').selectOption('2');
+	await expect(page.getByRole('figure').first()).toContainText('weeks');
+	await expect(page.getByRole('figure').first()).toContainText('M3');
+	for (const currency of ['GBP', 'NOK']) {
+		await page.getByLabel('Another currency').fill(currency);
+		await page.getByLabel('Another currency').press('Enter');
+	}
+	await page.getByLabel('Another dimension').fill('Project');
+	await page.getByLabel('Another dimension').press('Enter');
+	// Account, period, scenario, entity, department, project.
+	await expect(page.getByRole('list', { name: 'The dimensions of the model' }).getByRole('listitem')).toHaveCount(6);
+	await page.getByRole('button', { name: 'Make the model' }).click();
+
+	// It can be used at once.
+	await page.waitForURL(/\/forms\/all-figures/);
+	await ready(page);
+	await expect(page.getByRole('heading', { name: 'All figures' })).toBeVisible();
+	const cell = (label: string) =>
+		page
+			.getByRole('row', { name: new RegExp(`${label}\\b`) })
+			.getByRole('gridcell')
+			.first();
+	await cell('Revenue').click();
+	await page.keyboard.type('1500');
+	await page.keyboard.press('Enter');
+	await expect(cell('Result')).toContainText('1,500');
+
+	// Two hundred accounts from a spreadsheet, one of them faulty.
+	await page.goto('/structure');
+	await ready(page);
+	await expect(page.getByRole('heading', { name: 'Account' })).toBeVisible();
+	await page.getByRole('button', { name: 'Paste or load…' }).click();
+	const lines = Array.from({ length: 200 }, (_, index) => `${4000 + index}\tCost line ${index}\tCOST\texpense`);
+	await page.getByLabel('Rows from a spreadsheet').fill(['Code\tName\tParent\tKind', ...lines, '4000\tTwice\tCOST\texpense'].join('\n'));
+	await page.getByRole('button', { name: 'Look at what it would do' }).click();
+	const preview = page.getByRole('region', { name: 'Preview of rows' });
+	await expect(preview).toContainText('200 adds');
+	await expect(preview.getByRole('table')).toContainText('The code 4000 is in row 2 already.');
+	await expect(preview.getByRole('button', { name: /Apply/ })).toBeDisabled();
+	await preview.getByLabel('Leave out rows with a fault').check();
+	await preview.getByRole('button', { name: 'Apply 200 changes' }).click();
+	// Cost held numbers nobody has typed, so nothing has to be handed over.
+	await expect(page.getByRole('status')).toContainText('Added 200 members from pasted rows');
+
+	await page.goto('/forms/all-figures');
+	await ready(page);
+	await unfold(page, 'Cost');
+	await cell('Cost line 0').click();
+	await page.keyboard.type('400');
+	await page.keyboard.press('Enter');
+	await expect(cell('Result')).toContainText('1,100');
+	await page.keyboard.press('Control+s');
+	await expect(page.getByText(/Saved 2 cells/)).toBeVisible();
+	// Back to the demo's model for what follows.
+	await page.getByLabel('Model', { exact: true }).selectOption('Group plan');
+	await page.waitForURL(/\/desk/);
+});
+
+test('members are changed by keyboard and mouse, and taken back', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/dimension/route');
+	await ready(page);
+	const grid = page.getByRole('treegrid');
+	// Added by keyboard: name, Enter; the next one may follow.
+	await row(page, 'CENTRAL').getByRole('gridcell').first().click();
+	await page.keyboard.press('Shift+Insert');
+	await page.getByLabel('Name of the new member').fill('Night crossing');
+	await page.getByLabel('Code of the new member').fill('R77');
+	await page.getByLabel('Code of the new member').press('Enter');
+	await expect(row(page, 'R77')).toBeVisible();
+	await page.getByLabel('Name of the new member').press('Escape');
+
+	// Renamed in place, moved out one level, and both taken back.
+	await row(page, 'R77').getByRole('gridcell').first().click();
+	await page.keyboard.press('F2');
+	await page.keyboard.press('Control+a');
+	await page.keyboard.type('Late crossing');
+	await page.keyboard.press('Enter');
+	await expect(row(page, 'Late crossing')).toBeVisible();
+	await row(page, 'R77').getByRole('gridcell').first().click();
+	const level = await row(page, 'R77').getAttribute('aria-level');
+	await page.keyboard.press('Control+Shift+ArrowLeft');
+	await expect(row(page, 'R77')).toHaveAttribute('aria-level', String(Number(level) - 1));
+	await page.keyboard.press('Control+z');
+	await expect(row(page, 'R77')).toHaveAttribute('aria-level', level!);
+	await page.keyboard.press('Control+z');
+	await expect(row(page, 'Night crossing')).toBeVisible();
+
+	// Dragged under another group.
+	await row(page, 'R77').dragTo(row(page, 'EAST').first(), { targetPosition: { x: 60, y: 14 } });
+	await expect(page.getByRole('status')).toContainText('Moved “Night crossing”');
+
+	// A duplicate code is refused with a sentence and nothing is lost.
+	await row(page, 'R77').getByRole('gridcell').nth(1).click();
+	await page.keyboard.press('F2');
+	await page.keyboard.press('Control+a');
+	await page.keyboard.type('R02');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('status')).toContainText('The code R02 is used by');
+
+	// What is used asks what shall become of it; what is not goes.
+	await grid.getByRole('gridcell', { name: 'R02', exact: true }).click();
+	await page.keyboard.press('Delete');
+	await expect(page.getByRole('alertdialog')).toContainText('is in use');
+	await page.getByRole('alertdialog').getByRole('button', { name: 'Cancel' }).click();
+	await row(page, 'R77').getByRole('gridcell').first().click();
+	await page.keyboard.press('Delete');
+	await expect(page.getByRole('status')).toContainText('Deleted “Night crossing”');
+});
+
+test('a change that moves figures shows them first', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/dimension/account');
+	await ready(page);
+	await page.getByLabel('Find a member').fill('Harbour dues');
+	await row(page, '6020').getByRole('gridcell').first().click();
+	await page.getByRole('button', { name: 'Details' }).click();
+	const details = page.getByRole('complementary', { name: 'Details of the member' });
+	await expect(details).toContainText('Harbour dues of the budget, agreed with the ports');
+	await details.getByLabel('Over time').selectOption('closing');
+	const decision = page.getByRole('alertdialog');
+	await expect(decision).toContainText('This changes figures.');
+	await expect(decision).toContainText('Operating contribution');
+	await decision.getByRole('button', { name: 'Keep it as it is' }).click();
+	await expect(row(page, '6020')).toContainText('flow');
+});
+
+test('a form that is open elsewhere follows the structure by itself', async ({ page, browser }) => {
+	await signIn(page, 'maren.kvist');
+	const other = await (await browser.newContext()).newPage();
+	await signIn(other, 'tove.brandal');
+	await other.goto('/forms/route-contribution');
+	await ready(other);
+	await page.goto('/structure/dimension/account');
+	await ready(page);
+	await page.getByLabel('Find a member').fill('Passengers');
+	await row(page, 'S30').getByRole('gridcell').first().click();
+	await page.keyboard.press('F2');
+	await page.keyboard.press('Control+a');
+	await page.keyboard.type('Foot travellers');
+	await page.keyboard.press('Enter');
+	await expect(other.getByRole('rowheader', { name: 'Foot travellers' })).toBeVisible();
+	await page.keyboard.press('Control+z');
+	await expect(other.getByRole('rowheader', { name: 'Passengers', exact: true })).toBeVisible();
+	await other.context().close();
+});
+
+test('rates, calendar and variables are changed where they are shown', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/currencies');
+	await ready(page);
+	const rates = page.getByRole('grid', { name: 'Rates of Budget rates FY2028' });
+	await rates.locator('[data-line="0"][data-month="2"]').click();
+	await page.keyboard.type('0.9');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('status')).toContainText('GBP average');
+	await expect(rates.locator('[data-line="0"][data-month="2"]')).toContainText('0.9');
+	await rates.locator('[data-line="0"][data-month="2"]').click();
+	await page.keyboard.type('-3');
+	await page.keyboard.press('Enter');
+
+	await page.goto('/structure/calendar');
+	await ready(page);
+	await page.getByRole('button', { name: 'Extend' }).click();
+	await expect(page.getByRole('figure', { name: 'The year FY2030' })).toBeVisible();
+
+	await page.goto('/structure/variables');
+	await ready(page);
+	await page.getByLabel('Name', { exact: true }).fill('Current year');
+	await page.getByLabel('A member of').selectOption('Period');
+	await page.getByLabel('Member', { exact: true }).fill('FY2028');
+	await page.getByRole('button', { name: 'Set' }).click();
+	await expect(page.getByRole('row', { name: /Current year/ })).toContainText('FY2028');
+});
+
+test('the wiring is drawn and leads to its parts', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/wiring');
+	await page.locator('[data-drawn]').waitFor();
+	await page.getByRole('link', { name: /Route contribution/ }).click();
+	await page.waitForURL(/\/forms\/route-contribution/);
+});
