@@ -48,7 +48,10 @@ test('an auditor reads and cannot type, not even past the page', async ({ page }
 			[path, body] as const
 		);
 	expect(
-		await post('/api/forms/route-contribution/enter', { choices: {}, entries: { entries: [{ row: 0, column: 0, text: '1' }] } })
+		await post('/api/forms/route-contribution/enter', {
+			choices: {},
+			entries: { entries: [{ row: 0, column: 0, text: '1' }], structure: 0 }
+		})
 	).toMatchObject({ status: 403, message: expect.stringContaining('enter figures') });
 	expect(await post('/api/forms/route-contribution/save', { decisions: {} })).toMatchObject({ status: 403 });
 	expect(await post('/api/imports/ledger/load?name=x.csv', 'x')).toMatchObject({
@@ -69,11 +72,13 @@ test('requests that make no sense are answered with a sentence', async ({ page }
 		);
 	const forms = '/api/forms/route-contribution';
 	expect(await post(`${forms}/enter`, '{')).toMatchObject({ status: 400 });
+	const opened = await post(`${forms}/open`, JSON.stringify({ choices: {} }));
+	const { structure } = (JSON.parse(opened.body) as { form: { structure: number } }).form;
 	expect(
-		await post(`${forms}/enter`, JSON.stringify({ choices: {}, entries: { entries: [{ row: -1, column: 0, text: '1' }] } }))
+		await post(`${forms}/enter`, JSON.stringify({ choices: {}, entries: { entries: [{ row: -1, column: 0, text: '1' }], structure } }))
 	).toMatchObject({ status: 400 });
 	expect(
-		await post(`${forms}/enter`, JSON.stringify({ choices: {}, entries: { entries: [{ row: 5_000, column: 0, text: '1' }] } }))
+		await post(`${forms}/enter`, JSON.stringify({ choices: {}, entries: { entries: [{ row: 5_000, column: 0, text: '1' }], structure } }))
 	).toMatchObject({ status: 422, body: expect.stringContaining('not on the form any more') });
 	expect(await post('/api/forms/no-such-form/open', JSON.stringify({ choices: {} }))).toMatchObject({
 		status: 404,

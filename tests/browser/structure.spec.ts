@@ -45,7 +45,7 @@ test('an administrator makes a model from nothing, pastes its accounts, and type
 	await page.getByLabel('Rows from a spreadsheet').fill(['Code\tName\tParent\tKind', ...lines, '4000\tTwice\tCOST\texpense'].join('\n'));
 	await page.getByRole('button', { name: 'Look at what it would do' }).click();
 	const preview = page.getByRole('region', { name: 'Preview of rows' });
-	await expect(preview).toContainText('200 adds');
+	await expect(preview).toContainText('200 to add');
 	await expect(preview.getByRole('table')).toContainText('The code 4000 is in row 2 already.');
 	await expect(preview.getByRole('button', { name: /Apply/ })).toBeDisabled();
 	await preview.getByLabel('Leave out rows with a fault').check();

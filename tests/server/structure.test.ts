@@ -24,8 +24,10 @@ import {
 	readRates,
 	readSheet,
 	readWiring,
+	readFormula,
 	removeMember,
 	renamePeriod,
+	setFormula,
 	setRates,
 	setVariable,
 	toCsv,
@@ -192,6 +194,26 @@ describe('accounts', () => {
 		expect(
 			(await effectOfEdits(admin(), 1, 'account', { edits: [{ ...edits[0]!, field: 'name', value: 'Port dues' }], handOver: {} })).lines
 		).toEqual([]);
+	});
+	test('a live formula is read from text, refused where it goes wrong, and shown in today’s names', async () => {
+		const account = await idOf('PERSAIL', 'account');
+		const { text: was } = await readFormula(admin(), 1, account);
+		expect(was).toBe('"Voyage costs" / Sailings');
+		const set = (text: string, before: string) => setFormula(admin(), 1, { account, text, was: before });
+		expect((await faultOf(set('VOYAGE / Sailing', was))).message).toBe(
+			'At character 10: There is no account “Sailing”. Did you mean “Sailings”?'
+		);
+		expect((await faultOf(set('"Voyage cost a sailing" * 2', was))).message).toContain('Formulas run in a circle');
+		expect((await faultOf(set('1', 'something else'))).status).toBe(409);
+		const form = async () => (await openForm(admin(), 1, 'route-contribution', { members: {}, currency: 'EUR' })).form;
+		const at = async () => {
+			const { rows, columns, values } = await form();
+			return values[rows.findIndex(({ label }) => label === 'Voyage cost a sailing') * columns.length + 12];
+		};
+		const before = (await at())!;
+		expect((await set('2 * VOYAGE / S10', was)).text).toBe('2 * "Voyage costs" / Sailings');
+		expect(await at()).toBeCloseTo(2 * before, 6);
+		await set(was, '2 * "Voyage costs" / Sailings');
 	});
 	test('what the core refuses does not get in', async () => {
 		const margin = await idOf('MARGIN', 'account');

@@ -6,6 +6,7 @@ import {
 	domainAccounts,
 	evaluate,
 	inDomain,
+	parseFormula,
 	print,
 	type AccountRead,
 	type BinaryOperator,
@@ -105,6 +106,62 @@ describe('where a per-leaf formula has cells', () => {
 				else expect(found).toBeNaN();
 			}),
 			{ numRuns: 500 }
+		);
+	});
+});
+
+describe('reading', () => {
+	const accounts = ['Empty', 'Sales', 'Fuel litres', 'Cost'];
+	const names = {
+		account: (name: string) => (accounts.includes(name) ? accounts.indexOf(name) : undefined),
+		place: (dimension: string, member: string) =>
+			dimension === 'Route' && member === 'No route' ? { dimension: 8, member: 9 } : `There is no member “${member}” in ${dimension}.`,
+		nearest: () => 'Sales'
+	};
+	const printed = (expression: Expression) =>
+		print(
+			expression,
+			(member, dimension) => (dimension === 8 ? 'No route' : accounts[member]!),
+			() => 'Route'
+		);
+	test.each([
+		['Sales - Cost * 10%', 'Sales - Cost * 0.1'],
+		['-(Sales + Cost) / "Fuel litres"', '-(Sales + Cost) / "Fuel litres"'],
+		['Sales - (Cost - 1_200.5) -- what is left', 'Sales - (Cost - 1200.5)'],
+		['Sales * Cost{Route: "No route"}', 'Sales * Cost{Route: "No route"}']
+	])('%s', (text, wanted) => {
+		const parsed = parseFormula(text, names);
+		expect('expression' in parsed && printed(parsed.expression)).toBe(wanted);
+	});
+	test.each([
+		['Sale / Cost', 0, 'There is no account “Sale”. Did you mean “Sales”?'],
+		['Sales /', 7, 'The formula ends where a value was expected.'],
+		['(Sales', 6, 'Here a “)” was expected.'],
+		['Sales Cost', 6, '“Cost” stands where the formula could end. Is an operator missing before it?'],
+		['Sales ; Cost', 6, '“;” has no meaning in a formula.'],
+		['Cost{Route: North}', 12, 'There is no member “North” in Route.'],
+		['', 0, 'The formula is empty.']
+	])('“%s” is refused where it goes wrong', (text, at, message) => expect(parseFormula(text, names)).toEqual({ fault: { at, message } }));
+	test('what is printed reads as the same expression', () => {
+		const tree = fc.letrec<{ expression: Expression }>((tie) => ({
+			expression: fc.oneof(
+				{ maxDepth: 4 },
+				fc.integer({ min: 0, max: 3 }).map(account),
+				fc.integer({ min: 0, max: 9 }).map(number),
+				tie('expression').map((of): Expression => ({ kind: 'negative', of })),
+				fc
+					.tuple(tie('expression'), fc.constantFrom<BinaryOperator>('+', '-', '*', '/'), tie('expression'))
+					.map(([left, operator, right]) => binary(left, operator, right))
+			)
+		})).expression;
+		fc.assert(
+			fc.property(tree, (expression) => {
+				const parsed = parseFormula(printed(expression), names);
+				expect('expression' in parsed && printed(parsed.expression)).toBe(printed(expression));
+				const value = (each: Expression) => evaluate(each, ({ member }) => (member === 0 ? Number.NaN : member));
+				if ('expression' in parsed) expect(value(parsed.expression)).toEqual(value(expression));
+			}),
+			{ numRuns: 300 }
 		);
 	});
 });

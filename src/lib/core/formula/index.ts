@@ -6,6 +6,7 @@
  */
 export { domainAccounts, inDomain, isFixed } from './domain';
 export { evaluate } from './evaluate';
+export { parseFormula, type FormulaFault, type FormulaNames } from './parse';
 export { print } from './print';
 export { accountsRead, readsOf, sameRead } from './reads';
 export { compileVectors, type VectorFormula } from './vectors';

@@ -22,7 +22,7 @@ export function print(
 		case 'account':
 			return quoted(nameOf(expression.member)) + printPlace(expression, nameOf, dimensionName);
 		case 'negative':
-			return `-${wrapped(expression.of, 3)}`;
+			return negated(wrapped(expression.of, 3));
 		case 'binary': {
 			const rank = RANK[expression.operator];
 			// The right side of - and / needs brackets at equal rank too.
@@ -47,3 +47,6 @@ function printPlace(
 }
 
 const quoted = (name: string): string => (/^[A-Za-z][A-Za-z0-9_]*$/.test(name) ? name : `"${name}"`);
+
+/** With a minus in front; two of them side by side would begin a comment. */
+const negated = (text: string): string => (text.startsWith('-') ? `-(${text})` : `-${text}`);

@@ -9,3 +9,4 @@ export * from './rates';
 export { calendarSchema, createModel, newModelSchema, type NewModel } from './new-model';
 export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';
+export { formulaSchema, readFormula, setFormula } from './formulas';

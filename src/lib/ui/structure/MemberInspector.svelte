@@ -19,6 +19,7 @@
 	let uses = $state.raw<Use[] | null>(null);
 	let history = $state.raw<HistoryLine[]>([]);
 	let replaceBy = $state('');
+	let formula = $state.raw<{ text: string; fault: string | null } | null>(null);
 
 	// What is asked of the server follows the member in focus and every change of the dimension.
 	$effect(() => {
@@ -34,6 +35,10 @@
 		void request<HistoryLine[]>(`${path}/history?member=${member}`).then((reply) => {
 			if (current && reply.ok) history = reply.answer;
 		});
+		if (members.table.kind === 'account')
+			void request<{ text: string }>(`/api/structure/formula?account=${member}`).then((reply) => {
+				if (current && reply.ok) formula = { text: reply.answer.text, fault: null };
+			});
 		return () => (current = false);
 	});
 
@@ -55,6 +60,11 @@
 		if (row === undefined || members.textAt(row, key) === value.trim()) return;
 		const done = await members.set(key, value);
 		if (!done && !members.question && row !== undefined) input.value = members.textAt(row, key);
+	}
+	async function storeFormula(text: string) {
+		if (!formula || id === undefined || text.trim() === formula.text) return;
+		const reply = await request<{ text: string }>('/api/structure/formula', { account: id, text, was: formula.text });
+		formula = reply.ok ? { text: reply.answer.text, fault: null } : { ...formula, fault: reply.message };
 	}
 	async function replace() {
 		const by = members.table.codes.indexOf(replaceBy.trim());
@@ -107,6 +117,21 @@
 				>{#each codes as code (code)}<option value={code}></option>{/each}</datalist
 			>
 		{/each}
+
+		{#if members.table.kind === 'account' && formula}
+			<h3>Live formula, from totals</h3>
+			{#if mayWrite}
+				<textarea
+					class="field h-auto font-mono text-xs"
+					rows="2"
+					aria-label="Live formula"
+					aria-invalid={formula.fault ? 'true' : undefined}
+					placeholder="Fuel / &quot;Fuel litres&quot;"
+					value={formula.text}
+					onchange={(event) => void storeFormula(event.currentTarget.value)}></textarea>
+				{#if formula.fault}<p class="text-error" role="alert">{formula.fault}</p>{/if}
+			{:else}<p class="font-mono text-xs">{formula.text || '–'}</p>{/if}
+		{/if}
 
 		<h3>Used in</h3>
 		{#if uses === null}<p class="text-grey">Looking…</p>

@@ -45,6 +45,7 @@
 	}
 
 	const count = (number: number) => number.toLocaleString(locale);
+	const TO_DO = { add: 'to add', change: 'to change', move: 'to move', retire: 'to retire', same: 'as they are' } as const;
 	const ACTIONS = { add: 'adds', change: 'changes', move: 'moves', retire: 'retires', same: 'as it is', error: 'fault' } as const;
 	const changes = $derived(preview ? preview.counts.add + preview.counts.change + preview.counts.move + preview.counts.retire : 0);
 	const unknown = $derived(preview?.columns.filter(({ field, heading }) => field === undefined && heading.trim() !== '') ?? []);
@@ -58,7 +59,7 @@
 				{#each ['add', 'change', 'move', 'retire', 'same', 'error'] as const as action (action)}
 					{#if preview.counts[action] > 0}<span class={['ml-3', action === 'error' && 'text-error font-semibold']}
 							>{count(preview.counts[action])}
-							{action === 'error' ? (preview.counts.error === 1 ? 'fault' : 'faults') : ACTIONS[action]}</span
+							{action === 'error' ? (preview.counts.error === 1 ? 'fault' : 'faults') : TO_DO[action]}</span
 						>{/if}
 				{/each}
 			{/if}
@@ -152,7 +153,7 @@
 <style>
 	.line {
 		display: grid;
-		grid-template-columns: 64px 90px 130px 260px minmax(320px, 1fr);
+		grid-template-columns: 52px 84px 100px 190px minmax(320px, 1fr);
 		position: absolute;
 		inset: 0 0 auto 0;
 		min-width: max-content;

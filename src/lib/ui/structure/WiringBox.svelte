@@ -45,7 +45,8 @@
 		border-color: var(--color-warning);
 		border-left-width: 4px;
 	}
-	:global(.svelte-flow__handle) {
+	:global(.svelte-flow .svelte-flow__handle) {
+		opacity: 0;
 		width: 1px;
 		height: 1px;
 		min-width: 0;

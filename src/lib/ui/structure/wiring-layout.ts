@@ -16,6 +16,8 @@ export async function layOut({ nodes, edges }: Wiring): Promise<Map<string, { x:
 			'elk.algorithm': 'layered',
 			'elk.direction': 'RIGHT',
 			'elk.partitioning.activate': 'true',
+			// Boxes that nothing feeds stand in their column all the same.
+			'elk.separateConnectedComponents': 'false',
 			'elk.layered.spacing.nodeNodeBetweenLayers': '70',
 			'elk.spacing.nodeNode': '16',
 			'elk.layered.nodePlacement.strategy': 'NETWORK_SIMPLEX'

@@ -71,7 +71,7 @@
 			<tr
 				><th class="py-1 font-semibold">Variable</th><th class="font-semibold">Stands for</th><th class="font-semibold">In</th><th
 					class="font-semibold">Used by</th
-				><th></th></tr
+				><th><span class="sr-only">Actions</span></th></tr
 			>
 		</thead>
 		<tbody>

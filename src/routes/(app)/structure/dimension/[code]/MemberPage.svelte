@@ -121,33 +121,14 @@
 
 <main class="flex min-h-0 min-w-0">
 	<div class="flex min-h-0 min-w-0 grow flex-col px-4.5 pt-3.5">
+		<div class="mb-2">
+			<h1 class="text-xl font-semibold tracking-tight">{members.table.name}</h1>
+			<p class="text-grey text-[13px]">
+				{kindName} dimension · {count(members.table.ids.length)} members, {count(members.leaves)} of them leaves
+				{#if period}· made by the <a class="underline" href="/structure/calendar">calendar</a>{/if}
+			</p>
+		</div>
 		<div class="mb-2 flex flex-wrap items-end gap-x-3 gap-y-2">
-			<div class="mr-auto">
-				<h1 class="text-xl font-semibold tracking-tight">{members.table.name}</h1>
-				<p class="text-grey text-[13px]">
-					{kindName} dimension · {count(members.table.ids.length)} members, {count(members.leaves)} of them leaves
-					{#if period}· made by the <a class="underline" href="/structure/calendar">calendar</a>{/if}
-				</p>
-			</div>
-			{#if members.table.hierarchies.length > 0}
-				<select
-					class="select select-sm w-40"
-					aria-label="Hierarchy"
-					value={members.hierarchy ?? ''}
-					onchange={(event) => void members.show(event.currentTarget.value || undefined)}
-				>
-					<option value="">Main hierarchy</option>
-					{#each members.table.hierarchies as hierarchy (hierarchy)}<option value={hierarchy}>{hierarchy}</option>{/each}
-				</select>
-			{/if}
-			<input
-				class="input input-sm bg-raised w-44"
-				type="search"
-				placeholder="Find a member"
-				aria-label="Find a member"
-				bind:value={members.text}
-				oninput={() => (members.at = 0)}
-			/>
 			<div class="flex gap-1.5">
 				{#if editable}
 					<button class="btn btn-sm btn-primary" onclick={() => grid?.write(false)} title="Insert; under the one in focus with Shift+Insert"
@@ -188,6 +169,27 @@
 					aria-pressed={inspecting}
 					title="Details of the member (Ctrl+I)">Details</button
 				>
+			</div>
+			<div class="ml-auto flex items-center gap-2">
+				{#if members.table.hierarchies.length > 0}
+					<select
+						class="select select-sm w-36"
+						aria-label="Hierarchy"
+						value={members.hierarchy ?? ''}
+						onchange={(event) => void members.show(event.currentTarget.value || undefined)}
+					>
+						<option value="">Main hierarchy</option>
+						{#each members.table.hierarchies as hierarchy (hierarchy)}<option value={hierarchy}>{hierarchy}</option>{/each}
+					</select>
+				{/if}
+				<input
+					class="input input-sm bg-raised w-44"
+					type="search"
+					placeholder="Find a member"
+					aria-label="Find a member"
+					bind:value={members.text}
+					oninput={() => (members.at = 0)}
+				/>
 			</div>
 		</div>
 		{#if members.message}
