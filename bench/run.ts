@@ -5,6 +5,7 @@ import { liveFormula } from './live-formula';
 import { openCold } from './open-cold';
 import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
+import { structureAtSize } from './structure';
 import { typeCell } from './type-cell';
 import { typePrice } from './type-price';
 
@@ -31,6 +32,7 @@ for (const size of sizes) {
 	data.duck.closeSync();
 }
 measures.push(await typePrice(), await liveFormula(1_000_000));
+measures.push(...(await structureAtSize()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
 if (most > least)
 	measures.push(

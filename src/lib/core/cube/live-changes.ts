@@ -4,7 +4,6 @@ import { EMPTY, isEmpty } from '../number';
 import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
 import {
-	asResult,
 	CHUNK,
 	computeLeaf,
 	eachDriverSeries,

@@ -102,9 +102,7 @@ export function applyEdits(
 			case 'take out': {
 				const member = known(edit.member);
 				if (!member) break;
-				const places = { ...member.places };
-				delete places[edit.hierarchy];
-				members.set(member.id, { ...member, places });
+				members.set(member.id, { ...member, places: without(member.places, edit.hierarchy) });
 				break;
 			}
 			case 'remove': {
@@ -159,11 +157,12 @@ export function setField(
 	if (!spec) return { fault: `There is no field ${field}.` };
 	const parsed = parseField(spec, text, lookups);
 	if ('fault' in parsed) return parsed;
-	const facts = { ...member.facts };
-	if (parsed.value === undefined) delete facts[field];
-	else facts[field] = parsed.value;
+	const facts = parsed.value === undefined ? without(member.facts, field) : { ...member.facts, [field]: parsed.value };
 	return { member: { ...member, facts } };
 }
+
+const without = <Value>(record: Readonly<Record<string, Value>>, key: string): Record<string, Value> =>
+	Object.fromEntries(Object.entries(record).filter(([each]) => each !== key));
 
 /** A position between the sibling before which something shall stand and the one before that; at the end without one. */
 function positionBefore(

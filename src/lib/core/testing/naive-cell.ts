@@ -79,7 +79,6 @@ function valueAt(
 	const local = model.entityAxis < 0 ? 'EUR' : model.currencyOf(address[model.entityAxis]!);
 	if ((facts.valueType !== 'money' && facts.valueType !== 'price') || currency === 'local' || currency === local)
 		return { stored, translated: stored };
-	const scenario = model.scenario(address[model.scenarioAxis]!)!;
 	const opening = facts.timeBehaviour === 'opening';
 	const leaf = model.periods.leaf(opening ? rateAtPeriod - 1 : rateAtPeriod);
 	const kind =

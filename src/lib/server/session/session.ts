@@ -42,6 +42,11 @@ export async function signIn(email: string, password: string, address: string): 
 	if (!person || !matches)
 		throw new Fault(401, 'wrong sign-in', 'This e-mail address and password do not belong together. Check both and try again.');
 	await pool().query('DELETE FROM sign_in_attempt WHERE subject = $1', [`name ${name}`]);
+	// A whole office may sign in from one address: only what fails counts against it.
+	await pool().query(
+		'DELETE FROM sign_in_attempt WHERE ctid = (SELECT ctid FROM sign_in_attempt WHERE subject = $1 ORDER BY at DESC LIMIT 1)',
+		[`address ${address}`]
+	);
 	const token = randomBytes(32).toString('base64url');
 	await pool().query('INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))', [
 		hashOf(token),

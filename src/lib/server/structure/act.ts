@@ -7,7 +7,7 @@ import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { handOverNumbers } from './hand-over';
 import { readDimension, type LoadedDimension } from './read-state';
-import { countNumbers, modelsOf, usesOfMember, type Use } from './used';
+import { countNumbers, modelsOf, usedAmong, usesOfMember, type Use } from './used';
 import { writeDiff } from './write-state';
 
 /** What became of an act on the structure. */
@@ -106,7 +106,7 @@ export async function actOnDimension(
 		});
 		await after?.(client, id);
 		const version = await dimensionChanged(client, dimension.id);
-		if (shapesFigures(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
+		if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
 		return {
 			change: id,
 			words: sentence,
@@ -179,24 +179,28 @@ export async function refuseBrokenModel(client: pg.PoolClient, modelId: number):
 	}
 }
 
-/** Names, codes and orders move no figure; all else may. */
-const shapesFigures = (dimension: LoadedDimension, diffs: readonly MemberDiff[]): boolean =>
+/**
+ * Whether a change could leave a model that is none: facts of accounts and the like, a second path in an alternate
+ * hierarchy, a formula's fixed place that is no leaf any more. A sound tree of a general dimension is proven by its own check.
+ */
+const mayBreakModels = (dimension: LoadedDimension, diffs: readonly MemberDiff[]): boolean =>
+	dimension.hierarchies.length > 0 ||
 	diffs.some(
 		({ before, after }) =>
-			!before ||
-			!after ||
-			before.parent !== after.parent ||
-			before.weight !== after.weight ||
-			before.places !== after.places ||
-			(dimension.state.kind !== 'general' && before.facts !== after.facts)
+			!after || (before && before.parent !== after.parent) || (dimension.state.kind !== 'general' && before?.facts !== after.facts)
 	);
 
 async function refuseUsed(client: pg.PoolClient, dimension: LoadedDimension, diffs: readonly MemberDiff[]): Promise<void> {
-	for (const { id, before, after } of diffs) {
-		if (after) continue;
-		const uses = await usesOfMember(client, dimension.id, id);
-		if (uses.length > 0) throw stillUsed({ member: { id, name: before!.name }, uses });
-	}
+	const removed = diffs.filter(({ after }) => !after);
+	if (removed.length === 0) return;
+	const used = await usedAmong(
+		client,
+		dimension.id,
+		removed.map(({ id }) => id)
+	);
+	const first = removed.find(({ id }) => used.has(id));
+	if (first)
+		throw stillUsed({ member: { id: first.id, name: first.before!.name }, uses: await usesOfMember(client, dimension.id, first.id) });
 }
 
 /** Leaves with numbers that get their first child, and the child that takes them. */

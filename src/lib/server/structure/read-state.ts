@@ -42,10 +42,11 @@ interface MemberRow {
 	retired: boolean;
 }
 
-/** States read lately, by dimension and version: a large dimension is not read anew for every keystroke. */
-const shared = globalThis as unknown as { dimensionStates?: Map<string, LoadedDimension> };
+/** The last state read of each dimension in each model: a large one is not read anew for every keystroke. */
+const shared = globalThis as unknown as { dimensionStates?: Map<string, { at: string; loaded: LoadedDimension }> };
 const kept = (shared.dimensionStates ??= new Map());
-const MOST_KEPT = 12;
+/** Members kept in all; beyond it the dimension unused for longest goes. */
+const MOST_KEPT = 400_000;
 
 /**
  * The state of a dimension in a model, as it stands in the database.
@@ -60,16 +61,23 @@ export async function readDimension(database: Database, modelId: number, code: s
 	);
 	const dimension = found.rows[0];
 	if (!dimension) throw notFound('dimension');
-	const key = `${modelId} ${dimension.id} ${dimension.version} ${dimension.structure}`;
-	let loaded = kept.get(key);
-	if (!loaded) {
-		loaded = await load(database, modelId, dimension);
-		kept.set(key, loaded);
-		const oldest = kept.keys().next().value;
-		if (kept.size > MOST_KEPT && oldest !== undefined) kept.delete(oldest);
+	const key = `${modelId} ${dimension.id}`;
+	const at = `${dimension.version} ${dimension.structure}`;
+	const known = kept.get(key);
+	kept.delete(key);
+	const loaded = known?.at === at ? known.loaded : await load(database, modelId, dimension);
+	kept.set(key, { at, loaded });
+	let members = [...kept.values()].reduce((sum, each) => sum + each.loaded.state.members.size, 0);
+	for (const [oldest, { loaded: old }] of kept) {
+		if (members <= MOST_KEPT || oldest === key) break;
+		kept.delete(oldest);
+		members -= old.state.members.size;
 	}
 	return loaded;
 }
+
+/** Most members say nothing in most places. */
+const NOTHING = Object.freeze({});
 
 async function load(
 	database: Database,
@@ -110,13 +118,22 @@ async function load(
 		else alternates.set(member, { ...alternates.get(member), [hierarchy]: { parent, weight, position } });
 	}
 	const states = new Map<number, MemberState>();
-	for (const member of members)
-		states.set(member.id, {
-			...member,
-			...(main.get(member.id) ?? { parent: null, weight: 1, position: member.id }),
-			facts: facts.get(member.id) ?? {},
-			places: alternates.get(member.id) ?? {}
+	for (const { id: member, code, name, unassigned, retired } of members) {
+		const place = main.get(member);
+		// Written out: spread objects of this number cost the collector seconds.
+		states.set(member, {
+			id: member,
+			code,
+			name,
+			unassigned,
+			retired,
+			parent: place?.parent ?? null,
+			weight: place?.weight ?? 1,
+			position: place?.position ?? member,
+			facts: facts.get(member) ?? NOTHING,
+			places: alternates.get(member) ?? NOTHING
 		});
+	}
 	const currencies = await list<{ code: string }>('SELECT currency AS code FROM model_currency WHERE model_id = $1', [modelId]);
 	return {
 		id,

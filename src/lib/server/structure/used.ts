@@ -51,6 +51,38 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 	return uses;
 }
 
+/** Which of some members anything names, or numbers stand at. A statement a table, however many members. */
+export async function usedAmong(database: Database, dimensionId: number, members: readonly number[]): Promise<Set<number>> {
+	const asked = new Set(members);
+	const used = new Set<number>();
+	const named = await database.query<{ id: number }>(
+		`SELECT id FROM (
+			SELECT member_id AS id FROM map_line UNION SELECT member_id FROM import_rule UNION SELECT member_id FROM access_grant_member
+			UNION SELECT member_id FROM access_lock_member UNION SELECT weighed_by FROM account UNION SELECT account_id FROM formula
+			UNION SELECT unnest(ARRAY[continues_from, compared_with, span_from, span_to, entry_from, entry_to]) FROM scenario
+			UNION SELECT member_id FROM variable UNION SELECT unnest(address) FROM draft_cell UNION SELECT period_id FROM draft_cell) AS named
+		WHERE id = ANY ($1::integer[])`,
+		[members]
+	);
+	for (const { id } of named.rows) used.add(id);
+	const formulas = await database.query<{ expression: Expression }>('SELECT expression FROM formula');
+	for (const { expression } of formulas.rows)
+		for (const read of readsOf(expression))
+			for (const id of [read.member, ...Object.values(read.at ?? {})]) if (asked.has(id)) used.add(id);
+	const period = await database.query("SELECT FROM dimension WHERE id = $1 AND kind = 'period'", [dimensionId]);
+	for (const { id: modelId } of await modelsOf(database, dimensionId)) {
+		for (const form of await formsOf(database, modelId)) for (const id of membersNamed(form.layout)) if (asked.has(id)) used.add(id);
+		if (period.rowCount) continue;
+		const column = `d${Math.trunc(dimensionId)}`;
+		const numbers = await database.query<{ id: number }>(
+			`SELECT DISTINCT ${column} AS id FROM cells_${Math.trunc(modelId)} WHERE ${column} = ANY ($1::integer[])`,
+			[members]
+		);
+		for (const { id } of numbers.rows) used.add(id);
+	}
+	return used;
+}
+
 /** The models a dimension belongs to. */
 export async function modelsOf(database: Database, dimensionId: number): Promise<{ id: number; name: string }[]> {
 	return (

@@ -189,7 +189,6 @@
 	export const focus = focusCell;
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 <div
 	bind:this={scroller}
 	{@attach rows.attach}

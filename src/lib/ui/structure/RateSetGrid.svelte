@@ -149,7 +149,6 @@
 		<p class="text-grey py-1.5 text-[13px]">This model uses no other currency than {set.pivot}, so no rates are needed.</p>
 	{:else}
 		<div class="overflow-x-auto">
-			<!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role -->
 			<table bind:this={table} role="grid" aria-label="Rates of {set.name}" class="mt-1 text-[13px]" {onkeydown} {onpaste}>
 				<thead>
 					<tr

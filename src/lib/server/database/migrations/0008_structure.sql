@@ -114,3 +114,12 @@ ALTER TABLE hierarchy_node ALTER COLUMN position TYPE double precision;
 -- Numbers that move from one member to another with the structure are change sets too.
 ALTER TABLE change_set DROP CONSTRAINT change_set_kind_check;
 ALTER TABLE change_set ADD CONSTRAINT change_set_kind_check CHECK (kind IN ('save', 'load', 'structure'));
+
+-- What names a member, found without reading whole tables: deleting 20,000 of them took 17 s without.
+CREATE INDEX hierarchy_node_member ON hierarchy_node (member_id);
+CREATE INDEX map_line_member ON map_line (member_id);
+CREATE INDEX import_rule_member ON import_rule (member_id);
+CREATE INDEX access_grant_member_member ON access_grant_member (member_id);
+CREATE INDEX access_lock_member_member ON access_lock_member (member_id);
+CREATE INDEX variable_member ON variable (member_id);
+CREATE INDEX account_weighed_by ON account (weighed_by);

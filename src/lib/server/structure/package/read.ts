@@ -126,8 +126,8 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 		for (const item of ours)
 			if (!named.has(nameOf(item))) differences.push({ part, what, name: nameOf(item), change: 'is not in the package' });
 	};
-	const { name: _ours, ...own } = model.model;
-	const { name: _theirs, ...other } = packed.model;
+	// A model may have another name and still be the same.
+	const [own, other] = [model, packed].map(({ model: facts }) => ({ ...facts, name: '' })) as [object, object];
 	if (JSON.stringify(own) !== JSON.stringify(other))
 		differences.push({ part: 'Model', what: 'model', name: packed.model.name, change: changeOf(own, other) });
 	if (JSON.stringify(model.calendar) !== JSON.stringify(packed.calendar))

@@ -19,6 +19,7 @@
 	}
 	let { table, person }: Props = $props();
 
+	const EXAMPLE = ['Code\tName\tParent', '4000\tRevenue\t'].join('\n');
 	const shell = useShell();
 	// svelte-ignore state_referenced_locally
 	const members = new MemberTableState(table);
@@ -259,7 +260,7 @@
 				<textarea
 					class="textarea bg-raised h-24 w-full font-mono text-xs"
 					aria-label="Rows from a spreadsheet"
-					placeholder={'Code\tName\tParent\n4000\tRevenue\t'}
+					placeholder={EXAMPLE}
 					bind:value={text}></textarea>
 				<div class="mt-1.5 flex gap-2">
 					<button
