@@ -32,6 +32,12 @@
 		return index === adding.after + 1 ? 'new' : index - 1;
 	};
 
+	// What was found is seen from its beginning.
+	$effect(() => {
+		void members.text;
+		if (scroller) scroller.scrollTop = 0;
+	});
+
 	async function focusCell() {
 		rows.show(members.at + (members.adding && members.at > members.adding.after ? 1 : 0));
 		await tick();
