@@ -42,7 +42,40 @@ await take(planner, 'form');
 const administrator = await pageOf('maren.kvist');
 await administrator.goto('/structure/dimension/account');
 await ready(administrator);
+await administrator.getByRole('button', { name: 'Details' }).click();
+await administrator.getByLabel('Find a member').fill('cost');
+await administrator.getByRole('gridcell', { name: 'PERSAIL' }).click();
+await administrator.getByLabel('Live formula').waitFor();
 await take(administrator, 'structure');
+await administrator.getByLabel('Find a member').fill('');
+await administrator.getByRole('button', { name: 'Details' }).click();
+await administrator.getByRole('button', { name: 'Paste or load…' }).click();
+await administrator
+	.getByLabel('Rows from a spreadsheet')
+	.fill(
+		[
+			'Code\tName\tParent\tKind\tColour',
+			'6010\tFuel and lubricants\tVOYAGE\texpense\tred',
+			'6015\tShore power\tVOYAGE\texpense\t',
+			'6016\tUrea\tVOYAG\texpense\t',
+			'6020\tHarbour dues\tTERM\texpense\t'
+		].join('\n')
+	);
+await administrator.getByRole('button', { name: 'Look at what it would do' }).click();
+await administrator.getByText('1 to move').waitFor();
+await take(administrator, 'pasted-rows');
+await administrator.goto('/structure/new-model');
+await ready(administrator);
+await administrator.getByLabel('Name', { exact: true }).fill('Dry dock');
+await administrator.getByLabel('Pattern of months').selectOption('4-4-5');
+await take(administrator, 'new-model');
+await administrator.goto('/structure/calendar');
+await ready(administrator);
+await take(administrator, 'calendar');
+await administrator.goto('/structure/wiring');
+await administrator.locator('[data-drawn]').waitFor();
+await administrator.waitForTimeout(600);
+await take(administrator, 'wiring');
 await administrator.goto('/structure/currencies');
 await ready(administrator);
 await take(administrator, 'currencies');
