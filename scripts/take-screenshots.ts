@@ -42,13 +42,11 @@ await take(planner, 'form');
 const administrator = await pageOf('maren.kvist');
 await administrator.goto('/structure/dimension/account');
 await ready(administrator);
-await administrator.getByRole('button', { name: 'Details' }).click();
-await administrator.getByLabel('Find a member').fill('cost');
+await administrator.getByRole('button', { name: 'Details', exact: true }).click();
 await administrator.getByRole('gridcell', { name: 'PERSAIL' }).click();
 await administrator.getByLabel('Live formula').waitFor();
 await take(administrator, 'structure');
-await administrator.getByLabel('Find a member').fill('');
-await administrator.getByRole('button', { name: 'Details' }).click();
+await administrator.getByRole('button', { name: 'Details', exact: true }).click();
 await administrator.getByRole('button', { name: 'Paste or load…' }).click();
 await administrator
 	.getByLabel('Rows from a spreadsheet')
@@ -62,7 +60,7 @@ await administrator
 		].join('\n')
 	);
 await administrator.getByRole('button', { name: 'Look at what it would do' }).click();
-await administrator.getByText('1 to move').waitFor();
+await administrator.getByRole('cell', { name: 'moves' }).waitFor();
 await take(administrator, 'pasted-rows');
 await administrator.goto('/structure/new-model');
 await ready(administrator);

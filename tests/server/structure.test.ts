@@ -30,6 +30,7 @@ import {
 	setFormula,
 	setRates,
 	setVariable,
+	structureHistory,
 	toCsv,
 	toWorkbook,
 	undoStructure,
@@ -326,6 +327,17 @@ describe('attributes, variables, calendar, rates', () => {
 		).toContain('has none itself');
 		const cross = await crossRates(admin(), 1, set.id, 'GBP', 'NOK', 'average');
 		expect(cross.find(({ name }) => name === 'Jun 2027')!.value).toBeCloseTo(12 / 0.8706, 3);
+	});
+	test('every change stands in the history of what it changed', async () => {
+		const words = async (kind: 'calendar' | 'rate set' | 'variable') =>
+			(await structureHistory(admin(), 1, [kind])).map((change) => `${change.person}: ${change.words}`);
+		expect(await words('calendar')).toEqual([
+			'Maren Kvist: Closed Actual up to Oct 26',
+			'Maren Kvist: Renamed “Oct 2026” to “Oct 26”',
+			'Maren Kvist: Extended the calendar by 1 year before and 2 years after'
+		]);
+		expect(await words('variable')).toEqual(['Maren Kvist: Set the variable “Current year”']);
+		expect(await words('rate set')).toEqual(['Maren Kvist: Changed rates of NOK in “Budget rates FY2028”']);
 	});
 	test('gaps are told where a rate is missing', async () => {
 		const page = await readRates(admin(), 1);

@@ -10,3 +10,4 @@ export { calendarSchema, createModel, newModelSchema, type NewModel } from './ne
 export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';
 export { formulaSchema, readFormula, setFormula } from './formulas';
+export { structureHistory, type StructureChange } from './history';

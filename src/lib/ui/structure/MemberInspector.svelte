@@ -122,7 +122,7 @@
 			<h3>Live formula, from totals</h3>
 			{#if mayWrite}
 				<textarea
-					class="field h-auto font-mono text-xs"
+					class="field formula font-mono text-xs"
 					rows="2"
 					aria-label="Live formula"
 					aria-invalid={formula.fault ? 'true' : undefined}
@@ -196,6 +196,10 @@
 		color: var(--grey);
 		font-size: 12px;
 		font-weight: 600;
+	}
+	.formula.formula {
+		height: auto;
+		padding: 4px 6px;
 	}
 	.field {
 		width: 100%;

@@ -2,6 +2,7 @@
 	import { invalidateAll } from '$app/navigation';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
+	import ChangeList from '$lib/ui/structure/ChangeList.svelte';
 	import YearStrip from '$lib/ui/structure/YearStrip.svelte';
 
 	let { data } = $props();
@@ -137,4 +138,5 @@
 		{/each}
 	</div>
 	{#if mayWrite}<p class="text-grey mt-3 text-[13px]">Choose a period to give it another name.</p>{/if}
+	<ChangeList changes={data.changes} locale={data.person.locale} />
 </main>

@@ -2,6 +2,7 @@
 	import { invalidateAll } from '$app/navigation';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
+	import ChangeList from '$lib/ui/structure/ChangeList.svelte';
 	import RateSetGrid from '$lib/ui/structure/RateSetGrid.svelte';
 
 	let { data } = $props();
@@ -156,4 +157,5 @@
 			{/if}
 		</section>
 	{/if}
+	<ChangeList changes={data.changes} locale={data.person.locale} />
 </main>

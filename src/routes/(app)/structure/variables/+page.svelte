@@ -3,6 +3,7 @@
 	import type { MemberTable } from '$lib/server/structure';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
+	import ChangeList from '$lib/ui/structure/ChangeList.svelte';
 
 	let { data } = $props();
 	useShell().at({ name: 'Structure', path: '/structure' }, { name: 'Variables' });
@@ -116,4 +117,5 @@
 			<button class="btn btn-sm btn-primary" disabled={name.trim() === ''}>Set</button>
 		</form>
 	{/if}
+	<ChangeList changes={data.changes} locale={data.person.locale} />
 </main>
