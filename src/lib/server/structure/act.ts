@@ -2,11 +2,11 @@ import type pg from 'pg';
 import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
 import { transaction } from '../database';
 import { lockModel } from '../database/change-set';
-import { readModelDefinition } from '../database/definitions';
+import { readModelDefinition, structureVersion } from '../database/definitions';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { handOverNumbers } from './hand-over';
-import { readDimension, type LoadedDimension } from './read-state';
+import { keepChanged, readDimension, type LoadedDimension } from './read-state';
 import { countNumbers, modelsOf, usedAmong, usesOfMember, type Use } from './used';
 import { writeDiff } from './write-state';
 
@@ -67,7 +67,8 @@ export async function actOnDimension(
 	after?: (client: pg.PoolClient, change: number) => Promise<void>
 ): Promise<ActOutcome> {
 	const writer = requirePermission(person, 'structure.write');
-	return transaction(async (client) => {
+	let committed = () => {};
+	const outcome = await transaction(async (client) => {
 		await client.query('SELECT FROM dimension WHERE code = $1 FOR UPDATE', [code]);
 		const dimension = await readDimension(client, modelId, code);
 		if (dimension.state.kind === 'period')
@@ -107,6 +108,8 @@ export async function actOnDimension(
 		await after?.(client, id);
 		const version = await dimensionChanged(client, dimension.id);
 		if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
+		const structure = await structureVersion(client, modelId);
+		committed = () => keepChanged(modelId, dimension, stored, version, structure);
 		return {
 			change: id,
 			words: sentence,
@@ -116,6 +119,8 @@ export async function actOnDimension(
 			removed: stored.filter((diff) => !diff.after).length
 		};
 	});
+	committed();
+	return outcome;
 }
 
 export interface JournalObject {

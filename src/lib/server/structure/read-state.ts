@@ -5,6 +5,7 @@ import {
 	type DimensionState,
 	type FieldValue,
 	type Lookups,
+	type MemberDiff,
 	type MemberState,
 	type Place
 } from '../../core';
@@ -66,6 +67,12 @@ export async function readDimension(database: Database, modelId: number, code: s
 	const known = kept.get(key);
 	kept.delete(key);
 	const loaded = known?.at === at ? known.loaded : await load(database, modelId, dimension);
+	keep(key, at, loaded);
+	return loaded;
+}
+
+function keep(key: string, at: string, loaded: LoadedDimension): void {
+	kept.delete(key);
 	kept.set(key, { at, loaded });
 	let members = [...kept.values()].reduce((sum, each) => sum + each.loaded.state.members.size, 0);
 	for (const [oldest, { loaded: old }] of kept) {
@@ -73,7 +80,25 @@ export async function readDimension(database: Database, modelId: number, code: s
 		kept.delete(oldest);
 		members -= old.state.members.size;
 	}
-	return loaded;
+}
+
+/**
+ * Keeps the state that a change has led to, once it is committed, so that the next reader need not read it all again.
+ * General dimensions only: what accounts, entities and scenarios may refer to changes with them.
+ */
+export function keepChanged(
+	modelId: number,
+	before: LoadedDimension,
+	diffs: readonly MemberDiff[],
+	version: number,
+	structure: number
+): void {
+	if (before.state.kind !== 'general') return;
+	const members = new Map(before.state.members);
+	for (const { id, after } of diffs)
+		if (after) members.set(id, after);
+		else members.delete(id);
+	keep(`${modelId} ${before.id}`, `${version} ${structure}`, { ...before, version, state: { ...before.state, members } });
 }
 
 /** Most members say nothing in most places. */

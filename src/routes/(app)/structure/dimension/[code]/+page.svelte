@@ -23,6 +23,11 @@
 	const table = $derived(data.table ?? (fetched?.code === data.code ? fetched : null));
 </script>
 
+<svelte:head>
+	<!-- A large table is on its way while the page's own scripts still load. -->
+	{#if !data.table}<link rel="preload" as="fetch" crossorigin="anonymous" href="/api/structure/dimension/{data.code}" />{/if}
+</svelte:head>
+
 {#if table}
 	{#key table.code}
 		<MemberPage {table} person={data.person} />
