@@ -247,17 +247,17 @@ export async function addPeriods(
 	);
 }
 
-async function startCalendar(
+/** Stores how periods are made, under a name that no other calendar has. @returns its id */
+export async function addCalendar(
 	client: pg.PoolClient,
-	modelName: string,
-	calendar: CalendarDefinition,
-	periods: ReturnType<typeof generatePeriods>
-) {
+	name: string,
+	calendar: z.infer<typeof calendarSchema> | CalendarDefinition
+): Promise<number> {
 	const row = await client.query<{ id: number }>(
 		`INSERT INTO calendar (name, grain, pattern, week_start, fiscal_start_month, named_by, first_year, years, levels)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9) RETURNING id`,
 		[
-			await freeName(client, 'calendar', modelName),
+			await freeName(client, 'calendar', name),
 			calendar.grain,
 			calendar.pattern,
 			calendar.weekStart ?? null,
@@ -268,12 +268,22 @@ async function startCalendar(
 			calendar.levels
 		]
 	);
+	return row.rows[0]!.id;
+}
+
+async function startCalendar(
+	client: pg.PoolClient,
+	modelName: string,
+	calendar: CalendarDefinition,
+	periods: ReturnType<typeof generatePeriods>
+) {
+	const calendarId = await addCalendar(client, modelName, calendar);
 	const dimension = await startDimension(
 		client,
 		'Period',
 		'period',
 		periods.map(({ code, name, parent }) => ({ code, name, ...(parent !== undefined && { parent }) })),
-		row.rows[0]!.id
+		calendarId
 	);
 	await addPeriods(client, dimension.ids, periods);
 	return dimension;

@@ -8,7 +8,7 @@ import { layoutSchema } from '../../form/layout-schema';
 import { sourceSchema } from '../../import/recipe';
 import { requirePermission, type SignedIn } from '../../session';
 import { refuseBrokenModel, writeJournal } from '../act';
-import { addCurrencies, addPeriods, freeCode } from '../new-model';
+import { addCalendar, addCurrencies, addPeriods, freeCode } from '../new-model';
 import type { LoadedDimension, ReferenceIds } from '../read-state';
 import { mapMembers } from '../used';
 import { writeDiff } from '../write-state';
@@ -211,25 +211,7 @@ async function createCalendar(client: pg.PoolClient, { calendar, model }: ModelP
 	const known = new Set(dimension.members.map(({ code }) => code));
 	if (periodsOf({ calendar } as ModelPackage, dimension).some(({ code }) => !known.has(code)))
 		throw new Fault(422, 'not understood', 'The periods of the package are not those of its calendar.');
-	const taken = new Set((await client.query<{ name: string }>('SELECT name FROM calendar')).rows.map(({ name }) => name));
-	let name = model.name;
-	for (let number = 2; taken.has(name); number++) name = `${model.name} ${number}`;
-	const row = await client.query<{ id: number }>(
-		`INSERT INTO calendar (name, grain, pattern, week_start, fiscal_start_month, named_by, first_year, years, levels)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9) RETURNING id`,
-		[
-			name,
-			calendar.grain,
-			calendar.pattern,
-			calendar.weekStart ?? null,
-			calendar.fiscalStartMonth,
-			calendar.namedBy,
-			calendar.firstYear,
-			calendar.years,
-			calendar.levels
-		]
-	);
-	return row.rows[0]!.id;
+	return addCalendar(client, model.name, calendar);
 }
 
 function periodsOf({ calendar }: ModelPackage, dimension: PackedDimension) {
