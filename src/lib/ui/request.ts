@@ -1,7 +1,7 @@
 /** The server's answer, or its sentence and what it says besides. */
 export type Reply<Answer> = { ok: true; answer: Answer } | { ok: false; code: string; message: string; details?: unknown };
 
-/** Asks the server; a body is sent as JSON. A session that ended leads to signing in. */
+/** Asks the server; a body is sent as JSON, a file as it is. A session that ended leads to signing in. */
 export async function request<Answer = Record<string, never>>(
 	path: string,
 	body?: unknown,
@@ -10,7 +10,9 @@ export async function request<Answer = Record<string, never>>(
 	try {
 		const response = await fetch(path, {
 			method,
-			...(body !== undefined && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+			...(body instanceof File
+				? { body }
+				: body !== undefined && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
 		});
 		const answer = (await response.json()) as Answer & { code?: string; message?: string; details?: unknown };
 		if (response.ok) return { ok: true, answer };
@@ -25,3 +27,7 @@ export async function request<Answer = Record<string, never>>(
 		return { ok: false, code: 'unreachable', message: 'The server cannot be reached. Nothing was changed; try again in a moment.' };
 	}
 }
+
+/** A CSV or XLSX file as a grid of texts, read by the server. */
+export const readSheet = (file: File): Promise<Reply<{ grid: string[][] }>> =>
+	request(`/api/structure/sheet?name=${encodeURIComponent(file.name)}`, file);

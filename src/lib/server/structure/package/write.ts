@@ -33,7 +33,7 @@ export async function exportPackage(
 	add('locks.json', packed.locks);
 	for (const form of packed.forms) add(`forms/${form.code}.json`, form);
 	for (const each of packed.imports) add(`imports/${each.code}.json`, each);
-	if (withNumbers) add('numbers.csv', numbersAsCsv(packed, await packNumbers(modelId, packed)));
+	if (withNumbers) add('numbers.csv', numbersAsCsv(packed, await packNumbers(modelId)));
 	return {
 		name: packed.model.name,
 		zip: await zip.generateAsync({ type: 'nodebuffer', compression: 'DEFLATE', compressionOptions: { level: 6 } })
@@ -313,7 +313,7 @@ async function packImports(
 }
 
 /** Every stored series, sorted by origin and address. */
-async function packNumbers(modelId: number, packed: ModelPackage): Promise<PackedSeries[]> {
+async function packNumbers(modelId: number): Promise<PackedSeries[]> {
 	const client = await pool().connect();
 	try {
 		const definition = (await readModelDefinition(client, modelId))!;
@@ -328,7 +328,6 @@ async function packNumbers(modelId: number, packed: ModelPackage): Promise<Packe
 				amounts: Array.from(amounts, (amount) => (amount === amount ? amount : null))
 			});
 		});
-		void packed;
 		return rows.sort((a, b) => compare([a.origin, ...a.members, a.year], [b.origin, ...b.members, b.year]));
 	} finally {
 		client.release();

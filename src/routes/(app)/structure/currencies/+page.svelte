@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { invalidateAll } from '$app/navigation';
-	import { request } from '$lib/ui/request';
+	import { readSheet, request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 	import ChangeList from '$lib/ui/structure/ChangeList.svelte';
 	import RateSetGrid from '$lib/ui/structure/RateSetGrid.svelte';
@@ -36,18 +36,9 @@
 	}
 	async function upload(file: File | undefined) {
 		if (!file) return;
-		const code = data.dimensions[0]?.code ?? '';
-		try {
-			const response = await fetch(`/api/structure/dimension/${code}/file?name=${encodeURIComponent(file.name)}`, {
-				method: 'POST',
-				body: file
-			});
-			const answer = (await response.json()) as { grid?: string[][]; message?: string };
-			if (answer.grid) await grids[target || rates.sets[0]!.id]?.readTable(answer.grid);
-			else message = { text: answer.message ?? 'The file could not be read.', kind: 'error' };
-		} catch {
-			message = { text: 'The server cannot be reached. Nothing was changed.', kind: 'error' };
-		}
+		const reply = await readSheet(file);
+		if (reply.ok) await grids[target || rates.sets[0]!.id]?.readTable(reply.answer.grid);
+		else message = { text: reply.message, kind: 'error' };
 		if (picker) picker.value = '';
 	}
 	async function look(event: SubmitEvent) {

@@ -24,16 +24,9 @@
 	const count = (number: number) => number.toLocaleString(data.person.locale);
 
 	async function send<Answer>(path: string, body: File): Promise<Answer | undefined> {
-		fault = null;
-		try {
-			const response = await fetch(path, { method: 'POST', body });
-			const answer = (await response.json()) as Answer & { message?: string };
-			if (response.ok) return answer;
-			fault = answer.message ?? 'The package could not be read.';
-		} catch {
-			fault = 'The server cannot be reached. Nothing was changed.';
-		}
-		return undefined;
+		const reply = await request<Answer>(path, body);
+		fault = reply.ok ? null : reply.message;
+		return reply.ok ? reply.answer : undefined;
 	}
 	async function look(chosen: File | undefined) {
 		if (!chosen) return;

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { invalidate } from '$app/navigation';
 	import type { ActOutcome, MemberTable } from '$lib/server/structure';
-	import { request } from '$lib/ui/request';
+	import { readSheet, request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 	import { fromClipboard } from '$lib/ui/grid/clipboard';
 	import AttributePanel from '$lib/ui/structure/AttributePanel.svelte';
@@ -70,17 +70,9 @@
 	async function upload(file: File | undefined) {
 		if (!file) return;
 		members.message = null;
-		try {
-			const response = await fetch(`/api/structure/dimension/${members.code}/file?name=${encodeURIComponent(file.name)}`, {
-				method: 'POST',
-				body: file
-			});
-			const answer = (await response.json()) as { grid?: string[][]; message?: string };
-			if (answer.grid) pasted = { grid: answer.grid, source: `from ${file.name}` };
-			else members.message = { text: answer.message ?? 'The file could not be read.', kind: 'error' };
-		} catch {
-			members.message = { text: 'The server cannot be reached. Nothing was changed.', kind: 'error' };
-		}
+		const reply = await readSheet(file);
+		if (reply.ok) pasted = { grid: reply.answer.grid, source: `from ${file.name}` };
+		else members.message = { text: reply.message, kind: 'error' };
 		if (picker) picker.value = '';
 	}
 	async function startHierarchy() {
