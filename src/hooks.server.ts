@@ -4,16 +4,21 @@ import { closePool, pool } from '$lib/server/database';
 import { listModels } from '$lib/server/database/definitions';
 import { stopEngines } from '$lib/server/engine';
 import { closeEventStreams } from '$lib/server/events';
+import { stopDataThread } from '$lib/server/import';
+import { startJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
 import { readSession } from '$lib/server/session';
 import { MODEL_COOKIE, SESSION_COOKIE } from '$lib/server/session/cookie';
 
-export const init: ServerInit = () => {
-	if (building || dev) return;
+export const init: ServerInit = async () => {
+	if (building) return;
+	// Importing the subject above has named who carries out which kind of job.
+	await startJobs().catch((error: unknown) => log.error({ err: error }, 'the job queue cannot be started: nothing can be loaded'));
+	if (dev) return;
 	// The adapter waits for open requests before it ends, and event streams never end by themselves.
 	for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, closeEventStreams);
 	process.on('sveltekit:shutdown' as never, async () => {
-		await stopEngines();
+		await Promise.all([stopEngines(), stopDataThread(), stopJobs(), stopJobNews()]);
 		await closePool();
 	});
 };
@@ -29,6 +34,8 @@ export const handle: Handle = async ({ event, resolve }) => {
 	// SvelteKit checks the origin of form posts; the same for everything else that writes.
 	if (isApi && event.request.method !== 'GET' && event.request.headers.get('origin') !== event.url.origin)
 		return json({ code: 'wrong origin', message: 'This request came from another site.' }, { status: 403 });
+	// Stand-ins of outside systems have tokens of their own.
+	if (pathname.startsWith('/simulated/')) return resolve(event);
 	if (!event.locals.person && !OPEN_PATHS.has(pathname)) {
 		if (isApi)
 			return json(

@@ -38,12 +38,12 @@ export async function loadImports(
 		values: { column?: string; map?: number; member?: number; format?: string }
 	) =>
 		client.query(
-			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_column, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_columns, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7)',
 			[
 				importId,
 				dimension.id,
 				values.format ? 'date' : values.map ? 'column' : 'fixed',
-				values.column ?? null,
+				values.column === undefined ? [] : [values.column],
 				values.map ?? null,
 				values.member ?? null,
 				values.format ?? null
@@ -66,7 +66,7 @@ export async function loadImports(
 		{
 			delimiter: ';',
 			encoding: 'utf-8',
-			amountColumn: 'Amount',
+			amountColumns: ['Amount'],
 			decimal: '.',
 			group: ' '
 		}
@@ -102,7 +102,7 @@ export async function loadImports(
 		{
 			delimiter: ',',
 			encoding: 'utf-8',
-			amountColumn: 'count',
+			amountColumns: ['count'],
 			decimal: '.',
 			group: ''
 		}

@@ -7,13 +7,31 @@ import { readAllSeries } from '../../src/lib/server/database/cells';
 import { addressDimensions, readModelDefinition } from '../../src/lib/server/database/definitions';
 import { stopEngines } from '../../src/lib/server/engine';
 import { changesOf, latestRevision } from '../../src/lib/server/engine/journal';
-import { listImports, loadFile, readBatch, readImport } from '../../src/lib/server/import';
+import {
+	checkImport,
+	compareBatches,
+	editImport,
+	keepFile,
+	listImports,
+	loadFile,
+	previewTakeBack,
+	readBatch,
+	readImport,
+	reloadRejects,
+	rowOfBatch,
+	rowsOfCell,
+	startLoad,
+	startTakeBack,
+	stopDataThread,
+	waitForLoad
+} from '../../src/lib/server/import';
 import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
-const maren = { id: 1, name: 'Maren Kvist', permissions: ['data.read', 'data.load'] } as unknown as SignedIn;
+const maren = { id: 1, name: 'Maren Kvist', permissions: ['data.read', 'data.load', 'data.write', 'structure.write'] } as unknown as SignedIn;
 const HEAD = 'Account;Unit;Route;Posting date;Text;Amount\n';
+const LEDGER = () => readFileSync('demo/files/ledger-2026-09.csv', 'utf8');
 
 beforeAll(async () => {
 	database = await freshDatabase('loading', { demo: true });
@@ -21,38 +39,73 @@ beforeAll(async () => {
 });
 afterAll(async () => {
 	await stopEngines();
+	await stopDataThread();
 	await closePool();
 	await database.close();
 });
 
-const load = (content: string, code = 'ledger') => loadFile(maren, 1, code, 'test.csv', new Blob([content]).stream());
-const stored = async (account: string) =>
+async function* bytes(content: string | Uint8Array) {
+	yield typeof content === 'string' ? new TextEncoder().encode(content) : content;
+}
+const keep = (content: string, code = 'ledger', name = 'test.csv') => keepFile(maren, 1, code, name, bytes(content));
+type Choices = Parameters<typeof loadFile>[5];
+const load = (content: string, choices: Choices = {}, code = 'ledger') =>
+	loadFile(maren, 1, code, 'test.csv', bytes(content), { rejects: 'load good rows', again: true, ...choices });
+const stored = async (account: string, month = 6) =>
 	(
 		await database.pool.query<{ total: number | null }>(
-			"SELECT sum(amount) AS total FROM report_cells_1 WHERE scenario = 'ACT' AND fiscal_year = 2027 AND period_of_year = 6 AND account = $1",
-			[account]
+			"SELECT sum(amount) AS total FROM report_cells_1 WHERE scenario = 'ACT' AND fiscal_year = 2027 AND period_of_year = $2 AND account = $1",
+			[account, month]
 		)
 	).rows[0]!.total;
+const row = (account: string, amount: string, { unit = 'S-BK', route = 'RT-01', date = '02.09.2026', text = 'x' } = {}) =>
+	`${account};${unit};${route};${date};${text};${amount}\n`;
 
 describe('loading', () => {
-	test('the demo’s ledger: counts, control totals, rejects with their lines, revenue turned', async () => {
-		const outcome = await load(readFileSync('demo/files/ledger-2026-09.csv', 'utf8'));
-		expect(outcome).toMatchObject({ rowsRead: 2_215, rowsLoaded: 2_209, rowsRejected: 6 });
+	test('stops when a row is rejected, and writes nothing', async () => {
+		const revision = await latestRevision(database.pool, 1);
+		const outcome = await load(LEDGER(), { rejects: 'stop' });
+		expect(outcome).toMatchObject({ state: 'stopped', rowsRead: 2_215, rowsLoaded: 2_209, rowsRejected: 6, cells: 0 });
+		expect(await latestRevision(database.pool, 1)).toBe(revision);
+		expect((await readBatch(maren, 1, outcome.batch)).reasons[0]).toMatchObject({ message: 'Account: no member for “5305”.', rows: 3 });
+	});
+
+	test('loads the good rows when told to: counts, control totals, reasons with their lines, revenue turned', async () => {
+		const outcome = await load(LEDGER());
+		expect(outcome).toMatchObject({ state: 'loaded', rowsRead: 2_215, rowsLoaded: 2_209, rowsRejected: 6 });
 		const { batch, reasons, rejects } = await readBatch(maren, 1, outcome.batch);
 		expect(batch.amountLoaded + batch.amountRejected).toBeCloseTo(batch.amountRead, 4);
 		expect(batch.extent).toBe('Actual, Sep 2026');
-		expect(reasons[0]).toEqual({ message: 'Account: no member for “5305”.', rows: 3, lines: [41, 252, 463] });
+		expect(reasons[0]).toMatchObject({ message: 'Account: no member for “5305”.', rows: 3, lines: [41, 252, 463] });
 		expect(Object.keys(rejects[0]!.values)).toEqual(['Account', 'Unit', 'Route', 'Posting date', 'Text', 'Amount']);
 		expect(await stored('4010')).toBeGreaterThan(0);
 	});
 
-	test('again writes nothing; a corrected file takes back what the first had and it has not; sums rows of one cell', async () => {
+	test('warns of the same file, and loading it again writes nothing', async () => {
 		const revision = await latestRevision(database.pool, 1);
-		expect(await load(readFileSync('demo/files/ledger-2026-09.csv', 'utf8'))).toMatchObject({ cells: 0 });
+		await expect(load(LEDGER(), { again: false })).rejects.toMatchObject({ code: 'loaded before' });
+		expect(await load(LEDGER())).toMatchObject({ cells: 0 });
 		expect(await latestRevision(database.pool, 1)).toBe(revision);
-		await load(`${HEAD}7010;S-BK;RT-01;02.09.2026;a;100.50-\n7010;S-BK;RT-01;28.09.2026;b;0.25-\n`);
+	});
+
+	test('a corrected file takes back what the first had and it has not; rows of one cell are summed', async () => {
+		await load(HEAD + row('7010', '100.50-') + row('7010', '0.25-', { date: '28.09.2026' }));
 		expect(await stored('4010')).toBe(100.75);
 		expect(await stored('6100')).toBeNull();
+	});
+
+	test('adds on top when told to', async () => {
+		await load(HEAD + row('7010', '10-'), { way: 'add' });
+		expect(await stored('4010')).toBe(110.75);
+	});
+
+	test('replaces only what its extent names', async () => {
+		const entity = (await readImport(maren, 1, 'ledger')).rules.find(({ kind }) => kind === 'entity')!.dimension;
+		await load(HEAD + row('7010', '100-') + row('7010', '50-', { unit: 'N-BK' }));
+		await editImport(maren, 1, 'ledger', { act: 'source', source: { extent: [entity] } });
+		expect(await load(HEAD + row('7010', '70-', { unit: 'N-BK' }))).toMatchObject({ extent: 'Actual, Sep 2026, Northgate Line' });
+		expect(await stored('4010')).toBe(170);
+		await editImport(maren, 1, 'ledger', { act: 'source', source: { extent: [] } });
 	});
 
 	test('touches no other import, no other month and no entry', async () => {
@@ -61,18 +114,25 @@ describe('loading', () => {
 				"SELECT origin, fiscal_year, count(*)::integer AS n FROM report_cells_1 WHERE NOT (scenario = 'ACT' AND fiscal_year = 2027) OR origin <> 'Ledger, monthly' GROUP BY 1, 2 ORDER BY 1, 2"
 			);
 		const before = (await counts()).rows;
-		const august = await database.pool.query(
-			"SELECT sum(amount) AS total FROM report_cells_1 WHERE scenario = 'ACT' AND fiscal_year = 2027 AND period_of_year = 5"
-		);
-		await load(readFileSync('demo/files/ledger-2026-09.csv', 'utf8'));
+		const august = await stored('4010', 5);
+		await load(LEDGER());
 		expect((await counts()).rows).toEqual(before);
-		expect(
-			(
-				await database.pool.query(
-					"SELECT sum(amount) AS total FROM report_cells_1 WHERE scenario = 'ACT' AND fiscal_year = 2027 AND period_of_year = 5"
-				)
-			).rows
-		).toEqual(august.rows);
+		expect(await stored('4010', 5)).toBe(august);
+	});
+
+	test('rejects rows of a closed month with the lock’s name', async () => {
+		const outcome = await load(HEAD + row('7010', '5', { date: '02.08.2026' }) + row('7010', '5-'));
+		expect(outcome).toMatchObject({ rowsLoaded: 1, rowsRejected: 1 });
+		expect((await readBatch(maren, 1, outcome.batch)).reasons[0]!.message).toBe('Actual to August 2026 is closed.');
+	});
+
+	test('rejects rows outside the loader’s grants', async () => {
+		const tove = { ...maren, id: (await database.pool.query<{ id: number }>("SELECT id FROM person WHERE email LIKE 'tove%'")).rows[0]!.id };
+		const outcome = await loadFile(tove, 1, 'ledger', 'own.csv', bytes(HEAD + row('7010', '1-', { unit: 'N-BK' }) + row('7010', '5-')), {
+			rejects: 'load good rows'
+		});
+		expect(outcome).toMatchObject({ rowsLoaded: 1, rowsRejected: 1 });
+		expect((await readBatch(maren, 1, outcome.batch)).reasons[0]!.message).toBe('Your grant is for Skerry Line.');
 	});
 
 	test('of rows that are all rejected writes no figures and keeps the rejects', async () => {
@@ -84,32 +144,151 @@ describe('loading', () => {
 	});
 
 	test.each([
-		['into a closed month', `${HEAD}7010;S-BK;RT-01;02.08.2026;late;5\n`, 'Actual to August 2026 is closed'],
 		['without rows', HEAD, 'headings but no rows'],
 		['without a column', 'Account;Amount\n1;2\n', 'The file has no column “Posting date”, “Unit”, “Route”.']
-	])('%s is refused and leaves no batch', async (_, content, message) => {
-		const batches = await database.pool.query('SELECT count(*) FROM batch');
+	])('%s says so, and writes nothing', async (_, content, message) => {
+		const revision = await latestRevision(database.pool, 1);
 		await expect(load(content)).rejects.toThrow(message);
-		expect((await database.pool.query('SELECT count(*) FROM batch')).rows).toEqual(batches.rows);
+		expect(await latestRevision(database.pool, 1)).toBe(revision);
+		expect((await listImports(maren, 1)).find(({ code }) => code === 'ledger')!.lastBatch).toMatchObject({ state: 'failed' });
 	});
 
 	test('is for those who may', async () => {
 		const planner = { ...maren, permissions: ['form.read'] } as SignedIn;
-		await expect(loadFile(planner, 1, 'ledger', 'x', new Blob(['']).stream())).rejects.toMatchObject({ status: 403 });
+		await expect(loadFile(planner, 1, 'ledger', 'x', bytes('a'))).rejects.toMatchObject({ status: 403 });
 		await expect(listImports(planner, 1)).rejects.toMatchObject({ status: 403 });
-		await expect(load('', 'no-such-import')).rejects.toMatchObject({ status: 404 });
+		await expect(load('a', {}, 'no-such-import')).rejects.toMatchObject({ status: 404 });
 	});
+
+	test('two loads of the same month at once end as one of them, not as both', async () => {
+		await Promise.all([load(HEAD + row('7010', '100-')), load(HEAD + row('7010', '200-'))]);
+		expect([100, 200]).toContain(await stored('4010'));
+	});
+
+	test('a connection that drops leaves no file and no batch', async () => {
+		const batches = await database.pool.query('SELECT count(*) FROM batch');
+		async function* dropping() {
+			yield new TextEncoder().encode(HEAD);
+			throw Object.assign(new Error('aborted'), { code: 'ECONNRESET' });
+		}
+		await expect(keepFile(maren, 1, 'ledger', 'half.csv', dropping())).rejects.toMatchObject({ code: 'broken off' });
+		expect((await database.pool.query('SELECT count(*) FROM batch')).rows).toEqual(batches.rows);
+		expect((await database.pool.query("SELECT FROM source_file WHERE name = 'half.csv'")).rowCount).toBe(0);
+	});
+});
+
+describe('a batch', () => {
+	test('is repaired: the rejects alone are loaded once their value has a member, and once only', async () => {
+		const first = await load(HEAD + row('7010', '100-') + row('5305', '40') + row('5305', '2', { date: '09.09.2026' }) + row('7010', 'abc'));
+		expect(first).toMatchObject({ rowsRejected: 3 });
+		const account = (await readImport(maren, 1, 'ledger')).rules.find(({ kind }) => kind === 'account')!;
+		const fuel = (await database.pool.query<{ id: number }>("SELECT m.id FROM member m JOIN account a ON a.member_id = m.id WHERE m.code = '6100'")).rows[0]!.id;
+		await editImport(maren, 1, 'ledger', {
+			act: 'add lines',
+			map: account.map!.id,
+			before: null,
+			lines: [{ terms: { kind: 'single', value: '5305' }, member: fuel, skip: false, reverseSign: false }]
+		});
+		const again = await reloadRejects(maren, 1, first.batch);
+		expect(await waitForLoad(again.job)).toMatchObject({ rowsRead: 3, rowsLoaded: 2, rowsRejected: 1 });
+		expect(await stored('6100')).toBe(42);
+		expect(await stored('4010')).toBe(100);
+		await expect(reloadRejects(maren, 1, first.batch)).rejects.toThrow(`Batch ${again.batch} has loaded these rows already.`);
+	});
+
+	test('whose extent another load has replaced keeps its rejects to itself', async () => {
+		const first = await load(HEAD + row('7010', '100-') + row('9998', '40'));
+		const second = await load(HEAD + row('7010', '120-'));
+		await expect(reloadRejects(maren, 1, first.batch)).rejects.toThrow(`Batch ${second.batch} has replaced what this batch loaded.`);
+	});
+
+	test('leads from a row to its cell and from a cell to its rows', async () => {
+		const { batch } = await load(HEAD + row('7010', '100-') + row('9999', '1') + row('7010', '20-', { date: '28.09.2026', text: '"two\nlines"' }) + row('7010', '3-', { unit: 'N-BK' }));
+		const found = await rowOfBatch(maren, 1, batch, 4);
+		expect(found).toMatchObject({ values: ['7010', 'S-BK', 'RT-01', '28.09.2026', 'two\nlines', '20-'], rejected: null });
+		expect(found.cells[0]).toMatchObject({ amount: 20 });
+		expect(found.cells[0]!.words).toContain('Skerry Line');
+		expect(await rowOfBatch(maren, 1, batch, 6)).toMatchObject({ values: ['7010', 'N-BK', 'RT-01', '02.09.2026', 'x', '3-'] });
+		expect(await rowOfBatch(maren, 1, batch, 3)).toMatchObject({ cells: [], rejected: 'Account: no member for “9999”.' });
+		await expect(rowOfBatch(maren, 1, batch, 5)).rejects.toMatchObject({ status: 404 });
+		const { members, period } = found.cells[0]!;
+		expect((await rowsOfCell(maren, 1, { members, period }))[0]).toMatchObject({ batch, count: 2, total: 120, rows: [{ line: 2 }, { line: 4 }] });
+	});
+
+	test('is taken back alone, as far as it still holds', async () => {
+		await load(HEAD + row('7010', '1-'));
+		const older = await load(HEAD + row('7010', '100-') + row('7010', '5-', { unit: 'N-BK' }));
+		const newer = await load(HEAD + row('7010', '300-') + row('7010', '5-', { unit: 'N-BK' }));
+		expect(await previewTakeBack(maren, 1, older.batch)).toEqual({ cells: 2, holds: 1, later: [newer.batch] });
+		await startTakeBack(maren, 1, older.batch, false);
+		expect(await stored('4010')).toBe(300);
+		await expect(startTakeBack(maren, 1, older.batch, false)).rejects.toMatchObject({ code: 'taken back' });
+	});
+
+	test('is taken back with the later ones, down to what was before', async () => {
+		await load(HEAD + row('7010', '7-'));
+		const older = await load(HEAD + row('7010', '100-') + row('7010', '5-', { unit: 'N-BK' }));
+		await load(HEAD + row('7010', '300-'), { way: 'add' });
+		expect(await stored('4010')).toBe(405);
+		await startTakeBack(maren, 1, older.batch, true);
+		expect(await stored('4010')).toBe(7);
+		expect((await readBatch(maren, 1, older.batch)).batch).toMatchObject({ state: 'taken back', takenBackBy: 'Maren Kvist' });
+	});
+
+	test('is compared with another cell by cell', async () => {
+		const one = await load(HEAD + row('7010', '100-') + row('7010', '5-', { unit: 'N-BK' }));
+		const other = await load(HEAD + row('7010', '130-') + row('7010', '9-', { unit: 'A-BK' }));
+		const difference = await compareBatches(maren, 1, one.batch, other.batch);
+		expect(difference).toMatchObject({ onlyFirst: 1, onlySecond: 1, different: 1, same: 0, totals: { first: 105, second: 139 } });
+		expect(difference.largest[0]).toMatchObject({ first: 100, second: 130 });
+	});
+});
+
+describe('amounts run up to date', () => {
+	test('become each month’s own, and a balance that leaves the file is taken out', async () => {
+		await editImport(maren, 1, 'ticketing', { act: 'source', source: { amounts: 'to date' } });
+		const file = (...rows: string[]) => `month,line,route,measure,count\n${rows.join('\n')}\n`;
+		const account = (
+			await database.pool.query<{ code: string }>("SELECT m.code FROM map_line l JOIN member m ON m.id = l.member_id WHERE l.terms ->> 'value' = 'departures'")
+		).rows[0]!.code;
+		const august = await stored(account, 5);
+		const before = await database.pool.query<{ total: number }>(
+			"SELECT sum(amount) AS total FROM report_cells_1 WHERE scenario = 'ACT' AND fiscal_year = 2027 AND account = $1 AND route = 'R01' AND line = 'SKE' AND period_of_year < 6",
+			[account]
+		);
+		const toDate = (before.rows[0]!.total ?? 0) + 33;
+		await load(file(`202609,SKE,R01,departures,${toDate}`), {}, 'ticketing');
+		const own = await database.pool.query<{ total: number }>(
+			"SELECT sum(amount) AS total FROM report_cells_1 WHERE scenario = 'ACT' AND fiscal_year = 2027 AND account = $1 AND route = 'R01' AND line = 'SKE' AND period_of_year = 6",
+			[account]
+		);
+		expect(own.rows[0]!.total).toBeCloseTo(33, 6);
+		expect(await stored(account, 5)).toBe(august);
+		await expect(load(file(`202609,SKE,R01,departures,1`), { way: 'add' }, 'ticketing')).rejects.toThrow('cannot be added');
+		await editImport(maren, 1, 'ticketing', { act: 'source', source: { amounts: 'movement' } });
+	});
+});
+
+test('a check writes nothing and tells what each row becomes, what has no member, and what looks like it', async () => {
+	const file = await keep(HEAD + row('7010', '100-') + row('5112', '1') + row('5112', '2') + row('7010', '1', { date: '31.09.2026' }));
+	const revision = await latestRevision(database.pool, 1);
+	const check = await checkImport(maren, 1, 'ledger', { file: file.id, chosen: {}, allRows: false });
+	expect(check.rows).toEqual({ read: 4, loaded: 1, skipped: 0, rejected: 3 });
+	expect(check.sample[0]).toMatchObject({ outcome: 'loaded', amount: 100 });
+	const account = check.dimensions.find(({ unmappedRows }) => unmappedRows > 0)!;
+	expect(account.unmapped).toMatchObject([{ value: '5112', rows: 2, amount: 3 }]);
+	expect(account.unmapped[0]!.suggestions.length).toBeGreaterThan(0);
+	expect(check.reasons).toMatchObject([{ message: expect.stringContaining('is not a date written DD.MM.YYYY'), rows: 1 }]);
+	expect(check.extent.words).toBe('Actual, Sep 2026');
+	expect(await latestRevision(database.pool, 1)).toBe(revision);
 });
 
 test('an import tells in words how rows become figures', async () => {
 	const { rules } = await readImport(maren, 1, 'ledger');
-	expect(rules.find(({ dimension }) => dimension === 'Period')).toMatchObject({ words: 'by the date in Posting date, written DD.MM.YYYY' });
-	expect(rules.find(({ dimension }) => dimension === 'Account')!.lines).toContainEqual({
-		kind: 'span',
-		terms: '5100 … 5109',
-		member: 'Basic pay',
-		reverseSign: false
-	});
+	expect(rules.find(({ name }) => name === 'Period')).toMatchObject({ words: 'by the date in Posting date, written DD.MM.YYYY' });
+	expect(rules.find(({ name }) => name === 'Account')!.lines).toContainEqual(
+		expect.objectContaining({ kind: 'span', terms: '5100 … 5109', member: 'Basic pay' })
+	);
 });
 
 test('the journal, replayed from nothing, gives the same cube as the stored cells', async () => {

@@ -1,12 +1,15 @@
+/** Statuses a person may meet. */
+export type FaultStatus = 400 | 401 | 403 | 404 | 409 | 413 | 422 | 429 | 503;
+
 /** Something a person can understand and mend; its message is shown to them. Everything else is only logged. */
 export class Fault extends Error {
-	readonly status: number;
+	readonly status: FaultStatus;
 	readonly code: string;
 
 	/** More for the page that asked: what to choose from, what is in the way. */
 	readonly details: unknown;
 
-	constructor(status: 400 | 401 | 403 | 404 | 409 | 413 | 422 | 429 | 503, code: string, message: string, details?: unknown) {
+	constructor(status: FaultStatus, code: string, message: string, details?: unknown) {
 		super(message);
 		this.name = 'Fault';
 		this.status = status;

@@ -18,6 +18,7 @@
 		ready = true;
 		folded = localStorage.getItem('rail') === 'folded' || (localStorage.getItem('rail') === null && innerWidth < 1000);
 	});
+	onMount(() => (data.person.permissions.includes('data.read') ? shell.jobs.listen() : undefined));
 	onNavigate(() => {
 		shell.actions = [];
 	});
@@ -59,7 +60,16 @@
 	class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden"
 	data-ready={ready || undefined}
 >
-	<Rail person={data.person} model={data.model} models={data.models} {theme} {folded} onfold={fold} ontheme={switchTheme} />
+	<Rail
+		jobs={shell.jobs}
+		person={data.person}
+		model={data.model}
+		models={data.models}
+		{theme}
+		{folded}
+		onfold={fold}
+		ontheme={switchTheme}
+	/>
 	<TopLine trail={shell.trail}><Finder {items} /></TopLine>
 	{@render children()}
 </div>

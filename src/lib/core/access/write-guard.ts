@@ -56,19 +56,23 @@ export class WriteGuard {
 
 	/** The verdict on a leaf cell: `enter`, or why not. */
 	leafVerdict(address: Address, period: number): Verdict {
+		return this.#leaf(address, period, true);
+	}
+
+	/** The same for an amount that is loaded: the months in which a scenario takes entries are about people typing. */
+	loadVerdict(address: Address, period: number): Verdict {
+		return this.#leaf(address, period, false);
+	}
+
+	#leaf(address: Address, period: number, typed: boolean): Verdict {
 		const model = this.#model;
 		const computed = this.#whyComputed(address);
 		if (computed) return { kind: 'computed', reason: computed };
 		if (model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, period))
 			return { kind: 'computed', reason: `${model.accounts.member(address[model.accountAxis]!).name} is computed by its formula.` };
 		if (!model.account(address[model.accountAxis]!)) return { kind: 'computed', reason: 'This account only groups others.' };
-		const scenario = model.scenario(address[model.scenarioAxis]!);
-		const scenarioName = model.scenarios.member(address[model.scenarioAxis]!).name;
-		if (!scenario || scenario.entry.to < scenario.entry.from) return { kind: 'closed', reason: `${scenarioName} takes no entries.` };
-		if (period < scenario.entry.from || period > scenario.entry.to) {
-			const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
-			return { kind: 'closed', reason: `${scenarioName} takes entries from ${name(scenario.entry.from)} to ${name(scenario.entry.to)}.` };
-		}
+		const window = typed ? this.#outsideEntry(address[model.scenarioAxis]!, period) : undefined;
+		if (window) return { kind: 'closed', reason: window };
 		for (let axis = 0; axis < model.dimensions.length; axis++) {
 			const member = model.dimensions[axis]!.member(address[axis]!);
 			if (member.retired) return { kind: 'closed', reason: `${member.name} is retired: it takes no new entries.` };
@@ -88,6 +92,16 @@ export class WriteGuard {
 		const lock = this.#strictestLock(places);
 		if (lock) return { kind: 'closed', reason: `${lock.name} is ${lock.state}.` };
 		return { kind: 'enter' };
+	}
+
+	#outsideEntry(scenarioOrdinal: number, period: number): string | undefined {
+		const model = this.#model;
+		const scenario = model.scenario(scenarioOrdinal);
+		const scenarioName = model.scenarios.member(scenarioOrdinal).name;
+		if (!scenario || scenario.entry.to < scenario.entry.from) return `${scenarioName} takes no entries.`;
+		if (period >= scenario.entry.from && period <= scenario.entry.to) return undefined;
+		const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
+		return `${scenarioName} takes entries from ${name(scenario.entry.from)} to ${name(scenario.entry.to)}.`;
 	}
 
 	#whyComputed(members: Address): string | undefined {

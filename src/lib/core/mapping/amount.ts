@@ -1,15 +1,67 @@
 /** How a source writes amounts. */
 export interface AmountStyle {
 	decimal: '.' | ',';
+	/** What stands between thousands; empty for nothing. A space also stands for the narrow and the hard one. */
 	group: string;
 }
 
-/** Reads an amount of a source: leading or trailing minus, brackets for minus, groups. Undefined when it is no number. */
+/** Brackets, sign, digits with groups and an exponent, sign. Minus is written as hyphen, minus, en dash or typesetters' hyphen. */
+const AMOUNT = /^(\()?\s*([+\-−–‐]?)\s*([\d.,'’\s\u00a0\u202f\u2009]+(?:[eE][+-]?\d{1,3})?)\s*([+\-−–‐]?)\s*(\))?$/;
+const SPACES = /[\s\u00a0\u202f\u2009]/g;
+
+/**
+ * Reads an amount of a source: leading or trailing minus, brackets for minus, groups of three digits, an exponent.
+ * Strict about groups, so that an amount of the other style is never read a thousand times too large or too small.
+ * Undefined when it is no number, or none a double can hold.
+ */
 export function parseAmount(text: string, style: AmountStyle): number | undefined {
-	const match = /^(\()?\s*([+-]?)\s*([\d.,'’\s  ]+?)\s*(-?)\s*(\))?$/.exec(text.trim());
+	const match = AMOUNT.exec(text.trim());
 	if (!match || Boolean(match[1]) !== Boolean(match[5])) return undefined;
-	const plain = (style.group === '' ? match[3]! : match[3]!.replaceAll(style.group, '')).replace(/[\s  ]/g, '').replace(style.decimal, '.');
-	if (!/^\d+(\.\d*)?$|^\.\d+$/.test(plain)) return undefined;
-	const minus = [match[1] !== undefined, match[2] === '-', match[4] === '-'].filter(Boolean).length;
-	return minus > 1 ? undefined : minus === 1 ? -Number(plain) : Number(plain);
+	const digits = plainDigits(match[3]!.trim(), style);
+	if (digits === undefined) return undefined;
+	const signs = [match[1] ? '-' : '', match[2]!, match[4]!].filter((sign) => sign !== '');
+	if (signs.length > 1) return undefined;
+	const value = Number(digits);
+	if (!Number.isFinite(value)) return undefined;
+	return signs.length === 1 && signs[0] !== '+' ? -value : value;
+}
+
+/** The digits as a number literal: groups taken out, decimal mark a point. Undefined where groups are misplaced. */
+function plainDigits(text: string, { decimal, group }: AmountStyle): string | undefined {
+	const [mantissa = '', exponent = ''] = text.split(/(?=[eE])/);
+	const parts = mantissa.split(decimal);
+	if (parts.length > 2) return undefined;
+	let whole = parts[0]!;
+	const fraction = parts[1] ?? '';
+	const isSpace = group !== '' && group.replace(SPACES, '') === '';
+	const mark = isSpace ? ' ' : group;
+	if (isSpace) whole = whole.replace(SPACES, ' ');
+	if (mark !== '' && whole.includes(mark)) {
+		const groups = whole.split(mark);
+		if (groups[0] === '' || groups[0]!.length > 3 || groups.slice(1).some((digits) => digits.length !== 3)) return undefined;
+		whole = groups.join('');
+	}
+	if (!/^\d*$/.test(whole) || !/^\d*$/.test(fraction) || whole + fraction === '') return undefined;
+	return `${whole === '' ? '0' : whole}${fraction === '' ? '' : `.${fraction}`}${exponent}`;
+}
+
+const STYLES: readonly AmountStyle[] = [
+	{ decimal: '.', group: '' },
+	{ decimal: ',', group: '' },
+	{ decimal: '.', group: ',' },
+	{ decimal: ',', group: '.' },
+	{ decimal: '.', group: ' ' },
+	{ decimal: ',', group: ' ' },
+	{ decimal: '.', group: "'" },
+	{ decimal: '.', group: '’' }
+];
+
+/**
+ * The ways of writing in which all of some texts are amounts, plain ones first. Several remain when the texts do not
+ * tell: `1,234` alone is one and a quarter or a thousand.
+ */
+export function amountStyles(texts: readonly string[]): AmountStyle[] {
+	const written = texts.filter((text) => text.trim() !== '');
+	if (written.length === 0) return [];
+	return STYLES.filter((style) => written.every((text) => parseAmount(text, style) !== undefined));
 }

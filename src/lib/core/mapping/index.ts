@@ -1,15 +1,23 @@
 /**
- * Mapping: from the values of a source's rows to members.
+ * Mapping: from the values of a source's rows to members, and from its texts to amounts and dates.
  *
  * A map belongs to one dimension and has lines of five kinds. Precedence: joint, single, any of, span, pattern; among
- * patterns the longer one first. Two lines of one kind that both match are a fault, never a silent choice. Looking a
- * value up is O(1) for single and any of, O(lines) for the others.
+ * patterns the longer one first. Two lines of one kind that both match are a fault, never a silent choice. A look-up
+ * costs a few hash look-ups, whatever the number of lines; what distinct values become is kept by the row reader.
  */
 export { ValueMap } from './value-map';
-export type { MapLine, MapMatch, SourceRow } from './value-map';
+export type { MapLine, MapMatch, MapTerms, SourceRow } from './value-map';
+export { checkMap, matchingLines } from './map-check';
+export type { MapFinding } from './map-check';
+export { suggestMembers } from './suggest';
+export type { Candidate, Suggestion } from './suggest';
 export { RowReader } from './row-reader';
-export type { ColumnRule, ImportRecipe, MappedRow, RowFault } from './row-reader';
-export { parseAmount } from './amount';
+export type { ColumnRule, ImportRecipe, RowFault, SourceValues } from './row-reader';
+export { amountStyles, parseAmount } from './amount';
 export type { AmountStyle } from './amount';
-export { parseSourceDate } from './source-date';
+export { dateFormats, parseSourceDate, SOURCE_DATE_FORMATS } from './source-date';
 export type { SourceDateFormat } from './source-date';
+export { DELIMITERS, detectDelimiter, detectEncoding, detectHeaderRows, detectQuote, ENCODINGS } from './detect';
+export type { Encoding } from './detect';
+export { differenceToDate } from './to-date';
+export { matchesPattern } from './wildcard';

@@ -1,41 +1,61 @@
+import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
+import {
+	amountStyles,
+	checkMap,
+	dateFormats,
+	detectDelimiter,
+	detectEncoding,
+	detectHeaderRows,
+	detectQuote,
+	differenceToDate,
+	matchesPattern,
+	matchingLines,
+	parseAmount,
+	parseSourceDate,
+	RowReader,
+	suggestMembers,
+	ValueMap,
+	type ImportRecipe,
+	type MapLine,
+	type SourceRow
+} from '.';
+import { SeriesStore } from '../cube';
 import { buildModel } from '../testing';
-import { parseAmount, parseSourceDate, RowReader, ValueMap, type MapLine, type SourceRow } from '.';
 
 let id = 0;
 const line = (terms: object, member: number | null, more: { skip?: boolean; reverseSign?: boolean } = {}) =>
 	({ id: ++id, member, skip: false, reverseSign: false, ...more, ...terms }) as MapLine;
+const at = (row: SourceRow) => (column: string) => row[column] ?? '';
 
 describe('a map', () => {
-	const map = new ValueMap(
-		[
-			line({ kind: 'pattern', pattern: '4*' }, 1),
-			line({ kind: 'pattern', pattern: '401*' }, 2),
-			line({ kind: 'span', from: '4000', to: '4100' }, 3),
-			line({ kind: 'any of', values: ['4015', '4016'] }, 4),
-			line({ kind: 'single', value: '4015' }, 5),
-			line(
-				{
-					kind: 'joint',
-					conditions: [
-						{ column: 'account', pattern: '4015' },
-						{ column: 'unit', pattern: 'N-*' }
-					]
-				},
-				6
-			),
-			line({ kind: 'single', value: '9999' }, null, { skip: true }),
-			line({ kind: 'span', from: 'A', to: 'C' }, 7),
-			line({ kind: 'pattern', pattern: '??-x' }, null)
-		],
-		(code) => (code === 'ab-x' ? 8 : undefined)
-	);
+	const lines = [
+		line({ kind: 'pattern', pattern: '4*' }, 1),
+		line({ kind: 'pattern', pattern: '401*' }, 2),
+		line({ kind: 'span', from: '4000', to: '4100' }, 3),
+		line({ kind: 'any of', values: ['4015', '4016'] }, 4),
+		line({ kind: 'single', value: '4015' }, 5),
+		line(
+			{
+				kind: 'joint',
+				conditions: [
+					{ column: 'account', pattern: '4015' },
+					{ column: 'unit', pattern: 'N-*' }
+				]
+			},
+			6
+		),
+		line({ kind: 'single', value: '9999' }, null, { skip: true }),
+		line({ kind: 'span', from: 'A', to: 'C' }, 7),
+		line({ kind: 'pattern', pattern: '??-x' }, null)
+	];
+	const map = new ValueMap(lines, (code) => (code === 'ab-x' ? 8 : undefined));
 	const member = (value: string, row: SourceRow = {}) => {
-		const match = map.match(value, { account: value, ...row });
+		const match = map.match(value, at({ account: value, ...row }));
 		return match.kind === 'member' ? match.member : match.kind;
 	};
-	test('joint lines come before all others', () => expect(member('4015', { unit: 'N-BK' })).toBe(6));
-	test('then single, any of, span, pattern', () => {
+	test('joint wins over single over any of over span over pattern', () => {
+		expect(member('4015', { unit: 'N-BK' })).toBe(6);
 		expect(member('4015', { unit: 'S-BK' })).toBe(5);
 		expect(member('4016')).toBe(4);
 		expect(member('4017')).toBe(3);
@@ -43,26 +63,117 @@ describe('a map', () => {
 	});
 	test('the longer pattern wins', () =>
 		expect(
-			new ValueMap([line({ kind: 'pattern', pattern: '4*' }, 1), line({ kind: 'pattern', pattern: '401*' }, 2)]).match('4019', {})
+			new ValueMap([line({ kind: 'pattern', pattern: '4*' }, 1), line({ kind: 'pattern', pattern: '401*' }, 2)]).match('4019', at({}))
 		).toMatchObject({ member: 2 }));
-	test('a span compares numbers as numbers and texts as texts', () => {
+	test('spans compare numbers as numbers and texts as texts', () => {
 		expect(member('4000.0')).toBe(3);
 		expect(member('B7')).toBe(7);
 		expect(member('400')).toBe(1);
 	});
-	test('surrounding blanks do not matter', () => expect(member(' 4016 ')).toBe(4));
-	test('a line may leave rows out', () => expect(member('9999')).toBe('skip'));
-	test('a pattern without a member passes codes through', () => {
+	test('a line may leave rows out, a pattern pass codes through', () => {
+		expect(member('9999')).toBe('skip');
 		expect(member('ab-x')).toBe(8);
 		expect(member('zz-x')).toBe('none');
 	});
-	test('two lines of one kind are a tie, not a choice', () => {
+	test('two lines of one kind are a tie, never a choice', () => {
 		const tied = new ValueMap([line({ kind: 'span', from: '1', to: '5' }, 1), line({ kind: 'span', from: '5', to: '9' }, 2)]);
-		expect(tied.match('5', {}).kind).toBe('tie');
-		expect(tied.match('4', {}).kind).toBe('member');
+		expect(tied.match('5', at({})).kind).toBe('tie');
+		expect(tied.match('4', at({})).kind).toBe('member');
 	});
-	test('signs of a pattern are no regular expression', () =>
-		expect(new ValueMap([line({ kind: 'pattern', pattern: 'a.b*' }, 1)]).match('axb', {}).kind).toBe('none'));
+	test('dots in a pattern are dots', () =>
+		expect(new ValueMap([line({ kind: 'pattern', pattern: 'a.b*' }, 1)]).match('axb', at({})).kind).toBe('none'));
+
+	test('the indexed look-up finds what trying each line finds', () => {
+		const text = fc.stringMatching(/^[0-3ab]{0,4}$/);
+		const number = fc.integer({ min: 0, max: 40 }).map(String);
+		const terms = fc.oneof(
+			fc.record({ kind: fc.constant('single'), value: fc.oneof(text, number) }),
+			fc.record({ kind: fc.constant('any of'), values: fc.array(fc.oneof(text, number), { maxLength: 3 }) }),
+			fc.record({ kind: fc.constant('span'), from: fc.oneof(text, number), to: fc.oneof(text, number) }),
+			fc.record({ kind: fc.constant('pattern'), pattern: fc.stringMatching(/^[0-3ab*?]{1,4}$/) }),
+			fc.record({
+				kind: fc.constant('joint'),
+				conditions: fc.array(fc.record({ column: fc.constantFrom('own', 'other'), pattern: fc.stringMatching(/^[0-3ab*?]{1,3}$/) }), {
+					minLength: 1,
+					maxLength: 2
+				})
+			})
+		);
+		fc.assert(
+			fc.property(fc.array(terms, { maxLength: 12 }), fc.oneof(text, number), text, (all, value, other) => {
+				const random = all.map((each, index) => line(each, index + 1));
+				const row = at({ own: value, other });
+				const match = new ValueMap(random).match(value, row);
+				const meeting = matchingLines(random, value, row);
+				const best = meeting.filter(
+					(each) =>
+						each.kind === meeting[0]!.kind &&
+						(each.kind !== 'pattern' || each.pattern.length === (meeting[0] as typeof each).pattern.length)
+				);
+				if (best.length === 0) expect(match.kind).toBe('none');
+				else if (best.length > 1) expect(match).toEqual({ kind: 'tie', lines: expect.arrayContaining(best.map((each) => each.id)) });
+				else expect(match).toMatchObject({ kind: 'member', line: best[0]!.id });
+			}),
+			{ numRuns: 1_500 }
+		);
+	});
+	test('a pattern matches as the expression it stands for', () =>
+		fc.assert(
+			fc.property(fc.stringMatching(/^[ab*?]{0,6}$/), fc.stringMatching(/^[ab]{0,7}$/), (pattern, value) => {
+				const expression = new RegExp(`^${pattern.replaceAll('*', '.*').replaceAll('?', '.')}$`);
+				expect(matchesPattern(value, pattern)).toBe(expression.test(value));
+			})
+		));
+});
+
+describe('checking a map without data', () => {
+	const found = (...lines: MapLine[]) => checkMap(lines).map(({ kind, message }) => `${kind}: ${message}`);
+	test('names both lines of a tie', () =>
+		expect(
+			found(line({ kind: 'single', value: '1' }, 1), line({ kind: 'any of', values: ['2'] }, 1), line({ kind: 'single', value: ' 1' }, 2))
+		).toEqual(['tie: “1” is claimed by line 3 too.', 'tie: “1” is claimed by line 1 too.']));
+	test('names where spans overlap', () =>
+		expect(found(line({ kind: 'span', from: '10', to: '20' }, 1), line({ kind: 'span', from: '15', to: '30' }, 2))[0]).toBe(
+			'tie: What lies between 15 and 20 is claimed by line 2 too.'
+		));
+	test('says which line can never win, and why', () => {
+		const singles = ['1', '2'].map((value) => line({ kind: 'single', value }, 1));
+		expect(found(...singles, line({ kind: 'any of', values: ['1', '2'] }, 2))).toEqual([
+			'never wins: Each of its values has a single line, which wins.'
+		]);
+		expect(found(...singles, line({ kind: 'span', from: '1', to: '2' }, 2))).toEqual([
+			'never wins: Each whole number in it has a line of its own, which wins.'
+		]);
+		expect(found(...singles, line({ kind: 'pattern', pattern: '2' }, 2))).toEqual([
+			'never wins: The same value has a single line, which wins.'
+		]);
+	});
+	test('finds lines that match nothing', () =>
+		expect(found(line({ kind: 'span', from: '9', to: '1' }, 1), line({ kind: 'any of', values: [] }, 1))).toHaveLength(2));
+});
+
+describe('suggestions', () => {
+	const members = [
+		{ id: 1, code: '6100', name: 'Fuel' },
+		{ id: 2, code: '6900', name: 'Repairs' },
+		{ id: 3, code: 'OFF', name: 'Office costs' }
+	];
+	test('the member to which neighbouring codes go comes first', () =>
+		expect(
+			suggestMembers(
+				'6305',
+				'',
+				[line({ kind: 'span', from: '6300', to: '6304' }, 1), line({ kind: 'single', value: '6900' }, 2)],
+				members
+			)[0]
+		).toMatchObject({
+			member: 1,
+			reason: 'neighbours 6300, 6304 go there'
+		}));
+	test('what the source calls the value counts', () =>
+		expect(suggestMembers('77', 'Office cost', [], members)[0]).toMatchObject({ member: 3, reason: 'a similar name' }));
+	test('a far number suggests nothing', () =>
+		expect(suggestMembers('99000', '', [line({ kind: 'single', value: '61' }, 1)], members)).toEqual([]));
 });
 
 describe('amounts', () => {
@@ -70,56 +181,202 @@ describe('amounts', () => {
 	test.each([
 		['1 284 310.55-', -1_284_310.55],
 		['-12.5', -12.5],
+		['–12', -12],
+		['−3', -3],
 		['(40)', -40],
+		['+7', 7],
 		['0', 0],
-		['.5', 0.5]
+		['.5', 0.5],
+		['1e5', 100_000],
+		['1\u202f000', 1000]
 	])('%s', (text, wanted) => expect(parseAmount(text, style)).toBe(wanted));
-	test.each(['', 'open', '12a', '--5', '-5-', '(5', '1.2.3'])('%s is none', (text) => expect(parseAmount(text, style)).toBeUndefined());
-	test('with a comma', () => expect(parseAmount('1.234,50', { decimal: ',', group: '.' })).toBe(1234.5));
+	test.each(['1.2.3', '--1', '-(1)', '(1', '1 2', '12 34', '1e400', 'abc', '', '-', '1,5'])('%s is none', (text) =>
+		expect(parseAmount(text, style)).toBeUndefined()
+	);
+	test('of the other way of writing are refused, not misread', () => {
+		expect(parseAmount('1.234,56-', { decimal: ',', group: '.' })).toBe(-1234.56);
+		expect(parseAmount('(1,234)', { decimal: '.', group: ',' })).toBe(-1234);
+		expect(parseAmount('1.234,56', { decimal: '.', group: ',' })).toBeUndefined();
+		expect(parseAmount('1.5', { decimal: ',', group: '.' })).toBeUndefined();
+	});
+	test('tell how they are written, as far as they do', () => {
+		expect(amountStyles(['1.234,56-', '12,00'])[0]).toEqual({ decimal: ',', group: '.' });
+		expect(amountStyles(['1 234.5', '7'])[0]).toEqual({ decimal: '.', group: ' ' });
+		expect(amountStyles(['1,234'])).toHaveLength(4);
+		expect(amountStyles(['x'])).toEqual([]);
+	});
 });
 
 describe('dates', () => {
 	test.each([
 		['04.09.2026', 'DD.MM.YYYY', '2026-09-04'],
 		['9/4/2026', 'MM/DD/YYYY', '2026-09-04'],
+		['4/9/2026', 'DD/MM/YYYY', '2026-09-04'],
 		['202609', 'YYYYMM', '2026-09-01'],
+		['4 Sep 2026', 'DD MMM YYYY', '2026-09-04'],
+		['Sept 2026', 'MMM YYYY', '2026-09-01'],
+		['2026-09-04T10:00', 'YYYY-MM-DD', '2026-09-04'],
+		['04.09.26', 'DD.MM.YY', '2026-09-04'],
 		['31.09.2026', 'DD.MM.YYYY', undefined],
 		['2026-09-04', 'YYYYMM', undefined]
 	] as const)('%s as %s', (text, format, wanted) => expect(parseSourceDate(text, format)).toBe(wanted));
+	test('tell how they are written', () => {
+		expect(dateFormats(['03/04/2026', '25/04/2026'])).toEqual(['DD/MM/YYYY']);
+		expect(dateFormats(['03/04/2026'])).toEqual(['DD/MM/YYYY', 'MM/DD/YYYY']);
+	});
+});
+
+describe('detecting how a text is written', () => {
+	const bytes = (text: string) => new TextEncoder().encode(text);
+	test('encoding', () => {
+		expect(detectEncoding(bytes('Fähre'), false)).toBe('utf-8');
+		expect(detectEncoding(bytes('Fähre').subarray(0, 2), true)).toBe('utf-8');
+		expect(detectEncoding(Uint8Array.of(0x46, 0xe4, 0x68), false)).toBe('iso-8859-1');
+		expect(detectEncoding(Uint8Array.of(0x80, 0x31), false)).toBe('windows-1252');
+		expect(detectEncoding(Uint8Array.of(0xff, 0xfe, 0x41, 0), false)).toBe('utf-16le');
+		expect(detectEncoding(Uint8Array.of(0, 0x41, 0, 0x42, 0, 0x43, 0, 0x44), false)).toBe('utf-16be');
+	});
+	test('delimiter, quote', () => {
+		expect(detectDelimiter('a;b;c\n1,5;2,5;3,5\n')).toBe(';');
+		expect(detectDelimiter('a\tb\n1\t2\n')).toBe('\t');
+		expect(detectDelimiter('a,b\n"x;y;z",2\n')).toBe(',');
+		expect(detectQuote("'a','b'\n'1','2'\n")).toBe("'");
+	});
+	test('rows above the data', () => {
+		expect(
+			detectHeaderRows([
+				['Account', 'Amount'],
+				['70', '1']
+			])
+		).toBe(1);
+		expect(
+			detectHeaderRows([
+				['Extract of 30 September', ''],
+				['', ''],
+				['Account', 'Unit', 'Amount'],
+				['70', 'x', '1']
+			])
+		).toBe(3);
+		expect(
+			detectHeaderRows([
+				['70', '1'],
+				['71', '2']
+			])
+		).toBe(0);
+	});
 });
 
 describe('reading rows', () => {
-	const model = buildModel({ accounts: [{ code: 'all' }, { code: 'sales', parent: 'all', account: {} }], scenarios: [{ code: 'actual' }] });
+	const model = buildModel({
+		accounts: [{ code: 'all' }, { code: 'sales', parent: 'all', account: { kind: 'revenue' } }],
+		scenarios: [{ code: 'actual' }]
+	});
 	const idOf = (ordinal: number) => model.accounts.member(ordinal).id;
-	const reader = new RowReader(model, {
+	const recipe = (more: Partial<ImportRecipe> = {}): ImportRecipe => ({
 		rules: [
 			{
 				dimension: 1,
 				from: 'column',
-				column: 'acc',
+				columns: ['acc'],
+				separator: '',
 				lines: [line({ kind: 'single', value: '70' }, idOf(1), { reverseSign: true }), line({ kind: 'single', value: '7' }, idOf(0))]
 			},
 			{ dimension: 2, from: 'date', column: 'day', format: 'DD.MM.YYYY' },
 			{ dimension: 3, from: 'fixed', member: model.scenarios.member(0).id }
 		],
-		amountColumn: 'amount',
-		amountStyle: { decimal: '.', group: '' }
+		amountColumns: ['amount'],
+		amountStyle: { decimal: '.', group: '' },
+		currencyColumn: null,
+		reversedKinds: [],
+		valueDates: 'YYYY-MM-DD',
+		...more
 	});
-	test('gives the cell and turns the sign', () =>
-		expect(reader.read({ acc: '70', day: '02.05.2026', amount: '12.50-' })).toEqual({
-			mapped: { address: Int32Array.of(1, 0), period: 1, amount: 12.5 }
-		}));
-	test('lists every fault of a row', () => {
-		const read = reader.read({ acc: '71', day: '02.05.2020', amount: 'x' });
-		expect('faults' in read && read.faults.map(({ code, column }) => [code, column])).toEqual([
-			['not an amount', 'amount'],
+	const headings = ['acc', 'day', 'amount'];
+	const read = (row: string[], of: ImportRecipe = recipe(), names = headings, chosen = {}) => {
+		const reader = new RowReader(model, of, names, chosen);
+		const outcome = reader.read(row);
+		return {
+			outcome,
+			cells: Array.from({ length: reader.count }, (_, index) => [reader.periods[index], reader.amounts[index]]),
+			faults: reader.faults.map(({ code, column }) => [code, column]),
+			messages: reader.faults.map(({ message }) => message)
+		};
+	};
+	test('a row becomes a cell and an amount, its sign reversed by its line', () =>
+		expect(read(['70', '02.05.2026', '12.50-'])).toMatchObject({ outcome: 'loaded', cells: [[1, 12.5]] }));
+	test('every fault of a row is told', () =>
+		expect(read(['71', '02.05.2020', 'x']).faults).toEqual([
 			['no member', 'acc'],
-			['outside the calendar', 'day']
+			['outside the calendar', 'day'],
+			['not an amount', 'amount']
+		]));
+	test('a parent takes no numbers', () =>
+		expect(read(['7', '02.05.2026', '1']).messages).toEqual(['account: all is not a leaf, so it holds no numbers of its own.']));
+	test('a date in another format says which one it looks like', () =>
+		expect(read(['70', '2026/05/02', '1']).messages[0]).toBe('“2026/05/02” is not a date written DD.MM.YYYY. It looks like YYYY/MM/DD.'));
+	test('the kind of an account may reverse the sign too', () =>
+		expect(read(['70', '02.05.2026', '5'], recipe({ reversedKinds: ['revenue'] })).cells).toEqual([[1, 5]]));
+	test('several columns are joined', () => {
+		const joined = recipe();
+		joined.rules[0] = {
+			dimension: 1,
+			from: 'column',
+			columns: ['acc', 'sub'],
+			separator: '-',
+			lines: [line({ kind: 'single', value: '7-0' }, idOf(1))]
+		};
+		expect(read(['7 ', '02.05.2026', '5', ' 0'], joined, [...headings, 'sub']).outcome).toBe('loaded');
+	});
+	test('a column a period, counted from the period chosen', () => {
+		const wide = recipe({ amountColumns: ['m1', 'm2', 'm3'] });
+		wide.rules[1] = { dimension: 2, from: 'chosen' };
+		const names = ['acc', 'm1', 'm2', 'm3'];
+		const may = model.periods.dimension.member(model.periods.leaf(1).ordinal).id;
+		expect(read(['70', '1', '', '3'], wide, names, { 2: may }).cells).toEqual([
+			[1, -1],
+			[3, -3]
+		]);
+		expect(read(['70', '1', '2', '3'], wide, names).messages).toEqual(['period: choose which one the file is for.']);
+	});
+	test('a column a period, by headings that are dates', () => {
+		const wide = recipe({ amountColumns: ['2026-04', '2026-06'] });
+		wide.rules[1] = { dimension: 2, from: 'headings', format: 'YYYY-MM' };
+		expect(read(['70', '1', '2'], wide, ['acc', '2026-04', '2026-06']).cells).toEqual([
+			[0, -1],
+			[2, -2]
 		]);
 	});
-	test('refuses a parent: numbers live at leaves', () => {
-		const read = reader.read({ acc: '7', day: '02.05.2026', amount: '1' });
-		expect('faults' in read && read.faults[0]!.message).toBe('account: all is not a leaf, so it holds no numbers of its own.');
+	test('the line that decided is told', () => {
+		const of = recipe();
+		const reader = new RowReader(model, of, headings);
+		reader.read(['70', '02.05.2026', '1']);
+		expect(reader.winners[0]).toBe((of.rules[0] as { lines: MapLine[] }).lines[0]!.id);
 	});
-	test('knows which columns it needs', () => expect(reader.columns).toEqual(['acc', 'day', 'amount']));
+
+	test('amounts run up to date: what each period adds, by the file and by what stood before', () => {
+		const empty = () => new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
+		const address = Int32Array.of(1, 0);
+		const fill = (store: SeriesStore, values: Record<number, number>) => {
+			const block = store.ensureBlockOf(address, model.periods.leaf(0).fiscalYear);
+			const series = block.ensure(address);
+			for (const [position, value] of Object.entries(values)) block.values[series * block.width + Number(position)] = value;
+			return store;
+		};
+		const movements = (file: Record<number, number>, before: Record<number, number>, periods: number[]) => {
+			const loaded = fill(empty(), file);
+			differenceToDate(model, loaded, fill(empty(), before), new Set(periods), () => true);
+			const block = loaded.blockOf(address, model.periods.leaf(0).fiscalYear)!;
+			return Array.from(block.values.subarray(0, 4));
+		};
+		expect(movements({ 0: 10, 1: 30, 2: 25 }, {}, [0, 1, 2])).toEqual([10, 20, -5, Number.NaN]);
+		expect(movements({ 2: 100.3 }, { 0: 40, 1: 20.1 }, [2])).toEqual([Number.NaN, Number.NaN, 40.2, Number.NaN]);
+		// Its balance has left the file: it is taken out.
+		expect(movements({}, { 0: 40 }, [1])).toEqual([Number.NaN, -40, Number.NaN, Number.NaN]);
+		fc.assert(
+			fc.property(fc.array(fc.integer({ min: -1000, max: 1000 }), { minLength: 4, maxLength: 4 }), (own) => {
+				const runUp = own.map((_, index) => own.slice(0, index + 1).reduce((sum, value) => sum + value, 0));
+				expect(movements(Object.fromEntries(runUp.entries()), {}, [0, 1, 2, 3])).toEqual(own.map((value) => value + 0));
+			})
+		);
+	});
 });

@@ -1,16 +1,22 @@
+import { PatternIndex } from './pattern-index';
+import { SpanIndex } from './span-index';
+import { matchesPattern } from './wildcard';
+
 /** A row of a source: values by column heading. */
 export type SourceRow = Readonly<Record<string, string>>;
 
-/** A line of a map. `member` is a member id; null for a pattern `*` that passes codes through, or to skip rows. */
-export type MapLine = { id: number; member: number | null; skip: boolean; reverseSign: boolean } & (
+/** What a line's terms say, by kind. */
+export type MapTerms =
 	| { kind: 'single'; value: string }
 	| { kind: 'any of'; values: string[] }
 	/** Both ends included; compared as numbers when both ends are numbers, else as text. */
 	| { kind: 'span'; from: string; to: string }
 	/** `*` any characters, `?` one. */
 	| { kind: 'pattern'; pattern: string }
-	| { kind: 'joint'; conditions: { column: string; pattern: string }[] }
-);
+	| { kind: 'joint'; conditions: { column: string; pattern: string }[] };
+
+/** A line of a map. `member` is a member id; null for a pattern `*` that passes codes through, or to skip rows. */
+export type MapLine = { id: number; member: number | null; skip: boolean; reverseSign: boolean } & MapTerms;
 
 export type MapMatch =
 	| { kind: 'member'; member: number; reverseSign: boolean; line: number }
@@ -21,46 +27,62 @@ export type MapMatch =
 
 type LineOf<Kind extends MapLine['kind']> = Extract<MapLine, { kind: Kind }>;
 
-/** A map ready for look-up. */
+const NONE: MapMatch = { kind: 'none' };
+
+/**
+ * A map ready for look-up. Precedence: joint, single, any of, span, pattern; the longer pattern first. Single values and
+ * lists are one hash look-up, spans O(log spans) where they do not overlap, patterns one look-up for each distinct
+ * length of their literal beginning.
+ */
 export class ValueMap {
-	readonly #exact = new Map<string, MapLine[]>();
-	readonly #spans: LineOf<'span'>[];
-	readonly #patterns: { line: LineOf<'pattern'>; test: RegExp }[];
-	readonly #joints: { line: LineOf<'joint'>; tests: { column: string; test: RegExp }[] }[];
+	readonly #single = new Map<string, MapLine[]>();
+	readonly #anyOf = new Map<string, MapLine[]>();
+	readonly #spans: SpanIndex<LineOf<'span'>>;
+	readonly #patterns: PatternIndex<LineOf<'pattern'>>;
+	/** By the condition that narrows most; all others are tried on what it finds. */
+	readonly #joints: { column: string; index: PatternIndex<{ line: LineOf<'joint'>; conditions: { column: string; pattern: string }[] }> }[];
 	readonly #passThrough: (code: string) => number | undefined;
 
 	/** @param passThrough the member of a code, for a pattern line without a member */
 	constructor(lines: readonly MapLine[], passThrough: (code: string) => number | undefined = () => undefined) {
 		this.#passThrough = passThrough;
 		for (const line of lines) {
-			if (line.kind === 'single') this.#put(line.value, line);
-			if (line.kind === 'any of') for (const value of line.values) this.#put(value, line);
+			if (line.kind === 'single') put(this.#single, line.value, line);
+			if (line.kind === 'any of') for (const value of new Set(line.values)) put(this.#anyOf, value, line);
 		}
-		this.#spans = lines.filter((line) => line.kind === 'span');
-		this.#patterns = lines
-			.filter((line) => line.kind === 'pattern')
-			.sort((a, b) => b.pattern.length - a.pattern.length)
-			.map((line) => ({ line, test: wildcard(line.pattern) }));
-		this.#joints = lines
-			.filter((line) => line.kind === 'joint')
-			.map((line) => ({ line, tests: line.conditions.map(({ column, pattern }) => ({ column, test: wildcard(pattern) })) }));
+		this.#spans = new SpanIndex(lines.filter((line) => line.kind === 'span'));
+		this.#patterns = new PatternIndex(lines.filter((line) => line.kind === 'pattern').map((line) => ({ pattern: line.pattern, of: line })));
+		this.#joints = jointIndexes(lines.filter((line) => line.kind === 'joint'));
 	}
 
-	/** What a value becomes; the row is needed for joint lines. */
-	match(value: string, row: SourceRow): MapMatch {
+	/** Columns besides the mapped one that joint lines look at. */
+	get jointColumns(): string[] {
+		return [...new Set(this.#joints.flatMap(({ index }) => index.all.flatMap(({ of }) => of.conditions.map(({ column }) => column))))];
+	}
+
+	/** What a value becomes; `at` gives the row's other columns, for joint lines. */
+	match(value: string, at: (column: string) => string): MapMatch {
 		const wanted = value.trim();
-		const joints = this.#joints
-			.filter(({ tests }) => tests.every(({ column, test }) => test.test((row[column] ?? '').trim())))
-			.map(({ line }) => line);
-		if (joints.length > 0) return this.#decide(joints, wanted);
-		const exact = this.#exact.get(wanted) ?? [];
-		const single = exact.filter((line) => line.kind === 'single');
-		if (exact.length > 0) return this.#decide(single.length > 0 ? single : exact, wanted);
-		const spans = this.#spans.filter((line) => isWithin(wanted, line.from, line.to));
+		if (this.#joints.length > 0) {
+			const joints = this.#joints.flatMap(({ column, index }) =>
+				index
+					.matching(at(column).trim())
+					.filter(({ of }) => of.conditions.every((condition) => matchesPattern(at(condition.column).trim(), condition.pattern)))
+					.map(({ of }) => of.line)
+			);
+			if (joints.length > 0) return this.#decide(joints, wanted);
+		}
+		const exact = this.#single.get(wanted) ?? this.#anyOf.get(wanted);
+		if (exact) return this.#decide(exact, wanted);
+		const spans = this.#spans.matching(wanted);
 		if (spans.length > 0) return this.#decide(spans, wanted);
-		const patterns = this.#patterns.filter(({ test }) => test.test(wanted)).map(({ line }) => line);
-		const longest = patterns.filter((line) => line.pattern.length === patterns[0]!.pattern.length);
-		return longest.length > 0 ? this.#decide(longest, wanted) : { kind: 'none' };
+		const patterns = this.#patterns.matching(wanted);
+		if (patterns.length === 0) return NONE;
+		const longest = Math.max(...patterns.map(({ pattern }) => pattern.length));
+		return this.#decide(
+			patterns.filter(({ pattern }) => pattern.length === longest).map(({ of }) => of),
+			wanted
+		);
 	}
 
 	#decide(lines: readonly MapLine[], value: string): MapMatch {
@@ -68,22 +90,31 @@ export class ValueMap {
 		const line = lines[0]!;
 		if (line.skip) return { kind: 'skip', line: line.id };
 		const member = line.member ?? this.#passThrough(value);
-		return member === undefined ? { kind: 'none' } : { kind: 'member', member, reverseSign: line.reverseSign, line: line.id };
-	}
-
-	#put(value: string, line: MapLine): void {
-		const key = value.trim();
-		this.#exact.set(key, [...(this.#exact.get(key) ?? []), line]);
+		return member === undefined ? NONE : { kind: 'member', member, reverseSign: line.reverseSign, line: line.id };
 	}
 }
 
-function isWithin(value: string, from: string, to: string): boolean {
-	const numbers = [value, from, to].map((text) => (text.trim() === '' ? Number.NaN : Number(text)));
-	if (Number.isFinite(numbers[1]) && Number.isFinite(numbers[2])) return numbers[0]! >= numbers[1]! && numbers[0]! <= numbers[2]!;
-	return value >= from && value <= to;
+function put(into: Map<string, MapLine[]>, value: string, line: MapLine): void {
+	const key = value.trim();
+	const there = into.get(key);
+	if (there) there.push(line);
+	else into.set(key, [line]);
 }
 
-function wildcard(pattern: string): RegExp {
-	const escaped = pattern.trim().replace(/[.+^${}()|[\]\\]/g, '\\$&');
-	return new RegExp(`^${escaped.replaceAll('*', '.*').replaceAll('?', '.')}$`, 's');
+function jointIndexes(lines: readonly LineOf<'joint'>[]) {
+	const byColumn = new Map<string, LineOf<'joint'>[]>();
+	for (const line of lines) {
+		const literal = (pattern: string) => pattern.search(/[*?]|$/);
+		const narrowest = [...line.conditions].sort((a, b) => literal(b.pattern) - literal(a.pattern))[0];
+		if (narrowest) byColumn.set(narrowest.column, [...(byColumn.get(narrowest.column) ?? []), line]);
+	}
+	return [...byColumn].map(([column, of]) => ({
+		column,
+		index: new PatternIndex(
+			of.map((line) => ({
+				pattern: line.conditions.find((condition) => condition.column === column)!.pattern,
+				of: { line, conditions: line.conditions.map(({ column, pattern }) => ({ column, pattern: pattern.trim() })) }
+			}))
+		)
+	}));
 }

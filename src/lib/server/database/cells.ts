@@ -29,7 +29,7 @@ export async function createCellTable(
 			${columns.map((column) => `${column} integer NOT NULL`).join(', ')},
 			fiscal_year smallint NOT NULL,
 			origin_id integer NOT NULL,
-			revision bigint NOT NULL,
+			change_set bigint NOT NULL,
 			amounts double precision[] NOT NULL,
 			PRIMARY KEY (${columns.join(', ')}, fiscal_year, origin_id)
 		)`);
@@ -47,33 +47,65 @@ export async function createCellTable(
 /**
  * Writes series: each replaces the row of its address, year and origin; all-empty series delete it. Rows travel through
  * COPY into a temporary table and from there in two statements. Joins the caller's transaction.
+ * @param changeSet the number of the change set they belong to
  */
 export async function writeSeries(
 	client: pg.PoolClient,
 	modelId: number,
 	dimensionIds: readonly number[],
-	revision: number,
+	changeSet: number,
 	series: Iterable<StoredSeries>
 ): Promise<void> {
 	const table = tableOf(modelId);
-	const columns = columnsOf(dimensionIds);
-	const key = [...columns, 'fiscal_year', 'origin_id'];
+	const key = [...columnsOf(dimensionIds), 'fiscal_year', 'origin_id'];
 	await client.query(`CREATE TEMPORARY TABLE staged (LIKE ${table}) ON COMMIT DROP`);
-	await copyRows(client, `COPY staged (${key.join(', ')}, revision, amounts) FROM STDIN`, series, (each) => {
-		const amounts = Array.from(each.amounts, (amount) => (amount === amount ? String(amount) : 'NULL')).join(',');
-		return `${Array.from(each.members).join('\t')}\t${each.year}\t${each.origin}\t${revision}\t{${amounts}}\n`;
-	});
+	await copySeries(client, 'staged', key, changeSet, series);
 	// Fresh statistics let the planner hash-join large loads instead of looking up row by row.
 	await client.query('ANALYZE staged');
 	await client.query(`
 		DELETE FROM ${table} c USING staged s
 		WHERE ${key.map((column) => `c.${column} = s.${column}`).join(' AND ')} AND s.amounts = array_fill(NULL::double precision, ARRAY[cardinality(s.amounts)])`);
 	await client.query(`
-		INSERT INTO ${table} (${key.join(', ')}, revision, amounts)
-		SELECT ${key.join(', ')}, revision, amounts FROM staged
+		INSERT INTO ${table} (${key.join(', ')}, change_set, amounts)
+		SELECT ${key.join(', ')}, change_set, amounts FROM staged
 		WHERE amounts <> array_fill(NULL::double precision, ARRAY[cardinality(amounts)])
-		ON CONFLICT (${key.join(', ')}) DO UPDATE SET amounts = excluded.amounts, revision = excluded.revision`);
+		ON CONFLICT (${key.join(', ')}) DO UPDATE SET amounts = excluded.amounts, change_set = excluded.change_set`);
 	await client.query('DROP TABLE staged');
+}
+
+/** Writes series where none stands yet: straight into the table, which is half the work of `writeSeries`. */
+export async function addSeries(
+	client: pg.PoolClient,
+	modelId: number,
+	dimensionIds: readonly number[],
+	changeSet: number,
+	series: Iterable<StoredSeries>
+): Promise<void> {
+	await copySeries(client, tableOf(modelId), [...columnsOf(dimensionIds), 'fiscal_year', 'origin_id'], changeSet, series);
+}
+
+function copySeries(
+	client: pg.PoolClient,
+	table: string,
+	key: readonly string[],
+	changeSet: number,
+	series: Iterable<StoredSeries>
+): Promise<void> {
+	return copyRows(
+		client,
+		`COPY ${table} (${key.join(', ')}, change_set, amounts) FROM STDIN`,
+		series,
+		({ members, year, origin, amounts }) => {
+			let line = '';
+			for (let dimension = 0; dimension < members.length; dimension++) line += `${members[dimension]!}\t`;
+			line += `${year}\t${origin}\t${changeSet}\t{`;
+			for (let place = 0; place < amounts.length; place++) {
+				const amount = amounts[place]!;
+				line += (place === 0 ? '' : ',') + (amount === amount ? String(amount) : 'NULL');
+			}
+			return `${line}}\n`;
+		}
+	);
 }
 
 /** Streams rows of a text COPY, respecting back-pressure. */
@@ -106,51 +138,63 @@ export async function copyRows<Row>(
 }
 
 /** Reads every series of a model through a binary COPY. The arrays are reused between calls. */
-export async function readAllSeries(
+export function readAllSeries(
 	client: pg.ClientBase,
 	modelId: number,
 	dimensionIds: readonly number[],
 	visit: (series: StoredSeries) => void
 ): Promise<void> {
+	return readSeriesWhere(client, modelId, dimensionIds, 'true', visit);
+}
+
+/** The series of one origin in some fiscal years. The arrays are reused between calls. */
+export function readOriginSeries(
+	client: pg.ClientBase,
+	modelId: number,
+	dimensionIds: readonly number[],
+	origin: number,
+	years: readonly number[],
+	visit: (series: StoredSeries) => void
+): Promise<void> {
+	// COPY takes no parameters; whole numbers only.
+	const inYears = [...years, -1].map((year) => Math.trunc(year)).join(', ');
+	return readSeriesWhere(client, modelId, dimensionIds, `origin_id = ${Math.trunc(origin)} AND fiscal_year IN (${inYears})`, visit);
+}
+
+async function readSeriesWhere(
+	client: pg.ClientBase,
+	modelId: number,
+	dimensionIds: readonly number[],
+	condition: string,
+	visit: (series: StoredSeries) => void
+): Promise<void> {
 	const columns = columnsOf(dimensionIds);
 	const stream = client.query(
 		copyTo(
-			`COPY (SELECT ${columns.join(', ')}, fiscal_year::integer, origin_id, amounts FROM ${tableOf(modelId)}) TO STDOUT (FORMAT binary)`
+			`COPY (SELECT ${columns.join(', ')}, fiscal_year::integer, origin_id, amounts FROM ${tableOf(modelId)} WHERE ${condition}) TO STDOUT (FORMAT binary)`
 		)
 	);
 	const reader = new BinaryCopyReader();
 	const members = new Int32Array(columns.length);
-	for await (const chunk of stream)
-		reader.push(chunk as Buffer, (fields) => {
-			for (let dimension = 0; dimension < columns.length; dimension++) members[dimension] = fields.integer(dimension);
-			visit({
-				members,
-				year: fields.integer(columns.length),
-				origin: fields.integer(columns.length + 1),
-				amounts: fields.doubles(columns.length + 2)
+	// A stream left half-way would leave the connection unusable: it is read to its end, whatever the visitor does.
+	let failure: unknown;
+	for await (const chunk of stream) {
+		if (failure !== undefined) continue;
+		try {
+			reader.push(chunk as Buffer, (fields) => {
+				for (let dimension = 0; dimension < columns.length; dimension++) members[dimension] = fields.integer(dimension);
+				visit({
+					members,
+					year: fields.integer(columns.length),
+					origin: fields.integer(columns.length + 1),
+					amounts: fields.doubles(columns.length + 2)
+				});
 			});
-		});
-}
-
-/** The series of one origin in some fiscal years. */
-export async function readOriginSeries(
-	database: Database,
-	modelId: number,
-	dimensionIds: readonly number[],
-	origin: number,
-	years: readonly number[]
-): Promise<StoredSeries[]> {
-	const columns = columnsOf(dimensionIds);
-	const found = await database.query<{ members: number[]; year: number; amounts: (number | null)[] }>(
-		`SELECT ARRAY[${columns.join(', ')}] AS members, fiscal_year AS year, amounts FROM ${tableOf(modelId)} WHERE origin_id = $1 AND fiscal_year = ANY ($2)`,
-		[origin, years]
-	);
-	return found.rows.map(({ members, year, amounts }) => ({
-		origin,
-		members,
-		year,
-		amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN)
-	}));
+		} catch (error) {
+			failure = error;
+		}
+	}
+	if (failure !== undefined) throw failure;
 }
 
 /** The series of all origins and years at one member of a dimension. */
@@ -181,12 +225,12 @@ export async function cellSources(
 	modelId: number,
 	address: readonly number[],
 	year: number
-): Promise<{ revision: number; at: Date; person: string | null; through: string; kind: 'load' }[]> {
+): Promise<{ revision: number; at: Date; person: string | null; through: string; kind: 'load' | 'take back' }[]> {
 	const columns = columnsOf(await addressDimensions(database, modelId));
-	const found = await database.query<{ revision: number; at: Date; person: string | null; through: string; kind: 'load' }>(
+	const found = await database.query<{ revision: number; at: Date; person: string | null; through: string; kind: 'load' | 'take back' }>(
 		`SELECT c.revision, c.at, p.name AS person, c.through, c.kind
 		FROM ${tableOf(modelId)} s
-		JOIN change_set c ON c.model_id = $1 AND c.revision = s.revision AND c.kind = 'load'
+		JOIN change_set c ON c.model_id = $1 AND c.number = s.change_set AND c.kind IN ('load', 'take back')
 		LEFT JOIN person p ON p.id = c.person_id
 		WHERE s.fiscal_year = $2 AND ${columns.map((column, axis) => `s.${column} = $${axis + 3}`).join(' AND ')}`,
 		[modelId, year, ...address]

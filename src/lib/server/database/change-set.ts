@@ -1,9 +1,12 @@
 import type pg from 'pg';
-import { copyRows, writeSeries } from './cells';
+import { addSeries, copyRows, writeSeries } from './cells';
 import { packSeries, type SeriesChange } from './series';
 
 /** First key of the lock under which a model's revisions are given: any number, the same in every server. */
 const REVISION_LOCK = 7201;
+
+/** First key of the lock that keeps the structure still while a load writes: shared by loads, whole for who changes it. */
+const LOADING_LOCK = 7203;
 
 /** Series a packed block of the journal holds at most. */
 const SERIES_PER_BLOCK = 5_000;
@@ -11,7 +14,7 @@ const SERIES_PER_BLOCK = 5_000;
 export interface ChangeSetHead {
 	modelId: number;
 	person: number | null;
-	kind: 'save' | 'load' | 'structure';
+	kind: 'save' | 'load' | 'structure' | 'take back';
 	/** What it came through: a form's or an import's name. */
 	through: string;
 	cells: number;
@@ -39,6 +42,16 @@ export async function lockModel(client: pg.PoolClient, modelId: number): Promise
 	return found.rows[0].revision;
 }
 
+/** Says that a load is writing: the structure of the model waits until this transaction ends. Taken before `lockModel`. */
+export async function keepStructureStill(client: pg.PoolClient, modelId: number): Promise<void> {
+	await client.query('SELECT pg_advisory_xact_lock_shared($1, $2)', [LOADING_LOCK, modelId]);
+}
+
+/** Waits for loads that are writing and keeps others from starting to. Taken before `lockModel`. */
+export async function waitForLoads(client: pg.PoolClient, modelId: number): Promise<void> {
+	await client.query('SELECT pg_advisory_xact_lock($1, $2)', [LOADING_LOCK, modelId]);
+}
+
 /**
  * Posts one change set: gives it the next revision, writes the series and the journal. The caller holds the model's
  * lock (`lockModel`) and commits.
@@ -54,51 +67,101 @@ export async function postChangeSet(
 	series: readonly SeriesChange[],
 	entries?: readonly EntryChange[]
 ): Promise<number> {
+	const number = await numberChangeSet(client);
+	if (entries) {
+		const revision = await giveRevision(client, head, number, null);
+		await writeSeries(client, head.modelId, dimensionIds, number, series);
+		await journalEntries(client, head.modelId, revision, entries);
+		return revision;
+	}
+	const prepared = new PreparedChangeSet(client, head.modelId, dimensionIds, number);
+	await prepared.write(series);
+	return prepared.post(head);
+}
+
+/** The number of a change set that is being prepared. */
+export async function numberChangeSet(client: pg.PoolClient): Promise<number> {
+	const given = await client.query<{ number: number }>("SELECT nextval('change_set_number') AS number");
+	return given.rows[0]!.number;
+}
+
+/**
+ * A change set written in parts before it has a revision: nobody sees it until the caller commits, and the model's lock
+ * is needed only for the last step. The caller sees to it that nothing else writes the same origins meanwhile.
+ */
+export class PreparedChangeSet {
+	readonly #client: pg.PoolClient;
+	readonly #modelId: number;
+	readonly #dimensionIds: readonly number[];
+	readonly number: number;
+	#part = 0;
+	readonly #origins = new Set<number>();
+
+	constructor(client: pg.PoolClient, modelId: number, dimensionIds: readonly number[], number: number) {
+		this.#client = client;
+		this.#modelId = modelId;
+		this.#dimensionIds = dimensionIds;
+		this.number = number;
+	}
+
+	/**
+	 * Writes series and their journal.
+	 * @param fresh whether none of them stands in the table yet
+	 */
+	async write(series: readonly SeriesChange[], fresh = false): Promise<void> {
+		if (series.length === 0) return;
+		for (const { origin } of series) this.#origins.add(origin);
+		await (fresh ? addSeries : writeSeries)(this.#client, this.#modelId, this.#dimensionIds, this.number, series);
+		for (let from = 0; from < series.length; from += SERIES_PER_BLOCK) {
+			const block = series.slice(from, from + SERIES_PER_BLOCK);
+			await this.#client.query('INSERT INTO block_change (model_id, change_set, part, series, packed) VALUES ($1, $2, $3, $4, $5)', [
+				this.#modelId,
+				this.number,
+				this.#part++,
+				block.length,
+				packSeries(block)
+			]);
+		}
+	}
+
+	/** Gives it the next revision. The caller holds the model's lock and commits at once. @returns the revision */
+	post(head: ChangeSetHead): Promise<number> {
+		return giveRevision(this.#client, head, this.number, [...this.#origins]);
+	}
+}
+
+async function giveRevision(client: pg.PoolClient, head: ChangeSetHead, number: number, origins: number[] | null): Promise<number> {
 	const { modelId } = head;
 	const given = await client.query<{ revision: number }>('UPDATE model SET revision = revision + 1 WHERE id = $1 RETURNING revision', [
 		modelId
 	]);
 	const revision = given.rows[0]!.revision;
-	await client.query('INSERT INTO change_set (model_id, revision, person_id, kind, through, cells) VALUES ($1, $2, $3, $4, $5, $6)', [
-		modelId,
-		revision,
-		head.person,
-		head.kind,
-		head.through,
-		head.cells
-	]);
-	await writeSeries(client, modelId, dimensionIds, revision, series);
-	if (entries)
-		await copyRows(
-			client,
-			'COPY entry_change (model_id, revision, origin_id, address, period_id, before, after, beneath) FROM STDIN',
-			entries,
-			(entry) =>
-				[
-					modelId,
-					revision,
-					entry.origin,
-					`{${Array.from(entry.address).join(',')}}`,
-					entry.period,
-					orNull(entry.before),
-					orNull(entry.after),
-					orNull(entry.beneath)
-				].join('\t') + '\n'
-		);
-	else
-		for (let part = 0; part * SERIES_PER_BLOCK < series.length; part++) {
-			const block = series.slice(part * SERIES_PER_BLOCK, (part + 1) * SERIES_PER_BLOCK);
-			await client.query('INSERT INTO block_change (model_id, revision, part, series, packed) VALUES ($1, $2, $3, $4, $5)', [
-				modelId,
-				revision,
-				part,
-				block.length,
-				packSeries(block)
-			]);
-		}
+	await client.query(
+		'INSERT INTO change_set (model_id, revision, number, person_id, kind, through, cells, origins) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)',
+		[modelId, revision, number, head.person, head.kind, head.through, head.cells, origins]
+	);
 	// Only a hint: servers poll as well.
 	await client.query("SELECT pg_notify('revision', $1)", [`${modelId} ${revision}`]);
 	return revision;
+}
+
+function journalEntries(client: pg.PoolClient, modelId: number, revision: number, entries: readonly EntryChange[]): Promise<void> {
+	return copyRows(
+		client,
+		'COPY entry_change (model_id, revision, origin_id, address, period_id, before, after, beneath) FROM STDIN',
+		entries,
+		(entry) =>
+			[
+				modelId,
+				revision,
+				entry.origin,
+				`{${Array.from(entry.address).join(',')}}`,
+				entry.period,
+				orNull(entry.before),
+				orNull(entry.after),
+				orNull(entry.beneath)
+			].join('\t') + '\n'
+	);
 }
 
 const orNull = (value: number): string => (value === value ? String(value) : '\\N');

@@ -6,7 +6,7 @@ export interface HistoryLine {
 	at: string;
 	person: string | null;
 	through: string;
-	kind: 'save' | 'load';
+	kind: 'save' | 'load' | 'take back';
 	/** The cell's value before and after; null for empty. Left out where a whole batch is meant. */
 	before?: number | null;
 	after?: number | null;

@@ -5,9 +5,18 @@ export interface Desk {
 	/** The person's unsaved entries. */
 	draft: { cells: number; changedAt: string } | null;
 	/** What happened to the figures last. */
-	changes: { revision: number; at: string; person: string | null; through: string; kind: 'save' | 'load'; cells: number }[];
-	/** Batches with rows that did not load, for those who load. */
-	rejects: { code: string; name: string; batch: number; rows: number; at: string }[];
+	changes: {
+		revision: number;
+		at: string;
+		person: string | null;
+		through: string;
+		kind: 'save' | 'load' | 'structure' | 'take back';
+		cells: number;
+	}[];
+	/** Imports whose last batch rejected rows, was stopped or failed, for those who load. */
+	rejects: { code: string; name: string; batch: number; state: string; message: string; rows: number; at: string }[];
+	/** The last fetches and loads that started by themselves. */
+	scheduled: { code: string; title: string; state: string; words: string; at: string }[];
 }
 
 /** What waits for a person, and what happened last. */
@@ -21,12 +30,20 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 		'SELECT c.revision, c.at, p.name AS person, c.through, c.kind, c.cells FROM change_set c LEFT JOIN person p ON p.id = c.person_id WHERE c.model_id = $1 ORDER BY c.revision DESC LIMIT 8',
 		[modelId]
 	);
-	const rejects = reader.permissions.includes('data.load')
+	const loads = reader.permissions.includes('data.load');
+	const rejects = loads
 		? await pool().query<Omit<Desk['rejects'][number], 'at'> & { at: Date }>(
 				`SELECT * FROM (
-					SELECT DISTINCT ON (b.import_id) i.code, i.name, b.id AS batch, b.rows_rejected AS rows, b.at
-					FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1 ORDER BY b.import_id, b.id DESC) AS latest
-				WHERE rows > 0`,
+					SELECT DISTINCT ON (b.import_id) i.code, i.name, b.id AS batch, b.state, b.message, b.rows_rejected AS rows, b.at
+					FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1 AND b.state <> 'running' ORDER BY b.import_id, b.id DESC) AS latest
+				WHERE (rows > 0 AND state IN ('loaded', 'stopped')) OR state = 'failed'`,
+				[modelId]
+			)
+		: { rows: [] };
+	const scheduled = loads
+		? await pool().query<Omit<Desk['scheduled'][number], 'at'> & { at: Date }>(
+				`SELECT payload ->> 'code' AS code, title, state, words, made_at AS at FROM job
+				WHERE model_id = $1 AND kind = 'fetch' AND (payload ->> 'load')::boolean ORDER BY id DESC LIMIT 4`,
 				[modelId]
 			)
 		: { rows: [] };
@@ -34,6 +51,7 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 	return {
 		draft: found ? { cells: found.cells, changedAt: found.at.toISOString() } : null,
 		changes: changes.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
-		rejects: rejects.rows.map((row) => ({ ...row, at: row.at.toISOString() }))
+		rejects: rejects.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
+		scheduled: scheduled.rows.map((row) => ({ ...row, at: row.at.toISOString() }))
 	};
 }

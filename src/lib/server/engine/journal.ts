@@ -19,7 +19,8 @@ export async function changesOf(database: Database, modelId: number, revision: n
 		[modelId, revision]
 	);
 	const blocks = await database.query<{ packed: Buffer }>(
-		'SELECT packed FROM block_change WHERE model_id = $1 AND revision = $2 ORDER BY part',
+		`SELECT b.packed FROM block_change b JOIN change_set c ON c.model_id = b.model_id AND c.number = b.change_set
+		WHERE b.model_id = $1 AND c.revision = $2 ORDER BY b.part`,
 		[modelId, revision]
 	);
 	return [

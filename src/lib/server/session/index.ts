@@ -1,3 +1,3 @@
 /** Who is signed in and what they may do. */
-export { forgetSession, readSession, SESSION_DAYS, signIn, type SignedIn } from './session';
+export { forgetSession, personByEmail, personById, readSession, SESSION_DAYS, signIn, type SignedIn } from './session';
 export { requirePermission, type Permission } from './permission';

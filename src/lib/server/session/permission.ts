@@ -1,13 +1,14 @@
 import { notAllowed, notSignedIn } from '../fault';
 import type { SignedIn } from './session';
 
-export type Permission = 'structure.read' | 'structure.write' | 'data.read' | 'data.load' | 'form.read' | 'form.enter';
+export type Permission = 'structure.read' | 'structure.write' | 'data.read' | 'data.load' | 'data.write' | 'form.read' | 'form.enter';
 
 const IN_WORDS: Record<Permission, string> = {
 	'structure.read': 'look at the structure of a model',
 	'structure.write': 'change the structure of a model',
 	'data.read': 'look at imports',
 	'data.load': 'load data',
+	'data.write': 'change imports and their maps',
 	'form.read': 'open forms',
 	'form.enter': 'enter figures'
 };

@@ -1,7 +1,7 @@
 import type pg from 'pg';
 import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
 import { transaction } from '../database';
-import { lockModel } from '../database/change-set';
+import { lockModel, waitForLoads } from '../database/change-set';
 import { readModelDefinition, structureVersion } from '../database/definitions';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -77,7 +77,9 @@ export async function actOnDimension(
 		const diffs = diffStates(dimension.state, next);
 		if (diffs.length === 0)
 			return { change: null, words: 'Nothing to change.', version: dimension.version, added: 0, changed: 0, removed: 0 };
-		for (const { id } of await modelsOf(client, dimension.id)) await lockModel(client, id);
+		const models = await modelsOf(client, dimension.id);
+		for (const { id } of models) await waitForLoads(client, id);
+		for (const { id } of models) await lockModel(client, id);
 		await refuseUsed(client, dimension, diffs);
 		const moves = await numbersToMove(client, dimension, next, diffs, handOver);
 		const stored = await writeDiff(client, dimension, diffs);
@@ -124,7 +126,7 @@ export async function actOnDimension(
 }
 
 export interface JournalObject {
-	kind: 'model' | 'dimension' | 'member' | 'attribute' | 'variable' | 'calendar' | 'rate set' | 'hierarchy';
+	kind: 'model' | 'dimension' | 'member' | 'attribute' | 'variable' | 'calendar' | 'rate set' | 'hierarchy' | 'import' | 'map';
 	id: number;
 	name: string;
 	before: unknown;

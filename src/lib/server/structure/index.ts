@@ -11,3 +11,4 @@ export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './she
 export { readWiring, type Wiring, type WiringNode } from './wiring';
 export { formulaSchema, readFormula, setFormula } from './formulas';
 export { structureHistory, type StructureChange } from './history';
+export { findMembers, findSchema, type FoundMember } from './find';

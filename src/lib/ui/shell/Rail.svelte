@@ -8,7 +8,10 @@
 	import { AREAS } from './areas';
 	import Mark from './Mark.svelte';
 
+	import type { Jobs } from './jobs.svelte';
+
 	interface Props {
+		jobs: Jobs;
 		person: { name: string; title: string; permissions: string[] };
 		model: { id: number; name: string };
 		models: { id: number; name: string }[];
@@ -17,7 +20,7 @@
 		onfold: () => void;
 		ontheme: () => void;
 	}
-	let { person, model, models, theme, folded, onfold, ontheme }: Props = $props();
+	let { jobs, person, model, models, theme, folded, onfold, ontheme }: Props = $props();
 
 	const areas = $derived(AREAS.filter(({ permission }) => permission === undefined || person.permissions.includes(permission)));
 	async function choose(id: number) {
@@ -69,7 +72,22 @@
 			{#if !folded}{name}{/if}
 		</a>
 	{/each}
-	<div class={['border-hairline mt-auto flex border-t pt-2', folded ? 'flex-col items-center gap-1' : 'items-center justify-between']}>
+	<div class="mt-auto" aria-live="polite">
+		{#each jobs.list.slice(0, 3) as job (job.id)}
+			<p
+				class={['border-hairline truncate border-t px-1 py-1 text-xs', job.state === 'failed' ? 'text-error' : 'text-grey']}
+				title="{job.title}: {job.words}"
+			>
+				{#if folded}<span class="loading loading-spinner loading-xs"></span><span class="sr-only">{job.title} {job.words}</span>
+				{:else}<span class="text-soft block truncate">{job.title}</span>{job.state === 'waiting'
+						? 'waiting'
+						: job.state === 'running'
+							? `${job.words || 'running'}${job.of ? ` ${Math.round((job.done / job.of) * 100)} %` : ''}`
+							: job.words}{/if}
+			</p>
+		{/each}
+	</div>
+	<div class={['border-hairline flex border-t pt-2', folded ? 'flex-col items-center gap-1' : 'items-center justify-between']}>
 		<button
 			class="text-soft hover:bg-base-300 rounded-md p-1.5"
 			onclick={onfold}

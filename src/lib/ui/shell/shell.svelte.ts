@@ -1,10 +1,12 @@
 import { createContext } from 'svelte';
 import type { FinderItem } from './Finder.svelte';
+import { Jobs } from './jobs.svelte';
 
 /** What pages tell the shell: where they are, and the actions they add to the finder. */
 export class Shell {
 	trail = $state<{ name: string; path?: string }[]>([]);
 	actions = $state.raw<FinderItem[]>([]);
+	readonly jobs = new Jobs();
 
 	/** Says where the page is; call it while the page is set up. */
 	at(...trail: { name: string; path?: string }[]): void {

@@ -24,9 +24,13 @@
 				{/if}
 				{#each data.desk.rejects as reject (reject.batch)}
 					<li class="row">
-						<a href="/data-in/{reject.code}?batch={reject.batch}" class="grow"
-							><b>{reject.rows === 1 ? 'One row' : `${formatCount(reject.rows, locale)} rows`} rejected</b> by {reject.name}</a
-						>
+						<a href="/data-in/{reject.code}?view=batches&batch={reject.batch}" class="grow">
+							{#if reject.state === 'failed'}<b>{reject.name} failed</b>: {reject.message}
+							{:else}<b>{reject.rows === 1 ? 'One row' : `${formatCount(reject.rows, locale)} rows`} rejected</b> by {reject.name}{reject.state ===
+								'stopped'
+									? ', so nothing was loaded'
+									: ''}{/if}
+						</a>
 						<span class="text-grey">{formatMoment(reject.at, locale)}</span>
 					</li>
 				{/each}
@@ -34,6 +38,17 @@
 						Nothing waits. Open a form to look at or enter figures.
 					</li>{/if}
 			</ul>
+			{#if data.desk.scheduled.length > 0}
+				<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Fetched by schedule</h2>
+				<ul class="border-rule border-t">
+					{#each data.desk.scheduled as run (run.at)}
+						<li class="row">
+							<a href="/data-in/{run.code}?view=batches" class="grow"><b>{run.title.split(':')[0]}</b> {run.words || run.state}</a>
+							<span class={run.state === 'failed' ? 'text-error' : 'text-grey'}>{formatMoment(run.at, locale)}</span>
+						</li>
+					{/each}
+				</ul>
+			{/if}
 			<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Forms</h2>
 			<ul class="border-rule border-t">
 				{#each data.forms as form (form.code)}
@@ -54,7 +69,13 @@
 						<span class="grow">
 							<b>{change.through}</b>
 							<span class="text-soft"
-								>{change.kind === 'load' ? 'loaded' : 'saved'} by {change.person ?? 'the system'}, {cells(change.cells)}</span
+								>{change.kind === 'load'
+									? 'loaded'
+									: change.kind === 'take back'
+										? 'done'
+										: change.kind === 'structure'
+											? 'moved'
+											: 'saved'} by {change.person ?? 'the system'}, {cells(change.cells)}</span
 							>
 						</span>
 						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>

@@ -329,7 +329,8 @@ async function createImport(
 	made: ReadonlyMap<string, Made>,
 	origins: ReadonlyMap<string, number>
 ): Promise<void> {
-	const source = sourceSchema.safeParse(packed.source);
+	const { extent, ...readAs } = packed.source as { extent?: string[] };
+	const source = sourceSchema.safeParse({ ...readAs, extent: (extent ?? []).flatMap((key) => made.get(key)?.id ?? []) });
 	const origin = origins.get(packed.origin);
 	if (!source.success || origin === undefined)
 		throw new Fault(422, 'not understood', `The import ${packed.name} does not keep its format.`);
@@ -369,12 +370,16 @@ async function createImport(
 			);
 		}
 		await client.query(
-			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_column, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			`INSERT INTO import_rule (import_id, dimension_id, come_from, source_columns, separator, label_column, variable, map_id, member_id, date_format)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
 			[
 				row.rows[0]!.id,
 				dimension.id,
 				rule.comeFrom,
-				rule.column,
+				rule.columns,
+				rule.separator,
+				rule.label,
+				rule.variable,
 				map,
 				rule.member === null ? null : (dimension.ids.get(rule.member) ?? null),
 				rule.format

@@ -76,8 +76,11 @@ const packedImport = z.object({
 		.array(
 			z.object({
 				dimension: text,
-				comeFrom: z.enum(['column', 'fixed', 'date']),
-				column: text.nullable(),
+				comeFrom: z.enum(['column', 'fixed', 'date', 'variable', 'chosen', 'headings']),
+				columns: z.array(text).max(12),
+				separator: z.string().max(5),
+				label: text.nullable(),
+				variable: text.nullable(),
 				format: text.nullable(),
 				member: text.nullable(),
 				map: z

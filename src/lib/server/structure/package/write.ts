@@ -5,6 +5,7 @@ import { pool, type Database } from '../../database';
 import { readAllSeries } from '../../database/cells';
 import { addressDimensions, readModelDefinition } from '../../database/definitions';
 import { notFound } from '../../fault';
+import { sourceSchema } from '../../import/recipe';
 import { requirePermission, type SignedIn } from '../../session';
 import { calendarDefinition } from '../calendar';
 import { readDimension } from '../read-state';
@@ -268,25 +269,30 @@ async function packImports(
 		[modelId]
 	);
 	const packed: ModelPackage['imports'] = [];
-	for (const { id, ...facts } of imports.rows) {
+	for (const { id, source, ...facts } of imports.rows) {
 		const rules = await database.query<{
 			dimension: number;
 			comeFrom: 'column';
-			column: string | null;
+			columns: string[];
+			separator: string;
+			label: string | null;
+			variable: string | null;
 			map: number | null;
 			mapName: string | null;
 			member: number | null;
 			format: string | null;
 		}>(
-			`SELECT r.dimension_id AS dimension, r.come_from AS "comeFrom", r.source_column AS column, r.map_id AS map, m.name AS "mapName", r.member_id AS member, r.date_format AS format
+			`SELECT r.dimension_id AS dimension, r.come_from AS "comeFrom", r.source_columns AS columns, r.separator, r.label_column AS label, r.variable,
+				r.map_id AS map, m.name AS "mapName", r.member_id AS member, r.date_format AS format
 			FROM import_rule r JOIN model_dimension md ON md.dimension_id = r.dimension_id AND md.model_id = $2 LEFT JOIN map m ON m.id = r.map_id
 			WHERE r.import_id = $1 ORDER BY md.position`,
 			[id, modelId]
 		);
 		packed.push({
 			...facts,
+			source: packSource(source, keyOf),
 			rules: await Promise.all(
-				rules.rows.map(async ({ dimension, comeFrom, column, map, mapName, member, format }) => {
+				rules.rows.map(async ({ dimension, comeFrom, columns, separator, label, variable, map, mapName, member, format }) => {
 					const lines = await database.query<{ member: number | null; skip: boolean; reverseSign: boolean; kind: string; terms: unknown }>(
 						'SELECT member_id AS member, skip, reverse_sign AS "reverseSign", kind, terms FROM map_line WHERE map_id = $1 ORDER BY position',
 						[map]
@@ -294,7 +300,10 @@ async function packImports(
 					return {
 						dimension: keyOf.get(dimension)!,
 						comeFrom,
-						column,
+						columns,
+						separator,
+						label,
+						variable,
 						format,
 						member: member === null ? null : codeOf(member),
 						map:
@@ -310,6 +319,12 @@ async function packImports(
 		});
 	}
 	return packed;
+}
+
+/** How an import reads, with dimensions by key. Other systems and other models stay behind: there rows come from a file. */
+function packSource(source: unknown, keyOf: ReadonlyMap<number, string>): unknown {
+	const { extent, ...parsed } = sourceSchema.parse(source);
+	return { ...parsed, place: { kind: 'file' }, extent: extent.flatMap((dimension) => keyOf.get(dimension) ?? []) };
 }
 
 /** Every stored series, sorted by origin and address. */

@@ -1,10 +1,15 @@
 import { forPage } from '$lib/server/answer';
-import { readBatch, readImport } from '$lib/server/import';
+import { listConnections, readBatch, readImport } from '$lib/server/import';
 import type { PageServerLoad } from './$types';
 
 export const load = (async ({ locals, params, url }) => {
-	const details = await forPage(() => readImport(locals.person, locals.modelId, params.code));
+	const { person, modelId } = locals;
+	const details = await forPage(() => readImport(person, modelId, params.code));
 	const asked = Number(url.searchParams.get('batch') ?? details.batches[0]?.id ?? 0);
-	const batch = Number.isSafeInteger(asked) && asked > 0 ? await forPage(() => readBatch(locals.person, locals.modelId, asked)) : null;
-	return { import: details, batch };
+	const isBatch = url.searchParams.get('view') === 'batches' && Number.isSafeInteger(asked) && asked > 0;
+	return {
+		import: details,
+		batch: isBatch ? await forPage(() => readBatch(person, modelId, asked)) : null,
+		connections: await forPage(() => listConnections(person))
+	};
 }) satisfies PageServerLoad;

@@ -1,0 +1,65 @@
+import type { Address } from '../cube';
+import type { Model } from '../model';
+import { coverage } from './read-guard';
+import type { AccessRules } from './rules';
+import { WriteGuard } from './write-guard';
+
+/** Combinations of classes whose answer is kept; beyond it they are worked out again. */
+const MOST_KEPT = 1_000_000;
+
+/**
+ * Whether loaded amounts may go to a cell, and why not: the rules of entries but for the months a scenario takes
+ * entries in, which are about people typing. Members fall into classes (same grants, locks, account), so that a million
+ * rows ask a small table. Asking is O(dimensions).
+ */
+export class LoadGuard {
+	readonly #model: Model;
+	readonly #guard: WriteGuard;
+	readonly #classOf: Int32Array[];
+	readonly #strides: number[];
+	readonly #kept = new Map<number, string>();
+
+	constructor(model: Model, rules: AccessRules) {
+		this.#model = model;
+		this.#guard = new WriteGuard(model, rules);
+		const slices = [...rules.grants, ...rules.locks].map(({ slice }) => slice);
+		const axes = [...model.dimensions, model.periods.dimension];
+		const sizes: number[] = [];
+		this.#classOf = axes.map((dimension, axis) => {
+			const covers = slices.map((slice) => coverage(dimension, slice));
+			const classes = new Map<string, number>();
+			const table = Int32Array.from(dimension.members, (member, ordinal) => {
+				// Formulas have scopes of scenarios and periods; accounts that have one are told apart from the others, and so are these.
+				const own =
+					axis === model.accountAxis
+						? `${model.account(ordinal) ? 1 : 0}${model.formula(ordinal) || model.live.has(ordinal) ? ordinal : ''}`
+						: (dimension === model.periods.dimension || axis === model.scenarioAxis) && model.definition.formulas.length > 0
+							? ordinal
+							: '';
+				const signature = `${covers.map((each) => each?.[ordinal] ?? 1).join('')} ${member.retired ? 'r' : ''} ${own}`;
+				if (!classes.has(signature)) classes.set(signature, classes.size);
+				return classes.get(signature)!;
+			});
+			sizes.push(Math.max(1, classes.size));
+			return table;
+		});
+		let stride = 1;
+		this.#strides = sizes.map((size) => {
+			const own = stride;
+			stride *= size;
+			return own;
+		});
+	}
+
+	/** Why a leaf cell takes no loaded amount; undefined when it does. */
+	whyNot(address: Address, period: number): string | undefined {
+		let key = this.#classOf.at(-1)![this.#model.periods.leaf(period).ordinal]! * this.#strides.at(-1)!;
+		for (let axis = 0; axis < address.length; axis++) key += this.#classOf[axis]![address[axis]!]! * this.#strides[axis]!;
+		const kept = this.#kept.get(key);
+		if (kept !== undefined) return kept === '' ? undefined : kept;
+		const verdict = this.#guard.loadVerdict(address, period);
+		const reason = verdict.kind === 'enter' ? '' : 'reason' in verdict ? verdict.reason : 'No numbers can be stored here.';
+		if (this.#kept.size < MOST_KEPT) this.#kept.set(key, reason);
+		return reason === '' ? undefined : reason;
+	}
+}

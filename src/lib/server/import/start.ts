@@ -1,0 +1,322 @@
+import { inflateSync } from 'node:zlib';
+import { readAccessRules } from '../access';
+import { pool } from '../database';
+import { askEngine } from '../engine';
+import { Fault, notFound } from '../fault';
+import { handleJobs, noteJob, queueJob, type JobToDo } from '../jobs';
+import { requirePermission, type SignedIn } from '../session';
+import { beginFile, completeFile, forgetFile, keepBytes, keptFile, type KeptFile } from './file/keep';
+import { readRules, readStoredImport, sourceSchema, type Source, type StoredImport, type StoredRule } from './recipe';
+import { askData, inOwnThread } from './work/host';
+import type { LoadAsk, LoadOutcome } from './work/load';
+
+/** How a person starts a load; what is left out is as the import says. */
+export interface LoadChoices {
+	file: number;
+	way?: 'replace' | 'add' | undefined;
+	rejects?: 'stop' | 'load good rows' | undefined;
+	/** Members (ids) by dimension, for rules that ask. */
+	chosen?: Record<number, number> | undefined;
+	/** Load although the same file has been loaded before. */
+	again?: boolean | undefined;
+}
+
+export interface StartedLoad {
+	batch: number;
+	job: number;
+}
+
+/** What a batch keeps of the recipe it was loaded by. */
+interface KeptRecipe {
+	source: Source;
+	rules: StoredRule[];
+}
+
+/**
+ * Keeps a file that comes in, for an import to be checked and loaded. Workbooks are unpacked.
+ * @throws Fault when it is empty, too large or no workbook it pretends to be; then nothing is kept
+ */
+export async function keepFile(
+	person: SignedIn | undefined,
+	modelId: number,
+	importCode: string | null,
+	name: string,
+	stream: AsyncIterable<Uint8Array>
+): Promise<KeptFile> {
+	const loader = requirePermission(person, 'data.load');
+	const importId = importCode === null ? null : (await readStoredImport(pool(), modelId, importCode)).id;
+	return keepStream(modelId, importId, loader.id, name, stream);
+}
+
+/** The same for files the server fetches itself. */
+export async function keepStream(
+	modelId: number,
+	importId: number | null,
+	person: number | null,
+	name: string,
+	stream: AsyncIterable<Uint8Array>
+): Promise<KeptFile> {
+	const id = await beginFile(modelId, importId, person, name);
+	try {
+		await keepBytes(id, stream);
+		const found = await pool().query<{ format: string }>('SELECT format FROM source_file WHERE id = $1', [id]);
+		if (found.rows[0]?.format === 'workbook') await askData('unpack', { file: id });
+		await completeFile(id);
+		return await keptFile(modelId, id);
+	} catch (error) {
+		await forgetFile(id).catch(() => {});
+		if (error instanceof Fault) throw error;
+		if (isBrokenOff(error))
+			throw new Fault(400, 'broken off', 'The file did not come in whole: the connection broke off. Nothing was loaded; send it again.');
+		throw error;
+	}
+}
+
+const isBrokenOff = (error: unknown) =>
+	error instanceof Error &&
+	/abort|closed|terminated|ECONNRESET|premature/i.test(`${error.name} ${error.message} ${(error as { code?: string }).code ?? ''}`);
+
+/**
+ * Starts to load a kept file through a saved import, as a job.
+ * @throws Fault 409 'loaded before' when the same file is loaded already
+ */
+export async function startLoad(person: SignedIn | undefined, modelId: number, code: string, choices: LoadChoices): Promise<StartedLoad> {
+	const loader = requirePermission(person, 'data.load');
+	const stored = await readStoredImport(pool(), modelId, code);
+	const file = await keptFile(modelId, choices.file);
+	if (!choices.again) await warnOfSameFile(stored.id, file);
+	const way = choices.way ?? stored.source.way;
+	if (way === 'add' && stored.source.amounts === 'to date')
+		throw new Fault(
+			422,
+			'not possible',
+			'Amounts run up to date cannot be added: each file states its periods in full. Load it so that it replaces.'
+		);
+	const rules = await readRules(pool(), modelId, stored.id);
+	return begin(
+		modelId,
+		stored,
+		loader.id,
+		file,
+		{ source: stored.source, rules },
+		{
+			way,
+			rejects: choices.rejects ?? stored.source.rejects,
+			chosen: choices.chosen ?? {},
+			rejectsOf: null
+		}
+	);
+}
+
+/**
+ * Loads the rejected rows of a batch once more, with the maps as they are now, on top of what the batch loaded.
+ * @throws Fault when another load has replaced what the batch loaded, or has loaded these rows
+ */
+export async function reloadRejects(person: SignedIn | undefined, modelId: number, batchId: number): Promise<StartedLoad> {
+	const loader = requirePermission(person, 'data.load');
+	const found = await pool().query<{ code: string; file: number | null; state: string; rejected: number; chosen: Record<number, number> }>(
+		`SELECT i.code, b.file_id AS file, b.state, b.rows_rejected AS rejected, b.chosen FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
+		[batchId, modelId]
+	);
+	const batch = found.rows[0];
+	if (!batch) throw notFound('batch');
+	if (batch.file === null) throw new Fault(422, 'not possible', 'The file of this batch is not kept. Choose it again and load it.');
+	if (batch.rejected === 0) throw new Fault(422, 'not possible', 'This batch rejected no rows.');
+	if (batch.state !== 'loaded')
+		throw new Fault(
+			422,
+			'not possible',
+			'This batch loaded nothing, so there is nothing its rejects could be added to. Load the whole file.'
+		);
+	const later = await pool().query<{ id: number; rejectsOf: number | null }>(
+		`SELECT n.id, n.rejects_of AS "rejectsOf" FROM batch b JOIN batch n ON n.import_id = b.import_id AND n.id > b.id
+		WHERE b.id = $1 AND n.state IN ('running', 'loaded')
+			AND (n.rejects_of = b.id OR (n.rejects_of IS NULL AND n.way = 'replace' AND NOT EXISTS (
+				SELECT FROM jsonb_each(b.extent_members) e (dimension, members)
+				WHERE n.extent_members ? e.dimension AND NOT EXISTS (
+					SELECT FROM jsonb_array_elements(e.members) m WHERE n.extent_members -> e.dimension @> m))))
+		ORDER BY n.id DESC LIMIT 1`,
+		[batchId]
+	);
+	const met = later.rows[0];
+	if (met)
+		throw new Fault(
+			409,
+			'loaded since',
+			met.rejectsOf === batchId
+				? `Batch ${met.id} has loaded these rows already. What it still rejected stands there.`
+				: `Batch ${met.id} has replaced what this batch loaded. Reload the rejects of that one.`
+		);
+	const stored = await readStoredImport(pool(), modelId, batch.code);
+	const rules = await readRules(pool(), modelId, stored.id);
+	// Amounts run up to date hang together by period: the whole file is read again.
+	const whole = stored.source.amounts === 'to date';
+	return begin(
+		modelId,
+		stored,
+		loader.id,
+		await keptFile(modelId, batch.file),
+		{ source: stored.source, rules },
+		{
+			way: whole ? 'replace' : 'add',
+			rejects: 'load good rows',
+			chosen: batch.chosen,
+			rejectsOf: batchId
+		}
+	);
+}
+
+async function begin(
+	modelId: number,
+	stored: StoredImport,
+	person: number | null,
+	file: KeptFile,
+	recipe: KeptRecipe,
+	how: { way: 'replace' | 'add'; rejects: 'stop' | 'load good rows'; chosen: Record<number, number>; rejectsOf: number | null }
+): Promise<StartedLoad> {
+	const made = await pool().query<{ id: number }>(
+		`INSERT INTO batch (import_id, person_id, file_id, file_name, file_hash, state, way, rejects_of, recipe, chosen, rows_read, rows_loaded, rows_skipped, rows_rejected,
+			amount_read, amount_loaded, amount_rejected, extent)
+		VALUES ($1, $2, $3, $4, $5, 'running', $6, $7, $8, $9, 0, 0, 0, 0, 0, 0, 0, 'nothing') RETURNING id`,
+		[
+			stored.id,
+			person,
+			file.id,
+			file.name,
+			Buffer.from(file.hash, 'hex'),
+			how.way,
+			how.rejectsOf,
+			JSON.stringify(recipe),
+			JSON.stringify(how.chosen)
+		]
+	);
+	const batch = made.rows[0]!.id;
+	const title = how.rejectsOf === null ? `${stored.name}: ${file.name}` : `${stored.name}: rejects of batch ${how.rejectsOf}`;
+	const job = await noteJob(modelId, person, 'load', title, { batch, rejects: how.rejects, code: stored.code });
+	await pool().query('UPDATE batch SET job_id = $2 WHERE id = $1', [batch, job]);
+	await queueJob(job);
+	return { batch, job };
+}
+
+async function warnOfSameFile(importId: number, file: KeptFile): Promise<void> {
+	const same = await pool().query<{ id: number; at: Date; person: string | null; name: string }>(
+		`SELECT b.id, b.at, p.name AS person, b.file_name AS name FROM batch b LEFT JOIN person p ON p.id = b.person_id
+		WHERE b.import_id = $1 AND b.file_hash = $2 AND b.state = 'loaded' ORDER BY b.id DESC LIMIT 1`,
+		[importId, Buffer.from(file.hash, 'hex')]
+	);
+	const before = same.rows[0];
+	if (before)
+		throw new Fault(
+			409,
+			'loaded before',
+			`This very file was loaded ${before.person ? `by ${before.person} ` : ''}on ${before.at.toISOString().slice(0, 10)} as batch ${before.id}${before.name === file.name ? '' : `, under the name ${before.name}`}.`,
+			{ batch: before.id }
+		);
+}
+
+handleJobs('load', async (job, tell, signal) => {
+	const { batch } = job.payload as { batch: number };
+	try {
+		const ask = await loadAsk(job, batch);
+		const outcome = await inOwnThread('load', ask, (rows, words) => tell(rows, words), signal);
+		if (outcome.revision !== null) await askEngine(job.modelId, 'ready', { revision: outcome.revision });
+		return { words: outcomeInWords(outcome), result: outcome };
+	} catch (error) {
+		// Ended a moment after it was committed: then it is loaded, and says so.
+		const ended = await pool().query("UPDATE batch SET state = $2, message = $3 WHERE id = $1 AND state = 'running'", [
+			batch,
+			error instanceof Fault && error.code === 'cancelled' ? 'cancelled' : 'failed',
+			error instanceof Fault ? error.message : 'Something went wrong on our side. Nothing was loaded.'
+		]);
+		if (ended.rowCount === 0 && error instanceof Fault && error.code === 'cancelled')
+			return { words: 'It was loaded before it could be cancelled.', result: { batch, state: 'loaded' } };
+		throw error;
+	}
+});
+
+function outcomeInWords({ state, rowsLoaded, rowsRejected, cells, extent }: LoadOutcome): string {
+	if (state === 'stopped') return `${rowsRejected} ${rowsRejected === 1 ? 'row was' : 'rows were'} rejected, so nothing was loaded.`;
+	const rejected = rowsRejected > 0 ? `, ${rowsRejected} rejected` : '';
+	return cells === 0 ? `Nothing was different${rejected}.` : `${rowsLoaded} rows loaded into ${cells} cells of ${extent}${rejected}.`;
+}
+
+async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
+	const found = await pool().query<{
+		import: number;
+		origin: number;
+		name: string;
+		file: number;
+		recipe: KeptRecipe;
+		chosen: Record<number, number>;
+		way: 'replace' | 'add';
+		rejectsOf: number | null;
+	}>(
+		`SELECT i.id AS import, i.origin_id AS origin, i.name, b.file_id AS file, b.recipe, b.chosen, b.way, b.rejects_of AS "rejectsOf"
+		FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1`,
+		[batchId]
+	);
+	const batch = found.rows[0];
+	if (!batch) throw notFound('batch');
+	const source = sourceSchema.parse(batch.recipe.source);
+	return {
+		modelId: job.modelId,
+		batchId,
+		person: job.personId,
+		import: { id: batch.import, origin: batch.origin, name: batch.name },
+		file: await keptFile(job.modelId, batch.file),
+		source,
+		rules: batch.recipe.rules,
+		chosen: batch.chosen,
+		access: await loadRules(job.personId, job.modelId),
+		way: batch.way,
+		rejects: (job.payload as { rejects: 'stop' | 'load good rows' }).rejects,
+		onlyLines: batch.rejectsOf !== null && source.amounts === 'movement' ? await rejectedLines(batch.rejectsOf) : undefined
+	};
+}
+
+async function rejectedLines(batchId: number): Promise<number[]> {
+	const found = await pool().query<{ lines: Buffer | null }>('SELECT rejected_lines AS lines FROM batch WHERE id = $1', [batchId]);
+	const packed = found.rows[0]?.lines;
+	if (!packed) return [];
+	const bytes = inflateSync(packed);
+	return [...new Int32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength))];
+}
+
+/** A person's grants and the locks, for loading: who may load need not be one who may type. */
+export async function loadRules(personId: number | null, modelId: number) {
+	const rules = await readAccessRules({ id: personId ?? 0, permissions: [] } as unknown as SignedIn, modelId);
+	return { ...rules, mayEnter: true };
+}
+
+export type LoadedFile = LoadOutcome;
+
+/**
+ * Keeps a file and loads it in one go, waiting for the end: for the command line and for tests of loading.
+ * @throws Fault when the file cannot be read, or the load ends otherwise than loaded or stopped
+ */
+export async function loadFile(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	name: string,
+	stream: AsyncIterable<Uint8Array>,
+	choices: Omit<LoadChoices, 'file'> = {}
+): Promise<LoadOutcome> {
+	const file = await keepFile(person, modelId, code, name, stream);
+	const { job } = await startLoad(person, modelId, code, { ...choices, file: file.id });
+	return waitForLoad(job);
+}
+
+/** Waits for a started load's end. @throws Fault with the reason when it failed */
+export async function waitForLoad(job: number): Promise<LoadOutcome> {
+	for (;;) {
+		const found = await pool().query<{ state: string; words: string; result: LoadOutcome | null }>(
+			'SELECT state, words, result FROM job WHERE id = $1',
+			[job]
+		);
+		const { state, words, result } = found.rows[0]!;
+		if (state === 'done' && result) return result;
+		if (state === 'failed' || state === 'cancelled') throw new Fault(422, (result as { code?: string } | null)?.code ?? state, words);
+		await new Promise((wait) => setTimeout(wait, 100));
+	}
+}

@@ -1,0 +1,311 @@
+import type pg from 'pg';
+import { promisify } from 'node:util';
+import { deflate } from 'node:zlib';
+import { differenceToDate, SeriesStore, sum, type AccessRules, type ColumnRule, type Model, type Sum } from '../../../core';
+import { pool, transaction } from '../../database';
+import { copyRows, readOriginSeries } from '../../database/cells';
+import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
+import { structureVersion } from '../../database/definitions';
+import type { SeriesChange } from '../../database/series';
+import { Fault } from '../../fault';
+import type { KeptFile } from '../file/keep';
+import type { Source } from '../recipe';
+import { requireComplete } from './check';
+import { modelContext } from './context';
+import { gather, type Gathered } from './gather';
+
+/** Writes of one import's origin take turns: any number, the same in every server. */
+export const IMPORT_LOCK = 7202;
+
+/** Series prepared and written together. */
+const CHUNK = 5_000;
+
+const TRIES = 3;
+
+export interface LoadAsk {
+	modelId: number;
+	batchId: number;
+	person: number | null;
+	import: { id: number; origin: number; name: string };
+	file: KeptFile;
+	source: Source;
+	rules: ColumnRule[];
+	chosen: Record<number, number>;
+	access: AccessRules;
+	way: 'replace' | 'add';
+	rejects: 'stop' | 'load good rows';
+	/** Only rows that begin on these lines: the rejects of an earlier batch. */
+	onlyLines?: number[] | undefined;
+}
+
+export interface LoadOutcome {
+	batch: number;
+	state: 'loaded' | 'stopped';
+	revision: number | null;
+	rowsRead: number;
+	rowsLoaded: number;
+	rowsSkipped: number;
+	rowsRejected: number;
+	cells: number;
+	extent: string;
+}
+
+/** What the load is doing, for the person who waits. */
+export type Progress = (rows: number, words: string) => void;
+
+class StructureMoved extends Error {}
+
+/**
+ * Loads a kept file: rows are read, mapped and summed by cell, and replace what this import wrote before in its extent,
+ * or are added to it. All or nothing unless good rows shall load. One change set, or none when nothing is different.
+ * Everything is prepared and written before the model is locked, so that nobody who saves waits for a load.
+ * @throws Fault when the file cannot be read as the import expects
+ */
+export async function loadKept(ask: LoadAsk, progress: Progress): Promise<LoadOutcome> {
+	for (let attempt = 1; ; attempt++) {
+		const context = await modelContext(ask.modelId);
+		requireComplete(context.model, ask.rules, ask.source);
+		await pool().query('DELETE FROM batch_rows WHERE batch_id = $1', [ask.batchId]);
+		await pool().query('DELETE FROM batch_series WHERE batch_id = $1', [ask.batchId]);
+		const gathered = await gather(context, ask, (rows) => progress(rows, 'Reading'));
+		if (gathered.rows.read === 0) throw new Fault(422, 'no rows', 'The file has headings but no rows. Nothing was loaded.');
+		const stops = gathered.rows.rejected > 0 && ask.rejects === 'stop';
+		await keepRejects(ask.batchId, gathered);
+		if (stops) {
+			await describe(pool(), ask.batchId, gathered, { state: 'stopped', revision: null, cells: 0 });
+			return outcomeOf(ask, gathered, 'stopped', null, 0);
+		}
+		try {
+			const { revision, cells } = await write(context.model, context.structure, ask, gathered, progress);
+			return outcomeOf(ask, gathered, 'loaded', revision, cells);
+		} catch (error) {
+			// A member was added or moved while rows were read: they are read again with the structure as it is now.
+			if (!(error instanceof StructureMoved) || attempt === TRIES) throw error;
+		}
+	}
+}
+
+function outcomeOf(
+	ask: LoadAsk,
+	{ rows, extent }: Gathered,
+	state: LoadOutcome['state'],
+	revision: number | null,
+	cells: number
+): LoadOutcome {
+	return {
+		batch: ask.batchId,
+		state,
+		revision,
+		rowsRead: rows.read,
+		rowsLoaded: rows.loaded,
+		rowsSkipped: rows.skipped,
+		rowsRejected: rows.rejected,
+		cells,
+		extent: extent.state().words
+	};
+}
+
+async function write(
+	model: Model,
+	structure: number,
+	ask: LoadAsk,
+	gathered: Gathered,
+	progress: Progress
+): Promise<{ revision: number | null; cells: number }> {
+	const { modelId, import: stored } = ask;
+	const dimensionIds = model.dimensions.map(({ id }) => id);
+	return transaction(async (client) => {
+		await client.query('SELECT pg_advisory_xact_lock($1, $2)', [IMPORT_LOCK, stored.id]);
+		await keepStructureStill(client, modelId);
+		if ((await structureVersion(client, modelId)) !== structure) throw new StructureMoved();
+		const standing = await readStanding(client, model, stored.origin, gathered.store);
+		if (ask.source.amounts === 'to date')
+			differenceToDate(model, gathered.store, standing, gathered.extent.periods, (address) => gathered.extent.covers(address));
+		const prepared = new PreparedChangeSet(client, modelId, dimensionIds, await numberChangeSet(client));
+		let cells = 0;
+		let done = 0;
+		let fresh: SeriesChange[] = [];
+		let changed: SeriesChange[] = [];
+		const send = async () => {
+			await prepared.write(fresh, true);
+			await prepared.write(changed);
+			done += fresh.length + changed.length;
+			progress(gathered.rows.read, `Writing, ${done} series`);
+			fresh = [];
+			changed = [];
+		};
+		for (const { change, isFresh, count } of changesOf(model, stored.origin, standing, gathered, ask.way)) {
+			(isFresh ? fresh : changed).push(change);
+			cells += count;
+			if (fresh.length + changed.length >= CHUNK) await send();
+		}
+		await send();
+		let revision: number | null = null;
+		if (cells > 0) {
+			await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });
+			await lockModel(client, modelId);
+			revision = await prepared.post({ modelId, person: ask.person, kind: 'load', through: stored.name, cells });
+			await client.query('UPDATE batch SET revision = $2 WHERE id = $1', [ask.batchId, revision]);
+		} else await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });
+		return { revision, cells };
+	});
+}
+
+/** What this import holds in the fiscal years of the file. */
+async function readStanding(client: pg.PoolClient, model: Model, origin: number, loaded: SeriesStore): Promise<SeriesStore> {
+	const standing = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
+	const years = [...new Set([...loaded.blocks()].map(({ year }) => year))];
+	const ids = model.dimensions.map(({ id }) => id);
+	const address = new Int32Array(ids.length);
+	await readOriginSeries(client, model.definition.id, ids, origin, years, ({ members, year, amounts }) => {
+		for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
+		const block = standing.ensureBlockOf(address, year);
+		// First the place: making it may replace the block's values by larger ones.
+		const series = block.ensure(address);
+		block.values.set(amounts, series * block.width);
+	});
+	return standing;
+}
+
+/**
+ * The series that change. Replacing: in the extent what the file says, elsewhere what was there. Adding: what was there
+ * and the file's amounts on top. Cells of the extent that are not in the file and not open stay as they are.
+ */
+function* changesOf(
+	model: Model,
+	origin: number,
+	standing: SeriesStore,
+	{ store, extent, guard }: Gathered,
+	way: 'replace' | 'add'
+): Generator<{ change: SeriesChange; isFresh: boolean; count: number }> {
+	const memberIds = model.dimensions.map((dimension) => Int32Array.from(dimension.members, ({ id }) => id));
+	const address = new Int32Array(model.dimensions.length);
+	const inPeriods = new Map<number, Uint8Array>();
+	for (const index of extent.periods) {
+		const { fiscalYear, position } = model.periods.leaf(index);
+		for (const [year, place] of [
+			[fiscalYear, position],
+			[0, 0]
+		] as const) {
+			const flags = inPeriods.get(year) ?? new Uint8Array(model.periods.width);
+			flags[place] = 1;
+			inPeriods.set(year, flags);
+		}
+	}
+	const none = new Uint8Array(model.periods.width);
+	const make = (year: number, before: Float64Array, amounts: Float64Array, isFresh: boolean) => {
+		let count = 0;
+		for (let position = 0; position < amounts.length; position++)
+			if (!Object.is(before[position], amounts[position]) && before[position] !== amounts[position]) count++;
+		if (count === 0) return undefined;
+		const members = memberIds.map((ids, axis) => ids[address[axis]!]!);
+		return { change: { origin, members, year, before, amounts }, isFresh, count };
+	};
+	for (const { year, block } of store.blocks()) {
+		const flags = inPeriods.get(year) ?? none;
+		for (let series = 0; series < block.count; series++) {
+			block.readAddress(series, address);
+			const stated = block.values.slice(series * block.width, (series + 1) * block.width);
+			const there = standing.blockOf(address, year);
+			const at = there ? there.find(address) : -1;
+			const before =
+				at < 0 ? new Float64Array(block.width).fill(Number.NaN) : there!.values.slice(at * block.width, (at + 1) * block.width);
+			const amounts = before.map((value, position) => {
+				const loaded = stated[position]!;
+				if (way === 'add') return loaded !== loaded ? value : value !== value ? loaded : value + loaded;
+				if (loaded === loaded) return loaded;
+				return flags[position] && mayEmpty(model, guard, address, year, position) ? Number.NaN : value;
+			});
+			const made = make(year, before, amounts, at < 0);
+			if (made) yield made;
+		}
+	}
+	if (way === 'add') return;
+	for (const { year, block } of standing.blocks()) {
+		const flags = inPeriods.get(year);
+		if (!flags) continue;
+		for (let series = 0; series < block.count; series++) {
+			block.readAddress(series, address);
+			if (!extent.covers(address) || (store.blockOf(address, year)?.find(address) ?? -1) >= 0) continue;
+			const before = block.values.slice(series * block.width, (series + 1) * block.width);
+			const amounts = before.map((value, position) =>
+				value === value && flags[position] && mayEmpty(model, guard, address, year, position) ? Number.NaN : value
+			);
+			const made = make(year, before, amounts, false);
+			if (made) yield made;
+		}
+	}
+}
+
+function mayEmpty(model: Model, guard: Gathered['guard'], address: Int32Array, year: number, position: number): boolean {
+	const leaf = model.periods.at(year, position);
+	return leaf === undefined || guard.whyNot(address, leaf.index) === undefined;
+}
+
+/** A batch's counts, control totals and extent. */
+async function describe(
+	database: pg.Pool | pg.PoolClient,
+	batchId: number,
+	{ rows, amounts, extent }: Gathered,
+	end: { state: 'loaded' | 'stopped'; revision: number | null; cells: number }
+): Promise<void> {
+	const orZero = (total: Sum) => sum([0, total.value]);
+	await database.query(
+		`UPDATE batch SET rows_read = $2, rows_loaded = $3, rows_skipped = $4, rows_rejected = $5, amount_read = $6, amount_loaded = $7, amount_rejected = $8,
+			extent = $9, extent_members = $10, state = $11, revision = $12, cells = $13 WHERE id = $1`,
+		[
+			batchId,
+			rows.read,
+			rows.loaded,
+			rows.skipped,
+			rows.rejected,
+			orZero(amounts.read),
+			orZero(amounts.loaded),
+			orZero(amounts.rejected),
+			extent.state().words,
+			JSON.stringify(extent.state().members),
+			end.state,
+			end.revision,
+			end.cells
+		]
+	);
+}
+
+/** Keeps why rows were rejected: every reason, every line, and the first rows in full. */
+async function keepRejects(batchId: number, { tally, rejects }: Gathered): Promise<void> {
+	await transaction(async (client) => {
+		await client.query('DELETE FROM reject WHERE batch_id = $1', [batchId]);
+		await client.query('DELETE FROM reject_reason WHERE batch_id = $1', [batchId]);
+		const packed = tally.lines.length === 0 ? null : await promisify(deflate)(Buffer.from(Int32Array.from(tally.lines).buffer));
+		await client.query('UPDATE batch SET rejected_lines = $2 WHERE id = $1', [batchId, packed]);
+		const fields = (values: readonly (string | number | null)[]) =>
+			`${values.map((value) => (value === null ? '\\N' : escaped(String(value)))).join('\t')}\n`;
+		await copyRows(
+			client,
+			'COPY reject_reason (batch_id, code, dimension_id, source_column, value, message, label, rows, amount, lines) FROM STDIN',
+			tally.reasons,
+			({ fault, label, rows, amount, lines }) =>
+				fields([
+					batchId,
+					fault.code,
+					fault.dimension,
+					fault.column,
+					fault.value,
+					fault.message,
+					label,
+					rows,
+					amount.value,
+					`{${lines.join(',')}}`
+				])
+		);
+		await copyRows(
+			client,
+			'COPY reject (batch_id, file_line, code, source_column, value, message, row_values) FROM STDIN',
+			rejects,
+			({ line, code, column, value, message, values }) => fields([batchId, line, code, column, value, message, JSON.stringify(values)])
+		);
+	});
+}
+
+const ESCAPES: Record<string, string> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' };
+const escaped = (text: string) => text.replace(/[\\\t\n\r]/g, (character) => ESCAPES[character]!);

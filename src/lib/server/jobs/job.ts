@@ -1,0 +1,138 @@
+import { pool } from '../database';
+import { Fault, notFound } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+
+export type JobState = 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
+
+/** Long work as people see it. */
+export interface Job {
+	id: number;
+	kind: string;
+	title: string;
+	person: string | null;
+	mine: boolean;
+	state: JobState;
+	done: number;
+	of: number | null;
+	words: string;
+	result: unknown;
+	madeAt: string;
+	endedAt: string | null;
+}
+
+/** A job as who carries it out needs it. */
+export interface JobToDo {
+	id: number;
+	modelId: number;
+	personId: number | null;
+	kind: string;
+	title: string;
+	payload: unknown;
+}
+
+/** A running job that has not been renewed for this long has died with its server. */
+const SILENT_SECONDS = 45;
+
+/** Notes a job to be done. @returns its id */
+export async function noteJob(
+	modelId: number,
+	person: number | null,
+	kind: string,
+	title: string,
+	payload: unknown,
+	of: number | null = null
+): Promise<number> {
+	const made = await pool().query<{ id: number }>(
+		'INSERT INTO job (model_id, person_id, kind, title, payload, of) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
+		[modelId, person, kind, title, JSON.stringify(payload), of]
+	);
+	await tell(made.rows[0]!.id, modelId);
+	return made.rows[0]!.id;
+}
+
+/** Takes a job into work; undefined when it was cancelled before, or is in work already. */
+export async function takeJob(id: number): Promise<JobToDo | undefined> {
+	const taken = await pool().query<JobToDo>(
+		`UPDATE job SET state = 'running', seen_at = now() WHERE id = $1 AND state = 'waiting' AND NOT cancel_asked
+		RETURNING id, model_id AS "modelId", person_id AS "personId", kind, title, payload`,
+		[id]
+	);
+	const job = taken.rows[0];
+	if (job) await tell(id, job.modelId);
+	return job;
+}
+
+/** Says how far a job is, and hears whether it shall end. */
+export async function renewJob(id: number, modelId: number, done: number, words: string): Promise<{ cancelled: boolean }> {
+	const found = await pool().query<{ cancel: boolean }>(
+		'UPDATE job SET done = $2, words = $3, seen_at = now() WHERE id = $1 RETURNING cancel_asked AS cancel',
+		[id, done, words.slice(0, 500)]
+	);
+	await tell(id, modelId);
+	return { cancelled: found.rows[0]?.cancel ?? true };
+}
+
+/** Ends a job. */
+export async function endJob(id: number, modelId: number, state: JobState, words: string, result: unknown = null): Promise<void> {
+	await pool().query('UPDATE job SET state = $2, words = $3, result = $4, ended_at = now() WHERE id = $1', [
+		id,
+		state,
+		words,
+		JSON.stringify(result)
+	]);
+	await tell(id, modelId);
+}
+
+const tell = (id: number, modelId: number) => pool().query("SELECT pg_notify('job', $1)", [`${modelId} ${id}`]);
+
+const COLUMNS = `j.id, j.kind, j.title, p.name AS person, coalesce(j.person_id = $2, false) AS mine, j.state, j.done, j.of, j.words, j.result, j.made_at AS "madeAt", j.ended_at AS "endedAt"`;
+type JobRow = Omit<Job, 'madeAt' | 'endedAt'> & { madeAt: Date; endedAt: Date | null };
+const asJob = (row: JobRow): Job => ({ ...row, madeAt: row.madeAt.toISOString(), endedAt: row.endedAt?.toISOString() ?? null });
+
+/** The latest jobs of a model: those under way first. */
+export async function listJobs(person: SignedIn | undefined, modelId: number): Promise<Job[]> {
+	const reader = requirePermission(person, 'data.read');
+	const found = await pool().query<JobRow>(
+		`SELECT ${COLUMNS} FROM job j LEFT JOIN person p ON p.id = j.person_id WHERE j.model_id = $1
+		ORDER BY j.state IN ('waiting', 'running') DESC, j.id DESC LIMIT 20`,
+		[modelId, reader.id]
+	);
+	return found.rows.map(asJob);
+}
+
+/** One job. @throws Fault 404 */
+export async function readJob(person: SignedIn | undefined, modelId: number, id: number): Promise<Job> {
+	const reader = requirePermission(person, 'data.read');
+	const found = await pool().query<JobRow>(
+		`SELECT ${COLUMNS} FROM job j LEFT JOIN person p ON p.id = j.person_id WHERE j.model_id = $1 AND j.id = $3`,
+		[modelId, reader.id, id]
+	);
+	if (!found.rows[0]) throw notFound('job');
+	return asJob(found.rows[0]);
+}
+
+/** Asks a job to end: one that waits ends at once, one in work as soon as it hears. */
+export async function cancelJob(person: SignedIn | undefined, modelId: number, id: number): Promise<Job> {
+	const canceller = requirePermission(person, 'data.load');
+	await pool().query(
+		`UPDATE job SET cancel_asked = true, state = CASE state WHEN 'waiting' THEN 'cancelled' ELSE state END,
+			words = CASE state WHEN 'waiting' THEN 'Cancelled before it began.' ELSE words END, ended_at = CASE state WHEN 'waiting' THEN now() ELSE ended_at END
+		WHERE id = $1 AND model_id = $2 AND state IN ('waiting', 'running')`,
+		[id, modelId]
+	);
+	await tell(id, modelId);
+	const job = await readJob(canceller, modelId, id);
+	if (job.state === 'done') throw new Fault(409, 'too late', 'It was done before it could be cancelled. Take it back instead.');
+	return job;
+}
+
+/** Ends jobs whose server has gone: what they had not committed was undone by the database. @returns their ids */
+export async function endSilentJobs(): Promise<number[]> {
+	const ended = await pool().query<{ id: number; model: number }>(
+		`UPDATE job SET state = 'failed', words = 'The server stopped while this ran. Nothing was written; start it again.', ended_at = now()
+		WHERE state = 'running' AND seen_at < now() - make_interval(secs => $1) RETURNING id, model_id AS model`,
+		[SILENT_SECONDS]
+	);
+	for (const { id, model } of ended.rows) await tell(id, model);
+	return ended.rows.map(({ id }) => id);
+}

@@ -1,0 +1,53 @@
+import PgBoss from 'pg-boss';
+import { log } from '../log';
+import { doJob } from './work';
+
+const QUEUE = 'work';
+const MINUTE = 'every-minute';
+
+const shared = globalThis as unknown as { jobQueue?: { boss: PgBoss; worker: string } };
+const everyMinute = new Set<() => Promise<void>>();
+
+/** Names something to be done each minute by one of the servers. */
+export function doEveryMinute(work: () => Promise<void>): void {
+	everyMinute.add(work);
+}
+
+/**
+ * Starts taking jobs from the queue: one at a time, because a load uses a processor of its own and the database another.
+ * @throws Error when the database cannot be reached
+ */
+export async function startJobs(): Promise<void> {
+	if (shared.jobQueue) return;
+	const boss = new PgBoss({ connectionString: process.env.DATABASE_URL!, schema: 'job_queue', max: 3 });
+	boss.on('error', (error) => log.warn({ err: error }, 'job queue'));
+	await boss.start();
+	// A load that fails is started again by a person who has read why, not by itself.
+	await boss.createQueue(QUEUE, { name: QUEUE, retryLimit: 0, expireInHours: 6 });
+	await boss.createQueue(MINUTE, { name: MINUTE, retryLimit: 0, policy: 'singleton' });
+	const worker = await boss.work<{ job: number }>(QUEUE, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([task]) => {
+		if (task) await doJob(task.data.job);
+	});
+	await boss.work(MINUTE, { batchSize: 1, pollingIntervalSeconds: 5 }, async () => {
+		for (const work of everyMinute) await work().catch((error: unknown) => log.error({ err: error }, 'work of the minute failed'));
+	});
+	await boss.schedule(MINUTE, '* * * * *');
+	shared.jobQueue = { boss, worker };
+}
+
+/** Hands a noted job to the queue; without one (tests, command line) it is done here and now. */
+export async function queueJob(id: number): Promise<void> {
+	const queue = shared.jobQueue;
+	if (!queue) {
+		await doJob(id);
+		return;
+	}
+	await queue.boss.send(QUEUE, { job: id });
+	queue.boss.notifyWorker(queue.worker);
+}
+
+export async function stopJobs(): Promise<void> {
+	const queue = shared.jobQueue;
+	delete shared.jobQueue;
+	await queue?.boss.stop({ graceful: false, wait: false });
+}

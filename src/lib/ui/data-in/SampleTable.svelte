@@ -1,0 +1,69 @@
+<script lang="ts">
+	import type { CheckOutcome } from '$lib/server/import';
+	import { formatAmount } from '../figures/format';
+	import type { ImportDesk } from './import-desk.svelte';
+
+	interface Props {
+		desk: ImportDesk;
+		check: CheckOutcome;
+		/** Rows as they come, or what they become. */
+		side: 'source' | 'outcome';
+		locale: string;
+		scroller: HTMLElement | undefined;
+		onscrolled: (top: number) => void;
+	}
+	let { desk, check, side, locale, scroller = $bindable(), onscrolled }: Props = $props();
+
+	const places = $derived(check.used.map((heading) => check.headings.indexOf(heading)).filter((place) => place >= 0));
+	const amounts = $derived(new Set(desk.details.source.amountColumns));
+	const at = $derived(desk.selection?.kind === 'row' ? desk.selection.index : -1);
+
+	function onkeydown(event: KeyboardEvent) {
+		const step = event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : 0;
+		if (step === 0) return;
+		event.preventDefault();
+		const next = Math.min(Math.max(at + step, 0), check.sample.length - 1);
+		desk.selection = { kind: 'row', index: next };
+		scroller?.querySelectorAll('tbody tr')[next]?.scrollIntoView({ block: 'nearest' });
+	}
+</script>
+
+<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
+<div
+	bind:this={scroller}
+	class="min-h-0 overflow-auto"
+	tabindex="0"
+	role="region"
+	aria-label={side === 'source' ? 'Rows as they come' : 'What they become'}
+	onscroll={(event) => onscrolled(event.currentTarget.scrollTop)}
+	{onkeydown}
+>
+	<table class={['w-full', side === 'source' && 'font-mono text-[12.5px]']}>
+		<tbody>
+			{#each check.sample as row, index (row.line)}
+				<tr
+					class={[
+						'border-hairline h-7 cursor-pointer border-b',
+						row.outcome === 'rejected' && 'text-error',
+						row.outcome === 'skipped' && 'text-grey',
+						index === at && 'bg-base-200'
+					]}
+					aria-selected={index === at}
+					onclick={() => (desk.selection = { kind: 'row', index })}
+				>
+					{#if side === 'source'}
+						{#each places as place (place)}
+							<td
+								class={['max-w-28 truncate pr-2 whitespace-pre', amounts.has(check.headings[place]!) && 'text-right']}
+								title={row.values[place]}>{row.values[place] ?? ''}</td
+							>
+						{/each}
+					{:else}
+						<td class="w-full max-w-0 truncate pr-2" title={row.words}>{row.words}</td>
+						<td class="text-right font-semibold whitespace-nowrap">{row.amount === null ? '' : formatAmount(row.amount, locale)}</td>
+					{/if}
+				</tr>
+			{/each}
+		</tbody>
+	</table>
+</div>
