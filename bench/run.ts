@@ -2,6 +2,7 @@
 import { cpus } from 'node:os';
 import { benchData } from './data';
 import { liveFormula } from './live-formula';
+import { loadAtSize } from './load';
 import { openCold } from './open-cold';
 import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
@@ -18,8 +19,10 @@ console.log(
 	`Node.js ${process.version}, ${cpus().length} × ${cpus()[0]?.model}. Medians of at least seven runs after a warm-up, in milliseconds; the peer is DuckDB, warm, unless named; storing is not included.`
 );
 const measures: Measure[] = [];
+/** One subject alone: `--only load`. */
+const only = option('--only');
 const opening = new Map<number, number>();
-for (const size of sizes) {
+for (const size of only ? [] : sizes) {
 	const data = await benchData(size);
 	console.log(
 		`${data.cells.toLocaleString('en-GB')} cells in ${data.model.dimensions.length + 1} dimensions: ${(data.cube.bytes / data.cells).toFixed(1)} bytes a cell in the cube (aim at 5M: ≤ 40)`
@@ -31,10 +34,10 @@ for (const size of sizes) {
 	if (size <= 5_000_000) measures.push(await openCold(data));
 	data.duck.closeSync();
 }
-measures.push(await typePrice(), await liveFormula(1_000_000));
-measures.push(...(await structureAtSize()));
+if (!only) measures.push(await typePrice(), await liveFormula(1_000_000), ...(await structureAtSize()));
+if (!only || only === 'load') measures.push(...(await loadAtSize()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
-if (most > least)
+if (!only && most > least)
 	measures.push(
 		measure(
 			`growth from ${least / 1e6}M to ${most / 1e6}M cells (peer: linear)`,

@@ -6,6 +6,7 @@ import { run } from './lib/say.mjs';
 await run(async () => {
 	await ensureNpmPackages();
 	const { build } = await import('esbuild');
+	const { nodeWorker } = await import('../tools/esbuild-node-worker.mjs');
 	const outfile = 'node_modules/.cache/bench/run.mjs';
 	// Run through a loader that names every closure, formulas took twice as long as they do in the product.
 	await build({
@@ -14,6 +15,7 @@ await run(async () => {
 		platform: 'node',
 		format: 'esm',
 		packages: 'external',
+		plugins: [nodeWorker(['pg-native'])],
 		outfile,
 		sourcemap: true
 	});

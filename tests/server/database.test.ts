@@ -27,10 +27,10 @@ const change: fc.Arbitrary<SeriesChange> = fc.record({
 });
 
 describe('packed blocks of the journal', () => {
-	test('come back as they went in', () => {
-		fc.assert(
-			fc.property(fc.array(change, { minLength: 1, maxLength: 30 }), (changes) => {
-				const back = unpackSeries(packSeries(changes));
+	test('come back as they went in', async () => {
+		await fc.assert(
+			fc.asyncProperty(fc.array(change, { minLength: 1, maxLength: 30 }), async (changes) => {
+				const back = unpackSeries(await packSeries(changes));
 				expect(back.map(({ members, ...rest }) => ({ ...rest, members: [...Array.from(members)] }))).toEqual(changes);
 			}),
 			{ numRuns: 50 }

@@ -29,7 +29,11 @@ import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
-const maren = { id: 1, name: 'Maren Kvist', permissions: ['data.read', 'data.load', 'data.write', 'structure.write'] } as unknown as SignedIn;
+const maren = {
+	id: 1,
+	name: 'Maren Kvist',
+	permissions: ['data.read', 'data.load', 'data.write', 'structure.write']
+} as unknown as SignedIn;
 const HEAD = 'Account;Unit;Route;Posting date;Text;Amount\n';
 const LEDGER = () => readFileSync('demo/files/ledger-2026-09.csv', 'utf8');
 
@@ -127,7 +131,10 @@ describe('loading', () => {
 	});
 
 	test('rejects rows outside the loader’s grants', async () => {
-		const tove = { ...maren, id: (await database.pool.query<{ id: number }>("SELECT id FROM person WHERE email LIKE 'tove%'")).rows[0]!.id };
+		const tove = {
+			...maren,
+			id: (await database.pool.query<{ id: number }>("SELECT id FROM person WHERE email LIKE 'tove%'")).rows[0]!.id
+		};
 		const outcome = await loadFile(tove, 1, 'ledger', 'own.csv', bytes(HEAD + row('7010', '1-', { unit: 'N-BK' }) + row('7010', '5-')), {
 			rejects: 'load good rows'
 		});
@@ -179,10 +186,14 @@ describe('loading', () => {
 
 describe('a batch', () => {
 	test('is repaired: the rejects alone are loaded once their value has a member, and once only', async () => {
-		const first = await load(HEAD + row('7010', '100-') + row('5305', '40') + row('5305', '2', { date: '09.09.2026' }) + row('7010', 'abc'));
+		const first = await load(
+			HEAD + row('7010', '100-') + row('5305', '40') + row('5305', '2', { date: '09.09.2026' }) + row('7010', 'abc')
+		);
 		expect(first).toMatchObject({ rowsRejected: 3 });
 		const account = (await readImport(maren, 1, 'ledger')).rules.find(({ kind }) => kind === 'account')!;
-		const fuel = (await database.pool.query<{ id: number }>("SELECT m.id FROM member m JOIN account a ON a.member_id = m.id WHERE m.code = '6100'")).rows[0]!.id;
+		const fuel = (
+			await database.pool.query<{ id: number }>("SELECT m.id FROM member m JOIN account a ON a.member_id = m.id WHERE m.code = '6100'")
+		).rows[0]!.id;
 		await editImport(maren, 1, 'ledger', {
 			act: 'add lines',
 			map: account.map!.id,
@@ -203,7 +214,13 @@ describe('a batch', () => {
 	});
 
 	test('leads from a row to its cell and from a cell to its rows', async () => {
-		const { batch } = await load(HEAD + row('7010', '100-') + row('9999', '1') + row('7010', '20-', { date: '28.09.2026', text: '"two\nlines"' }) + row('7010', '3-', { unit: 'N-BK' }));
+		const { batch } = await load(
+			HEAD +
+				row('7010', '100-') +
+				row('9999', '1') +
+				row('7010', '20-', { date: '28.09.2026', text: '"two\nlines"' }) +
+				row('7010', '3-', { unit: 'N-BK' })
+		);
 		const found = await rowOfBatch(maren, 1, batch, 4);
 		expect(found).toMatchObject({ values: ['7010', 'S-BK', 'RT-01', '28.09.2026', 'two\nlines', '20-'], rejected: null });
 		expect(found.cells[0]).toMatchObject({ amount: 20 });
@@ -212,7 +229,12 @@ describe('a batch', () => {
 		expect(await rowOfBatch(maren, 1, batch, 3)).toMatchObject({ cells: [], rejected: 'Account: no member for “9999”.' });
 		await expect(rowOfBatch(maren, 1, batch, 5)).rejects.toMatchObject({ status: 404 });
 		const { members, period } = found.cells[0]!;
-		expect((await rowsOfCell(maren, 1, { members, period }))[0]).toMatchObject({ batch, count: 2, total: 120, rows: [{ line: 2 }, { line: 4 }] });
+		expect((await rowsOfCell(maren, 1, { members, period }))[0]).toMatchObject({
+			batch,
+			count: 2,
+			total: 120,
+			rows: [{ line: 2 }, { line: 4 }]
+		});
 	});
 
 	test('is taken back alone, as far as it still holds', async () => {
@@ -249,7 +271,9 @@ describe('amounts run up to date', () => {
 		await editImport(maren, 1, 'ticketing', { act: 'source', source: { amounts: 'to date' } });
 		const file = (...rows: string[]) => `month,line,route,measure,count\n${rows.join('\n')}\n`;
 		const account = (
-			await database.pool.query<{ code: string }>("SELECT m.code FROM map_line l JOIN member m ON m.id = l.member_id WHERE l.terms ->> 'value' = 'departures'")
+			await database.pool.query<{ code: string }>(
+				"SELECT m.code FROM map_line l JOIN member m ON m.id = l.member_id WHERE l.terms ->> 'value' = 'departures'"
+			)
 		).rows[0]!.code;
 		const august = await stored(account, 5);
 		const before = await database.pool.query<{ total: number }>(

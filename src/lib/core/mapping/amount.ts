@@ -7,6 +7,9 @@ export interface AmountStyle {
 
 /** Brackets, sign, digits with groups and an exponent, sign. Minus is written as hyphen, minus, en dash or typesetters' hyphen. */
 const AMOUNT = /^(\()?\s*([+\-−–‐]?)\s*([\d.,'’\s\u00a0\u202f\u2009]+(?:[eE][+-]?\d{1,3})?)\s*([+\-−–‐]?)\s*(\))?$/;
+/** Whole numbers short enough not to be in need of groups, and fractions: alike in every style with this decimal mark. */
+const PLAIN_POINT = /^-?\d{1,15}(?:\.\d{1,12})?$/;
+const PLAIN_COMMA = /^-?\d{1,15}(?:,\d{1,12})?$/;
 const SPACES = /[\s\u00a0\u202f\u2009]/g;
 
 /**
@@ -15,6 +18,8 @@ const SPACES = /[\s\u00a0\u202f\u2009]/g;
  * Undefined when it is no number, or none a double can hold.
  */
 export function parseAmount(text: string, style: AmountStyle): number | undefined {
+	// Most sources write most amounts plainly; the general way takes ten times as long.
+	if ((style.decimal === '.' ? PLAIN_POINT : PLAIN_COMMA).test(text)) return Number(style.decimal === '.' ? text : text.replace(',', '.'));
 	const match = AMOUNT.exec(text.trim());
 	if (!match || Boolean(match[1]) !== Boolean(match[5])) return undefined;
 	const digits = plainDigits(match[3]!.trim(), style);

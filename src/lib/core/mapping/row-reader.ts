@@ -101,6 +101,9 @@ export class RowReader {
 	readonly periods: Int32Array;
 	readonly amounts: Float64Array;
 	count = 0;
+	/** The amounts of the row whose total was asked for last: it is read next. */
+	readonly #parsed: Float64Array;
+	#parsedRow: readonly string[] | undefined;
 	faults: RowFault[] = [];
 	/** Per rule the map line that decided, 0 for none. */
 	readonly winners: Int32Array;
@@ -125,6 +128,7 @@ export class RowReader {
 		this.winners = new Int32Array(recipe.rules.length);
 		this.periods = new Int32Array(Math.max(1, recipe.amountColumns.length));
 		this.amounts = new Float64Array(this.periods.length);
+		this.#parsed = new Float64Array(this.periods.length);
 		this.#amountPlaces = recipe.amountColumns.map((column) => this.#place(column));
 		this.#currencyPlace = recipe.currencyColumn === null ? -1 : this.#place(recipe.currencyColumn);
 		this.#rules = recipe.rules.map((rule) => this.#compile(rule, chosen));
@@ -148,7 +152,12 @@ export class RowReader {
 	/** A row's amounts as written, added up, before any sign is reversed: for control totals. Empty and unreadable ones count as 0. */
 	amountOf(row: readonly string[]): number {
 		let total = 0;
-		for (const place of this.#amountPlaces) total += parseAmount(row[place] ?? '', this.#recipe.amountStyle) ?? 0;
+		for (let index = 0; index < this.#amountPlaces.length; index++) {
+			const amount = parseAmount(row[this.#amountPlaces[index]!] ?? '', this.#recipe.amountStyle);
+			this.#parsed[index] = amount ?? Number.NaN;
+			total += amount ?? 0;
+		}
+		this.#parsedRow = row;
 		return total;
 	}
 
@@ -196,7 +205,8 @@ export class RowReader {
 			// Of several columns the empty ones say nothing; a single one must say something.
 			if (several && text.trim() === '') continue;
 			const column = this.#recipe.amountColumns[index]!;
-			const value = this.#valueOf(text, account, column);
+			const known = this.#parsedRow === row && (account === undefined || account.valueType === 'money' || account.valueType === 'quantity');
+			const value = known && this.#parsed[index]! === this.#parsed[index]! ? this.#parsed[index]! : this.#valueOf(text, account, column);
 			if (typeof value !== 'number') {
 				this.faults.push(value);
 				continue;

@@ -111,17 +111,21 @@ export class PreparedChangeSet {
 	async write(series: readonly SeriesChange[], fresh = false): Promise<void> {
 		if (series.length === 0) return;
 		for (const { origin } of series) this.#origins.add(origin);
+		const blocks = Array.from({ length: Math.ceil(series.length / SERIES_PER_BLOCK) }, (_, index) =>
+			series.slice(index * SERIES_PER_BLOCK, (index + 1) * SERIES_PER_BLOCK)
+		);
+		// Compressed while the database takes the rows.
+		const packing = Promise.all(blocks.map(packSeries));
+		packing.catch(() => {});
 		await (fresh ? addSeries : writeSeries)(this.#client, this.#modelId, this.#dimensionIds, this.number, series);
-		for (let from = 0; from < series.length; from += SERIES_PER_BLOCK) {
-			const block = series.slice(from, from + SERIES_PER_BLOCK);
+		for (const [index, packed] of (await packing).entries())
 			await this.#client.query('INSERT INTO block_change (model_id, change_set, part, series, packed) VALUES ($1, $2, $3, $4, $5)', [
 				this.#modelId,
 				this.number,
 				this.#part++,
-				block.length,
-				packSeries(block)
+				blocks[index]!.length,
+				packed
 			]);
-		}
 	}
 
 	/** Gives it the next revision. The caller holds the model's lock and commits at once. @returns the revision */

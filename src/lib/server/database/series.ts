@@ -1,4 +1,7 @@
-import { deflateSync, inflateSync } from 'node:zlib';
+import { promisify } from 'node:util';
+import { deflate, inflateSync } from 'node:zlib';
+
+const compress = promisify(deflate);
 
 /** One stored series: what one origin holds at an address for one fiscal year. Empty places are NaN. */
 export interface StoredSeries {
@@ -18,7 +21,7 @@ export interface SeriesChange extends StoredSeries {
  * Packs changed series into one block: counts, then each column whole (members per dimension, year, origin, amounts
  * before, amounts after), compressed. Columns of equal values compress to almost nothing.
  */
-export function packSeries(changes: readonly SeriesChange[]): Buffer {
+export function packSeries(changes: readonly SeriesChange[]): Promise<Buffer> {
 	const count = changes.length;
 	const dimensions = changes[0]?.members.length ?? 0;
 	const width = changes[0]?.amounts.length ?? 0;
@@ -32,7 +35,7 @@ export function packSeries(changes: readonly SeriesChange[]): Buffer {
 		amounts.set(change.before, series * width);
 		amounts.set(change.amounts, (count + series) * width);
 	});
-	return deflateSync(Buffer.concat([head, whole, amounts].map((column) => Buffer.from(column.buffer))), { level: 3 });
+	return compress(Buffer.concat([head, whole, amounts].map((column) => Buffer.from(column.buffer))), { level: 3 });
 }
 
 /** The changed series of a packed block. */

@@ -85,6 +85,11 @@ export const askEngine = <Name extends EngineRequestName>(
 	ask: EngineRequests[Name]['ask']
 ): Promise<EngineRequests[Name]['answer']> => engineOf(modelId).ask(name, ask);
 
+/** Lets a model's engine reach a revision, if one is running: who asks next finds it there. */
+export async function catchUpEngine(modelId: number, revision: number): Promise<void> {
+	if (engines.get(modelId)?.host.ended === false) await askEngine(modelId, 'ready', { revision });
+}
+
 /** Calls back with each new revision or structure of a model. @returns how to stop */
 export function onNews(modelId: number, listener: (news: EngineNews) => void): () => void {
 	const { listeners } = engineOf(modelId);

@@ -11,6 +11,9 @@ import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAs
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planSave } from './plan-save';
 
+/** Series of one change set from which on open forms are no longer followed cell by cell. */
+const MANY_CHANGES = 1_000;
+
 /** Open forms kept ready; the one unused for longest goes first. */
 const OPEN_FORMS = 60;
 
@@ -133,6 +136,8 @@ export class ModelEngine {
 		const before = this.#revision;
 		while (this.#revision < latest) {
 			const changes = await changesOf(this.#database, this.#model.definition.id, this.#revision + 1);
+			// Forms are built anew when next asked for: quicker than a million differences, and only what is on screen is.
+			if (changes.length > MANY_CHANGES) this.#forms.clear();
 			for (const change of changes) this.#apply(change);
 			this.#revision++;
 		}
@@ -143,6 +148,10 @@ export class ModelEngine {
 		const address = toOrdinals(this.#model, change.address);
 		if (!address) return;
 		if (change.kind === 'series') {
+			if (this.#forms.size === 0) {
+				this.#cube.writeSeries(change.origin, address, change.year, change.amounts);
+				return;
+			}
 			for (let position = 0; position < change.amounts.length; position++)
 				this.#writeCell(change.origin, address, change.year, position, change.amounts[position]!);
 			return;

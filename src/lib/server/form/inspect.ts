@@ -5,7 +5,11 @@ import { requirePermission, type SignedIn } from '../session';
 import { draftVersion } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
 
-export type FigureDetails = Omit<Inspection, 'beneath'> & { history: HistoryLine[] };
+export type FigureDetails = Omit<Inspection, 'beneath'> & {
+	history: HistoryLine[];
+	/** For a leaf that a load has written: how to ask for the rows behind it (ids). Null otherwise, and for who may not see files. */
+	loadedCell: { members: number[]; period: number } | null;
+};
 
 /** A grid cell's address, what it is made of, whether the person may write it, and its history. */
 export async function inspectFigure(
@@ -20,5 +24,11 @@ export async function inspectFigure(
 	const { layout } = await readForm(modelId, code);
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
 	const { beneath, ...inspection } = await askEngine(modelId, 'inspect', { ...ask, row, column });
-	return { ...inspection, history: await valueHistory(pool(), modelId, beneath) };
+	const history = await valueHistory(pool(), modelId, beneath);
+	const isLoaded = inspection.leaf && history.some(({ kind }) => kind === 'load') && reader.permissions.includes('data.read');
+	return {
+		...inspection,
+		history,
+		loadedCell: isLoaded ? { members: beneath.members.map((members) => members[0]!), period: beneath.periods[0]! } : null
+	};
 }

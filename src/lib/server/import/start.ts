@@ -1,7 +1,7 @@
 import { inflateSync } from 'node:zlib';
 import { readAccessRules } from '../access';
 import { pool } from '../database';
-import { askEngine } from '../engine';
+import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, queueJob, type JobToDo } from '../jobs';
 import { requirePermission, type SignedIn } from '../session';
@@ -219,7 +219,7 @@ handleJobs('load', async (job, tell, signal) => {
 	try {
 		const ask = await loadAsk(job, batch);
 		const outcome = await inOwnThread('load', ask, (rows, words) => tell(rows, words), signal);
-		if (outcome.revision !== null) await askEngine(job.modelId, 'ready', { revision: outcome.revision });
+		if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision);
 		return { words: outcomeInWords(outcome), result: outcome };
 	} catch (error) {
 		// Ended a moment after it was committed: then it is loaded, and says so.

@@ -1,5 +1,5 @@
 import { pool } from '../database';
-import { askEngine } from '../engine';
+import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, queueJob } from '../jobs';
 import { requirePermission, type SignedIn } from '../session';
@@ -78,7 +78,7 @@ handleJobs('take back', async (job, tell, signal) => {
 		tell,
 		signal
 	);
-	if (outcome.revision !== null) await askEngine(job.modelId, 'ready', { revision: outcome.revision });
+	if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision);
 	const stays = outcome.written > 0 ? ` ${outcome.written} were written again since and stay.` : '';
 	return { words: `${outcome.cells} cells are as they were before.${stays}`, result: { ...outcome, batches } };
 });

@@ -84,7 +84,9 @@
 						<span class="text-grey">→</span>
 						<span
 							class={['min-w-0', line.gone ? 'text-error' : line.line.skip || line.line.member === null ? 'text-grey' : 'font-semibold']}
-							>{line.member}{#if line.line.reverseSign}<span class="text-grey ml-1.5 text-xs font-normal">reverse sign</span>{/if}</span
+							>{line.member}{#if line.line.reverseSign}<span class="text-grey ml-1.5 text-xs font-normal whitespace-nowrap"
+									>reverse sign</span
+								>{/if}</span
 						>
 						{#if finding}<span class={['col-span-4 text-xs', finding.kind === 'tie' ? 'text-error' : 'text-warning']}
 								>{finding.message}</span
@@ -148,7 +150,7 @@
 	.line,
 	.unmapped {
 		display: grid;
-		grid-template-columns: 3.6rem minmax(0, 1fr) 1rem minmax(0, 1fr);
+		grid-template-columns: 3.2rem minmax(0, 0.75fr) 0.9rem minmax(0, 1.25fr);
 		gap: 0 8px;
 		align-items: baseline;
 		width: 100%;

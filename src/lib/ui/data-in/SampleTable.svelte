@@ -14,8 +14,11 @@
 	}
 	let { desk, check, side, locale, scroller = $bindable(), onscrolled }: Props = $props();
 
-	const places = $derived(check.used.map((heading) => check.headings.indexOf(heading)).filter((place) => place >= 0));
+	/** In the order of the file. */
+	const places = $derived(check.headings.flatMap((heading, place) => (check.used.includes(heading) ? [place] : [])));
 	const amounts = $derived(new Set(desk.details.source.amountColumns));
+	/** Amounts stay in sight at the right, however narrow the column. */
+	const isAmount = (place: number) => amounts.has(check.headings[place]!);
 	const at = $derived(desk.selection?.kind === 'row' ? desk.selection.index : -1);
 
 	function onkeydown(event: KeyboardEvent) {
@@ -53,9 +56,8 @@
 				>
 					{#if side === 'source'}
 						{#each places as place (place)}
-							<td
-								class={['max-w-28 truncate pr-2 whitespace-pre', amounts.has(check.headings[place]!) && 'text-right']}
-								title={row.values[place]}>{row.values[place] ?? ''}</td
+							<td class={['max-w-28 truncate pr-2 whitespace-pre', isAmount(place) && 'amount']} title={row.values[place]}
+								>{row.values[place] ?? ''}</td
 							>
 						{/each}
 					{:else}
@@ -67,3 +69,16 @@
 		</tbody>
 	</table>
 </div>
+
+<style>
+	.amount {
+		position: sticky;
+		right: 0;
+		padding-left: 6px;
+		background: var(--color-base-100);
+		text-align: right;
+	}
+	tr[aria-selected='true'] .amount {
+		background: var(--color-base-200);
+	}
+</style>

@@ -33,8 +33,7 @@
 <p class="text-grey text-xs">Value</p>
 <h2 class="font-mono text-2xl font-semibold break-words">{value === '' ? '(empty)' : value}</h2>
 <p class="text-grey text-[13px]">
-	{rule.name}, {rule.words}{#if facts}
-		· {formatCount(facts.rows, locale)}
+	{rule.name}, {rule.words}{#if facts}{' · '}{formatCount(facts.rows, locale)}
 		{facts.rows === 1 ? 'row' : 'rows'} · {formatAmount(facts.amount, locale)} in all{/if}
 </p>
 {#if facts?.label}<p class="text-soft text-[13px]">The source calls it “{facts.label}”.</p>{/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
 	import type { FigureDetails } from '$lib/server/form';
 	import X from '@lucide/svelte/icons/x';
+	import LoadedRows from '../data-in/LoadedRows.svelte';
 	import { formatFigure, formatMoment, type FigureFormat } from '../figures/format';
 
 	interface Props {
@@ -68,6 +69,10 @@
 		{/if}
 	{/if}
 
+	{#if details.loadedCell}
+		{#key JSON.stringify(details.loadedCell)}<LoadedRows cell={details.loadedCell} {locale} />{/key}
+	{/if}
+
 	<h3>May I write here?</h3>
 	<p class="text-soft">{rights}</p>
 
@@ -78,7 +83,7 @@
 				{#if line.kind === 'save'}
 					<b>{shown(line.after)}</b> <span class="text-grey">was {shown(line.before)}</span>
 					{#if line.cell}<span class="text-soft block">{line.cell}</span>{/if}
-				{:else}<b>Loaded</b>{/if}
+				{:else}<b>{line.kind === 'load' ? 'Loaded' : 'Taken back'}</b>{/if}
 				<span class="text-grey block">{line.person ?? 'The system'} · {formatMoment(line.at, locale)} · {line.through}</span>
 			</li>
 		{:else}

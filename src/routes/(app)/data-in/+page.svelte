@@ -59,7 +59,15 @@
 	{#if fault}<p class="text-error mt-2" role="alert">{fault}</p>{/if}
 	{#if making}
 		<form class="bg-base-200 border-hairline mt-3 flex max-w-5xl flex-wrap items-end gap-3 rounded-md border px-3 py-2.5" onsubmit={make}>
-			<label class="text-grey text-xs">Name<input class="input input-sm text-base-content block w-64" bind:value={name} required maxlength="120" placeholder="Fuel invoices" /></label>
+			<label class="text-grey text-xs"
+				>Name<input
+					class="input input-sm text-base-content block w-64"
+					bind:value={name}
+					required
+					maxlength="120"
+					placeholder="Fuel invoices"
+				/></label
+			>
 			<label class="text-grey text-xs"
 				>A file to begin from, if there is one<input
 					type="file"
@@ -80,12 +88,16 @@
 				<a href="/data-in/{item.code}" class="hover:bg-base-200 grid grid-cols-[13rem_1fr_auto] items-baseline gap-4 px-2 py-2.5">
 					<span class="font-semibold">{item.name}<span class="text-grey block text-xs font-normal">{WHERE[item.place]}</span></span>
 					<span class="text-soft"
-						>{item.description}{#if item.schedule?.next[0]}<span class="text-grey block text-xs">runs by itself, next {formatMoment(item.schedule.next[0], locale)}</span>{/if}</span
+						>{item.description}{#if item.schedule?.next[0]}<span class="text-grey block text-xs"
+								>runs by itself, next {formatMoment(item.schedule.next[0], locale)}</span
+							>{/if}</span
 					>
 					<span class="text-grey text-right text-[13px] whitespace-nowrap">
 						{#if last}
 							{formatMoment(last.at, locale)}, {last.state === 'loaded' ? `${formatCount(last.rowsLoaded, locale)} rows` : last.state}
-							{#if last.rowsRejected > 0}<span class="text-accent block font-semibold">{formatCount(last.rowsRejected, locale)} rejected</span>{/if}
+							{#if last.rowsRejected > 0}<span class="text-accent block font-semibold"
+									>{formatCount(last.rowsRejected, locale)} rejected</span
+								>{/if}
 						{:else}not loaded here yet{/if}
 					</span>
 				</a>
@@ -98,7 +110,9 @@
 	{#if data.dimensions.length > 0}
 		<section class="mt-8 max-w-5xl" aria-labelledby="members">
 			<h2 id="members" class="font-semibold">Members from a file</h2>
-			<p class="text-soft">CSV or XLSX with headings such as code, name, parent and the attributes. Every row is shown with what it would change first.</p>
+			<p class="text-soft">
+				CSV or XLSX with headings such as code, name, parent and the attributes. Every row is shown with what it would change first.
+			</p>
 			<p class="mt-2 flex flex-wrap items-center gap-3">
 				<select class="select select-sm w-56" aria-label="Dimension" bind:value={dimension} onchange={() => (members = null)}>
 					<option value="">(choose a dimension)</option>

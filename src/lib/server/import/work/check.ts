@@ -232,11 +232,12 @@ class Checker {
 			complete,
 			sample: this.#sample,
 			rows: this.rows,
+			// Of no rows the sum is empty, here it is 0.
 			amounts: {
-				read: this.#amounts.read.value,
-				loaded: this.#amounts.loaded.value,
-				skipped: this.#amounts.skipped.value,
-				rejected: this.#amounts.rejected.value
+				read: this.#amounts.read.value || 0,
+				loaded: this.#amounts.loaded.value || 0,
+				skipped: this.#amounts.skipped.value || 0,
+				rejected: this.#amounts.rejected.value || 0
 			},
 			dimensions: rules.map((rule, index) => {
 				const without = reasons.filter(({ fault }) => fault.code === 'no member' && fault.dimension === rule.dimension);

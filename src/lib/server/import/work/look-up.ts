@@ -19,6 +19,8 @@ export interface RowOfFile {
 /** Rows that make up a cell's loaded value. */
 export interface RowsOfCell {
 	batch: number;
+	/** The import's code. */
+	import: string;
 	fileName: string;
 	headings: string[];
 	rows: { line: number; values: string[]; amount: number }[];
@@ -31,6 +33,7 @@ const MOST_ROWS = 200;
 
 interface BatchFile {
 	id: number;
+	import: string;
 	fileName: string;
 	file: number | null;
 	source: Source | null;
@@ -119,6 +122,7 @@ async function rowsOfCell(
 	const read = await rowsOnLines(model.definition.id, batch, batch.id, new Set(lines.keys()));
 	return {
 		batch: batch.id,
+		import: batch.import,
 		fileName: batch.fileName,
 		headings: read.headings,
 		rows: [...lines].map(([line, amount]) => ({ line, values: read.rows.get(line) ?? [], amount })),
@@ -136,7 +140,7 @@ function findSeries({ members }: BatchAddresses, wanted: readonly number[]): num
 
 async function batchFiles(condition: string, values: readonly unknown[]): Promise<BatchFile[]> {
 	const found = await pool().query<Omit<BatchFile, 'source'> & { recipe: { source: unknown } | null }>(
-		`SELECT b.id, b.file_name AS "fileName", b.file_id AS file, b.recipe, b.way, b.rejects_of AS "rejectsOf"
+		`SELECT b.id, i.code AS import, b.file_name AS "fileName", b.file_id AS file, b.recipe, b.way, b.rejects_of AS "rejectsOf"
 		FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1 AND ${condition} ORDER BY b.id DESC LIMIT 50`,
 		values as unknown[]
 	);

@@ -20,14 +20,18 @@ export interface RowEntries {
 	amounts: Float64Array;
 }
 
+/** Entries a run holds at most: a chunk of the file may bring more than a run needs. */
+const FIRST_CAPACITY = 65_536;
+
 /** Collects entries while rows are read and stores them in runs; memory stays flat. */
 export class RowIndexWriter {
 	readonly #batchId: number;
-	readonly #lines: number[] = [];
-	readonly #blocks: number[] = [];
-	readonly #series: number[] = [];
-	readonly #positions: number[] = [];
-	readonly #amounts: number[] = [];
+	#count = 0;
+	#lines = new Int32Array(FIRST_CAPACITY);
+	#series = new Int32Array(FIRST_CAPACITY);
+	#amounts = new Float64Array(FIRST_CAPACITY);
+	#positions = new Uint16Array(FIRST_CAPACITY);
+	#blocks = new Uint16Array(FIRST_CAPACITY);
 	#part = 0;
 	#from = -1;
 	#to = 0;
@@ -39,11 +43,13 @@ export class RowIndexWriter {
 	}
 
 	add(line: number, block: number, series: number, position: number, amount: number): void {
-		this.#lines.push(line);
-		this.#blocks.push(block);
-		this.#series.push(series);
-		this.#positions.push(position);
-		this.#amounts.push(amount);
+		if (this.#count === this.#lines.length) this.#grow();
+		const at = this.#count++;
+		this.#lines[at] = line;
+		this.#blocks[at] = block;
+		this.#series[at] = series;
+		this.#positions[at] = position;
+		this.#amounts[at] = amount;
 	}
 
 	/** After each chunk of the file: stores what has come together. @param from, to where in the file the chunk stands; `nextLine` begins behind it */
@@ -51,27 +57,38 @@ export class RowIndexWriter {
 		if (this.#from < 0) this.#from = from;
 		this.#to = to;
 		this.#nextLine = nextLine;
-		if (this.#lines.length === 0 || (this.#lines.length < ENTRIES && !isLast)) return;
+		const count = this.#count;
+		if (count === 0 || (count < ENTRIES && !isLast)) return;
 		await this.#last;
-		const count = this.#lines.length;
-		const columns = [
-			Int32Array.from(this.#lines),
-			Int32Array.from(this.#series),
-			Float64Array.from(this.#amounts),
-			Uint16Array.from(this.#positions),
-			Uint16Array.from(this.#blocks)
-		];
+		// Copies: the columns are filled anew while these are compressed.
+		const columns = [this.#lines, this.#series, this.#amounts, this.#positions, this.#blocks].map((column) => {
+			const own = column.slice(0, count);
+			return Buffer.from(own.buffer, own.byteOffset, own.byteLength);
+		});
 		const head = [this.#lines[0]!, this.#lines[count - 1]!, this.#from, to, nextLine, count];
-		for (const column of [this.#lines, this.#series, this.#amounts, this.#positions, this.#blocks]) column.length = 0;
+		this.#count = 0;
 		this.#from = to;
 		const part = this.#part++;
-		this.#last = pack(Buffer.concat(columns.map(({ buffer }) => Buffer.from(buffer))), { level: 1 }).then((packed) =>
+		this.#last = pack(Buffer.concat(columns), { level: 1 }).then((packed) =>
 			pool().query(
 				'INSERT INTO batch_rows (batch_id, part, first_line, last_line, file_from, file_to, next_line, entries, packed) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
 				[this.#batchId, part, ...head, packed]
 			)
 		);
 		this.#last.catch(() => {});
+	}
+
+	#grow(): void {
+		const larger = <Column extends Int32Array | Float64Array | Uint16Array>(column: Column, into: Column): Column => {
+			into.set(column);
+			return into;
+		};
+		const capacity = this.#lines.length * 2;
+		this.#lines = larger(this.#lines, new Int32Array(capacity));
+		this.#series = larger(this.#series, new Int32Array(capacity));
+		this.#amounts = larger(this.#amounts, new Float64Array(capacity));
+		this.#positions = larger(this.#positions, new Uint16Array(capacity));
+		this.#blocks = larger(this.#blocks, new Uint16Array(capacity));
 	}
 
 	async end(store: SeriesStore, memberIds: readonly Int32Array[]): Promise<void> {

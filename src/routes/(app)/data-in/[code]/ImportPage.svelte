@@ -125,8 +125,8 @@
 				<p class="text-grey text-[13px]">
 					{#if desk.uploading}Sending {desk.uploading.name}, {count(Math.round(desk.uploading.share * 100))} %
 					{:else if desk.file}
-						{desk.file.name}{#if check}
-							· {count(check.rows.read)}{check.complete ? '' : ' first'} rows · goes to {check.extent.words}{/if}
+						{desk.file.name}{#if check}{' · '}{count(check.rows.read)}{check.complete ? '' : ' first'} rows · goes to {check.extent
+								.words}{/if}
 					{:else}{desk.details.description || 'No file is chosen yet.'}{/if}
 				</p>
 			</div>
@@ -231,7 +231,7 @@
 		{:else}
 			<div class="grid min-h-0 grid-cols-[minmax(10rem,0.85fr)_minmax(19rem,1.6fr)_minmax(10rem,0.9fr)] overflow-hidden">
 				<section class="border-hairline grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r px-3.5" aria-label="Source">
-					<h2 class="flex justify-between gap-2 py-2.5 font-semibold">
+					<h2 class="flex justify-between gap-2 py-2.5 font-semibold whitespace-nowrap">
 						Rows as they come {#if check}<span class="text-grey text-xs font-normal"
 								>{count(check.sample.length)} of {count(check.rows.read)}</span
 							>{/if}
@@ -298,14 +298,12 @@
 				<span>Rejected <b class={['font-semibold', check.rows.rejected > 0 && 'text-error']}>{count(check.rows.rejected)}</b></span>
 				{#if check.rows.skipped > 0}<span>Left out <b class="font-semibold">{count(check.rows.skipped)}</b></span>{/if}
 				<span
-					>Control total <b class="font-semibold">{formatAmount(check.amounts.read, locale)}</b> in the file = {formatAmount(
-						check.amounts.loaded,
-						locale
-					)} + {formatAmount(check.amounts.rejected, locale)} rejected{check.amounts.skipped !== 0
-						? ` + ${formatAmount(check.amounts.skipped, locale)} left out`
-						: ''}</span
+					>Control total <b class="font-semibold">{formatAmount(check.amounts.read, locale)}</b
+					>{#if check.rows.rejected + check.rows.skipped > 0}{' = '}{formatAmount(check.amounts.loaded, locale)}{check.rows.rejected > 0
+							? ` + ${formatAmount(check.amounts.rejected, locale)} rejected`
+							: ''}{check.rows.skipped > 0 ? ` + ${formatAmount(check.amounts.skipped, locale)} left out` : ''}{:else}, as in the file{/if}</span
 				>
-				<span class="text-grey ml-auto">Nothing is written before you load</span>
+				{#if !desk.selection}<span class="text-grey ml-auto">Nothing is written before you load</span>{/if}
 			</footer>
 		{/if}
 	</div>
