@@ -14,7 +14,7 @@ export default ts.config(
 		rules: {
 			// An index into a typed array or a list just measured is known to be there.
 			'@typescript-eslint/no-non-null-assertion': 'off',
-			'@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_' }],
+			'@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
 			// Paths of this application are plain; it is always served at the root.
 			'svelte/no-navigation-without-resolve': 'off',
 			// Sets and maps here are replaced as a whole, never changed in place.

@@ -10,7 +10,11 @@ const ROLES = [
 		name: 'Administrator',
 		permissions: ['structure.read', 'structure.write', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter']
 	},
-	{ code: 'controller', name: 'Controller', permissions: ['structure.read', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter'] },
+	{
+		code: 'controller',
+		name: 'Controller',
+		permissions: ['structure.read', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter']
+	},
 	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter'] },
 	{ code: 'reviewer', name: 'Reviewer', permissions: ['form.read'] },
 	{ code: 'auditor', name: 'Auditor', permissions: ['structure.read', 'data.read', 'form.read'] }

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { choose, figureAt, openForm, ready, signIn, unfold } from './people';
+import { cellAt, choose, figureAt, openForm, ready, signIn, unfold } from './people';
 
 const HEAD = 'Account;Unit;Route;Posting date;Text;Amount\n';
 const csv = (name: string, content: string | Buffer) => ({ name, mimeType: 'text/csv', buffer: Buffer.from(content) });
@@ -73,7 +73,7 @@ test('the ledger is checked and loaded, its unknown account mapped from the reje
 		.getByRole('button', { name: /^Take back [\d,]+ cells|^Take back this and/ })
 		.last()
 		.click();
-	await expect(page.getByText('cells are as they were before')).toBeVisible();
+	await expect(page.getByRole('main').getByText('cells are as they were before')).toBeVisible();
 	await expect(batch).toContainText('taken back');
 	await showActual(page);
 	expect(await figureAt(page, 'Revenue', 'Sep')).toBeUndefined();
@@ -88,7 +88,7 @@ test('a leaf cell leads to the rows it was loaded from', async ({ page }) => {
 	await page.getByRole('button', { name: 'Load 2 rows' }).click();
 	await page.getByRole('button', { name: 'Load now' }).click();
 	await expect(batchHeading(page)).toContainText('two-rows.csv');
-	await expect(page.getByText('2 rows loaded into 1')).toBeVisible();
+	await expect(page.getByRole('main').getByText('2 rows loaded,')).toBeVisible();
 
 	// What became of a row.
 	await page.getByLabel('Line of the file').fill('3');
@@ -103,6 +103,16 @@ test('a leaf cell leads to the rows it was loaded from', async ({ page }) => {
 	await choose(page, 'Year', 'FY2027');
 	await unfold(page, 'Revenue', 'Ticket revenue');
 	expect(await figureAt(page, 'Foot passengers', 'Sep')).toBe(117_000);
+
+	// From a leaf's cell: one route, one department.
+	await choose(page, 'Route', 'Skerrivik – Holmness');
+	await choose(page, 'Department', 'Booking office');
+	await (await cellAt(page, 'Foot passengers', 'Sep')).click();
+	await page.keyboard.press('Control+i');
+	const cell = page.getByRole('complementary', { name: 'Details of the cell' });
+	await cell.getByRole('button', { name: 'Show the rows of the file' }).click();
+	await expect(cell).toContainText('2 rows, 117,000.00 in all');
+	await expect(cell).toContainText('28.09.2026 · Second');
 });
 
 test('a new import is made from a file, its rules proposed, corrected and tried', async ({ page }) => {
@@ -118,14 +128,23 @@ test('a new import is made from a file, its rules proposed, corrected and tried'
 	await expect(page.getByRole('heading', { name: 'Cleaning invoices' })).toBeVisible();
 	await ready(page);
 	await expect(page.getByRole('region', { name: 'Period map' })).toContainText('by the date in Datum, written DD.MM.YYYY');
-	await expect(page.getByText('Say where Scenario comes from.')).toBeVisible();
+	await expect(page.getByText('Say where Scenario, Version come from.')).toBeVisible();
 
-	await page.getByRole('region', { name: 'Scenario map' }).getByRole('button').first().click();
 	const details = page.getByRole('complementary', { name: 'Details' });
-	await details.getByLabel('Its member comes from').selectOption('fixed');
-	await details.getByRole('combobox', { name: 'Member for all rows' }).fill('Actual');
-	await details.getByRole('option', { name: /^Actual/ }).click();
-	await expect(page.getByRole('region', { name: 'Scenario map' })).toContainText('always Actual');
+	for (const [dimension, member] of [
+		['Scenario', 'Actual'],
+		['Version', 'Final']
+	] as const) {
+		await page
+			.getByRole('region', { name: `${dimension} map` })
+			.getByRole('button')
+			.first()
+			.click();
+		await details.getByLabel('Its member comes from').selectOption('fixed');
+		await details.getByRole('combobox', { name: 'Member for all rows' }).fill(member);
+		await details.getByRole('option', { name: new RegExp(`^${member}`) }).click();
+		await expect(page.getByRole('region', { name: `${dimension} map` })).toContainText(`always ${member}`);
+	}
 	await expect(page.getByText('Would load 1')).toBeVisible();
 	await expect(page.getByText('Control total')).toContainText('-1,227.56');
 
@@ -156,7 +175,7 @@ test('rows are fetched from the ledger service, and a schedule says when next', 
 	await expect(page.getByRole('heading', { name: 'Ledger service' })).toBeVisible();
 	await ready(page);
 	await page.getByRole('link', { name: 'Source and schedule' }).click();
-	await page.getByLabel('Where rows come from').selectOption('ledger');
+	await page.getByRole('combobox', { name: 'Where rows come from' }).selectOption('ledger');
 	await page.getByLabel('From month').fill('2026-10');
 	await page.getByLabel('To month').fill('2026-10');
 	await page.getByRole('button', { name: 'Set', exact: true }).click();

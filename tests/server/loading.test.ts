@@ -20,7 +20,6 @@ import {
 	reloadRejects,
 	rowOfBatch,
 	rowsOfCell,
-	startLoad,
 	startTakeBack,
 	stopDataThread,
 	waitForLoad

@@ -159,6 +159,7 @@ async function freeCode(client: pg.PoolClient, modelId: number, name: string): P
 	const wanted =
 		name
 			.normalize('NFKD')
+			.replace(/\p{M}/gu, '')
 			.toLowerCase()
 			.replace(/[^a-z0-9]+/g, '-')
 			.replace(/^-|-$/g, '')

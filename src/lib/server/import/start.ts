@@ -237,7 +237,10 @@ handleJobs('load', async (job, tell, signal) => {
 function outcomeInWords({ state, rowsLoaded, rowsRejected, cells, extent }: LoadOutcome): string {
 	if (state === 'stopped') return `${rowsRejected} ${rowsRejected === 1 ? 'row was' : 'rows were'} rejected, so nothing was loaded.`;
 	const rejected = rowsRejected > 0 ? `, ${rowsRejected} rejected` : '';
-	return cells === 0 ? `Nothing was different${rejected}.` : `${rowsLoaded} rows loaded into ${cells} cells of ${extent}${rejected}.`;
+	const rows = rowsLoaded === 1 ? 'One row' : `${rowsLoaded} rows`;
+	return cells === 0
+		? `${rows} loaded, nothing was different${rejected}.`
+		: `${rows} loaded, ${cells} cells of ${extent} changed${rejected}.`;
 }
 
 async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {

@@ -133,7 +133,7 @@
 						class="select select-sm"
 						value={source.quote}
 						onchange={(event) => set({ quote: event.currentTarget.value as '"' | "'" })}
-						><option value={'"'}>"</option><option value="'">'</option></select
+						><option value="&quot;">"</option><option value="'">'</option></select
 					></label
 				>
 			{:else}<p class="text-soft text-[13px]">

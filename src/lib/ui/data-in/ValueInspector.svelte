@@ -33,8 +33,9 @@
 <p class="text-grey text-xs">Value</p>
 <h2 class="font-mono text-2xl font-semibold break-words">{value === '' ? '(empty)' : value}</h2>
 <p class="text-grey text-[13px]">
-	{rule.name}, {rule.words}{#if facts}{' · '}{formatCount(facts.rows, locale)}
-		{facts.rows === 1 ? 'row' : 'rows'} · {formatAmount(facts.amount, locale)} in all{/if}
+	{rule.name}, {rule.words}{facts
+		? ` · ${formatCount(facts.rows, locale)} ${facts.rows === 1 ? 'row' : 'rows'} · ${formatAmount(facts.amount, locale)} in all`
+		: ''}
 </p>
 {#if facts?.label}<p class="text-soft text-[13px]">The source calls it “{facts.label}”.</p>{/if}
 

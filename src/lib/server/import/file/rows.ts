@@ -36,7 +36,7 @@ const rowTooLong = (line: number) =>
 	);
 
 /**
- * Cuts a stream of bytes into rows, chunk by chunk; memory stays flat. Empty lines are left out. Rows are those of
+ * Cuts a stream of bytes into rows, chunk by chunk; memory stays flat. Rows without any text are left out. Rows are those of
  * RFC 4180, as Papa Parse reads them.
  * @param firstLine the number of the stream's first line
  * @throws Fault with a sentence when the bytes are no text in this encoding, or a quotation mark is misplaced
@@ -125,13 +125,13 @@ function newlineOf(text: string, quote: string): '\r\n' | '\n' | '\r' | undefine
 	return undefined;
 }
 
-/** Rows with the line each begins on; empty lines are left out. */
+/** Rows with the line each begins on; lines without any text in their fields are left out. */
 function numbered(data: string[][], firstLine: number, mayRunOver: boolean): { rows: string[][]; lines: Int32Array; next: number } {
 	const rows: string[][] = [];
 	const lines = new Int32Array(data.length);
 	let line = firstLine;
 	for (const row of data) {
-		if (row.length > 1 || row[0]!.trim() !== '') {
+		if (row[0]!.trim() !== '' || row.some((field) => field.trim() !== '')) {
 			lines[rows.length] = line;
 			rows.push(row);
 		}

@@ -118,8 +118,11 @@ export async function* queryRows(connectionId: number, text: string): AsyncGener
 
 function readSome(cursor: Cursor): Promise<{ rows: (string | null)[][]; headings: string[] }> {
 	return new Promise((done, failed) => {
-		cursor.read(ROWS_AT_ONCE, (error: Error | undefined, rows: unknown[], result: { fields?: { name: string }[] }) =>
-			error ? failed(error) : done({ rows: rows as (string | null)[][], headings: (result.fields ?? []).map(({ name }) => name) })
-		);
+		cursor.read(ROWS_AT_ONCE, (error: Error | undefined, rows: unknown[]) => {
+			if (error) return failed(error);
+			// A query without rows has headings too; the cursor hands them out with rows only.
+			const { fields } = (cursor as unknown as { _result: { fields?: { name: string }[] } })._result;
+			done({ rows: rows as (string | null)[][], headings: (fields ?? []).map(({ name }) => name) });
+		});
 	});
 }

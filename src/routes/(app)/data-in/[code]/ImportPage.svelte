@@ -30,7 +30,11 @@
 
 	const shell = useShell();
 	const desk = new ImportDesk(untrack(() => details));
-	$effect(() => desk.take(details));
+	// Follows what the server says, not what was chosen here since.
+	$effect(() => {
+		const now = details;
+		untrack(() => desk.take(now));
+	});
 	$effect.pre(() => shell.at({ name: 'Data in', path: '/data-in' }, { name: desk.details.name }));
 	onMount(() => void desk.look());
 
@@ -125,8 +129,9 @@
 				<p class="text-grey text-[13px]">
 					{#if desk.uploading}Sending {desk.uploading.name}, {count(Math.round(desk.uploading.share * 100))} %
 					{:else if desk.file}
-						{desk.file.name}{#if check}{' · '}{count(check.rows.read)}{check.complete ? '' : ' first'} rows · goes to {check.extent
-								.words}{/if}
+						{desk.file.name}{check
+							? ` · ${count(check.rows.read)}${check.complete ? '' : ' first'} rows · goes to ${check.extent.words}`
+							: ''}
 					{:else}{desk.details.description || 'No file is chosen yet.'}{/if}
 				</p>
 			</div>
@@ -299,7 +304,7 @@
 				{#if check.rows.skipped > 0}<span>Left out <b class="font-semibold">{count(check.rows.skipped)}</b></span>{/if}
 				<span
 					>Control total <b class="font-semibold">{formatAmount(check.amounts.read, locale)}</b
-					>{#if check.rows.rejected + check.rows.skipped > 0}{' = '}{formatAmount(check.amounts.loaded, locale)}{check.rows.rejected > 0
+					>{#if check.rows.rejected + check.rows.skipped > 0}{` = ${formatAmount(check.amounts.loaded, locale)}`}{check.rows.rejected > 0
 							? ` + ${formatAmount(check.amounts.rejected, locale)} rejected`
 							: ''}{check.rows.skipped > 0 ? ` + ${formatAmount(check.amounts.skipped, locale)} left out` : ''}{:else}, as in the file{/if}</span
 				>
