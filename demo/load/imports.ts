@@ -58,6 +58,7 @@ export async function loadImports(
 	const patterns = (pairs: Record<string, string>): DemoMapLine[] =>
 		Object.entries(pairs).map(([pattern, member]) => ({ kind: 'pattern', member, terms: { pattern } }));
 
+	const accountMap = await map('Ledger accounts', dimensions.account, accountMapLines());
 	const ledger = await importOf(
 		origins.ledger,
 		'ledger',
@@ -73,23 +74,20 @@ export async function loadImports(
 	);
 	const unitLines = patterns({ 'N-*': 'NOR', 'S-*': 'SKE', 'A-*': 'AMB', 'G-*': 'SVC' });
 	const departments = ['DK', 'EN', 'SH', 'TM', 'BK', 'FC', 'AD'];
-	await rule(ledger, dimensions.account, { column: 'Account', map: await map('Ledger accounts', dimensions.account, accountMapLines()) });
-	await rule(ledger, dimensions.entity, { column: 'Unit', map: await map('Ledger units to lines', dimensions.entity, unitLines) });
-	await rule(ledger, dimensions.department, {
-		column: 'Unit',
-		map: await map(
-			'Ledger units to departments',
-			dimensions.department,
-			patterns(Object.fromEntries(departments.map((code) => [ledgerUnit('NOR', code).replace('N-', '*-'), code])))
-		)
-	});
-	await rule(ledger, dimensions.route, {
-		column: 'Route',
-		map: await map('Ledger routes', dimensions.route, [
-			...ROUTES.map((route) => ({ kind: 'single', member: route.code, terms: { value: `RT-${route.code.slice(1)}` } })),
-			{ kind: 'single', member: 'NOROUTE', terms: { value: '' } }
-		])
-	});
+	await rule(ledger, dimensions.account, { column: 'Account', map: accountMap });
+	const lineMap = await map('Ledger units to lines', dimensions.entity, unitLines);
+	await rule(ledger, dimensions.entity, { column: 'Unit', map: lineMap });
+	const departmentMap = await map(
+		'Ledger units to departments',
+		dimensions.department,
+		patterns(Object.fromEntries(departments.map((code) => [ledgerUnit('NOR', code).replace('N-', '*-'), code])))
+	);
+	await rule(ledger, dimensions.department, { column: 'Unit', map: departmentMap });
+	const routeMap = await map('Ledger routes', dimensions.route, [
+		...ROUTES.map((route) => ({ kind: 'single', member: route.code, terms: { value: `RT-${route.code.slice(1)}` } })),
+		{ kind: 'single', member: 'NOROUTE', terms: { value: '' } }
+	]);
+	await rule(ledger, dimensions.route, { column: 'Route', map: routeMap });
 	await rule(ledger, periods, { column: 'Posting date', format: 'DD.MM.YYYY' });
 	await rule(ledger, dimensions.scenario, { member: dimensions.scenario.ids.get('ACT')! });
 	await rule(ledger, dimensions.version, { member: dimensions.version.ids.get('FINAL')! });
@@ -135,4 +133,32 @@ export async function loadImports(
 	await rule(ticketing, dimensions.department, { member: dimensions.department.ids.get('NODEP')! });
 	await rule(ticketing, dimensions.scenario, { member: dimensions.scenario.ids.get('ACT')! });
 	await rule(ticketing, dimensions.version, { member: dimensions.version.ids.get('FINAL')! });
+
+	// The same ledger asked directly: its rows go through the same maps.
+	const origin = await insertId(
+		client,
+		"INSERT INTO origin (model_id, mode, name) VALUES ($1, 'proposes', 'Ledger service') RETURNING id",
+		[modelId]
+	);
+	const service = await importOf(
+		origin,
+		'ledger-service',
+		'Ledger service',
+		'Postings fetched from the ledger by month, through the maps of the monthly file.',
+		{
+			place: { kind: 'ledger', company: '', from: '2026-10', to: '2026-10' },
+			delimiter: ',',
+			encoding: 'utf-8',
+			amountColumns: ['Amount'],
+			decimal: '.',
+			group: ''
+		}
+	);
+	await rule(service, dimensions.account, { column: 'Account', map: accountMap });
+	await rule(service, dimensions.entity, { column: 'Unit', map: lineMap });
+	await rule(service, dimensions.department, { column: 'Unit', map: departmentMap });
+	await rule(service, dimensions.route, { column: 'Route', map: routeMap });
+	await rule(service, periods, { column: 'Posting date', format: 'YYYY-MM-DD' });
+	await rule(service, dimensions.scenario, { member: dimensions.scenario.ids.get('ACT')! });
+	await rule(service, dimensions.version, { member: dimensions.version.ids.get('FINAL')! });
 }

@@ -165,29 +165,32 @@ test('a new import is made from a file, its rules proposed, corrected and tried'
 	await expect(page.getByText('Would load 1')).toBeVisible();
 });
 
-test('rows are fetched from the ledger service, and a schedule says when next', async ({ page }) => {
+test('rows are fetched from the ledger service and checked through shared maps, and a schedule says when next', async ({ page }) => {
 	await signIn(page, 'maren.kvist');
-	await page.goto('/data-in');
-	await ready(page);
-	await page.getByRole('button', { name: 'New import' }).click();
-	await page.getByLabel('Name').fill('Ledger service');
-	await page.getByRole('button', { name: 'Make it' }).click();
-	await expect(page.getByRole('heading', { name: 'Ledger service' })).toBeVisible();
-	await ready(page);
+	await openImport(page, 'ledger-service');
+	await page.getByRole('button', { name: 'Fetch rows' }).click();
+	await expect(page.getByRole('main').getByText(/fetched\. Nothing is loaded yet/)).toBeVisible();
+	await expect(page.getByText(/goes to Actual, Oct 2026/)).toBeVisible();
+	await page.getByRole('region', { name: 'Account map' }).getByRole('button').first().click();
+	await expect(page.getByRole('complementary', { name: 'Details' })).toContainText('Also used by Ledger, monthly');
+
 	await page.getByRole('link', { name: 'Source and schedule' }).click();
-	await page.getByRole('combobox', { name: 'Where rows come from' }).selectOption('ledger');
-	await page.getByLabel('From month').fill('2026-10');
-	await page.getByLabel('To month').fill('2026-10');
-	await page.getByRole('button', { name: 'Set', exact: true }).click();
+	await page.getByRole('textbox', { name: 'Minute, hour, day, month, weekday' }).fill('61 * * * *');
+	await page.getByRole('button', { name: 'Run by itself' }).click();
+	await expect(page.getByRole('alert')).toContainText('is not a schedule');
+	await page.getByRole('textbox', { name: 'Minute, hour, day, month, weekday' }).fill('30 6 * * 1-5');
+	await expect(page.getByText('At 06:30, Monday through Friday')).toBeVisible();
 	await page.getByRole('button', { name: 'Run by itself' }).click();
 	await expect(page.getByText('Next, in the name of Maren Kvist:')).toBeVisible();
-	await page.getByRole('button', { name: 'Fetch rows' }).click();
-	await expect(page.getByText(/fetched\. Nothing is loaded yet/)).toBeVisible();
-	await page.getByRole('link', { name: 'Map and check' }).click();
-	await expect(page.getByText('Say where', { exact: false }).first()).toBeVisible();
-	await page.getByRole('link', { name: 'Source and schedule' }).click();
 	await page.getByRole('button', { name: 'Stop', exact: true }).click();
 	await expect(page.getByRole('button', { name: 'Run by itself' })).toBeVisible();
+
+	// Another month: asked for anew.
+	await page.getByLabel('From month').fill('2026-11');
+	await page.getByLabel('To month').fill('2026-11');
+	await page.getByRole('button', { name: 'Set', exact: true }).click();
+	await page.getByRole('button', { name: 'Fetch rows' }).click();
+	await expect(page.getByText(/goes to Actual, Nov 2026/)).toBeVisible();
 });
 
 test('a load can be left and cancelled, and writes nothing then', async ({ page }) => {

@@ -36,6 +36,7 @@
 	const items = $derived<FinderItem[]>([
 		...shell.actions,
 		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(`/forms/${form.code}`) })),
+		...data.imports.map((item) => ({ kind: 'Import', name: item.name, run: () => void goto(`/data-in/${item.code}`) })),
 		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({
 			kind: 'Page',
 			name,
@@ -62,6 +63,7 @@
 >
 	<Rail
 		jobs={shell.jobs}
+		attention={{ '/data-in': data.imports.filter(({ attention }) => attention).length }}
 		person={data.person}
 		model={data.model}
 		models={data.models}

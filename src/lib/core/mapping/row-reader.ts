@@ -174,6 +174,7 @@ export class RowReader {
 	read(row: readonly string[]): 'loaded' | 'skipped' | 'rejected' {
 		this.faults = [];
 		this.count = 0;
+		this.winners.fill(0);
 		let period = -1;
 		let sign = 1;
 		for (let index = 0; index < this.#rules.length; index++) {

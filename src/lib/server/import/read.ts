@@ -138,6 +138,22 @@ export async function listImports(person: SignedIn | undefined, modelId: number)
 	);
 }
 
+/** The imports by name, and whether their last batch left something to be mended. */
+export async function importsInShort(
+	person: SignedIn | undefined,
+	modelId: number
+): Promise<{ code: string; name: string; attention: boolean }[]> {
+	requirePermission(person, 'data.read');
+	const found = await pool().query<{ code: string; name: string; attention: boolean }>(
+		`SELECT i.code, i.name, coalesce(last.state IN ('stopped', 'failed') OR (last.state = 'loaded' AND last.rows_rejected > 0), false) AS attention
+		FROM import i LEFT JOIN LATERAL (
+			SELECT state, rows_rejected FROM batch b WHERE b.import_id = i.id AND b.state NOT IN ('running', 'cancelled') ORDER BY b.id DESC LIMIT 1) last ON true
+		WHERE i.model_id = $1 ORDER BY i.id`,
+		[modelId]
+	);
+	return found.rows;
+}
+
 /** A saved import: how its file is written, where each dimension comes from, its maps, its latest batches. */
 export async function readImport(person: SignedIn | undefined, modelId: number, code: string): Promise<ImportDetails> {
 	requirePermission(person, 'data.read');

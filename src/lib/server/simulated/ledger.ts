@@ -27,11 +27,11 @@ const BOOKINGS: readonly [account: string, units: readonly string[], size: numbe
 	['7010', ['BK'], -95_000, true],
 	['7020', ['BK'], -38_000, true],
 	['7110', ['SH'], -6_500, true],
-	['6100', ['DK', 'EN'], 41_000, true],
-	['6200', ['SH'], 9_800, true],
-	['5100', ['EN'], 52_000, true],
-	['5300', ['TM'], 7_400, true],
-	['6900', ['AD'], 12_500, false]
+	['5010', ['EN'], 52_000, true],
+	['5020', ['TM'], 21_000, true],
+	['5100', ['DK', 'EN', 'SH', 'TM'], 14_000, true],
+	['5110', ['DK', 'EN', 'SH', 'TM'], 2_400, true],
+	['5210', ['SH'], 3_100, true]
 ];
 const TEXTS = ['Settlement', 'Collective entry', 'Invoice run', 'Accrual', 'Correction'];
 

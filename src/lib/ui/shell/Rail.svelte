@@ -12,6 +12,8 @@
 
 	interface Props {
 		jobs: Jobs;
+		/** How many things need attention, by the area's path. */
+		attention: Readonly<Record<string, number>>;
 		person: { name: string; title: string; permissions: string[] };
 		model: { id: number; name: string };
 		models: { id: number; name: string }[];
@@ -20,7 +22,7 @@
 		onfold: () => void;
 		ontheme: () => void;
 	}
-	let { jobs, person, model, models, theme, folded, onfold, ontheme }: Props = $props();
+	let { jobs, attention, person, model, models, theme, folded, onfold, ontheme }: Props = $props();
 
 	const areas = $derived(AREAS.filter(({ permission }) => permission === undefined || person.permissions.includes(permission)));
 	async function choose(id: number) {
@@ -61,7 +63,7 @@
 		<a
 			href={path}
 			title={folded ? name : undefined}
-			aria-label={name}
+			aria-label={attention[path] ? `${name}, ${attention[path]} need attention` : name}
 			aria-current={current ? 'page' : undefined}
 			class={[
 				'flex items-center gap-2.5 rounded-md px-2 py-1.5',
@@ -69,7 +71,9 @@
 			]}
 		>
 			<Icon size={17} strokeWidth={1.6} aria-hidden="true" />
-			{#if !folded}{name}{/if}
+			{#if !folded}{name}{#if attention[path]}<span class="text-accent ml-auto text-xs font-semibold" aria-hidden="true"
+						>{attention[path]}</span
+					>{/if}{/if}
 		</a>
 	{/each}
 	<div class="mt-auto" aria-live="polite">

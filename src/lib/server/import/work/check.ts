@@ -51,6 +51,8 @@ export interface SampleRow {
 	/** What it becomes, or why it does not. */
 	words: string;
 	amount: number | null;
+	/** Per rule the map line that decided, 0 for none. */
+	winners: number[];
 }
 
 export interface CheckOutcome {
@@ -219,7 +221,7 @@ class Checker {
 					: (reader.faults[0]?.message ?? 'rejected');
 		let loaded = 0;
 		for (let index = 0; index < reader.count; index++) loaded += reader.amounts[index]!;
-		return { line, values: [...row], outcome, words, amount: outcome === 'loaded' ? loaded : amount };
+		return { line, values: [...row], outcome, words, amount: outcome === 'loaded' ? loaded : amount, winners: [...reader.winners] };
 	}
 
 	outcome(complete: boolean): CheckOutcome {

@@ -58,7 +58,11 @@ class DataThread {
 	#end(error: unknown): void {
 		if (!this.ended) log.error({ err: error }, 'data thread ended');
 		this.ended = true;
-		for (const { failed } of this.#waiting.values()) failed(error);
+		const full = (error as { code?: string }).code === 'ERR_WORKER_OUT_OF_MEMORY';
+		const reason = full
+			? new Fault(413, 'too large', 'This file needs more memory than one load may take. Save it as CSV, or split it, and load that.')
+			: error;
+		for (const { failed } of this.#waiting.values()) failed(reason);
 		this.#waiting.clear();
 	}
 }

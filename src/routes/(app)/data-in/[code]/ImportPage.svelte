@@ -319,7 +319,7 @@
 				><X size={15} aria-hidden="true" /></button
 			>
 			{#if desk.selection.kind === 'row'}
-				{#if check}<RowInspector {check} index={desk.selection.index} {locale} />{/if}
+				{#if check}<RowInspector {desk} {check} index={desk.selection.index} {locale} />{/if}
 			{:else if selectedRule}
 				{#if desk.selection.kind === 'value'}
 					{#key desk.selection.value}<ValueInspector
