@@ -4,9 +4,14 @@ const rule = (name, comment, from, to) => ({ name, comment, severity: 'error', f
 /** @type {import('dependency-cruiser').IConfiguration} */
 module.exports = {
 	forbidden: [
-		rule('core-stands-alone', 'The core imports nothing of Svelte, Node, SQL or the page; packages only by name.', '^src/lib/core/(?!testing/)', {
-			pathNot: '^src/lib/core/(?!testing/)|^node_modules/fastest-levenshtein/'
-		}),
+		rule(
+			'core-stands-alone',
+			'The core imports nothing of Svelte, Node, SQL or the page; packages only by name.',
+			'^src/lib/core/(?!testing/)',
+			{
+				pathNot: '^src/lib/core/(?!testing/)|^node_modules/fastest-levenshtein/'
+			}
+		),
 		rule('testing-stays-in-tests', 'What the core keeps for tests is not part of the application.', '^src/(?!lib/core/testing/)', {
 			path: '^src/lib/core/testing/'
 		}),

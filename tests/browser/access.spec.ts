@@ -54,10 +54,16 @@ test('an auditor reads and cannot type, not even past the page', async ({ page }
 		})
 	).toMatchObject({ status: 403, message: expect.stringContaining('enter figures') });
 	expect(await post('/api/forms/route-contribution/save', { decisions: {} })).toMatchObject({ status: 403 });
-	expect(await post('/api/imports/ledger/load?name=x.csv', 'x')).toMatchObject({
-		status: 403,
-		message: expect.stringContaining('load data')
-	});
+	const mayNotLoad = { status: 403, message: expect.stringContaining('load data') };
+	expect(await post('/api/files?import=ledger&name=x.csv', 'x')).toMatchObject(mayNotLoad);
+	expect(await post('/api/imports/ledger/load', { file: 1 })).toMatchObject(mayNotLoad);
+	expect(await post('/api/imports/ledger-service/fetch', {})).toMatchObject(mayNotLoad);
+	expect(await post('/api/batches/1/reload', {})).toMatchObject(mayNotLoad);
+	expect(await post('/api/batches/1/take-back', { withLater: true })).toMatchObject(mayNotLoad);
+	const mayNotChange = { status: 403, message: expect.stringContaining('change imports') };
+	expect(await post('/api/imports/ledger/edit', { act: 'name', name: 'x', description: '' })).toMatchObject(mayNotChange);
+	expect(await post('/api/imports', { name: 'x' })).toMatchObject(mayNotChange);
+	expect(await post('/api/connections', { name: 'x', address: 'x' })).toMatchObject({ status: 403 });
 });
 
 test('requests that make no sense are answered with a sentence', async ({ page }) => {
