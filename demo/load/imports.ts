@@ -35,15 +35,16 @@ export async function loadImports(
 	const rule = (
 		importId: number,
 		dimension: LoadedDimension,
-		values: { column?: string; map?: number; member?: number; format?: string }
+		values: { column?: string; label?: string; map?: number; member?: number; format?: string }
 	) =>
 		client.query(
-			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_columns, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_columns, label_column, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)',
 			[
 				importId,
 				dimension.id,
 				values.format ? 'date' : values.map ? 'column' : 'fixed',
 				values.column === undefined ? [] : [values.column],
+				values.label ?? null,
 				values.map ?? null,
 				values.member ?? null,
 				values.format ?? null
@@ -74,7 +75,7 @@ export async function loadImports(
 	);
 	const unitLines = patterns({ 'N-*': 'NOR', 'S-*': 'SKE', 'A-*': 'AMB', 'G-*': 'SVC' });
 	const departments = ['DK', 'EN', 'SH', 'TM', 'BK', 'FC', 'AD'];
-	await rule(ledger, dimensions.account, { column: 'Account', map: accountMap });
+	await rule(ledger, dimensions.account, { column: 'Account', label: 'Text', map: accountMap });
 	const lineMap = await map('Ledger units to lines', dimensions.entity, unitLines);
 	await rule(ledger, dimensions.entity, { column: 'Unit', map: lineMap });
 	const departmentMap = await map(
