@@ -40,7 +40,12 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 	const these = (...codes: string[]): FormLayout['rows'][number] => ({
 		parts: [{ dimension: dimensions.account.id, selection: { kind: 'these', members: codes.map(account) } }]
 	});
-	const forms: { code: string; name: string; description: string; layout: Omit<FormLayout, 'version' | 'columns' | 'currencies'> }[] = [
+	const forms: {
+		code: string;
+		name: string;
+		description: string;
+		layout: Omit<FormLayout, 'version' | 'columns' | 'currencies'> & Partial<Pick<FormLayout, 'columns'>>;
+	}[] = [
 		{
 			code: 'route-contribution',
 			name: 'Route contribution',
@@ -75,6 +80,40 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			}
 		}
 	];
+	const inYear = (year: string, scenario: string): FormLayout['columns'][number] => ({
+		parts: [
+			{ dimension: periods.id, selection: { kind: 'these', members: [periods.ids.get(year)!] } },
+			{ dimension: dimensions.scenario.id, selection: { kind: 'these', members: [dimensions.scenario.ids.get(scenario)!] } }
+		]
+	});
+	forms.push(
+		{
+			code: 'budget-against-outlook',
+			name: 'Budget against outlook',
+			description: 'Next year’s budget beside this year’s outlook, with what is better and what is worse.',
+			layout: {
+				rows: [under('OC'), these('MARGIN', 'LOAD', 'PERSAIL', 'PERPAX')],
+				columns: [inYear('FY2028', 'BUD28'), inYear('FY2027', 'OUT27')],
+				derived: [
+					{ kind: 'difference', label: 'Difference', of: 0, base: 1 },
+					{ kind: '% difference', label: 'in %', of: 0, base: 1 }
+				],
+				selectors: [shared.line, shared.route, shared.department, shared.version],
+				pinned: []
+			}
+		},
+		{
+			code: 'contribution-to-date',
+			name: 'Contribution to date',
+			description: 'The contribution run up since the year began, month by month.',
+			layout: {
+				rows: [under('OC'), these('MARGIN', 'LOAD')],
+				columns: [{ parts: [{ dimension: periods.id, selection: { kind: 'leaves', of: 'chosen' } }], toDate: 'year' }],
+				selectors: [shared.line, shared.route, shared.department, shared.scenario, shared.version, shared.year],
+				pinned: []
+			}
+		}
+	);
 	for (const form of forms)
 		await client.query("INSERT INTO form (model_id, code, name, folder, description, layout) VALUES ($1, $2, $3, 'Planning', $4, $5)", [
 			modelId,

@@ -159,3 +159,48 @@ test('what is not allowed or not there is said, whoever calls', async () => {
 	const outcome = await type('Imke', 'Coaches', 'Apr 2027', '1');
 	expect(outcome.faults[0]!.message).toBe('Your grant is for Northgate Line.');
 });
+
+describe('a form with computed columns', () => {
+	const compare = (choices: object = leaf) => openForm(person('Maren'), 1, 'budget-against-outlook', choices as typeof leaf);
+	test('shows differences with what is good and what is bad, and follows what is typed', async () => {
+		const { form } = await compare({ members: {}, currency: 'EUR' });
+		expect(form.columns.map(({ label }) => label)).toEqual(['Budget FY2028', 'Outlook FY2027', 'Difference', 'in %']);
+		const width = form.columns.length;
+		const row = (label: string) => form.rows.findIndex((line) => line.label === label);
+		for (const label of ['Revenue', 'Voyage costs']) {
+			const [budget, outlook, difference, share] = form.values.slice(row(label) * width, row(label) * width + 4) as number[];
+			expect(difference).toBeCloseTo(budget! - outlook!, 6);
+			expect(share).toBeCloseTo((budget! - outlook!) / Math.abs(outlook!), 9);
+			const isMore = difference! > 0;
+			// More revenue is good news, more costs are not.
+			expect(form.good.includes(row(label) * width + 2)).toBe(label === 'Revenue' ? isMore : !isMore);
+			expect(form.bad.includes(row(label) * width + 2)).toBe(label === 'Revenue' ? !isMore : isMore);
+		}
+		expect([...form.marks].filter((_, index) => index % width >= 2).every((mark) => mark === 'c')).toBe(true);
+	});
+	test('takes nothing there, and says how a figure came about', async () => {
+		const choices = { members: {}, currency: 'EUR' };
+		const { form } = await compare(choices);
+		const revenue = form.rows.findIndex(({ label }) => label === 'Revenue');
+		const entered = await enterFigures(person('Maren'), 1, 'budget-against-outlook', choices, {
+			entries: [{ row: revenue, column: 2, text: '5' }],
+			structure: form.structure,
+			method: 'in proportion'
+		});
+		expect(entered.faults).toMatchObject([{ message: 'This column is computed by the form: nobody types here.' }]);
+		const details = await inspectFigure(person('Maren'), 1, 'budget-against-outlook', choices, revenue, 2);
+		expect(details).toMatchObject({ formula: 'Budget FY2028 − Outlook FY2027', verdict: { kind: 'computed' }, history: [] });
+	});
+	test('to date, the last month is the year, and nobody types there', async () => {
+		const choices = { members: {}, currency: 'EUR' };
+		const { form } = await openForm(person('Maren'), 1, 'contribution-to-date', choices);
+		const { form: months } = await openForm(person('Maren'), 1, FORM, choices);
+		const revenue = (of: FormAnswer) =>
+			of.values.slice(of.rows.findIndex(({ label }) => label === 'Revenue') * of.columns.length) as number[];
+		const own = revenue(months);
+		expect(revenue(form)[1]).toBeCloseTo(own[0]! + own[1]!, 4);
+		expect(revenue(form)[11]).toBeCloseTo(own[12]!, 4);
+		expect(new Set(form.marks)).toEqual(new Set('c'));
+		expect(form.columns[0]!.computed).toBe('Run up since the start of the year');
+	});
+});

@@ -26,6 +26,8 @@ export async function valueHistory(
 	modelId: number,
 	beneath: { members: number[][]; periods: number[]; year: number | undefined }
 ): Promise<HistoryLine[]> {
+	// A figure the form computes has no cells of its own.
+	if (beneath.members.length === 0) return [];
 	const conditions = beneath.members.map((_, axis) => `e.address[${axis + 1}] = ANY ($${axis + 3})`).join(' AND ');
 	const typed = await database.query<{
 		revision: number;

@@ -1,11 +1,15 @@
 import {
 	compileQuery,
+	deriveFigure,
 	expandForm,
+	favourableSignOf,
 	isEmpty,
+	operandsOf,
 	print,
 	View,
 	type CompiledQuery,
 	type Cube,
+	type DerivedLine,
 	type ExpandedForm,
 	type FormLayout,
 	type FormLine,
@@ -37,7 +41,12 @@ export class FormView {
 		this.query = compileQuery(model, this.expanded.query);
 		this.view = new View(this.query);
 		this.#rows = this.expanded.rows.map((line) => rowLine(model, line));
-		this.#columns = this.expanded.columns.map((line) => columnLine(model, line, this.expanded.query.slice));
+		const { slice, toDate } = this.expanded.query;
+		const columns = this.expanded.columns.map((line, index) => ({
+			...columnLine(model, line, slice),
+			computed: this.query.periodAxis === 'column' && toDate?.[index] ? `Run up since the start of the ${toDate[index]}` : undefined
+		}));
+		this.#columns = [...columns, ...this.expanded.derived.map((line) => derivedLine(line, columns))];
 	}
 
 	fill(cube: Cube, overlay: Overlay): void {
@@ -67,7 +76,6 @@ export class FormView {
 			this.#guard = guard;
 			this.#marks = undefined;
 		}
-		const { values, flags } = this.result;
 		return {
 			revision,
 			structure,
@@ -76,18 +84,61 @@ export class FormView {
 			selectors: this.expanded.selectors,
 			currencies: this.expanded.currencies,
 			currency: this.expanded.query.currency,
-			values: Array.from(values, (value) => (isEmpty(value) ? null : value)),
-			flags: Array.from(flags),
+			...this.#figures(),
 			marks: (this.#marks ??= this.#markCells(guard)),
 			...this.#draftedCells(overlay),
 			draftSize: overlay.size
 		};
 	}
 
+	/** Whether a grid cell is worked out by the form itself: a computed column, or a line that runs to date. */
+	isComputed(row: number, column: number): boolean {
+		const { toDate } = this.expanded.query;
+		return column >= this.query.columns.length || toDate?.[this.query.periodAxis === 'row' ? row : column] !== undefined;
+	}
+
+	/** A computed cell: its figure, and the sign of what is good news in its row. */
+	derivedFigure(row: number, column: number) {
+		const line = this.expanded.derived[column - this.query.columns.length]!;
+		const { values, flags } = this.result;
+		const at = (place: number) => {
+			const cell = row * this.query.columns.length + place;
+			return { value: values[cell]!, flags: flags[cell]! };
+		};
+		const [one, other] = operandsOf(line);
+		const account = Math.max(this.query.slice[this.#model.accountAxis]!, this.query.rows[row]![this.#model.accountAxis]!);
+		return deriveFigure(line, at(one), at(other), account < 0 ? 0 : favourableSignOf(this.#model, account));
+	}
+
+	/** Every figure row by row, computed columns after the others. */
+	#figures(): Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad'> {
+		const { values, flags } = this.result;
+		const [own, width] = [this.query.columns.length, this.#columns.length];
+		const shown: Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad'> = { values: [], flags: [], good: [], bad: [] };
+		for (let row = 0; row < this.query.rows.length; row++) {
+			for (let column = 0; column < own; column++) {
+				const value = values[row * own + column]!;
+				shown.values.push(isEmpty(value) ? null : value);
+				shown.flags.push(flags[row * own + column]!);
+			}
+			for (let column = own; column < width; column++) {
+				const { value, flags: own, favourable } = this.derivedFigure(row, column);
+				shown.values.push(isEmpty(value) ? null : value);
+				shown.flags.push(own);
+				if (favourable !== undefined) shown[favourable ? 'good' : 'bad'].push(row * width + column);
+			}
+		}
+		return shown;
+	}
+
 	#markCells(guard: WriteGuard): string {
 		const marks: string[] = [];
 		for (let row = 0; row < this.query.rows.length; row++)
-			for (let column = 0; column < this.query.columns.length; column++) {
+			for (let column = 0; column < this.#columns.length; column++) {
+				if (this.isComputed(row, column)) {
+					marks.push(MARKS.computed);
+					continue;
+				}
 				const { members, range } = this.cell(row, column);
 				marks.push(MARKS[guard.verdict(members, range).kind]);
 			}
@@ -98,6 +149,7 @@ export class FormView {
 	#draftedCells(overlay: Overlay): { drafted: number[]; draftedBeneath: number[] } {
 		const { rows, columns, slice, periods, periodAxis } = this.query;
 		const model = this.#model;
+		const width = this.#columns.length;
 		const covers = (line: Int32Array, address: Int32Array) =>
 			line.every((ordinal, axis) => ordinal < 0 || model.dimensions[axis]!.tree.isUnder(address[axis]!, ordinal));
 		const inPeriod = (line: number, leaf: number) => {
@@ -111,10 +163,9 @@ export class FormView {
 			const hits = (lines: Int32Array[], axis: 'row' | 'column') =>
 				lines.map((_, line) => line).filter((line) => covers(lines[line]!, address) && (periodAxis !== axis || inPeriod(line, leaf)));
 			const columnHits = hits(columns, 'column');
-			for (const row of hits(rows, 'row')) for (const column of columnHits) found.add(row * columns.length + column);
+			for (const row of hits(rows, 'row')) for (const column of columnHits) found.add(row * width + column);
 		});
-		const onLeafLines = (cell: number) =>
-			!this.#rows[Math.floor(cell / columns.length)]!.parent && !this.#columns[cell % columns.length]!.parent;
+		const onLeafLines = (cell: number) => !this.#rows[Math.floor(cell / width)]!.parent && !this.#columns[cell % width]!.parent;
 		return { drafted: [...found].filter(onLeafLines), draftedBeneath: [...found].filter((cell) => !onLeafLines(cell)) };
 	}
 }
@@ -146,14 +197,39 @@ function rowLine(model: Model, line: FormLine): RowLine {
 function columnLine(model: Model, line: FormLine, slice: Readonly<Record<number, number>>): ColumnLine {
 	const period = model.periods.dimension;
 	const ordinal = line.members[period.id] === undefined ? undefined : period.ordinal(line.members[period.id]!);
-	if (ordinal === undefined) return { ...line, group: line.above.join(' · '), level: '', cut: undefined };
+	const plain = { computed: undefined, percent: false };
+	if (ordinal === undefined) return { ...line, ...plain, group: line.above.join(' · '), level: '', cut: undefined };
 	const above = period.tree.parent[ordinal]!;
 	const facts = model.periods.facts(ordinal);
 	return {
 		...line,
+		...plain,
 		group: facts?.level === 'month' && above >= 0 ? period.member(above).name : '',
 		level: facts?.level ?? '',
 		cut: cutOf(model, line, slice, ordinal)
+	};
+}
+
+/** A column the form computes; shown as a total is, since nobody types there. */
+function derivedLine(line: DerivedLine, columns: readonly ColumnLine[]): ColumnLine {
+	const [one, other] = operandsOf(line).map((place) => columns[place]!.label);
+	const words = {
+		difference: `${one} less ${other}`,
+		'% difference': `${one} less ${other}, in % of ${other}`,
+		share: `${one} as a share of ${other}`
+	};
+	return {
+		members: {},
+		label: line.label,
+		code: '',
+		above: [],
+		depth: 0,
+		parent: true,
+		group: '',
+		level: '',
+		cut: undefined,
+		computed: words[line.kind],
+		percent: line.kind !== 'difference'
 	};
 }
 

@@ -1,4 +1,16 @@
-import { CellFlag, CLEARED, isEmpty, isTranslated, isValue, leafCells, print, type Cube, type Model, type WriteGuard } from '../../core';
+import {
+	CellFlag,
+	CLEARED,
+	isEmpty,
+	isTranslated,
+	isValue,
+	leafCells,
+	operandsOf,
+	print,
+	type Cube,
+	type Model,
+	type WriteGuard
+} from '../../core';
 import type { FormView } from './form-view';
 import type { Inspection } from './messages';
 import type { PersonDraft } from './person-draft';
@@ -13,10 +25,13 @@ export function inspectCell(
 	row: number,
 	column: number
 ): Inspection {
+	if (column >= form.query.columns.length) return inspectDerived(model, form, row, column);
 	const { members, range } = form.cell(row, column);
 	const { values, flags } = form.result;
 	const place = row * form.query.columns.length + column;
-	const verdict = guard.verdict(members, range);
+	const verdict = form.isComputed(row, column)
+		? { kind: 'computed' as const, reason: 'This column runs to date: type in its months.' }
+		: guard.verdict(members, range);
 	const leaf = range.from === range.to && model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!));
 	const facts = model.account(members[model.accountAxis]!);
 	const formula = model.formula(members[model.accountAxis]!);
@@ -46,6 +61,26 @@ export function inspectCell(
 			year: leaf ? model.periods.leaf(range.from).fiscalYear : undefined
 		},
 		storedIn: leaf && facts && isTranslated(facts) && model.entityAxis >= 0 ? model.currencyOf(members[model.entityAxis]!) : null,
+		currency: form.expanded.query.currency
+	};
+}
+
+/** A column the form computes: from which two figures. */
+function inspectDerived(model: Model, form: FormView, row: number, column: number): Inspection {
+	const line = form.expanded.derived[column - form.query.columns.length]!;
+	const { value, flags } = form.derivedFigure(row, column);
+	const account = form.expanded.rows[row]!.label;
+	const operands = operandsOf(line).map((place) => ({ place, label: form.expanded.columns[place]!.label }));
+	return {
+		value: isEmpty(value) ? null : value,
+		address: [{ dimension: model.accounts.name, member: account, path: [] }],
+		leaf: false,
+		verdict: { kind: 'computed', reason: 'This column is computed by the form: nobody types here.' },
+		madeOf: [],
+		formula: operands.map(({ label }) => label).join(line.kind === 'difference' ? ' − ' : ' against '),
+		notes: notesOf(flags, form),
+		beneath: { members: [], periods: [], year: undefined },
+		storedIn: null,
 		currency: form.expanded.query.currency
 	};
 }

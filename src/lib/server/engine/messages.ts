@@ -33,6 +33,10 @@ export interface ColumnLine extends FormLine {
 	level: string;
 	/** Set when the scenario speaks about a part of the period only: "to Sep 2026". */
 	cut: string | undefined;
+	/** For columns a form computes: from what, in words. */
+	computed: string | undefined;
+	/** Whether its figures are shares, whatever the row counts. */
+	percent: boolean;
 }
 
 export interface RowLine extends FormLine {
@@ -59,6 +63,9 @@ export interface FormAnswer {
 	/** Cells with unsaved entries, totals above such cells, and how many leaf cells the whole draft has. */
 	drafted: number[];
 	draftedBeneath: number[];
+	/** Differences that are good or bad news, by the account. */
+	good: number[];
+	bad: number[];
 	draftSize: number;
 }
 

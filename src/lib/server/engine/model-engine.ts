@@ -217,6 +217,10 @@ export class ModelEngine {
 		const warnings = new Set<string>();
 		for (const { row, column, text } of ask.entries) {
 			requireCell(form, row, column);
+			if (form.isComputed(row, column)) {
+				faults.push({ row, column, message: 'This column is computed by the form: nobody types here.' });
+				continue;
+			}
 			const { members, range } = form.cell(row, column);
 			const percent = this.#model.account(members[this.#model.accountAxis]!)?.valueType === 'percent';
 			const result = enter(
@@ -300,7 +304,7 @@ export class EngineFault extends Error {
 }
 
 function requireCell(form: FormView, row: number, column: number): void {
-	if (row >= form.query.rows.length || column >= form.query.columns.length)
+	if (row >= form.query.rows.length || column >= form.query.columns.length + form.expanded.derived.length)
 		throw new EngineFault('This cell is not on the form any more. Reload the page.');
 }
 

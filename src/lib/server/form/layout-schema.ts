@@ -25,7 +25,14 @@ const block = z.object({
 	parts: z
 		.array(z.object({ dimension: z.number().int(), selection }))
 		.min(1)
-		.max(6)
+		.max(6),
+	toDate: z.enum(['year', 'half', 'quarter', 'month', 'week', 'day']).optional()
+});
+const derived = z.object({
+	kind: z.enum(['difference', '% difference', 'share']),
+	label: z.string().min(1).max(200),
+	of: z.number().int().min(0).max(49),
+	base: z.number().int().min(0).max(49)
 });
 
 /** The stored layout of a form, checked whenever it is read. */
@@ -33,6 +40,7 @@ export const layoutSchema = z.object({
 	version: z.literal(1),
 	rows: z.array(block).max(50),
 	columns: z.array(block).max(50),
+	derived: z.array(derived).max(50).optional(),
 	selectors: z.array(z.object({ dimension: z.number().int(), selection, initial: z.number().int() })).max(20),
 	pinned: z.array(z.object({ dimension: z.number().int(), member: z.number().int() })).max(20),
 	currencies: z

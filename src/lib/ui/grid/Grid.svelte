@@ -2,7 +2,7 @@
 	import type { FormAnswer } from '$lib/server/engine';
 	import { tick, untrack } from 'svelte';
 	import { formatFigure } from '../figures/format';
-	import { GridState } from './grid-state.svelte';
+	import { formatAt, type GridState } from './grid-state.svelte';
 
 	interface Props {
 		form: FormAnswer;
@@ -27,6 +27,8 @@
 	const columns = $derived(form.columns.length);
 	const drafted = $derived(new Set(form.drafted));
 	const draftedBeneath = $derived(new Set(form.draftedBeneath));
+	const good = $derived(new Set(form.good));
+	const bad = $derived(new Set(form.bad));
 	/** Headings over groups of columns: the quarter and how many months it covers here. */
 	const groups = $derived.by(() => {
 		const found: { name: string; span: number }[] = [];
@@ -161,6 +163,8 @@
 		if (draftedBeneath.has(index)) parts.push('unsaved entries beneath');
 		if (faults.has(index)) parts.push(`refused: ${faults.get(index)}`);
 		if ((form.flags[index] ?? 0) & 1) parts.push('a rate is missing');
+		if (good.has(index)) parts.push('favourable');
+		if (bad.has(index)) parts.push('unfavourable');
 		if (mark === 'x') parts.push('closed');
 		if (mark === 's') parts.push('spreads when typed');
 		return parts.join(', ');
@@ -188,8 +192,10 @@
 			<tr class="groups">
 				<td class="corner"></td>
 				{#each groups as { name, span }, index (index)}
-					<svelte:element this={name === '' ? 'td' : 'th'} colspan={span} class={[name === '' ? 'total' : index > 0 && 'group-start']}
-						>{name}</svelte:element
+					<svelte:element
+						this={name === '' ? 'td' : 'th'}
+						colspan={span}
+						class={[name === '' ? index > 0 && 'total' : index > 0 && 'group-start']}>{name}</svelte:element
 					>
 				{/each}
 			</tr>
@@ -202,7 +208,7 @@
 							column.parent && 'total',
 							index > 0 && !column.parent && column.group !== form.columns[index - 1]?.group && 'group-start'
 						]}
-						title={column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label}
+						title={column.computed ?? (column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label)}
 					>
 						{column.level === 'month' ? column.label.split(' ')[0] : column.label}
 						{#if column.cut}<span class="text-grey block text-[11px] leading-3 font-normal">{column.cut}</span>{/if}
@@ -259,7 +265,9 @@
 								draftedBeneath.has(index) && 'drafted-beneath',
 								faults.has(index) && 'refused',
 								flashing.has(index) && 'flash',
-								pending.has(index) && 'pending'
+								pending.has(index) && 'pending',
+								good.has(index) && 'good',
+								bad.has(index) && 'bad'
 							]}
 							title={faults.get(index)}
 							onpointerdown={(event) => onpointerdown(event, row, at)}
@@ -278,7 +286,7 @@
 							{:else}
 								<span class="figure"
 									>{(form.flags[index] ?? 0) & 1 ? '≈ ' : ''}{pending.get(index) ??
-										formatFigure(form.values[index] ?? null, line, locale)}</span
+										formatFigure(form.values[index] ?? null, formatAt(form, row, at), locale)}</span
 								>
 								{@const words = describe(index, mark)}
 								{#if words}<span class="sr-only">{words}</span>{/if}
@@ -295,6 +303,12 @@
 </div>
 
 <style>
+	td.good .figure {
+		color: var(--color-success);
+	}
+	td.bad .figure {
+		color: var(--color-error);
+	}
 	.scroller {
 		user-select: none;
 	}

@@ -1,5 +1,5 @@
 import type { FormAnswer } from '$lib/server/engine';
-import { editableFigure } from '../figures/format';
+import { editableFigure, type FigureFormat } from '../figures/format';
 import { fromClipboard, toClipboard } from './clipboard';
 import type { Entry } from './form-session.svelte';
 
@@ -7,6 +7,10 @@ export interface Place {
 	row: number;
 	column: number;
 }
+
+/** How a cell's figure is written: shares in percent, whatever the row counts. */
+export const formatAt = ({ rows, columns }: Pick<FormAnswer, 'rows' | 'columns'>, row: number, column: number): FigureFormat =>
+	columns[column]?.percent ? { valueType: 'percent', decimals: 1 } : rows[row]!;
 
 /** Where the keyboard is in a grid, what is selected, folded and being edited. Rows and columns are those of the form. */
 export class GridState {
@@ -124,7 +128,7 @@ export class GridState {
 		const { values, columns, rows } = this.#form();
 		const typed = this.#pending().get(row * columns.length + column);
 		if (typed !== undefined) return typed;
-		return editableFigure(values[row * columns.length + column] ?? null, rows[row]!, this.#locale());
+		return editableFigure(values[row * columns.length + column] ?? null, formatAt({ rows, columns }, row, column), this.#locale());
 	}
 
 	startEdit(text?: string): void {
@@ -206,7 +210,15 @@ export class GridState {
 				selected++;
 				const line = rows[row]!;
 				const value = values[row * columns.length + column];
-				if (line.parent || columns[column]!.parent || line.formula !== null || value === null || value === undefined) continue;
+				if (
+					line.parent ||
+					columns[column]!.parent ||
+					columns[column]!.computed ||
+					line.formula !== null ||
+					value === null ||
+					value === undefined
+				)
+					continue;
 				const own = line.unit ?? line.valueType;
 				if (unit !== undefined && unit !== own) mixed = true;
 				unit ??= own;

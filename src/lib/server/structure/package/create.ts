@@ -319,7 +319,9 @@ async function createRest(
 			JSON.stringify(byPlace)
 		]);
 	}
-	for (const each of packed.imports) await createImport(client, modelId, each, made, origins);
+	// A map that several imports go through is one map again.
+	const maps = new Map<string, number>();
+	for (const each of packed.imports) await createImport(client, modelId, each, made, origins, maps);
 }
 
 async function createImport(
@@ -327,7 +329,8 @@ async function createImport(
 	modelId: number,
 	packed: ModelPackage['imports'][number],
 	made: ReadonlyMap<string, Made>,
-	origins: ReadonlyMap<string, number>
+	origins: ReadonlyMap<string, number>,
+	maps: Map<string, number>
 ): Promise<void> {
 	const { extent, ...readAs } = packed.source as { extent?: string[] };
 	const source = sourceSchema.safeParse({ ...readAs, extent: (extent ?? []).flatMap((key) => made.get(key)?.id ?? []) });
@@ -346,8 +349,8 @@ async function createImport(
 				'not understood',
 				`The import ${packed.name} names the dimension ${rule.dimension}, which the package does not have.`
 			);
-		let map: number | null = null;
-		if (rule.map) {
+		let map = rule.map ? (maps.get(rule.map.name) ?? null) : null;
+		if (rule.map && map === null) {
 			const taken = new Set((await client.query<{ name: string }>('SELECT name FROM map')).rows.map(({ name }) => name));
 			let name = rule.map.name;
 			for (let number = 2; taken.has(name); number++) name = `${rule.map.name} ${number}`;
@@ -356,6 +359,7 @@ async function createImport(
 				name
 			]);
 			map = stored.rows[0]!.id;
+			maps.set(rule.map.name, map);
 			await client.query(
 				`INSERT INTO map_line (map_id, position, member_id, skip, reverse_sign, kind, terms)
 				SELECT $1, o, m, s, r, k, t::jsonb FROM unnest($2::integer[], $3::boolean[], $4::boolean[], $5::text[], $6::text[]) WITH ORDINALITY AS l (m, s, r, k, t, o)`,

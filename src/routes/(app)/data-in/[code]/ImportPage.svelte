@@ -313,7 +313,7 @@
 		{/if}
 	</div>
 
-	{#if desk.selection}
+	{#if desk.selection && view !== 'source'}
 		<aside class="border-hairline w-72 overflow-auto border-l px-4 py-3" aria-label="Details">
 			<button class="text-grey hover:bg-base-300 float-right rounded-md p-1" aria-label="Close" onclick={() => (desk.selection = null)}
 				><X size={15} aria-hidden="true" /></button

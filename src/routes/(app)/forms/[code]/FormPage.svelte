@@ -5,7 +5,7 @@
 	import ConflictList from '$lib/ui/grid/ConflictList.svelte';
 	import { FormSession } from '$lib/ui/grid/form-session.svelte';
 	import Grid from '$lib/ui/grid/Grid.svelte';
-	import { GridState } from '$lib/ui/grid/grid-state.svelte';
+	import { formatAt, GridState } from '$lib/ui/grid/grid-state.svelte';
 	import Inspector from '$lib/ui/grid/Inspector.svelte';
 	import Legend from '$lib/ui/grid/Legend.svelte';
 	import SelectorChip from '$lib/ui/pickers/SelectorChip.svelte';
@@ -187,7 +187,12 @@
 			/>
 		</main>
 		{#if inspecting && session.details && focusLine}
-			<Inspector details={session.details} format={focusLine} {locale} onclose={toggleInspector} />
+			<Inspector
+				details={session.details}
+				format={formatAt(session.form, grid.focus.row, grid.focus.column)}
+				{locale}
+				onclose={toggleInspector}
+			/>
 		{/if}
 	</div>
 	<footer
