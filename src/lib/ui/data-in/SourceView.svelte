@@ -1,6 +1,8 @@
 <script lang="ts">
 	import type { Connection, Detected } from '$lib/server/import';
+	import type { StructureChange } from '$lib/server/structure';
 	import { request } from '../request';
+	import ChangeList from '../structure/ChangeList.svelte';
 	import { untrack } from 'svelte';
 	import type { ImportDesk } from './import-desk.svelte';
 	import PlaceFields from './PlaceFields.svelte';
@@ -8,13 +10,14 @@
 
 	interface Props {
 		desk: ImportDesk;
+		changes: StructureChange[];
 		connections: readonly Connection[];
 		models: readonly { id: number; name: string }[];
 		mayWrite: boolean;
 		mayConnect: boolean;
 		locale: string;
 	}
-	let { desk, connections, models, mayWrite, mayConnect, locale }: Props = $props();
+	let { desk, changes, connections, models, mayWrite, mayConnect, locale }: Props = $props();
 
 	type Source = typeof desk.details.source;
 	let detected = $state.raw<Detected | null>(null);
@@ -296,6 +299,7 @@
 			</form>
 		</section>
 	</fieldset>
+	<ChangeList {changes} {locale} />
 </div>
 
 <style>

@@ -1,5 +1,5 @@
 import { forPage } from '$lib/server/answer';
-import { listConnections, readBatch, readImport } from '$lib/server/import';
+import { importHistory, listConnections, readBatch, readImport } from '$lib/server/import';
 import type { PageServerLoad } from './$types';
 
 export const load = (async ({ locals, params, url }) => {
@@ -10,6 +10,7 @@ export const load = (async ({ locals, params, url }) => {
 	return {
 		import: details,
 		batch: isBatch ? await forPage(() => readBatch(person, modelId, asked)) : null,
+		changes: url.searchParams.get('view') === 'source' ? await forPage(() => importHistory(person, modelId, params.code)) : [],
 		connections: await forPage(() => listConnections(person))
 	};
 }) satisfies PageServerLoad;

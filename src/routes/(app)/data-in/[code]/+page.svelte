@@ -8,6 +8,7 @@
 	<ImportPage
 		details={data.import}
 		batch={data.batch}
+		changes={data.changes}
 		connections={data.connections}
 		models={data.models}
 		model={data.model.id}

@@ -2,6 +2,7 @@
 	import { goto, invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { BatchDetails, Connection, ImportDetails, Reason } from '$lib/server/import';
+	import type { StructureChange } from '$lib/server/structure';
 	import BatchView from '$lib/ui/data-in/BatchView.svelte';
 	import { ImportDesk } from '$lib/ui/data-in/import-desk.svelte';
 	import LineInspector from '$lib/ui/data-in/LineInspector.svelte';
@@ -21,12 +22,14 @@
 	interface Props {
 		details: ImportDetails;
 		batch: BatchDetails | null;
+		/** What was changed of the import and its maps, the latest first. */
+		changes: StructureChange[];
 		connections: Connection[];
 		models: { id: number; name: string }[];
 		model: number;
 		person: { locale: string; permissions: string[] };
 	}
-	let { details, batch, connections, models, model, person }: Props = $props();
+	let { details, batch, changes, connections, models, model, person }: Props = $props();
 
 	const shell = useShell();
 	const desk = new ImportDesk(untrack(() => details));
@@ -227,6 +230,7 @@
 		{:else if view === 'source'}
 			<SourceView
 				{desk}
+				{changes}
 				{connections}
 				models={models.filter(({ id }) => id !== model)}
 				{mayWrite}
