@@ -152,6 +152,8 @@ class Checker {
 	readonly #labels: number[];
 	readonly #variable: number[];
 	readonly #tally = new RejectTally();
+	/** Dimensions nobody has said the origin of yet, by name. */
+	readonly #missing: string[];
 	readonly #distinct: (Set<string> | undefined)[];
 	readonly #sample: SampleRow[] = [];
 	readonly #lineRows = new Map<number, number>();
@@ -166,6 +168,9 @@ class Checker {
 		this.#headings = headings;
 		this.#guard = new LoadGuard(model, ask.access);
 		this.#extent = new ExtentBuilder(model, ask.source.extent);
+		this.#missing = [...model.dimensions, model.periods.dimension]
+			.filter(({ id }) => !ask.rules.some(({ dimension }) => dimension === id))
+			.map(({ name }) => name);
 		this.#labels = ask.rules.map((rule) => (rule.from === 'column' && rule.label ? headings.indexOf(rule.label) : -1));
 		this.#distinct = ask.rules.map((rule) => (rule.from === 'column' ? new Set() : undefined));
 		// What is the same for every row need not be said in each.
@@ -201,6 +206,11 @@ class Checker {
 		const reader = this.#reader;
 		const outcome = reader.read(row);
 		if (outcome !== 'loaded') return outcome;
+		if (this.#missing.length > 0) {
+			const message = `It is not said yet where these come from: ${this.#missing.join(', ')}.`;
+			reader.faults = [{ code: 'fields missing', dimension: null, column: '', value: '', message }];
+			return 'rejected';
+		}
 		for (let index = 0; index < reader.count; index++) {
 			const why = this.#guard.whyNot(reader.address, reader.periods[index]!);
 			if (why !== undefined) {

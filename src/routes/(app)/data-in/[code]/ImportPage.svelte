@@ -162,7 +162,7 @@
 					{#if mayLoad}
 						<button
 							class="btn btn-primary btn-sm"
-							disabled={!check || running !== undefined}
+							disabled={!check || check.rows.loaded === 0 || running !== undefined}
 							aria-expanded={loading}
 							onclick={() => (loading = !loading)}
 							>Load {check ? `${count(check.rows.loaded)}${check.complete ? '' : '+'} rows` : ''}</button
@@ -238,7 +238,7 @@
 				{locale}
 			/>
 		{:else}
-			<div class="grid min-h-0 grid-cols-[minmax(10rem,0.85fr)_minmax(19rem,1.6fr)_minmax(10rem,0.9fr)] overflow-hidden">
+			<div class="grid min-h-0 grid-cols-[minmax(10rem,0.85fr)_minmax(19rem,1.6fr)_minmax(10rem,0.9fr)] overflow-x-auto overflow-y-hidden">
 				<section class="border-hairline grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r px-3.5" aria-label="Source">
 					<h2 class="flex justify-between gap-2 py-2.5 font-semibold whitespace-nowrap">
 						Rows as they come {#if check}<span class="text-grey text-xs font-normal"
