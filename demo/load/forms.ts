@@ -31,13 +31,18 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 		)
 	};
 	const months: FormLayout['columns'] = [
-		{ parts: [{ dimension: periods.id, selection: { kind: 'leaves', of: 'chosen' } }] },
-		{ parts: [{ dimension: periods.id, selection: { kind: 'these', members: ['chosen'] } }] }
+		{ kind: 'cells', id: 0, parts: [{ dimension: periods.id, selection: { kind: 'leaves', of: 'chosen' } }] },
+		{ kind: 'cells', id: 1, parts: [{ dimension: periods.id, selection: { kind: 'these', members: ['chosen'] } }] }
 	];
+	let blocks = 0;
 	const under = (code: string): FormLayout['rows'][number] => ({
+		kind: 'cells',
+		id: blocks++,
 		parts: [{ dimension: dimensions.account.id, selection: { kind: 'under', of: account(code) } }]
 	});
 	const these = (...codes: string[]): FormLayout['rows'][number] => ({
+		kind: 'cells',
+		id: blocks++,
 		parts: [{ dimension: dimensions.account.id, selection: { kind: 'these', members: codes.map(account) } }]
 	});
 	const forms: {
@@ -80,7 +85,9 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			}
 		}
 	];
-	const inYear = (year: string, scenario: string): FormLayout['columns'][number] => ({
+	const inYear = (id: number, year: string, scenario: string): FormLayout['columns'][number] => ({
+		kind: 'cells',
+		id,
 		parts: [
 			{ dimension: periods.id, selection: { kind: 'these', members: [periods.ids.get(year)!] } },
 			{ dimension: dimensions.scenario.id, selection: { kind: 'these', members: [dimensions.scenario.ids.get(scenario)!] } }
@@ -93,10 +100,11 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			description: 'Next year’s budget beside this year’s outlook, with what is better and what is worse.',
 			layout: {
 				rows: [under('OC'), these('MARGIN', 'LOAD', 'PERSAIL', 'PERPAX')],
-				columns: [inYear('FY2028', 'BUD28'), inYear('FY2027', 'OUT27')],
-				derived: [
-					{ kind: 'difference', label: 'Difference', of: 0, base: 1 },
-					{ kind: '% difference', label: 'in %', of: 0, base: 1 }
+				columns: [
+					inYear(0, 'FY2028', 'BUD28'),
+					inYear(1, 'FY2027', 'OUT27'),
+					{ kind: 'derived', id: 2, label: 'Difference', derivation: { how: 'difference', of: 0, base: 1 } },
+					{ kind: 'derived', id: 3, label: 'in %', derivation: { how: '% difference', of: 0, base: 1 } }
 				],
 				selectors: [shared.line, shared.route, shared.department, shared.version],
 				pinned: []
@@ -108,7 +116,9 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			description: 'The contribution run up since the year began, month by month.',
 			layout: {
 				rows: [under('OC'), these('MARGIN', 'LOAD')],
-				columns: [{ parts: [{ dimension: periods.id, selection: { kind: 'leaves', of: 'chosen' } }], toDate: 'year' }],
+				columns: [
+					{ kind: 'cells', id: 0, parts: [{ dimension: periods.id, selection: { kind: 'leaves', of: 'chosen' } }], toDate: 'year' }
+				],
 				selectors: [shared.line, shared.route, shared.department, shared.scenario, shared.version, shared.year],
 				pinned: []
 			}
@@ -120,6 +130,6 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			form.code,
 			form.name,
 			form.description,
-			JSON.stringify({ version: 1, columns: months, currencies: ['EUR', 'local'], ...form.layout } satisfies FormLayout)
+			JSON.stringify({ version: 2, columns: months, currencies: ['EUR', 'local'], ...form.layout } satisfies FormLayout)
 		]);
 }

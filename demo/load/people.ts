@@ -8,12 +8,12 @@ const ROLES = [
 	{
 		code: 'administrator',
 		name: 'Administrator',
-		permissions: ['structure.read', 'structure.write', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter']
+		permissions: ['structure.read', 'structure.write', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter', 'form.design']
 	},
 	{
 		code: 'controller',
 		name: 'Controller',
-		permissions: ['structure.read', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter']
+		permissions: ['structure.read', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter', 'form.design']
 	},
 	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter'] },
 	{ code: 'reviewer', name: 'Reviewer', permissions: ['form.read'] },

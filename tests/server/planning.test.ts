@@ -187,7 +187,7 @@ describe('a form with computed columns', () => {
 			structure: form.structure,
 			method: 'in proportion'
 		});
-		expect(entered.faults).toMatchObject([{ message: 'This column is computed by the form: nobody types here.' }]);
+		expect(entered.faults).toMatchObject([{ message: 'Difference is computed by the form: nobody types here.' }]);
 		const details = await inspectFigure(person('Maren'), 1, 'budget-against-outlook', choices, revenue, 2);
 		expect(details).toMatchObject({ formula: 'Budget FY2028 − Outlook FY2027', verdict: { kind: 'computed' }, history: [] });
 	});

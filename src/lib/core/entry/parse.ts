@@ -15,21 +15,23 @@ export type EntryInput =
  * Reads what was typed into a cell: a number (`1,200`, `-5`, `1.2m`, `350k`, `12%`), a calculation (`=12000/12`), or a
  * change (`+= 500`, `-= 2000`, `*= 1.1`, `+= 5%`). A plain signed number always sets. Empty text clears.
  * @param percentAccount in a percent account 5 means 5 %, and `+=` adds points
+ * @param scale what a plain number counts in: 1,000 in a form shown in thousands; `k` and `m` are absolute
  */
-export function parseEntry(text: string, style: NumberStyle, percentAccount = false): EntryInput {
+export function parseEntry(text: string, style: NumberStyle, percentAccount = false, scale = 1): EntryInput {
 	const typed = text.trim();
 	if (typed === '') return { kind: 'clear' };
 	const change = /^([+\-*])=\s*(.+)$/s.exec(typed);
-	if (change) return parseChange(change[1] as '+' | '-' | '*', change[2]!, style, percentAccount);
-	const value = typed.startsWith('=') ? parseCalculation(typed.slice(1), style) : parseNumber(typed, style);
+	if (change) return parseChange(change[1] as '+' | '-' | '*', change[2]!, style, percentAccount, scale);
+	const value = typed.startsWith('=') ? parseCalculation(typed.slice(1), style, scale) : parseNumber(typed, style, scale);
 	if (value === undefined)
 		return { kind: 'fault', message: `“${shortened(typed)}” is not a number. Type a figure such as 1200, 350k or =12000/12.` };
 	if (!Number.isFinite(value.amount)) return { kind: 'fault', message: `“${shortened(typed)}” has no finite result.` };
 	return { kind: 'set', value: percentAccount && !value.percent ? value.amount / 100 : value.amount };
 }
 
-function parseChange(sign: '+' | '-' | '*', rest: string, style: NumberStyle, percentAccount: boolean): EntryInput {
-	const read = parseNumber(rest.trim(), style);
+function parseChange(sign: '+' | '-' | '*', rest: string, style: NumberStyle, percentAccount: boolean, scale: number): EntryInput {
+	// A factor counts in nothing.
+	const read = parseNumber(rest.trim(), style, sign === '*' ? 1 : scale);
 	if (!read || !Number.isFinite(read.amount))
 		return { kind: 'fault', message: `After ${sign}= a number is expected, not “${shortened(rest.trim())}”.` };
 	if (sign === '*') return { kind: 'change', operator: '*', amount: read.amount, percent: false };
@@ -46,14 +48,14 @@ interface ReadNumber {
 const FACTORS: Record<string, number> = { k: 1e3, m: 1e6 };
 
 /** One number with optional sign, grouping, `k`, `m` or `%`; brackets around it mean minus, as in ledgers. */
-function parseNumber(text: string, style: NumberStyle): ReadNumber | undefined {
+function parseNumber(text: string, style: NumberStyle, scale = 1): ReadNumber | undefined {
 	const bracketed = /^\((.+)\)$/.exec(text);
 	const match = /^([+\-−]?)\s*([\d.,’'\s  ]*\d[\d.,’'  ]*)\s*([kKmM%]?)$/.exec(bracketed ? bracketed[1]! : text);
 	if (!match) return undefined;
 	const digits = plainDigits(match[2]!.trim(), style);
 	if (digits === undefined) return undefined;
 	const suffix = match[3]!.toLowerCase();
-	let amount = Number(digits) * (FACTORS[suffix] ?? 1);
+	let amount = Number(digits) * (FACTORS[suffix] ?? (suffix === '%' ? 1 : scale));
 	if (suffix === '%') amount /= 100;
 	if (match[1] === '-' || match[1] === '−') amount = -amount;
 	return { amount: bracketed ? -amount : amount, percent: suffix === '%' };
@@ -73,7 +75,7 @@ function plainDigits(text: string, style: NumberStyle): string | undefined {
 }
 
 /** A calculation of numbers with + − × ÷ and brackets, by precedence. */
-function parseCalculation(text: string, style: NumberStyle): ReadNumber | undefined {
+function parseCalculation(text: string, style: NumberStyle, scale: number): ReadNumber | undefined {
 	const tokens = text.match(/[\d.,’']+\s*[kKmM%]?|[+\-*/()]/g);
 	if (!tokens || tokens.join('').replace(/\s/g, '') !== text.replace(/\s/g, '')) return undefined;
 	let at = 0;
@@ -108,7 +110,7 @@ function parseCalculation(text: string, style: NumberStyle): ReadNumber | undefi
 		return value;
 	};
 	const amount = terms();
-	return amount === undefined || at !== tokens.length ? undefined : { amount, percent: false };
+	return amount === undefined || at !== tokens.length ? undefined : { amount: amount * scale, percent: false };
 }
 
 const shortened = (text: string): string => (text.length > 40 ? `${text.slice(0, 39)}…` : text);

@@ -1,3 +1,4 @@
+import { evaluate, type Expression } from '../formula';
 import type { AccountDefinition, Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 
@@ -5,7 +6,15 @@ import { EMPTY, isEmpty } from '../number';
 export type DerivedLine =
 	| { kind: 'difference' | '% difference'; label: string; of: number; base: number }
 	/** The line as a share of a whole; a share states its whole. */
-	| { kind: 'share'; label: string; of: number; whole: number };
+	| { kind: 'share'; label: string; of: number; whole: number }
+	/** Its reads are keys of `lines`. */
+	| { kind: 'expression'; label: string; expression: Expression; percent: boolean; lines: ReadonlyMap<number, number> };
+
+/** A figure of a line: its value, and what is missing in it. */
+export interface LineFigure {
+	value: number;
+	flags: number;
+}
 
 /** A computed figure. */
 export interface DerivedFigure {
@@ -17,27 +26,36 @@ export interface DerivedFigure {
 }
 
 /**
- * A derived figure from the two figures it is made of. A % difference divides by the size of its base and is blank where
+ * A derived figure from the figures it is made of. A % difference divides by the size of its base and is blank where
  * the base is empty or 0; a difference with one side empty counts that side as nothing; a share of an empty or 0 whole is
  * blank. A figure whose operand is blank for its currency is blank too.
  * @param favourableSign +1 where more is good, −1 where less is, 0 where neither (see `favourableSign`)
  */
-export function deriveFigure(
-	line: DerivedLine,
-	one: { value: number; flags: number },
-	other: { value: number; flags: number },
-	favourableSign: number
-): DerivedFigure {
-	const flags = one.flags | other.flags;
-	const value = VALUES[line.kind](one.value, other.value);
-	const direction = line.kind === 'share' || isEmpty(value) || value === 0 ? 0 : Math.sign(value) * favourableSign;
+export function deriveFigure(line: DerivedLine, figureOf: (line: number) => LineFigure, favourableSign: number): DerivedFigure {
+	let flags = 0;
+	const read = (place: number): number => {
+		const figure = figureOf(place);
+		flags |= figure.flags;
+		return figure.value;
+	};
+	const value =
+		line.kind === 'expression'
+			? evaluate(line.expression, ({ member }) => read(line.lines.get(member)!))
+			: VALUES[line.kind](read(line.of), read(line.kind === 'share' ? line.whole : line.base));
+	const isDifference = line.kind === 'difference' || line.kind === '% difference';
+	const direction = !isDifference || isEmpty(value) || value === 0 ? 0 : Math.sign(value) * favourableSign;
 	return { value, flags, favourable: direction === 0 ? undefined : direction > 0 };
 }
 
-/** The places of a derived line's operands. */
-export const operandsOf = (line: DerivedLine): [number, number] => (line.kind === 'share' ? [line.of, line.whole] : [line.of, line.base]);
+/** The lines a derived line is made of. */
+export const operandsOf = (line: DerivedLine): number[] =>
+	line.kind === 'expression' ? [...line.lines.values()] : line.kind === 'share' ? [line.of, line.whole] : [line.of, line.base];
 
-const VALUES: Record<DerivedLine['kind'], (one: number, other: number) => number> = {
+/** Whether its figures are shares, whatever its operands count. */
+export const isPercent = (line: DerivedLine): boolean =>
+	line.kind === 'expression' ? line.percent : line.kind === 'share' || line.kind === '% difference';
+
+const VALUES: Record<Exclude<DerivedLine['kind'], 'expression'>, (one: number, other: number) => number> = {
 	difference: (of, base) => (isEmpty(of) ? (isEmpty(base) ? EMPTY : -base) : isEmpty(base) ? of : of - base),
 	'% difference': (of, base) => (isEmpty(base) || base === 0 ? EMPTY : ((isEmpty(of) ? 0 : of) - base) / Math.abs(base)),
 	share: (of, whole) => (isEmpty(whole) || whole === 0 ? EMPTY : of / whole)

@@ -1,21 +1,38 @@
+import type { PeriodLevel } from '../calendar';
 import type { Line, Query } from '../cube';
 import { selectMembers, type Dimension } from '../dimension';
+import { readsOf } from '../formula';
 import type { Model } from '../model';
-import type { PeriodLevel } from '../calendar';
 import type { DerivedLine } from './derived';
-import type { AxisBlock, FormLayout } from './layout';
+import type { AxisBlock, CellBlock, DerivedBlock, Emphasis, FormLayout } from './layout';
 
 /** A row or a column of the grid. */
 export interface FormLine {
+	kind: 'cells' | 'derived' | 'text';
+	/** Its place among the lines of the query; −1 for lines that are not read from the model. */
+	place: number;
+	/** The block it comes from (id). */
+	block: number;
 	members: Line;
 	/** The last nested member's name, and the names of those it is nested under. */
 	label: string;
 	code: string;
 	above: string[];
+	/** The block's heading, where it stands over several lines. */
+	heading: string;
 	/** Depth in the tree among the lines of its block, from 0. */
 	depth: number;
 	/** Whether the member has others under it. */
 	parent: boolean;
+	/** Whether what lies beneath it is closed at first. */
+	folded: boolean;
+	readOnly: boolean;
+	guidance: string;
+	emphasis: readonly Emphasis[];
+	decimals: number | undefined;
+	width: number | undefined;
+	/** How a computed line is made from other lines of its axis. */
+	derive: DerivedLine | undefined;
 }
 
 export interface FormSelector {
@@ -32,35 +49,77 @@ export interface ExpandedForm {
 	/** Currencies to choose from and the one chosen. */
 	currencies: string[];
 	query: Query;
-	/** Computed columns: their operands are places among `columns`. */
-	derived: DerivedLine[];
 	/** Why the form cannot be shown; empty when it can. */
 	faults: string[];
+	/** What its maker should know, though it can be shown. */
+	hints: string[];
 }
 
+/** Levels of a tree that stand open at first. */
+const OPEN_LEVELS = 2;
+
 /**
- * The lines of a form for a reader's choices.
+ * The lines of a form for a reader's choices. O(lines).
  * @param choices members by dimension id; choices outside a selector's selection fall back to its initial member
  * @param currency the currency asked for; the first one of the layout when it is not among them
  */
 export function expandForm(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency?: string): ExpandedForm {
 	const faults: string[] = [];
+	const hints: string[] = [];
+	const selectors = expandSelectors(model, layout, choices, faults);
+	const chosenOf = new Map(selectors.map((selector) => [selector.dimension, selector.chosen]));
+	const rows = expandAxis(model, layout.rows, 'rows', chosenOf, faults, hints);
+	const columns = expandAxis(model, layout.columns, 'columns', chosenOf, faults, hints);
+	const periodOnRows = dimensionsOn(layout.rows).has(model.periods.dimension.id);
+	const toDate = (periodOnRows ? rows : columns).toDate;
+	const onAxes = new Set([...dimensionsOn(layout.rows), ...dimensionsOn(layout.columns)]);
+	const slice: Record<number, number> = {};
+	for (const { dimension, member } of layout.pinned) slice[dimension] = member;
+	for (const { dimension, chosen } of selectors) if (!onAxes.has(dimension)) slice[dimension] = chosen;
+	for (const dimension of model.dimensions)
+		if (!onAxes.has(dimension.id) && slice[dimension.id] === undefined)
+			faults.push(`${dimension.name} is not placed: put it on rows, columns, among the selectors or pin a member.`);
+	if (!onAxes.has(model.periods.dimension.id) && slice[model.periods.dimension.id] === undefined)
+		faults.push(`${model.periods.dimension.name} is not placed: put it on rows, columns, among the selectors or pin a period.`);
+	for (const { dimension, member } of layout.pinned)
+		if (model.dimension(dimension) && model.dimension(dimension)!.ordinal(member) === undefined)
+			faults.push(`The member pinned in ${model.dimension(dimension)!.name} is gone. Pin another one.`);
+	const chosenCurrency =
+		currency && layout.currencies.includes(currency) ? currency : (layout.currencies[0] ?? model.definition.reportingCurrency);
+	return {
+		rows: rows.lines,
+		columns: columns.lines,
+		selectors,
+		currencies: layout.currencies,
+		query: {
+			slice,
+			rows: rows.read,
+			columns: columns.read,
+			currency: chosenCurrency,
+			...(toDate.some((level) => level) ? { toDate } : {})
+		},
+		faults: [...new Set(faults)],
+		hints
+	};
+}
+
+function expandSelectors(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, faults: string[]): FormSelector[] {
 	const selectors: FormSelector[] = [];
-	const variables = model.variables;
 	for (const part of layout.selectors) {
 		const dimension = model.dimension(part.dimension);
 		if (!dimension) {
 			faults.push(`The selector's dimension ${part.dimension} is not in this model.`);
 			continue;
 		}
-		const offered = selectMembers(dimension, part.selection, { variables });
+		const offered = selectMembers(dimension, part.selection, { variables: model.variables });
+		const among = new Set(offered);
 		const wanted = [choices[part.dimension], part.initial].map((member) => (member === undefined ? undefined : dimension.ordinal(member)));
-		const chosen = wanted.find((ordinal) => ordinal !== undefined && offered.includes(ordinal)) ?? offered[0];
+		const chosen = wanted.find((ordinal) => ordinal !== undefined && among.has(ordinal)) ?? offered[0];
 		if (chosen === undefined) {
 			faults.push(`The selector ${dimension.name} offers nothing to choose.`);
 			continue;
 		}
-		const least = Math.min(...offered.map((ordinal) => dimension.tree.depth[ordinal]!));
+		const least = offered.reduce((depth, ordinal) => Math.min(depth, dimension.tree.depth[ordinal]!), Number.POSITIVE_INFINITY);
 		selectors.push({
 			dimension: dimension.id,
 			name: dimension.name,
@@ -73,83 +132,209 @@ export function expandForm(model: Model, layout: FormLayout, choices: Readonly<R
 			}))
 		});
 	}
-	const chosenOf = new Map(selectors.map((selector) => [selector.dimension, selector.chosen]));
-	const rowBlocks = layout.rows.map((block) => expandBlock(model, block, chosenOf));
-	const columnBlocks = layout.columns.map((block) => expandBlock(model, block, chosenOf));
-	const rows = rowBlocks.flat();
-	const columns = columnBlocks.flat();
-	const derived = expandDerived(layout, columnBlocks, faults);
-	if (rows.length === 0) faults.push('No rows: the selection on the rows yields nothing today.');
-	if (columns.length === 0) faults.push('No columns: the selection on the columns yields nothing today.');
-	const periodOnRows = layout.rows.some(({ parts }) => parts.some(({ dimension }) => dimension === model.periods.dimension.id));
-	const toDate = periodOnRows ? toDateOf(layout.rows, rowBlocks) : toDateOf(layout.columns, columnBlocks);
-	const onAxes = new Set([...layout.rows, ...layout.columns].flatMap((block) => block.parts.map((part) => part.dimension)));
-	const slice: Record<number, number> = {};
-	for (const { dimension, member } of layout.pinned) slice[dimension] = member;
-	for (const { dimension, chosen } of selectors) if (!onAxes.has(dimension)) slice[dimension] = chosen;
-	const chosenCurrency =
-		currency && layout.currencies.includes(currency) ? currency : (layout.currencies[0] ?? model.definition.reportingCurrency);
-	return {
-		rows,
-		columns,
-		selectors,
-		currencies: layout.currencies,
-		query: {
-			slice,
-			rows: rows.map((line) => line.members),
-			columns: columns.map((line) => line.members),
-			currency: chosenCurrency,
-			...(toDate ? { toDate } : {})
-		},
-		derived,
-		faults
-	};
+	return selectors;
 }
 
-function expandBlock(model: Model, block: AxisBlock, chosenOf: ReadonlyMap<number, number>): FormLine[] {
-	let lines: FormLine[] = [{ members: {}, label: '', code: '', above: [], depth: 0, parent: false }];
+interface ExpandedAxis {
+	lines: FormLine[];
+	/** The lines the query reads, and how each of them runs to date. */
+	read: Line[];
+	toDate: (PeriodLevel | undefined)[];
+}
+
+/** The lines of an axis, block by block; computed ones know the lines they are made of. */
+function expandAxis(
+	model: Model,
+	blocks: readonly AxisBlock[],
+	axis: 'rows' | 'columns',
+	chosenOf: ReadonlyMap<number, number>,
+	faults: string[],
+	hints: string[]
+): ExpandedAxis {
+	const expanded: ExpandedAxis = { lines: [], read: [], toDate: [] };
+	/** The places of the lines of the blocks met so far that hold figures, for blocks made of them. */
+	const linesOf = new Map<number, number[]>();
+	const placed = dimensionsOn(blocks);
+	const add = (block: number, lines: readonly FormLine[], toDate?: PeriodLevel) => {
+		const places: number[] = [];
+		for (const line of lines) {
+			if (line.kind !== 'text') places.push(expanded.lines.length);
+			expanded.lines.push(line.kind === 'cells' ? { ...line, place: expanded.read.length } : line);
+			if (line.kind !== 'cells') continue;
+			expanded.read.push(line.members);
+			expanded.toDate.push(toDate);
+		}
+		linesOf.set(block, places);
+	};
+	for (const block of blocks) {
+		if (block.kind === 'text') add(block.id, [blankLine(block, block.label)]);
+		else if (block.kind === 'cells') {
+			const missing = [...placed].find((dimension) => !block.parts.some((part) => part.dimension === dimension));
+			if (missing !== undefined)
+				faults.push(`A block on the ${axis} says nothing about ${model.dimension(missing)?.name ?? missing}; the others do.`);
+			const lines = expandCells(model, block, axis, chosenOf);
+			if (lines.length === 0) hints.push(`A block on the ${axis} yields nothing today${block.heading ? `: ${block.heading}` : ''}.`);
+			add(block.id, lines, block.toDate);
+		} else if (block.derivation.how === 'to date') {
+			const { of, since } = block.derivation;
+			const source = blocks.find((each) => each.id === of);
+			if (source?.kind !== 'cells') faults.push(`${block.label}: it runs up a block of ${axis} that is not there.`);
+			else add(block.id, toDateLines(block, expandCells(model, source, axis, chosenOf)), since);
+		} else add(block.id, deriveLines(block, linesOf, axis, faults));
+	}
+	if (expanded.read.length === 0) faults.push(`No ${axis}: the selection on the ${axis} yields nothing today.`);
+	return expanded;
+}
+
+/** The dimensions that the blocks of an axis read. */
+const dimensionsOn = (blocks: readonly AxisBlock[]): Set<number> =>
+	new Set(blocks.flatMap((block) => (block.kind === 'cells' ? block.parts.map((part) => part.dimension) : [])));
+
+const blankLine = (block: AxisBlock, label: string): FormLine => ({
+	kind: 'text',
+	place: -1,
+	block: block.id,
+	members: {},
+	label,
+	code: '',
+	above: [],
+	heading: '',
+	depth: 0,
+	parent: false,
+	folded: false,
+	readOnly: true,
+	guidance: '',
+	emphasis: block.emphasis ?? [],
+	decimals: block.decimals,
+	width: block.width,
+	derive: undefined
+});
+
+/** The lines of a block. Rows nested under others stand beneath a line with the others' names. */
+function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', chosenOf: ReadonlyMap<number, number>): FormLine[] {
+	let lines: FormLine[] = [{ ...blankLine(block, ''), kind: 'cells', readOnly: block.readOnly ?? false }];
+	const openLevels = block.openLevels ?? OPEN_LEVELS;
 	for (const part of block.parts) {
 		const dimension = model.dimension(part.dimension);
 		if (!dimension) return [];
 		const chosen = chosenOf.get(dimension.id);
-		const ordinals = selectMembers(dimension, part.selection, {
-			chosen: chosen === undefined ? undefined : dimension.ordinal(chosen),
-			variables: model.variables
-		});
-		const depths = depthsAmong(dimension, ordinals);
+		const ordinals = sorted(
+			dimension,
+			selectMembers(dimension, part.selection, {
+				chosen: chosen === undefined ? undefined : dimension.ordinal(chosen),
+				variables: model.variables
+			}),
+			block
+		);
+		const depths = block.flat || isSorted(block) ? ordinals.map(() => 0) : depthsAmong(dimension, ordinals);
 		lines = lines.flatMap((line) =>
-			ordinals.map((ordinal, index) => ({
-				members: { ...line.members, [dimension.id]: dimension.member(ordinal).id },
-				label: dimension.member(ordinal).name,
-				code: dimension.member(ordinal).code,
-				above: line.label === '' ? [] : [...line.above, line.label],
-				depth: depths[index]!,
-				parent: !dimension.isLeaf(ordinal)
-			}))
+			ordinals.map((ordinal, index) => {
+				const { id, code, name } = dimension.member(ordinal);
+				return {
+					...line,
+					members: { ...line.members, [dimension.id]: id },
+					label: block.names === 'code' ? code : block.names === 'both' ? `${code} ${name}` : name,
+					code,
+					above: line.label === '' ? [] : [...line.above, line.label],
+					depth: depths[index]!,
+					parent: !dimension.isLeaf(ordinal),
+					folded: depths[index]! + 1 >= openLevels && !dimension.isLeaf(ordinal),
+					guidance: block.guidance?.[id] ?? ''
+				};
+			})
 		);
 	}
-	return lines;
+	if (block.heading && lines.length === 1) lines[0]!.label = block.heading;
+	else if (block.heading) for (const line of lines) line.heading = block.heading;
+	return axis === 'rows' && block.parts.length > 1 ? underTheirNames(block, lines) : lines;
 }
 
-/** How each line of the blocks runs, for the query; undefined when none runs to date. */
-function toDateOf(blocks: readonly AxisBlock[], lines: readonly FormLine[][]): (PeriodLevel | undefined)[] | undefined {
-	return blocks.some(({ toDate }) => toDate) ? blocks.flatMap(({ toDate }, index) => lines[index]!.map(() => toDate)) : undefined;
+const isSorted = ({ sort }: CellBlock): boolean => sort === 'name' || sort === 'code';
+
+function sorted(dimension: Dimension, ordinals: number[], block: CellBlock): number[] {
+	if (!isSorted(block)) return ordinals;
+	const key = block.sort as 'name' | 'code';
+	return [...ordinals].sort((a, b) => dimension.member(a)[key].localeCompare(dimension.member(b)[key], 'en', { numeric: true }));
 }
 
-function expandDerived(layout: FormLayout, blocks: readonly FormLine[][], faults: string[]): DerivedLine[] {
-	const start = (block: number) => blocks.slice(0, block).reduce((total, lines) => total + lines.length, 0);
-	return (layout.derived ?? []).flatMap(({ kind, label, of, base }): DerivedLine[] => {
-		const [ofLines, baseLines] = [blocks[of]?.length ?? 0, blocks[base]?.length ?? 0];
-		const lines = Math.max(ofLines, baseLines);
-		if (Math.min(ofLines, baseLines) === 0 || ![ofLines, baseLines].every((count) => count === lines || count === 1)) {
-			faults.push(`${label}: its two groups of columns have ${ofLines} and ${baseLines} lines, so they do not match.`);
-			return [];
-		}
-		return Array.from({ length: lines }, (_, line) => {
-			const [one, other] = [start(of) + (ofLines === 1 ? 0 : line), start(base) + (baseLines === 1 ? 0 : line)];
-			return kind === 'share' ? { kind, label, of: one, whole: other } : { kind, label, of: one, base: other };
-		});
+/** Puts a line with the outer members' names before the lines nested under them. */
+function underTheirNames(block: CellBlock, lines: readonly FormLine[]): FormLine[] {
+	const found: FormLine[] = [];
+	let last = '';
+	for (const line of lines) {
+		const names = line.above.join(' · ');
+		if (names !== last) found.push({ ...blankLine(block, names), parent: true });
+		last = names;
+		found.push({ ...line, depth: line.depth + 1 });
+	}
+	return found;
+}
+
+/** The lines of another block run up since the start of a level. */
+const toDateLines = (block: DerivedBlock, lines: readonly FormLine[]): FormLine[] =>
+	lines.map((line) => ({
+		...line,
+		block: block.id,
+		label: lines.length === 1 ? block.label : line.label,
+		heading: lines.length === 1 ? '' : block.label,
+		readOnly: true,
+		emphasis: block.emphasis ?? [],
+		decimals: block.decimals ?? line.decimals,
+		width: block.width ?? line.width
+	}));
+
+function deriveLines(block: DerivedBlock, linesOf: ReadonlyMap<number, number[]>, axis: string, faults: string[]): FormLine[] {
+	const { derivation, label } = block;
+	const operands =
+		derivation.how === 'expression'
+			? [...new Set(readsOf(derivation.expression).map(({ member }) => member))]
+			: derivation.how === 'to date'
+				? []
+				: [derivation.of, derivation.base];
+	const places = operands.map((id) => linesOf.get(id) ?? []);
+	const count = places.reduce((most, { length }) => Math.max(most, length), operands.length === 0 ? 1 : 0);
+	if (places.some(({ length }) => length === 0)) {
+		faults.push(`${label}: it is made of a group of ${axis} that does not stand before it.`);
+		return [];
+	}
+	if (places.some(({ length }) => length !== count && length !== 1)) {
+		faults.push(`${label}: its groups of ${axis} have ${places.map(({ length }) => length).join(' and ')} lines, so they do not match.`);
+		return [];
+	}
+	return Array.from({ length: count }, (_, line) => {
+		const at = (operand: number) => places[operand]![places[operand]!.length === 1 ? 0 : line]!;
+		return {
+			...blankLine(block, label),
+			kind: 'derived' as const,
+			parent: true,
+			derive: derivedLine(derivation, label, operands, at)
+		};
 	});
+}
+
+function derivedLine(
+	derivation: DerivedBlock['derivation'],
+	label: string,
+	operands: readonly number[],
+	at: (operand: number) => number
+): DerivedLine {
+	switch (derivation.how) {
+		case 'expression':
+			return {
+				kind: 'expression',
+				label,
+				expression: derivation.expression,
+				percent: derivation.percent ?? false,
+				lines: new Map(operands.map((id, operand) => [id, at(operand)]))
+			};
+		case 'share':
+			return { kind: 'share', label, of: at(0), whole: at(1) };
+		case 'difference':
+		case '% difference':
+			return { kind: derivation.how, label, of: at(0), base: at(1) };
+		default:
+			throw new Error('a block to date is read, not computed');
+	}
 }
 
 /** Tree depth counted among the selected members only, so that a selection of leaves is not indented. */

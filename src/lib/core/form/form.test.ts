@@ -1,7 +1,19 @@
 import { describe, expect, test } from 'vitest';
 import { compileQuery, Cube, View } from '../cube';
 import { buildModel } from '../testing';
-import { deriveFigure, expandForm, favourableSignOf, type FormLayout } from '.';
+import type { Expression } from '../formula';
+import {
+	checkFigures,
+	deriveFigure,
+	expandForm,
+	favourableSignOf,
+	methodValues,
+	operandsOf,
+	upgradeLayout,
+	type AxisBlock,
+	type FormCheck,
+	type FormLayout
+} from '.';
 
 const model = buildModel({
 	accounts: [
@@ -17,11 +29,11 @@ const period = (code: string) => model.periods.dimension.member(model.periods.di
 const scenario = (ordinal: number) => model.scenarios.member(ordinal).id;
 const route = (ordinal: number) => model.dimensions[2]!.member(ordinal).id;
 const layout: FormLayout = {
-	version: 1,
-	rows: [{ parts: [{ dimension: 1, selection: { kind: 'under', of: account('all') } }] }],
+	version: 2,
+	rows: [{ kind: 'cells', id: 0, parts: [{ dimension: 1, selection: { kind: 'under', of: account('all') } }] }],
 	columns: [
-		{ parts: [{ dimension: 2, selection: { kind: 'leaves', of: 'chosen' } }] },
-		{ parts: [{ dimension: 2, selection: { kind: 'these', members: ['chosen'] } }] }
+		{ kind: 'cells', id: 0, parts: [{ dimension: 2, selection: { kind: 'leaves', of: 'chosen' } }] },
+		{ kind: 'cells', id: 1, parts: [{ dimension: 2, selection: { kind: 'these', members: ['chosen'] } }] }
 	],
 	selectors: [
 		{ dimension: 2, selection: { kind: 'these', members: [period('FY2027'), period('FY2028')] }, initial: period('FY2028') },
@@ -62,6 +74,8 @@ describe('a form', () => {
 				...layout,
 				rows: [
 					{
+						kind: 'cells',
+						id: 0,
 						parts: [
 							{ dimension: 5, selection: { kind: 'leaves', of: route(0) } },
 							{ dimension: 1, selection: { kind: 'children', of: account('all') } }
@@ -72,12 +86,26 @@ describe('a form', () => {
 			},
 			{}
 		);
-		expect(nested.rows.map(({ label, above }) => [...above, label].join(' ')).join()).toBe('r1 sales,r1 cost,r2 sales,r2 cost');
-		expect(nested.rows[0]!.members).toEqual({ 5: route(1), 1: account('sales') });
+		// The outer member stands on a line of its own above what is nested under it.
+		expect(nested.rows.map(({ kind, label, depth }) => [kind, label, depth].join(' '))).toEqual([
+			'text r1 0',
+			'cells sales 1',
+			'cells cost 1',
+			'text r2 0',
+			'cells sales 1',
+			'cells cost 1'
+		]);
+		expect(nested.rows[1]!.members).toEqual({ 5: route(1), 1: account('sales') });
+		expect(nested.query.rows).toHaveLength(4);
+		expect(nested.rows.map(({ place }) => place)).toEqual([-1, 0, 1, -1, 2, 3]);
 	});
 	test('says what yields nothing', () => {
 		expect(
-			expandForm(model, { ...layout, rows: [{ parts: [{ dimension: 1, selection: { kind: 'children', of: 9_999 } }] }] }, {}).faults
+			expandForm(
+				model,
+				{ ...layout, rows: [{ kind: 'cells', id: 0, parts: [{ dimension: 1, selection: { kind: 'children', of: 9_999 } }] }] },
+				{}
+			).faults
 		).toEqual(['No rows: the selection on the rows yields nothing today.']);
 		expect(
 			expandForm(model, { ...layout, selectors: [{ dimension: 77, selection: { kind: 'these', members: [] }, initial: 1 }] }, {}).faults
@@ -91,10 +119,12 @@ describe('a form', () => {
 			model,
 			{
 				...layout,
-				columns: [layout.columns[0]!, { ...layout.columns[0]!, toDate: 'year' }, layout.columns[1]!],
-				derived: [
-					{ kind: 'difference', label: 'Δ', of: 1, base: 0 },
-					{ kind: 'share', label: 'of the year', of: 0, base: 2 }
+				columns: [
+					layout.columns[0]!,
+					{ kind: 'derived', id: 7, label: 'to date', derivation: { how: 'to date', of: 0, since: 'year' } },
+					layout.columns[1]!,
+					{ kind: 'derived', id: 8, label: 'Δ', derivation: { how: 'difference', of: 7, base: 0 } },
+					{ kind: 'derived', id: 9, label: 'of the year', derivation: { how: 'share', of: 0, base: 1 } }
 				]
 			},
 			{}
@@ -108,12 +138,23 @@ describe('a form', () => {
 		expect(row(1, 12)).toEqual([10, 30, 60]);
 		// A balance to date is the balance at the end.
 		expect(row(2, 12)).toEqual([4, 5, 6]);
-		expect(form.derived).toHaveLength(24);
-		expect(form.derived[2]).toEqual({ kind: 'difference', label: 'Δ', of: 14, base: 2 });
-		expect(form.derived[13]).toEqual({ kind: 'share', label: 'of the year', of: 1, whole: 24 });
-		expect(expandForm(model, { ...layout, derived: [{ kind: 'difference', label: 'Odd', of: 0, base: 7 }] }, {}).faults).toEqual([
-			'Odd: its two groups of columns have 12 and 0 lines, so they do not match.'
+		const derived = form.columns.filter(({ kind }) => kind === 'derived');
+		expect(derived).toHaveLength(24);
+		expect(derived[2]!.derive).toEqual({ kind: 'difference', label: 'Δ', of: 14, base: 2 });
+		expect(derived[13]!.derive).toEqual({ kind: 'share', label: 'of the year', of: 1, whole: 24 });
+		expect(form.columns[12]).toMatchObject({ kind: 'cells', heading: 'to date', readOnly: true });
+		const odd = { kind: 'derived' as const, id: 9, label: 'Odd', derivation: { how: 'difference' as const, of: 0, base: 7 } };
+		expect(expandForm(model, { ...layout, columns: [...layout.columns, odd] }, {}).faults).toEqual([
+			'Odd: it is made of a group of columns that does not stand before it.'
 		]);
+		const uneven = {
+			...layout.columns[0]!,
+			id: 2,
+			parts: [{ dimension: 2, selection: { kind: 'children' as const, of: period('FY2028') } }]
+		};
+		const compared = { ...odd, derivation: { how: 'difference' as const, of: 0, base: 2 } };
+		const faults = expandForm(model, { ...layout, columns: [layout.columns[0]!, uneven as AxisBlock, compared] }, {}).faults;
+		expect(faults[0]).toMatch(/^Odd: its groups of columns have 12 and \d+ lines, so they do not match\.$/);
 	});
 });
 
@@ -197,7 +238,7 @@ describe('derived figures', () => {
 	const figure = (value: number, flags = 0) => ({ value, flags });
 	const derive = (kind: 'difference' | '% difference' | 'share', one: number, other: number, sign = 1) => {
 		const line = kind === 'share' ? { kind, label: '', of: 0, whole: 1 } : { kind, label: '', of: 0, base: 1 };
-		return deriveFigure(line, figure(one), figure(other), sign);
+		return deriveFigure(line, (place) => figure(place === 0 ? one : other), sign);
 	};
 	test.each([
 		['difference', 120, 100, 20, true],
@@ -215,7 +256,27 @@ describe('derived figures', () => {
 	);
 	test('less is good news of an expense, and incompleteness travels', () => {
 		expect(derive('difference', 90, 100, -1).favourable).toBe(true);
-		expect(deriveFigure({ kind: 'difference', label: '', of: 0, base: 1 }, figure(1, 1), figure(2, 2), 1).flags).toBe(3);
+		expect(deriveFigure({ kind: 'difference', label: '', of: 0, base: 1 }, (place) => figure(1, place + 1), 1).flags).toBe(3);
+	});
+	test('an expression reads lines by their block and is good or bad news of nothing', () => {
+		const expression: Expression = {
+			kind: 'binary',
+			operator: '/',
+			left: { kind: 'account', member: 4 },
+			right: { kind: 'account', member: 6 }
+		};
+		const line = {
+			kind: 'expression' as const,
+			label: '',
+			expression,
+			percent: true,
+			lines: new Map([
+				[4, 0],
+				[6, 1]
+			])
+		};
+		expect(deriveFigure(line, (place) => figure([30, 120][place]!, place), 1)).toEqual({ value: 0.25, flags: 1, favourable: undefined });
+		expect(operandsOf(line)).toEqual([0, 1]);
 	});
 	test('a group is judged by its leaves', () => {
 		const groups = buildModel({
@@ -231,4 +292,101 @@ describe('derived figures', () => {
 		});
 		expect([0, 1, 2, 3, 4, 5].map((account) => favourableSignOf(groups, account))).toEqual([1, 1, -1, -1, 0, 1]);
 	});
+});
+
+describe('blocks', () => {
+	const block = (more: object): AxisBlock => ({ ...layout.rows[0]!, ...more }) as AxisBlock;
+	const rows = (...blocks: AxisBlock[]) => expandForm(model, { ...layout, rows: blocks }, {}).rows;
+	test('show names or codes, flat, sorted, under their own heading', () => {
+		expect(rows(block({ names: 'both' })).map(({ label }) => label)).toEqual(['all all', 'sales sales', 'cost cost']);
+		expect(rows(block({ flat: true })).map(({ depth }) => depth)).toEqual([0, 0, 0]);
+		expect(rows(block({ sort: 'name' })).map(({ label }) => label)).toEqual(['all', 'cost', 'sales']);
+		expect(rows(block({ heading: 'Result' })).every(({ heading }) => heading === 'Result')).toBe(true);
+		const one = block({ heading: 'Turnover', parts: [{ dimension: 1, selection: { kind: 'these', members: [account('sales')] } }] });
+		expect(rows(one)).toMatchObject([{ label: 'Turnover', heading: '' }]);
+	});
+	test('open as many levels as they say, and advise by member', () => {
+		expect(rows(block({ openLevels: 1 })).map(({ folded }) => folded)).toEqual([true, false, false]);
+		expect(rows(block({})).some(({ folded }) => folded)).toBe(false);
+		expect(rows(block({ guidance: { [account('cost')]: 'Without tax' } }))[2]!.guidance).toBe('Without tax');
+	});
+	test('stand between headings that read nothing', () => {
+		const form = expandForm(model, { ...layout, rows: [{ kind: 'text', id: 5, label: 'Income' }, layout.rows[0]!] }, {});
+		expect(form.rows.map(({ kind, place }) => [kind, place])).toEqual([
+			['text', -1],
+			['cells', 0],
+			['cells', 1],
+			['cells', 2]
+		]);
+		expect(form.query.rows).toHaveLength(3);
+	});
+	test('must all say where they stand on every dimension of their axis, and every dimension has a place', () => {
+		const bare = { kind: 'cells' as const, id: 3, parts: [] };
+		expect(expandForm(model, { ...layout, rows: [layout.rows[0]!, bare] }, {}).faults[0]).toMatch(
+			/^A block on the rows says nothing about /
+		);
+		const faults = expandForm(model, { ...layout, selectors: layout.selectors.slice(0, 1), pinned: [] }, {}).faults;
+		expect(faults).toHaveLength(2);
+		expect(faults[0]).toMatch(/is not placed/);
+	});
+	test('a layout of the first version becomes one of today', () => {
+		const upgraded = upgradeLayout({
+			version: 1,
+			rows: [{ parts: [] }],
+			columns: [{ parts: [] }, { parts: [], toDate: 'year' }],
+			derived: [{ kind: 'share', label: 'part', of: 0, base: 1 }],
+			selectors: [],
+			pinned: [],
+			currencies: ['EUR']
+		});
+		expect(upgraded.columns).toEqual([
+			{ kind: 'cells', id: 0, parts: [] },
+			{ kind: 'cells', id: 1, parts: [], toDate: 'year' },
+			{ kind: 'derived', id: 2, label: 'part', derivation: { how: 'share', of: 0, base: 1 } }
+		]);
+	});
+});
+
+describe('a check', () => {
+	const read = (member: number): Expression => ({ kind: 'account', member });
+	const check = (compare: FormCheck['compare']): FormCheck => ({
+		label: 'balances',
+		left: read(1),
+		compare,
+		right: { kind: 'binary', operator: '+', left: read(2), right: read(3) },
+		bars: true
+	});
+	const state = (compare: FormCheck['compare'], left: number, one: number, other: number, flags = 0) =>
+		checkFigures(check(compare), (account) => ({ value: [0, left, one, other][account]!, flags }), 2).state;
+	test.each([
+		['=', 100, 60, 40, 'holds'],
+		['=', 100.004, 60, 40, 'holds'],
+		['=', 100.01, 60, 40, 'fails'],
+		['<=', 99, 60, 40, 'holds'],
+		['<=', 101, 60, 40, 'fails'],
+		['>=', 101, 60, 40, 'holds'],
+		['>=', 99, 60, 40, 'fails'],
+		['=', Number.NaN, 0, Number.NaN, 'holds']
+	] as const)('%s with %d against %d + %d', (compare, left, one, other, expected) =>
+		expect(state(compare, left, one, other)).toBe(expected)
+	);
+	test('cannot tell while something is missing', () => expect(state('=', 100, 60, 40, 1)).toBe('cannot tell'));
+});
+
+describe('methods', () => {
+	const plain = { adjustPercent: 0, adjustAmount: 0 };
+	const input = { lastYear: [10, Number.NaN, 20], before: [1, 2, 3, 4], driver: [5, Number.NaN, 7] };
+	test.each([
+		['driver and rate', { kind: 'driver and rate', driver: 1, rate: 3, ...plain }, [15, Number.NaN, 21]],
+		['average last year', { kind: 'average last year', percent: 0.1, ...plain }, [11, 11, 11]],
+		['growth on last year', { kind: 'growth on last year', percent: 0.5, ...plain }, [15, Number.NaN, 30]],
+		['trend', { kind: 'trend', periods: 3, ...plain }, [5, 6, 7]],
+		['an adjustment on top', { kind: 'growth on last year', percent: 0, adjustPercent: 0.5, adjustAmount: 1 }, [16, Number.NaN, 31]]
+	] as const)('%s', (_, method, expected) =>
+		methodValues(method, input).forEach((value, index) =>
+			Number.isNaN(expected[index]!) ? expect(value).toBeNaN() : expect(value).toBeCloseTo(expected[index]!, 9)
+		)
+	);
+	test('a trend of fewer than two values says nothing', () =>
+		expect(methodValues({ kind: 'trend', periods: 3, ...plain }, { ...input, before: [Number.NaN, 4] })[0]).toBeNaN());
 });

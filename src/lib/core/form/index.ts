@@ -2,10 +2,25 @@
  * Forms: a saved layout over a slice, and its expansion into the lines of a grid for the members that exist today.
  *
  * A layout places every dimension once: on rows, on columns, in a selector the reader picks from, or pinned. A selector's
- * dimension may stand on an axis too when the axis refers to what was `chosen` (the months of the chosen year).
+ * dimension may stand on an axis too when the axis refers to what was `chosen` (the months of the chosen year). Each axis
+ * is a sequence of blocks: lines read from the model, lines computed from those before them, and headings.
  * Expansion is O(lines).
  */
-export { deriveFigure, favourableSign, favourableSignOf, operandsOf, type DerivedFigure, type DerivedLine } from './derived';
+export { accountsOfCheck, checkFigures, type CheckState } from './checks';
+export { deriveFigure, favourableSign, favourableSignOf, isPercent, operandsOf, type DerivedFigure, type DerivedLine } from './derived';
 export { expandForm } from './expand';
 export type { ExpandedForm, FormLine, FormSelector } from './expand';
-export type { AxisBlock, DerivedPart, FormLayout, SelectorPart } from './layout';
+export { cellBlocks, upgradeLayout } from './layout';
+export type {
+	AxisBlock,
+	CellBlock,
+	DerivedBlock,
+	Derivation,
+	Emphasis,
+	FormCheck,
+	FormLayout,
+	FormLayout1,
+	SelectorPart,
+	TextBlock
+} from './layout';
+export { methodValues, type Method, type MethodInput } from './method';

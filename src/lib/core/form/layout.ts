@@ -1,21 +1,68 @@
 import type { PeriodLevel } from '../calendar';
-import type { Selection } from '../dimension';
+import type { MemberReference, Selection } from '../dimension';
+import type { SpreadMethod } from '../entry';
+import type { Expression } from '../formula';
 
-/** One or several dimensions nested on an axis; later parts vary fastest. */
-export interface AxisBlock {
+/** Which figures of a block stand out, and how. A figure is compared as it is stored, a percent as a fraction. */
+export interface Emphasis {
+	when: 'above' | 'below';
+	value: number;
+	look: 'strong' | 'good' | 'bad' | 'quiet';
+}
+
+/** What all lines of a block share. */
+interface BlockLook {
+	/** Names the block within its axis: computed blocks say what they are made of by it. */
+	id: number;
+	/** Heading over its lines; the line's own name where there is only one. */
+	heading?: string;
+	emphasis?: Emphasis[];
+	/** Decimals shown, where they are not to be the account's. */
+	decimals?: number;
+	/** Width of its columns in pixels. */
+	width?: number;
+}
+
+/** Lines read from the model: one or several dimensions nested; later parts vary fastest. */
+export interface CellBlock extends BlockLook {
+	kind: 'cells';
 	parts: { dimension: number; selection: Selection }[];
 	/** Periods of this block run from the start of this level: to date. */
 	toDate?: PeriodLevel;
+	/** Shown, never typed into. */
+	readOnly?: boolean;
+	names?: 'name' | 'code' | 'both';
+	/** Not indented by the tree. */
+	flat?: boolean;
+	/** How many levels of the tree stand open at first; two when left out. */
+	openLevels?: number;
+	sort?: 'tree' | 'name' | 'code';
+	/** A word of advice beside a row, by the member (id) of its last part. */
+	guidance?: Record<string, string>;
 }
 
-/** Columns computed from two blocks of columns, line by line; a block of one line serves every line of the other. */
-export interface DerivedPart {
-	kind: 'difference' | '% difference' | 'share';
+/** How a line is computed from others: two blocks compared line by line (one of a single line serves all), or an expression. */
+export type Derivation =
+	| { how: 'difference' | '% difference' | 'share'; of: number; base: number }
+	/** The lines of another block, each run up since the start of a level. */
+	| { how: 'to date'; of: number; since: PeriodLevel }
+	/** Reads blocks by id, as `member`. */
+	| { how: 'expression'; expression: Expression; percent?: boolean };
+
+/** Lines the form computes. */
+export interface DerivedBlock extends BlockLook {
+	kind: 'derived';
 	label: string;
-	/** Places of the blocks among the columns. */
-	of: number;
-	base: number;
+	derivation: Derivation;
 }
+
+/** A heading or a thin empty line between others. */
+export interface TextBlock extends BlockLook {
+	kind: 'text';
+	label: string;
+}
+
+export type AxisBlock = CellBlock | DerivedBlock | TextBlock;
 
 export interface SelectorPart {
 	dimension: number;
@@ -25,15 +72,76 @@ export interface SelectorPart {
 	initial: number;
 }
 
+/** An equation between accounts that must hold in every period shown, at the slice of the form. */
+export interface FormCheck {
+	label: string;
+	/** Both sides read accounts (ids) at the current cell. */
+	left: Expression;
+	compare: '=' | '<=' | '>=';
+	right: Expression;
+	/** Whether a submission is barred while it fails; otherwise it warns. */
+	bars: boolean;
+}
+
 /** A form's layout, as stored. */
 export interface FormLayout {
-	version: 1;
+	version: 2;
 	rows: AxisBlock[];
 	columns: AxisBlock[];
 	selectors: SelectorPart[];
-	/** Computed columns, after the others. */
-	derived?: DerivedPart[];
 	pinned: { dimension: number; member: number }[];
 	/** Currencies the reader may look in, first one first; `local` for the entities' own. */
 	currencies: string[];
+	/** Figures are shown and typed in this unit at first; 1 when left out. */
+	scale?: 1 | 1_000 | 1_000_000;
+	hideEmptyRows?: boolean;
+	hideEmptyColumns?: boolean;
+	/** How an entry at a parent reaches its leaves at first. */
+	spread?: Exclude<SpreadMethod, 'like another'>;
+	checks?: FormCheck[];
+	/** Under which member of which dimension planners may add lines of their own. */
+	ownLines?: { dimension: number; parent: MemberReference };
+	/** Whether planners may fill rows by a method. */
+	methods?: boolean;
 }
+
+/** The first version of stored layouts: computed columns stood in a list of their own, after the others. */
+export interface FormLayout1 {
+	version: 1;
+	rows: { parts: CellBlock['parts']; toDate?: PeriodLevel | undefined }[];
+	columns: { parts: CellBlock['parts']; toDate?: PeriodLevel | undefined }[];
+	selectors: SelectorPart[];
+	derived?: { kind: 'difference' | '% difference' | 'share'; label: string; of: number; base: number }[] | undefined;
+	pinned: { dimension: number; member: number }[];
+	currencies: string[];
+}
+
+/** A layout of the first version as one of today. */
+export function upgradeLayout({ rows, columns, derived = [], selectors, pinned, currencies }: FormLayout1): FormLayout {
+	const cells = ({ parts, toDate }: FormLayout1['rows'][number], id: number): CellBlock => ({
+		kind: 'cells',
+		id,
+		parts,
+		...(toDate && { toDate })
+	});
+	return {
+		version: 2,
+		rows: rows.map(cells),
+		columns: [
+			...columns.map(cells),
+			...derived.map(({ kind, label, of, base }, index): DerivedBlock => ({
+				kind: 'derived',
+				id: columns.length + index,
+				label,
+				derivation: { how: kind, of, base }
+			}))
+		],
+		selectors,
+		pinned,
+		currencies
+	};
+}
+
+/** The blocks of both axes that read cells. */
+export const cellBlocks = (layout: Pick<FormLayout, 'rows' | 'columns'>): CellBlock[] =>
+	[...layout.rows, ...layout.columns].filter((block) => block.kind === 'cells');

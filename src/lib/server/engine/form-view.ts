@@ -1,148 +1,298 @@
 import {
+	accountsOfCheck,
+	checkFigures,
 	compileQuery,
 	deriveFigure,
 	expandForm,
 	favourableSignOf,
 	isEmpty,
+	isPercent,
 	operandsOf,
 	print,
 	View,
 	type CompiledQuery,
 	type Cube,
-	type DerivedLine,
+	type DerivedFigure,
 	type ExpandedForm,
+	type FormCheck,
 	type FormLayout,
 	type FormLine,
+	type Line,
 	type Model,
 	type Overlay,
 	type PeriodRange,
+	type Verdict,
 	type ViewResult,
 	type WriteGuard
 } from '../../core';
-import { MARKS, type ColumnLine, type FormAnswer, type RowLine } from './messages';
+import type { CodedWords } from './coded-words';
+import { MARKS, type CheckLine, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type RowLine } from './messages';
 
 /** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
 export class FormView {
 	readonly expanded: ExpandedForm;
 	readonly query: CompiledQuery;
+	/** Names the lines: those of two answers with the same one are the same. */
+	readonly frame: string;
 	readonly view: View;
 	readonly #model: Model;
+	readonly #layout: FormLayout;
 	readonly #rows: RowLine[];
 	readonly #columns: ColumnLine[];
-	#marks: string | undefined;
+	readonly #checks: FormCheckView[];
+	readonly #signs = new Map<number, number>();
+	/** One letter a cell, worked out row by row when asked. */
+	#marks = new Map<number, string>();
 	#guard: WriteGuard | undefined;
 	#result: ViewResult | undefined;
 
-	/** @throws QueryFault when the layout cannot be asked */
-	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined) {
+	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
+	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined, frame: string) {
 		this.#model = model;
+		this.#layout = layout;
+		this.frame = frame;
 		this.expanded = expandForm(model, layout, choices, currency);
 		if (this.expanded.faults.length > 0) throw new FormFault(this.expanded.faults);
 		this.query = compileQuery(model, this.expanded.query);
 		this.view = new View(this.query);
-		this.#rows = this.expanded.rows.map((line) => rowLine(model, line));
 		const { slice, toDate } = this.expanded.query;
-		const columns = this.expanded.columns.map((line, index) => ({
-			...columnLine(model, line, slice),
-			computed: this.query.periodAxis === 'column' && toDate?.[index] ? `Run up since the start of the ${toDate[index]}` : undefined
+		const plain = this.expanded.rows.map((line) => rowLine(model, line, slice));
+		this.#rows = plain.map((line) => (line.derive ? { ...line, ...likeOperand(line, plain) } : line));
+		const columns = this.expanded.columns.map((line) => columnLine(model, line, slice));
+		this.#columns = columns.map((line) => ({
+			...line,
+			computed: line.derive
+				? wordsOf(line, columns)
+				: line.place >= 0 && this.query.periodAxis === 'column' && toDate?.[line.place]
+					? `Run up since the start of the ${toDate[line.place]}`
+					: undefined,
+			percent: line.derive ? isPercent(line.derive) : false
 		}));
-		this.#columns = [...columns, ...this.expanded.derived.map((line) => derivedLine(line, columns))];
+		this.#checks = (layout.checks ?? []).map((check) => new FormCheckView(model, check, this.expanded));
 	}
 
 	fill(cube: Cube, overlay: Overlay): void {
-		this.view.fill(cube, overlay);
+		for (const view of this.#views()) view.fill(cube, overlay);
 		this.#result = undefined;
 	}
 
 	/** A leaf cell changed for this reader. */
 	change(address: ArrayLike<number>, year: number, position: number, before: number, after: number): void {
-		if (this.view.change(address, year, position, before, after)) this.#result = undefined;
+		for (const view of this.#views())
+			if (view.change(address, year, position, before, after) && view === this.view) this.#result = undefined;
+	}
+
+	#views(): View[] {
+		return [this.view, ...this.#checks.map(({ view }) => view)];
 	}
 
 	get result(): ViewResult {
 		return (this.#result ??= this.view.evaluate());
 	}
 
-	/** The members (one ordinal per dimension) and leaf periods of a grid cell. */
-	cell(row: number, column: number): { members: Int32Array; range: PeriodRange } {
-		const { slice, rows, columns, periodAxis, periods } = this.query;
-		const members = slice.map((ordinal, axis) => Math.max(ordinal, rows[row]![axis]!, columns[column]![axis]!));
-		return { members, range: this.#model.periods.range(periods[periodAxis === 'row' ? row : periodAxis === 'column' ? column : 0]!) };
+	get rows(): number {
+		return this.#rows.length;
 	}
 
-	/** Everything the page shows. */
-	answer(revision: number, structure: number, guard: WriteGuard, overlay: Overlay): FormAnswer {
+	get columns(): number {
+		return this.#columns.length;
+	}
+
+	/** Whether nobody types here: a computed line, a heading, a line that runs to date or is shown only. */
+	isComputed(row: number, column: number): boolean {
+		const { toDate } = this.expanded.query;
+		const [line, across] = [this.#rows[row]!, this.#columns[column]!];
+		if (line.kind !== 'cells' || across.kind !== 'cells' || line.readOnly || across.readOnly) return true;
+		return this.query.periodAxis !== 'slice' && toDate?.[(this.query.periodAxis === 'row' ? line : across).place] !== undefined;
+	}
+
+	/** Whether a cell is read from the model, so that it has an address. */
+	isRead(row: number, column: number): boolean {
+		return this.#rows[row]!.kind === 'cells' && this.#columns[column]!.kind === 'cells';
+	}
+
+	/** Why nobody types into a cell of the form's own. */
+	reasonComputed(row: number, column: number): string {
+		const line = [this.#rows[row]!, this.#columns[column]!].find(({ kind, readOnly }) => kind !== 'cells' || readOnly);
+		if (line?.kind === 'derived') return `${line.label} is computed by the form: nobody types here.`;
+		if (line?.kind === 'text') return 'This is a heading.';
+		return line?.readOnly
+			? `The form only shows ${line.heading || line.label}; nobody types here.`
+			: 'This line runs up since the start of the year: type into its periods.';
+	}
+
+	/** The members (one ordinal per dimension) and leaf periods of a cell that is read from the model. */
+	cell(row: number, column: number): { members: Int32Array; range: PeriodRange; period: number } {
+		const { slice, rows, columns, periodAxis, periods } = this.query;
+		const [down, across] = [this.#rows[row]!.place, this.#columns[column]!.place];
+		const members = slice.map((ordinal, axis) => Math.max(ordinal, rows[down]![axis]!, columns[across]![axis]!));
+		const period = periods[periodAxis === 'row' ? down : periodAxis === 'column' ? across : 0]!;
+		return { members, range: this.#model.periods.range(period), period };
+	}
+
+	/** The verdict on a cell for the person who looks. */
+	verdict(guard: WriteGuard, row: number, column: number): Verdict | { kind: 'computed'; reason: string } {
+		if (this.isComputed(row, column)) return { kind: 'computed', reason: this.reasonComputed(row, column) };
+		const { members, range } = this.cell(row, column);
+		return guard.verdict(members, range);
+	}
+
+	/** A cell's figure, computed lines included. Columns are computed from the cells of their row. */
+	figure(row: number, column: number): DerivedFigure {
+		const [down, across] = [this.#rows[row]!, this.#columns[column]!];
+		if (down.kind === 'text' || across.kind === 'text') return BLANK;
+		if (across.derive) return deriveFigure(across.derive, (place) => this.figure(row, place), this.#sign(row, column));
+		if (down.derive)
+			return deriveFigure(down.derive, (place) => this.figure(place, column), this.#sign(operandsOf(down.derive)[0]!, column));
+		const { values, flags } = this.result;
+		const place = down.place * this.query.columns.length + across.place;
+		return { value: values[place]!, flags: flags[place]!, favourable: undefined };
+	}
+
+	/** The sign of what is good news in a row. */
+	#sign(row: number, column: number): number {
+		const place = this.#rows[row]?.place ?? -1;
+		const onColumn = this.#columns[column]!.place;
+		const axis = this.#model.accountAxis;
+		const account = Math.max(
+			this.query.slice[axis]!,
+			place >= 0 ? this.query.rows[place]![axis]! : -1,
+			onColumn >= 0 ? this.query.columns[onColumn]![axis]! : -1
+		);
+		if (account < 0) return 0;
+		let sign = this.#signs.get(account);
+		if (sign === undefined) this.#signs.set(account, (sign = favourableSignOf(this.#model, account)));
+		return sign;
+	}
+
+	/** What the page shows: the lines unless it knows them, and the figures of the rows it asks for. */
+	answer(revision: number, structure: number, guard: WriteGuard, overlay: Overlay, words: CodedWords, window: FormWindow = {}): FormAnswer {
 		if (guard !== this.#guard) {
 			this.#guard = guard;
-			this.#marks = undefined;
+			this.#marks = new Map();
 		}
+		const rows = this.#wanted(window);
 		return {
 			revision,
 			structure,
-			rows: this.#rows,
-			columns: this.#columns,
-			selectors: this.expanded.selectors,
+			...this.#frameAnswer(window.frame === this.frame),
+			...this.#figures(rows, words),
+			...(rows && { part: rows }),
+			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
+			...this.#draftedCells(overlay),
+			draftSize: overlay.size,
+			checks: this.#checks.flatMap((check) => check.states()),
+			...(window.empty && { empty: this.#emptyLines() })
+		};
+	}
+
+	#frameAnswer(known: boolean): FormFrame {
+		const { scale = 1, hideEmptyRows = false, hideEmptyColumns = false, spread = 'in proportion', methods = false } = this.#layout;
+		return {
+			frame: this.frame,
+			rows: known ? [] : this.#rows,
+			columns: known ? [] : this.#columns,
+			selectors: known ? [] : this.expanded.selectors,
 			currencies: this.expanded.currencies,
 			currency: this.expanded.query.currency,
-			...this.#figures(),
-			marks: (this.#marks ??= this.#markCells(guard)),
-			...this.#draftedCells(overlay),
-			draftSize: overlay.size
+			defaults: { scale, hideEmptyRows, hideEmptyColumns, spread, methods, ownLines: this.#layout.ownLines !== undefined }
 		};
 	}
 
-	/** Whether a grid cell is worked out by the form itself: a computed column, or a line that runs to date. */
-	isComputed(row: number, column: number): boolean {
-		const { toDate } = this.expanded.query;
-		return column >= this.query.columns.length || toDate?.[this.query.periodAxis === 'row' ? row : column] !== undefined;
-	}
-
-	/** A computed cell: its figure, and the sign of what is good news in its row. */
-	derivedFigure(row: number, column: number) {
-		const line = this.expanded.derived[column - this.query.columns.length]!;
-		const { values, flags } = this.result;
-		const at = (place: number) => {
-			const cell = row * this.query.columns.length + place;
-			return { value: values[cell]!, flags: flags[cell]! };
-		};
-		const [one, other] = operandsOf(line);
-		const account = Math.max(this.query.slice[this.#model.accountAxis]!, this.query.rows[row]![this.#model.accountAxis]!);
-		return deriveFigure(line, at(one), at(other), account < 0 ? 0 : favourableSignOf(this.#model, account));
-	}
-
-	/** Every figure row by row, computed columns after the others. */
-	#figures(): Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad'> {
-		const { values, flags } = this.result;
-		const [own, width] = [this.query.columns.length, this.#columns.length];
-		const shown: Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad'> = { values: [], flags: [], good: [], bad: [] };
-		for (let row = 0; row < this.query.rows.length; row++) {
-			for (let column = 0; column < own; column++) {
-				const value = values[row * own + column]!;
+	/** Figures row by row. */
+	#figures(rows: readonly number[] | undefined, words: CodedWords): Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad' | 'words'> {
+		const width = this.#columns.length;
+		const shown: Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad' | 'words'> = { values: [], flags: [], good: [], bad: [], words: [] };
+		const count = rows?.length ?? this.#rows.length;
+		for (let index = 0; index < count; index++) {
+			const row = rows ? rows[index]! : index;
+			const isCoded = this.#rows[row]!.coded;
+			for (let column = 0; column < width; column++) {
+				const { value, flags, favourable } = this.figure(row, column);
 				shown.values.push(isEmpty(value) ? null : value);
-				shown.flags.push(flags[row * own + column]!);
-			}
-			for (let column = own; column < width; column++) {
-				const { value, flags: own, favourable } = this.derivedFigure(row, column);
-				shown.values.push(isEmpty(value) ? null : value);
-				shown.flags.push(own);
+				shown.flags.push(flags);
 				if (favourable !== undefined) shown[favourable ? 'good' : 'bad'].push(row * width + column);
+				if (isCoded && !isEmpty(value)) shown.words.push([row * width + column, words.wordOf(this.#accountAt(row, column), value)]);
 			}
 		}
 		return shown;
 	}
 
-	#markCells(guard: WriteGuard): string {
-		const marks: string[] = [];
-		for (let row = 0; row < this.query.rows.length; row++)
+	/** The account (member id) a cell reads. */
+	#accountAt(row: number, column: number): number {
+		return this.#model.accounts.member(this.cell(row, column).members[this.#model.accountAxis]!).id;
+	}
+
+	/** The rows a page wants figures of; undefined for all. */
+	#wanted({ rows, most }: FormWindow): number[] | undefined {
+		if (rows) return rows.filter((row) => row < this.#rows.length);
+		if (most === undefined || this.#rows.length * this.#columns.length <= most) return undefined;
+		return Array.from({ length: Math.min(this.#rows.length, FIRST_ROWS) }, (_, row) => row);
+	}
+
+	/** The values of text accounts that are shown: they are looked up before an answer. */
+	textPlaces(window: FormWindow = {}): number[] {
+		const places: number[] = [];
+		for (const row of this.#wanted(window) ?? this.#rows.keys()) {
+			if (this.#rows[row]?.valueType !== 'text') continue;
 			for (let column = 0; column < this.#columns.length; column++) {
-				if (this.isComputed(row, column)) {
-					marks.push(MARKS.computed);
-					continue;
-				}
-				const { members, range } = this.cell(row, column);
-				marks.push(MARKS[guard.verdict(members, range).kind]);
+				const { value } = this.figure(row, column);
+				if (!isEmpty(value)) places.push(value);
 			}
-		return marks.join('');
+		}
+		return places;
+	}
+
+	/** Lines without a figure, headings apart. */
+	#emptyLines(): { rows: number[]; columns: number[] } {
+		const [rows, columns] = [new Set(this.#rows.keys()), new Set(this.#columns.keys())];
+		for (const [row, line] of this.#rows.entries())
+			for (const [column, across] of this.#columns.entries())
+				if (line.kind === 'text') rows.delete(row);
+				else if (across.kind === 'text') columns.delete(column);
+				else if ((rows.has(row) || columns.has(column)) && !isEmpty(this.figure(row, column).value)) {
+					rows.delete(row);
+					columns.delete(column);
+				}
+		return { rows: [...rows], columns: [...columns] };
+	}
+
+	/** The cells that show some figures, given by their members (ids), the period last. O(lines + places). */
+	cellsAt(places: readonly (readonly number[])[]): number[][] {
+		const model = this.#model;
+		const ids = [...model.dimensions.map(({ id }) => id), model.periods.dimension.id];
+		const { slice } = this.expanded.query;
+		const onRows = ids.map((id) => this.expanded.query.rows[0]?.[id] !== undefined);
+		const onColumns = ids.map((id) => this.expanded.query.columns[0]?.[id] !== undefined);
+		const keyOf = (member: (axis: number) => number | undefined, on: readonly boolean[]) =>
+			ids.map((_, axis) => (on[axis] ? member(axis) : '')).join(' ');
+		const index = (lines: readonly FormLine[], on: readonly boolean[]) => {
+			const found = new Map<string, number[]>();
+			lines.forEach((line, place) => {
+				if (line.kind !== 'cells') return;
+				const key = keyOf((axis) => line.members[ids[axis]!], on);
+				found.set(key, [...(found.get(key) ?? []), place]);
+			});
+			return found;
+		};
+		const [rows, columns] = [index(this.#rows, onRows), index(this.#columns, onColumns)];
+		return places.map((place) => {
+			const fits = ids.every((id, axis) => onRows[axis] || onColumns[axis] || slice[id] === place[axis]);
+			if (!fits) return [];
+			const across = columns.get(keyOf((axis) => place[axis], onColumns)) ?? [];
+			return (rows.get(keyOf((axis) => place[axis], onRows)) ?? []).flatMap((row) =>
+				across.map((column) => row * this.#columns.length + column)
+			);
+		});
+	}
+
+	#marksOf(row: number, guard: WriteGuard): string {
+		let marks = this.#marks.get(row);
+		if (marks === undefined) {
+			marks = this.#columns.map((_, column) => MARKS[this.verdict(guard, row, column).kind]).join('');
+			this.#marks.set(row, marks);
+		}
+		return marks;
 	}
 
 	/** Cells with an unsaved entry at or beneath them: those on leaf lines of both axes, and the totals above them. */
@@ -158,16 +308,105 @@ export class FormView {
 		};
 		const found = new Set<number>();
 		overlay.each((address, year, position) => {
-			const leaf = model.periods.at(year, position)!.index;
-			if (!covers(slice, address) || (periodAxis === 'slice' && !inPeriod(0, leaf))) return;
-			const hits = (lines: Int32Array[], axis: 'row' | 'column') =>
-				lines.map((_, line) => line).filter((line) => covers(lines[line]!, address) && (periodAxis !== axis || inPeriod(line, leaf)));
-			const columnHits = hits(columns, 'column');
-			for (const row of hits(rows, 'row')) for (const column of columnHits) found.add(row * width + column);
+			// Facts of a year or of all time stand at no period of their own.
+			const leaf = model.periods.at(year, position)?.index;
+			if (leaf === undefined || !covers(slice, address) || (periodAxis === 'slice' && !inPeriod(0, leaf))) return;
+			const hits = (shown: readonly FormLine[], lines: Int32Array[], axis: 'row' | 'column') =>
+				shown.flatMap(({ place }, line) =>
+					place >= 0 && covers(lines[place]!, address) && (periodAxis !== axis || inPeriod(place, leaf)) ? [line] : []
+				);
+			const columnHits = hits(this.#columns, columns, 'column');
+			if (columnHits.length === 0) return;
+			for (const row of hits(this.#rows, rows, 'row')) for (const column of columnHits) found.add(row * width + column);
 		});
 		const onLeafLines = (cell: number) => !this.#rows[Math.floor(cell / width)]!.parent && !this.#columns[cell % width]!.parent;
 		return { drafted: [...found].filter(onLeafLines), draftedBeneath: [...found].filter((cell) => !onLeafLines(cell)) };
 	}
+}
+
+/** Rows of a large form that come with its lines. */
+const FIRST_ROWS = 80;
+
+const BLANK: DerivedFigure = { value: Number.NaN, flags: 0, favourable: undefined };
+
+/** A check of a form: the figures of its accounts at the form's slice, over the periods it shows. */
+class FormCheckView {
+	readonly view: View;
+	readonly #check: FormCheck;
+	readonly #accounts: number[];
+	readonly #columns: FormLine[];
+	readonly #decimals: number;
+
+	constructor(model: Model, check: FormCheck, form: ExpandedForm) {
+		this.#check = check;
+		this.#accounts = accountsOfCheck(check);
+		for (const account of this.#accounts)
+			if (model.accounts.ordinal(account) === undefined) throw new FormFault([`The check “${check.label}” names an account that is gone.`]);
+		if (this.#accounts.length === 0) throw new FormFault([`The check “${check.label}” names no account.`]);
+		// Rows that break down by more than accounts are looked at in total.
+		const broken = model.dimensions.filter(({ id }) => id !== model.accounts.id && form.query.rows.some((line) => line[id] !== undefined));
+		const slice: Record<number, number> = { ...form.query.slice };
+		delete slice[model.accounts.id];
+		for (const dimension of broken) slice[dimension.id] = dimension.member(largestRoot(dimension.tree)).id;
+		const { periods } = model;
+		const readable = form.columns.filter(({ place, members }) => place >= 0 && members[model.accounts.id] === undefined);
+		this.#columns = readable.length > 0 ? readable : [{ ...form.columns[0]!, label: '', members: {} }];
+		const columns = this.#columns.map(({ members }) => {
+			const line: Record<number, number> = { ...members };
+			for (const { id } of broken) delete line[id];
+			return line;
+		});
+		const period = periods.dimension.id;
+		if (slice[period] === undefined && columns.some((line) => line[period] === undefined)) {
+			const last = form.query.rows.findLast((line) => line[period] !== undefined);
+			slice[period] = last?.[period] ?? periods.dimension.member(periods.dimension.tree.roots()[0]!).id;
+		}
+		this.view = new View(
+			compileQuery(model, {
+				slice,
+				rows: this.#accounts.map((account): Line => ({ [model.accounts.id]: account })),
+				columns,
+				currency: form.query.currency
+			})
+		);
+		this.#decimals = Math.min(
+			...this.#accounts.map((account) => {
+				const leaf = model.accounts.tree.leaves(model.accounts.ordinal(account)!).find((each) => model.account(each));
+				return leaf === undefined ? 2 : model.account(leaf)!.decimals;
+			})
+		);
+	}
+
+	/** How the check stands in each column that is a leaf of the form: where it does not hold. */
+	states(): CheckLine[] {
+		const { values, flags } = this.view.evaluate();
+		const width = this.#columns.length;
+		const found = this.#columns.map((column, place) => ({
+			column: column.label,
+			...checkFigures(
+				this.#check,
+				(account) => {
+					const cell = this.#accounts.indexOf(account) * width + place;
+					return { value: values[cell]!, flags: flags[cell]! };
+				},
+				this.#decimals
+			)
+		}));
+		const troubled = found.filter(({ state }) => state !== 'holds');
+		const { label, bars } = this.#check;
+		return [
+			{
+				label,
+				bars,
+				state: troubled.some(({ state }) => state === 'fails') ? 'fails' : troubled.length > 0 ? 'cannot tell' : 'holds',
+				where: troubled.map(({ column, state, difference }) => ({ column, state, difference }))
+			}
+		];
+	}
+}
+
+function largestRoot(tree: { roots: () => number[]; leaves: (ordinal: number) => number[] }): number {
+	return tree.roots().reduce((best, root) => (tree.leaves(root).length > tree.leaves(best).length ? root : best));
 }
 
 /** A form that cannot be shown, with the reasons for its maker. */
@@ -178,63 +417,71 @@ export class FormFault extends Error {
 	}
 }
 
-function rowLine(model: Model, line: FormLine): RowLine {
-	const member = line.members[model.accounts.id];
-	const ordinal = member === undefined ? undefined : model.accounts.ordinal(member);
+function rowLine(model: Model, line: FormLine, slice: Line): RowLine {
+	const member = line.members[model.accounts.id] ?? slice[model.accounts.id];
+	const ordinal = member === undefined || line.kind === 'text' ? undefined : model.accounts.ordinal(member);
 	// A group of accounts is shown like what it groups.
 	const leaf = ordinal === undefined ? undefined : model.accounts.tree.leaves(ordinal).find((each) => model.account(each));
 	const facts = leaf === undefined ? undefined : model.account(leaf);
-	const formula = ordinal === undefined ? undefined : model.formula(ordinal);
+	const formula = ordinal === undefined || line.members[model.accounts.id] === undefined ? undefined : model.formula(ordinal);
+	const valueType = facts?.valueType ?? 'money';
 	return {
 		...line,
-		valueType: facts?.valueType ?? 'money',
-		decimals: facts?.decimals ?? 0,
+		valueType,
+		coded: valueType === 'choice' || valueType === 'text',
+		account: member ?? null,
+		shownDecimals: line.decimals ?? (valueType === 'money' ? 0 : (facts?.decimals ?? 0)),
 		unit: facts?.unit ?? null,
 		formula: formula ? print(formula.expression, (account) => model.accounts.member(model.accounts.ordinal(account)!).name) : null
 	};
 }
 
-function columnLine(model: Model, line: FormLine, slice: Readonly<Record<number, number>>): ColumnLine {
+/** A computed row is written like the first row it is made of, or as a share. */
+function likeOperand(line: RowLine, rows: readonly RowLine[]): Pick<RowLine, 'valueType' | 'shownDecimals' | 'unit' | 'formula'> {
+	const first = rows[operandsOf(line.derive!)[0] ?? -1];
+	if (isPercent(line.derive!)) return { valueType: 'percent', shownDecimals: line.decimals ?? 1, unit: null, formula: null };
+	return {
+		valueType: first?.valueType ?? 'money',
+		shownDecimals: line.decimals ?? first?.shownDecimals ?? 0,
+		unit: first?.unit ?? null,
+		formula: null
+	};
+}
+
+function columnLine(model: Model, line: FormLine, slice: Line): ColumnLine {
 	const period = model.periods.dimension;
 	const ordinal = line.members[period.id] === undefined ? undefined : period.ordinal(line.members[period.id]!);
 	const plain = { computed: undefined, percent: false };
-	if (ordinal === undefined) return { ...line, ...plain, group: line.above.join(' · '), level: '', cut: undefined };
+	const outer = line.heading || line.above.join(' · ');
+	if (ordinal === undefined) return { ...line, ...plain, group: outer, level: '', cut: undefined };
 	const above = period.tree.parent[ordinal]!;
 	const facts = model.periods.facts(ordinal);
 	return {
 		...line,
 		...plain,
-		group: facts?.level === 'month' && above >= 0 ? period.member(above).name : '',
+		group: outer || (facts?.level === 'month' && above >= 0 ? period.member(above).name : ''),
 		level: facts?.level ?? '',
 		cut: cutOf(model, line, slice, ordinal)
 	};
 }
 
-/** A column the form computes; shown as a total is, since nobody types there. */
-function derivedLine(line: DerivedLine, columns: readonly ColumnLine[]): ColumnLine {
-	const [one, other] = operandsOf(line).map((place) => columns[place]!.label);
+/** How a computed column is made, in words. */
+function wordsOf({ derive, label }: FormLine, columns: readonly FormLine[]): string {
+	if (derive!.kind === 'expression')
+		return `${label}, from ${operandsOf(derive!)
+			.map((place) => columns[place]!.label)
+			.join(', ')}`;
+	const [one, other] = operandsOf(derive!).map((place) => columns[place]!.label);
 	const words = {
 		difference: `${one} less ${other}`,
 		'% difference': `${one} less ${other}, in % of ${other}`,
 		share: `${one} as a share of ${other}`
 	};
-	return {
-		members: {},
-		label: line.label,
-		code: '',
-		above: [],
-		depth: 0,
-		parent: true,
-		group: '',
-		level: '',
-		cut: undefined,
-		computed: words[line.kind],
-		percent: line.kind !== 'difference'
-	};
+	return words[derive!.kind];
 }
 
 /** Where the scenario's span ends or begins inside a period, in words. */
-function cutOf(model: Model, line: FormLine, slice: Readonly<Record<number, number>>, period: number): string | undefined {
+function cutOf(model: Model, line: FormLine, slice: Line, period: number): string | undefined {
 	const member = line.members[model.scenarios.id] ?? slice[model.scenarios.id];
 	const ordinal = member === undefined ? undefined : model.scenarios.ordinal(member);
 	const span = ordinal === undefined ? undefined : model.scenario(ordinal)?.span;

@@ -25,20 +25,16 @@ export function inspectCell(
 	row: number,
 	column: number
 ): Inspection {
-	if (column >= form.query.columns.length) return inspectDerived(model, form, row, column);
-	const { members, range } = form.cell(row, column);
-	const { values, flags } = form.result;
-	const place = row * form.query.columns.length + column;
-	const verdict = form.isComputed(row, column)
-		? { kind: 'computed' as const, reason: 'This column runs to date: type in its months.' }
-		: guard.verdict(members, range);
+	if (!form.isRead(row, column)) return inspectDerived(form, row, column);
+	const { members, range, period: periodOrdinal } = form.cell(row, column);
+	const { value, flags } = form.figure(row, column);
+	const verdict = form.verdict(guard, row, column);
 	const leaf = range.from === range.to && model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!));
 	const facts = model.account(members[model.accountAxis]!);
 	const formula = model.formula(members[model.accountAxis]!);
-	const periodOrdinal = form.query.periods[form.query.periodAxis === 'column' ? column : form.query.periodAxis === 'row' ? row : 0]!;
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
 	return {
-		value: isEmpty(values[place]!) ? null : values[place]!,
+		value: isEmpty(value) ? null : value,
 		address: [
 			...model.dimensions.map((dimension, axis) => ({
 				dimension: dimension.name,
@@ -47,11 +43,12 @@ export function inspectCell(
 			})),
 			{ dimension: model.periods.dimension.name, member: model.periods.dimension.member(periodOrdinal).name, path: [] }
 		],
+		place: placeOf(model, form, row, column),
 		leaf,
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
 		madeOf: formula ? [] : leaf ? leafOrigins(model, cube, draft, members, range.from) : originsBeneath(model, cube, draft, members, range),
 		formula: formula ? print(formula.expression, nameAccount) : null,
-		notes: notesOf(flags[place]!, form),
+		notes: notesOf(flags, form),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
 			periods: Array.from(
@@ -65,19 +62,29 @@ export function inspectCell(
 	};
 }
 
-/** A column the form computes: from which two figures. */
-function inspectDerived(model: Model, form: FormView, row: number, column: number): Inspection {
-	const line = form.expanded.derived[column - form.query.columns.length]!;
-	const { value, flags } = form.derivedFigure(row, column);
-	const account = form.expanded.rows[row]!.label;
-	const operands = operandsOf(line).map((place) => ({ place, label: form.expanded.columns[place]!.label }));
+/** The members of a cell as ids, the period last. */
+export function placeOf(model: Model, form: FormView, row: number, column: number): number[] {
+	const { members, period } = form.cell(row, column);
+	return [...model.dimensions.map((dimension, axis) => dimension.member(members[axis]!).id), model.periods.dimension.member(period).id];
+}
+
+/** A line the form computes: from which figures. */
+function inspectDerived(form: FormView, row: number, column: number): Inspection {
+	const [down, across] = [form.expanded.rows[row]!, form.expanded.columns[column]!];
+	const { value, flags } = form.figure(row, column);
+	const [line, lines] = across.derive ? [across.derive, form.expanded.columns] : [down.derive, form.expanded.rows];
+	const operands = line ? operandsOf(line).map((place) => lines[place]!.label) : [];
 	return {
 		value: isEmpty(value) ? null : value,
-		address: [{ dimension: model.accounts.name, member: account, path: [] }],
+		address: [
+			{ dimension: 'Row', member: down.label, path: [] },
+			{ dimension: 'Column', member: across.label, path: [] }
+		],
+		place: [],
 		leaf: false,
-		verdict: { kind: 'computed', reason: 'This column is computed by the form: nobody types here.' },
+		verdict: { kind: 'computed', reason: form.reasonComputed(row, column) },
 		madeOf: [],
-		formula: operands.map(({ label }) => label).join(line.kind === 'difference' ? ' − ' : ' against '),
+		formula: operands.length > 0 ? operands.join(line!.kind === 'difference' ? ' − ' : ' against ') : null,
 		notes: notesOf(flags, form),
 		beneath: { members: [], periods: [], year: undefined },
 		storedIn: null,

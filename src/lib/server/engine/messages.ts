@@ -5,7 +5,9 @@ import type {
 	FormLayout,
 	FormLine,
 	FormSelector,
+	Method,
 	NumberStyle,
+	Selection,
 	SpreadMethod,
 	ValueType
 } from '../../core';
@@ -19,9 +21,22 @@ export interface FormAsk {
 	layout: FormLayout;
 	choices: Record<number, number>;
 	currency: string | undefined;
+	window?: FormWindow;
 	/** The least revision, and the least structure version, the answer must contain. */
 	revision: number;
 	structure: number;
+}
+
+/** What a page wants of a form, beyond the whole of it. */
+export interface FormWindow {
+	/** The lines the page has: they are left out when they are still the same. */
+	frame?: string | undefined;
+	/** Only the figures of these rows; all when left out. */
+	rows?: number[] | undefined;
+	/** With no rows named: only the first ones of a form with more cells than this. */
+	most?: number | undefined;
+	/** Also say which lines are empty. */
+	empty?: boolean | undefined;
 }
 
 /** What a grid cell is to the reader; one letter each in `FormAnswer.marks`. */
@@ -41,25 +56,56 @@ export interface ColumnLine extends FormLine {
 
 export interface RowLine extends FormLine {
 	valueType: ValueType;
-	decimals: number;
+	/** Whether its figures stand for words: see `FormAnswer.words`. */
+	coded: boolean;
+	/** The account (id) it reads, where the row or the form's slice names one. */
+	account: number | null;
+	shownDecimals: number;
 	unit: string | null;
 	formula: string | null;
 }
 
-export interface FormAnswer {
-	revision: number;
-	/** The structure version the lines belong to: entries name cells by their place among them. */
-	structure: number;
+/** How a check of the form stands, and in which columns it does not hold. */
+export interface CheckLine {
+	label: string;
+	bars: boolean;
+	state: 'holds' | 'fails' | 'cannot tell';
+	where: { column: string; state: 'holds' | 'fails' | 'cannot tell'; difference: number }[];
+}
+
+/** The lines of a form and what it offers; empty lists where the page has them already. */
+export interface FormFrame {
+	/** Names the lines. */
+	frame: string;
 	rows: RowLine[];
 	columns: ColumnLine[];
 	selectors: FormSelector[];
 	currencies: string[];
 	currency: string;
+	/** How the form's maker wants it shown and filled. */
+	defaults: {
+		scale: 1 | 1_000 | 1_000_000;
+		hideEmptyRows: boolean;
+		hideEmptyColumns: boolean;
+		spread: 'in proportion' | 'evenly' | 'same value';
+		methods: boolean;
+		ownLines: boolean;
+	};
+}
+
+export interface FormAnswer extends FormFrame {
+	revision: number;
+	/** The structure version the lines belong to: entries name cells by their place among them. */
+	structure: number;
+	/** The rows the figures belong to, in this order; all of them when left out. */
+	part?: number[];
 	/** Row by row; null for empty. */
 	values: (number | null)[];
 	flags: number[];
 	/** One letter a cell (MARKS). */
 	marks: string;
+	/** What coded figures stand for, by cell (row × columns + column). */
+	words: [number, string][];
 	/** Cells with unsaved entries, totals above such cells, and how many leaf cells the whole draft has. */
 	drafted: number[];
 	draftedBeneath: number[];
@@ -67,12 +113,28 @@ export interface FormAnswer {
 	good: number[];
 	bad: number[];
 	draftSize: number;
+	checks: CheckLine[];
+	/** Lines without a figure, when asked for. */
+	empty?: { rows: number[]; columns: number[] };
 }
 
 export interface EntryAsk {
 	row: number;
 	column: number;
 	text: string;
+}
+
+/** How entries are read and reach the leaves. */
+export interface EntryOptions {
+	method: SpreadMethod;
+	/** For `like another`: the members that differ in the figure whose proportions are taken, by dimension id. */
+	like?: Record<number, number> | undefined;
+	/** Cells of the form whose leaves keep their values. */
+	kept?: { row: number; column: number }[] | undefined;
+	overAll?: boolean | undefined;
+	confirmed?: boolean | undefined;
+	/** What plain numbers count in. */
+	scale?: number | undefined;
 }
 
 /** A draft cell before and after an entry; ids. A value, `cleared`, or null for "not in the draft". */
@@ -89,13 +151,15 @@ export type DraftValue = number | 'cleared' | null;
 export interface EnterAnswer {
 	form: FormAnswer;
 	changes: DraftChange[];
-	faults: { row: number; column: number; message: string }[];
+	faults: { row: number; column: number; message: string; code: string }[];
 	warnings: string[];
 }
 
 export interface Inspection {
 	value: number | null;
 	address: { dimension: string; member: string; path: string[] }[];
+	/** Names the figure: members (ids) in address order, the period last; empty for figures the form computes. */
+	place: number[];
 	leaf: boolean;
 	verdict: { kind: string; reason: string };
 	/** In the reader's terms: what the figure consists of. */
@@ -159,17 +223,55 @@ export interface EffectLine {
 	after: number | null;
 }
 
+/** A selection to be looked at, for what a reader would have chosen. */
+export interface SelectAsk {
+	dimension: number;
+	selection: Selection;
+	chosen: number | undefined;
+	structure: number;
+}
+
+export interface TreeMember {
+	id: number;
+	code: string;
+	name: string;
+	depth: number;
+	parent: boolean;
+}
+
+/** The members a selection gives today: how many, and the first ones. */
+export interface SelectedMembers {
+	count: number;
+	members: TreeMember[];
+}
+
+/** What a method gives for a row: a value for each column it may fill. */
+export interface MethodAnswer {
+	columns: { column: number; label: string; now: number | null; value: number | null }[];
+	/** Why nothing can be worked out; empty when it can. */
+	reason: string;
+}
+
 /** What the engine answers: by name, from payload to result. */
 export interface EngineRequests {
 	ready: { ask: { revision: number }; answer: { revision: number; cells: number; bytes: number } };
 	form: { ask: FormAsk; answer: FormAnswer };
-	enter: { ask: FormAsk & { entries: EntryAsk[]; method: SpreadMethod; style: NumberStyle; seenStructure: number }; answer: EnterAnswer };
+	enter: { ask: FormAsk & EntryOptions & { entries: EntryAsk[]; style: NumberStyle; seenStructure: number }; answer: EnterAnswer };
 	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer } };
 	inspect: { ask: FormAsk & { row: number; column: number }; answer: Inspection };
 	planSave: {
 		ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; structure: number; decisions: ConflictDecisions };
 		answer: SavePlan;
 	};
+	/** What the maker of a form asks. */
+	checkLayout: { ask: { layout: FormLayout; structure: number }; answer: { faults: string[]; hints: string[] } };
+	select: { ask: SelectAsk; answer: SelectedMembers };
+	branch: { ask: { dimension: number; of: number | null; structure: number }; answer: { members: TreeMember[] } };
+	/** The cells of a form at which some figures (places) stand. */
+	locate: { ask: FormAsk & { places: number[][] }; answer: { cells: number[][] } };
+	/** What setting one leaf cell would write, past the person's draft. */
+	planCell: { ask: FormAsk & { row: number; column: number; value: number | null }; answer: SavePlan & { place: number[] } };
+	method: { ask: FormAsk & { row: number; method: Method }; answer: MethodAnswer };
 	effect: { ask: EffectAsk; answer: EffectLine[] };
 	close: { ask: Record<string, never>; answer: Record<string, never> };
 }

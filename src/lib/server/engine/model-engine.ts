@@ -1,15 +1,30 @@
 import pg from 'pg';
-import { Cube, enter, isEmpty, Model, parseEntry, QueryFault, WriteGuard, type AccessRules } from '../../core';
+import {
+	Cube,
+	enter,
+	isEmpty,
+	Model,
+	parseCoded,
+	parseEntry,
+	QueryFault,
+	WriteGuard,
+	type AccessRules,
+	type EntryInput,
+	type Figure
+} from '../../core';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, structureVersion } from '../database/definitions';
 import { leafOfMember, periodMember, toMembers, toOrdinals } from './addresses';
+import { CodedWords } from './coded-words';
 import { effectOn } from './effect';
 import { FormFault, FormView } from './form-view';
-import { inspectCell } from './inspect';
+import { inspectCell, placeOf } from './inspect';
+import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planSave } from './plan-save';
+import { workOutRow } from './row-method';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
 const MANY_CHANGES = 1_000;
@@ -33,16 +48,19 @@ export class ModelEngine {
 	readonly #guards = new Map<string, WriteGuard>();
 	readonly #forms = new Map<string, { person: number; form: FormView }>();
 	readonly #onRevision: (revision: number) => void;
+	readonly #words: CodedWords;
 
 	private constructor(
 		database: pg.Pool,
 		model: Model,
 		cube: Cube,
+		words: CodedWords,
 		revision: number,
 		structure: number,
 		onRevision: (revision: number) => void
 	) {
 		this.#database = database;
+		this.#words = words;
 		this.structure = structure;
 		this.#model = model;
 		this.#cube = cube;
@@ -72,7 +90,7 @@ export class ModelEngine {
 				cube.writeSeries(origin, address, year, amounts);
 			});
 			await client.query('COMMIT');
-			return new ModelEngine(database, model, cube, revision, structure, onRevision);
+			return new ModelEngine(database, model, cube, await CodedWords.read(database, model), revision, structure, onRevision);
 		} finally {
 			client.release();
 		}
@@ -97,6 +115,16 @@ export class ModelEngine {
 				await this.#reach(revision);
 				const draft = await this.#draftOf(person, draftVersion);
 				return planSave(this.#model, this.#cube, draft, this.#guardOf(rules), decisions);
+			},
+			checkLayout: async ({ layout }) => checkLayout(this.#model, layout),
+			select: async (request) => lookAtSelection(this.#model, request),
+			branch: async ({ dimension, of }) => ({ members: branchOf(this.#model, dimension, of) }),
+			locate: async (request) => ({ cells: (await this.#openForm(request)).form.cellsAt(request.places) }),
+			planCell: (request) => this.#planCell(request),
+			method: async (request) => {
+				const { form, draft, guard } = await this.#openForm(request);
+				requireCell(form, request.row, 0);
+				return workOutRow(this.#model, this.#cube, draft.overlay, guard, form, request.row, request.method);
 			},
 			effect: async (request) => {
 				await this.#reach(request.revision);
@@ -185,23 +213,28 @@ export class ModelEngine {
 		await this.#reach(ask.revision);
 		const draft = await this.#draftOf(ask.person, ask.draftVersion);
 		const guard = this.#guardOf(ask.rules);
-		const key = JSON.stringify([ask.person, ask.layout, ask.choices, ask.currency]);
+		const lines = JSON.stringify([ask.layout, ask.choices, ask.currency]);
+		const key = `${ask.person} ${lines}`;
 		let open = this.#forms.get(key);
 		if (open) this.#forms.delete(key);
 		else {
-			open = { person: ask.person, form: this.#buildForm(ask) };
+			open = { person: ask.person, form: this.#buildForm(ask, frameName(this.structure, lines)) };
 			open.form.fill(this.#cube, draft.overlay);
 		}
 		this.#forms.set(key, open);
 		const oldest = this.#forms.keys().next().value;
 		if (this.#forms.size > OPEN_FORMS && oldest !== undefined) this.#forms.delete(oldest);
 		const { form } = open;
-		return { form, draft, guard, answer: (): FormAnswer => form.answer(this.#revision, this.structure, guard, draft.overlay) };
+		const answer = async (): Promise<FormAnswer> => {
+			await this.#words.know(form.textPlaces(ask.window));
+			return form.answer(this.#revision, this.structure, guard, draft.overlay, this.#words, ask.window);
+		};
+		return { form, draft, guard, answer };
 	}
 
-	#buildForm(ask: FormAsk): FormView {
+	#buildForm(ask: FormAsk, frame: string): FormView {
 		try {
-			return new FormView(this.#model, ask.layout, ask.choices, ask.currency);
+			return new FormView(this.#model, ask.layout, ask.choices, ask.currency, frame);
 		} catch (error) {
 			if (error instanceof FormFault || error instanceof QueryFault) throw new EngineFault(`This form cannot be shown. ${error.message}`);
 			throw error;
@@ -215,27 +248,32 @@ export class ModelEngine {
 		const changes: DraftChange[] = [];
 		const faults: EngineRequests['enter']['answer']['faults'] = [];
 		const warnings = new Set<string>();
+		const texts = await this.#words.placesOf(this.#textsTyped(form, ask.entries));
+		const kept = (ask.kept ?? []).flatMap(({ row, column }) => (form.isRead(row, column) ? [form.cell(row, column)] : []));
 		for (const { row, column, text } of ask.entries) {
 			requireCell(form, row, column);
 			if (form.isComputed(row, column)) {
-				faults.push({ row, column, message: 'This column is computed by the form: nobody types here.' });
+				faults.push({ row, column, message: form.reasonComputed(row, column), code: 'may not write' });
 				continue;
 			}
 			const { members, range } = form.cell(row, column);
-			const percent = this.#model.account(members[this.#model.accountAxis]!)?.valueType === 'percent';
 			const result = enter(
 				{ model: this.#model, cube: this.#cube, overlay: draft.overlay, guard },
 				{
 					members,
 					range,
-					shown: form.result.values[row * form.query.columns.length + column]!,
+					shown: form.figure(row, column).value,
 					currency: form.expanded.query.currency,
-					input: parseEntry(text, ask.style, percent),
-					method: ask.method
+					input: this.#read(members, text, texts, ask),
+					method: ask.method,
+					kept,
+					overAll: ask.overAll ?? false,
+					confirmed: ask.confirmed ?? false,
+					...(ask.like && { like: this.#likeFigure(members, form.cell(row, column).period, ask.like) })
 				}
 			);
 			if ('fault' in result) {
-				faults.push({ row, column, message: result.fault.message });
+				faults.push({ row, column, message: result.fault.message, code: result.fault.code });
 				continue;
 			}
 			if (result.warning) warnings.add(result.warning);
@@ -252,7 +290,54 @@ export class ModelEngine {
 		}
 		// One ahead of the database until the caller has stored the changes; if it cannot, the draft is read anew.
 		if (changes.length > 0) draft.version++;
-		return { form: answer(), changes, faults, warnings: [...warnings] };
+		return { form: await answer(), changes, faults, warnings: [...warnings] };
+	}
+
+	/** What was typed, by the account's value type. */
+	#read(members: Int32Array, text: string, texts: ReadonlyMap<string, number>, ask: EngineRequests['enter']['ask']): EntryInput {
+		const account = this.#model.account(members[this.#model.accountAxis]!);
+		const valueType = account?.valueType ?? 'money';
+		if (valueType === 'choice' || valueType === 'date' || valueType === 'text')
+			return parseCoded(text, valueType, { choices: this.#words.choicesOf(account!.member), place: (typed) => texts.get(typed)! });
+		const isScaled = valueType === 'money' || valueType === 'quantity';
+		return parseEntry(text, ask.style, valueType === 'percent', isScaled ? (ask.scale ?? 1) : 1);
+	}
+
+	/** Texts among the entries: their places are found before anything is entered. */
+	#textsTyped(form: FormView, entries: EngineRequests['enter']['ask']['entries']): string[] {
+		return entries.flatMap(({ row, column, text }) => {
+			if (row >= form.rows || column >= form.columns || !form.isRead(row, column)) return [];
+			const isText = this.#model.account(form.cell(row, column).members[this.#model.accountAxis]!)?.valueType === 'text';
+			return isText && text.trim() !== '' && text.trim().length <= 500 ? [text.trim()] : [];
+		});
+	}
+
+	/** The figure at other members, for entries that take another figure's proportions. */
+	#likeFigure(members: Int32Array, period: number, like: Readonly<Record<number, number>>): Figure {
+		const other = members.map((ordinal, axis) => {
+			const member = like[this.#model.dimensions[axis]!.id];
+			return member === undefined ? ordinal : (this.#model.dimensions[axis]!.ordinal(member) ?? ordinal);
+		});
+		const asked = like[this.#model.periods.dimension.id];
+		const range = this.#model.periods.range((asked === undefined ? undefined : this.#model.periods.dimension.ordinal(asked)) ?? period);
+		return { members: other, range };
+	}
+
+	/** What setting one leaf cell at once would write: a draft of that cell alone. */
+	async #planCell(ask: EngineRequests['planCell']['ask']): Promise<EngineRequests['planCell']['answer']> {
+		const { form, guard } = await this.#openForm(ask);
+		requireCell(form, ask.row, ask.column);
+		const verdict = form.verdict(guard, ask.row, ask.column);
+		if (verdict.kind !== 'enter')
+			throw new EngineFault('reason' in verdict ? verdict.reason : 'Detail lines stand behind single cells, not behind totals.');
+		const { members, range } = form.cell(ask.row, ask.column);
+		const { fiscalYear, position } = this.#model.periods.leaf(range.from);
+		const alone = new PersonDraft(this.#model, 0);
+		alone.overlay.set(members, fiscalYear, position, fromDraftValue(ask.value ?? 'cleared'));
+		const seen = this.#cube.read(members, fiscalYear, position);
+		alone.seen.set(members, fiscalYear, position, isEmpty(seen) ? fromDraftValue('cleared') : seen);
+		const plan = planSave(this.#model, this.#cube, alone, guard, { keepMine: [], takeTheirs: [] });
+		return { ...plan, place: placeOf(this.#model, form, ask.row, ask.column) };
 	}
 
 	async #restore(ask: EngineRequests['restore']['ask']): Promise<EngineRequests['restore']['answer']> {
@@ -263,7 +348,7 @@ export class ModelEngine {
 			if (ordinals && leaf) this.#setDraftCell(ask.person, draft, ordinals, leaf.fiscalYear, leaf.position, fromDraftValue(after));
 		}
 		draft.version++;
-		return { form: answer() };
+		return { form: await answer() };
 	}
 
 	#setDraftCell(person: number, draft: PersonDraft, address: Int32Array, year: number, position: number, value: number): void {
@@ -304,8 +389,14 @@ export class EngineFault extends Error {
 }
 
 function requireCell(form: FormView, row: number, column: number): void {
-	if (row >= form.query.rows.length || column >= form.query.columns.length + form.expanded.derived.length)
-		throw new EngineFault('This cell is not on the form any more. Reload the page.');
+	if (row >= form.rows || column >= form.columns) throw new EngineFault('This cell is not on the form any more. Reload the page.');
+}
+
+/** A short name for the lines that a layout and choices give in a structure: FNV-1a over both. */
+function frameName(structure: number, lines: string): string {
+	let hash = 2_166_136_261;
+	for (let index = 0; index < lines.length; index++) hash = Math.imul(hash ^ lines.charCodeAt(index), 16_777_619);
+	return `${structure}-${lines.length}-${(hash >>> 0).toString(36)}`;
 }
 
 const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));

@@ -27,6 +27,7 @@ export async function draftVersion(database: Database, person: number, modelId: 
 
 /** Stores changed draft cells and counts the version up. */
 export async function storeChanges(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
+	if (changes.length <= FEW_CHANGES) return storeFew(client, draft, changes);
 	await client.query(
 		'CREATE TEMPORARY TABLE changed (address integer[], period_id integer, value double precision, gone boolean, seen double precision, step integer) ON COMMIT DROP'
 	);
@@ -54,6 +55,34 @@ export async function storeChanges(client: pg.PoolClient, draft: number, changes
 	);
 	await client.query('DROP TABLE changed');
 	await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft]);
+}
+
+/** Up to this many changes travel within the statement; more are copied in. */
+const FEW_CHANGES = 200;
+
+async function storeFew(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
+	// One entry may change a cell twice: the last one counts.
+	const last = new Map(changes.map((change) => [`${change.address.join(' ')} ${change.period}`, change]));
+	const cells = [...last.values()].map(({ address, period, after, seen }) => ({
+		address,
+		period,
+		value: typeof after === 'number' ? after : null,
+		gone: after === null,
+		seen
+	}));
+	await client.query(
+		`WITH changed AS (
+			SELECT ARRAY(SELECT jsonb_array_elements_text(address)::integer) AS address, period, value, gone, seen
+			FROM jsonb_to_recordset($2::jsonb) AS x (address jsonb, period integer, value double precision, gone boolean, seen double precision)
+		), removed AS (
+			DELETE FROM draft_cell d USING changed c WHERE d.draft_id = $1 AND d.address = c.address AND d.period_id = c.period AND c.gone
+		), kept AS (
+			INSERT INTO draft_cell (draft_id, address, period_id, value, seen) SELECT $1, address, period, value, seen FROM changed WHERE NOT gone
+			ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value
+		)
+		UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1`,
+		[draft, JSON.stringify(cells)]
+	);
 }
 
 /** Remembers a step for undo; what had been undone before it is forgotten. */

@@ -1,30 +1,42 @@
 import { z } from 'zod';
 import { transaction } from '../database';
-import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer } from '../engine';
+import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer, type FormWindow } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
-import { lockDraft, storeChanges, storeStep } from './draft';
+import { lockDraft, stepsLeft, storeChanges, storeStep } from './draft';
 import { numberStyle } from './number-style';
 import { formAsk, readForm, type FormChoices } from './open';
 
 /** Cells typed or pasted at once: at most a block of this many. */
 const MOST_ENTRIES = 20_000;
 
+const cell = z.object({ row: z.number().int().min(0), column: z.number().int().min(0) });
+
 export const entriesSchema = z.object({
 	entries: z
-		.array(z.object({ row: z.number().int().min(0), column: z.number().int().min(0), text: z.string().max(200) }))
+		.array(cell.extend({ text: z.string().max(600) }))
 		.min(1)
-		.max(MOST_ENTRIES),
+		.max(MOST_ENTRIES, `At most ${MOST_ENTRIES} cells fit into one block. Paste it in parts.`),
 	/** The structure version the page shows: cells are named by their place in it. */
 	structure: z.number().int().min(0),
-	method: z.enum(['in proportion', 'evenly', 'same value']).default('in proportion')
+	method: z.enum(['in proportion', 'evenly', 'same value', 'like another']).default('in proportion'),
+	like: z.record(z.string().regex(/^\d+$/), z.number().int()).optional(),
+	/** Cells whose leaves keep their values. */
+	kept: z.array(cell).max(2_000).optional(),
+	overAll: z.boolean().optional(),
+	confirmed: z.boolean().optional(),
+	scale: z.union([z.literal(1), z.literal(1_000), z.literal(1_000_000)]).optional(),
+	/** How numbers are written, where it is not the person's own way: a pasted block may come from elsewhere. */
+	style: z.object({ decimal: z.enum(['.', ',']), group: z.enum([',', '.', ' ', '’', '']) }).optional()
 });
-export type Entries = z.infer<typeof entriesSchema>;
+export type Entries = z.input<typeof entriesSchema>;
 
 export interface EntryOutcome {
 	form: FormAnswer;
 	faults: EnterAnswer['faults'];
 	warnings: string[];
 	steps: { undo: boolean; redo: boolean };
+	/** Leaf cells that were changed. */
+	changed: number;
 }
 
 /** Types into a form: computes what changes, keeps it in the person's draft, and answers with the form as it stands then. */
@@ -33,49 +45,60 @@ export async function enterFigures(
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	{ entries, method, structure }: Entries
+	{ entries, method = 'in proportion', structure, like, style, ...options }: Entries,
+	window?: FormWindow
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
-	const { layout } = await readForm(modelId, code);
+	const { layout } = await readForm(writer, modelId, code);
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
 		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
 		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', {
 			...ask,
+			...options,
+			...(window && { window }),
+			...(like && { like: Object.fromEntries(Object.entries(like).map(([dimension, member]) => [Number(dimension), member])) }),
 			entries,
 			method,
 			seenStructure: structure,
-			style: numberStyle(writer.locale)
+			style: style ?? numberStyle(writer.locale)
 		});
-		if (changes.length > 0) {
-			await storeChanges(client, draft.id, changes);
-			await storeStep(client, draft.id, changes);
-		}
-		const left = await client.query<{ undo: boolean; redo: boolean }>(
-			'SELECT coalesce(bool_or(NOT undone), false) AS undo, coalesce(bool_or(undone), false) AS redo FROM draft_step WHERE draft_id = $1',
-			[draft.id]
-		);
-		return { form, faults, warnings, steps: left.rows[0]! };
+		if (changes.length === 0) return { form, faults, warnings, steps: await stepsLeft(client, writer.id, modelId), changed: 0 };
+		await storeChanges(client, draft.id, changes);
+		await storeStep(client, draft.id, changes);
+		// Typing forgets what was undone before.
+		return { form, faults, warnings, steps: { undo: true, redo: false }, changed: changes.length };
 	});
 }
 
 /** Takes the last entry of the draft back. */
-export const undoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> =>
-	moveStep(person, modelId, code, choices, 'undo');
+export const undoEntry = (
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	window?: FormWindow
+): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'undo', window);
 
 /** Does again what was undone last. */
-export const redoEntry = (person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<EntryOutcome> =>
-	moveStep(person, modelId, code, choices, 'redo');
+export const redoEntry = (
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	window?: FormWindow
+): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'redo', window);
 
 async function moveStep(
 	person: SignedIn | undefined,
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	way: 'undo' | 'redo'
+	way: 'undo' | 'redo',
+	window?: FormWindow
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
-	const { layout } = await readForm(modelId, code);
+	const { layout } = await readForm(writer, modelId, code);
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
 		const found = await client.query<{ sequence: number; changes: DraftChange[] }>(
@@ -85,13 +108,14 @@ async function moveStep(
 			[draft.id]
 		);
 		const step = found.rows[0];
-		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
+		const ask = { ...(await formAsk(writer, modelId, layout, choices, draft.version)), ...(window && { window }) };
 		if (!step)
 			return {
 				form: await askEngine(modelId, 'form', ask),
 				faults: [],
 				warnings: [],
-				steps: { undo: way === 'redo', redo: way === 'undo' }
+				steps: { undo: way === 'redo', redo: way === 'undo' },
+				changed: 0
 			};
 		const changes = way === 'redo' ? step.changes : reversed(step.changes);
 		const { form } = await askEngine(modelId, 'restore', { ...ask, changes });
@@ -105,7 +129,7 @@ async function moveStep(
 			'SELECT bool_or(NOT undone) AS undo, bool_or(undone) AS redo FROM draft_step WHERE draft_id = $1',
 			[draft.id]
 		);
-		return { form, faults: [], warnings: [], steps: left.rows[0]! };
+		return { form, faults: [], warnings: [], steps: left.rows[0]!, changed: changes.length };
 	});
 }
 

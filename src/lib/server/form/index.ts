@@ -1,6 +1,29 @@
-/** What people do with forms: list, open, enter, undo, save, discard, inspect. Every function checks the permission itself. */
+/**
+ * What people do with forms: list, open, enter, undo, save, discard, inspect; what they leave beside figures; workbooks;
+ * and how forms are made. Every function checks the permission itself.
+ */
 export { listForms, type FormCard } from './list';
 export { openForm, type FormChoices, type OpenForm } from './open';
 export { enterFigures, redoEntry, undoEntry, type EntryOutcome } from './enter';
 export { discardDraft, saveDraft, type SaveOutcome } from './save';
 export { inspectFigure, type FigureDetails } from './inspect';
+export * from './beside';
+export { tellPresence, type Present } from './presence';
+export { addOwnLine } from './own-line';
+export { fillByMethod, lastMethod, previewMethod, type MethodDesk } from './methods';
+export { formGrid, formWorkbook, readWorkbook, type WorkbookChange, type WorkbookReading } from './workbook';
+export {
+	copyForm,
+	deleteForm,
+	membersUnder,
+	previewForm,
+	readDesign,
+	saveDesign,
+	selectedMembers,
+	usesOfForm,
+	type DesignDesk,
+	type FormDesign,
+	type FormUses
+} from './design';
+export { readExpression } from './expressions';
+export { formVersions, restoreVersion, type FormVersion } from './versions';

@@ -21,7 +21,7 @@ export async function inspectFigure(
 	column: number
 ): Promise<FigureDetails> {
 	const reader = requirePermission(person, 'form.read');
-	const { layout } = await readForm(modelId, code);
+	const { layout } = await readForm(reader, modelId, code);
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
 	const { beneath, ...inspection } = await askEngine(modelId, 'inspect', { ...ask, row, column });
 	const history = await valueHistory(pool(), modelId, beneath);

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import type { FormLayout } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, type Database } from '../database';
-import { askEngine, type FormAnswer, type FormAsk } from '../engine';
+import { askEngine, type FormAnswer, type FormAsk, type FormWindow } from '../engine';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { draftVersion, stepsLeft } from './draft';
@@ -18,29 +18,55 @@ export const choicesSchema = z.object({
 });
 export type FormChoices = z.infer<typeof choicesSchema>;
 
+/** The choices an address holds: `d12=345` for dimension 12, `in=EUR` for the currency. */
+export function readChoices(parameters: URLSearchParams): FormChoices {
+	const members = Object.fromEntries(
+		[...parameters]
+			.filter(([name, value]) => /^d\d+$/.test(name) && /^\d{1,9}$/.test(value))
+			.map(([name, value]) => [name.slice(1), Number(value)])
+	);
+	const parsed = choicesSchema.safeParse({ members, currency: parameters.get('in') ?? undefined });
+	return parsed.success ? parsed.data : { members: {} };
+}
+
 export interface OpenForm {
 	code: string;
 	name: string;
 	description: string;
+	instructions: string;
 	form: FormAnswer;
 	steps: { undo: boolean; redo: boolean };
 	/** The last change set: who and when. */
 	saved: { revision: number; at: string; person: string | null; through: string } | null;
+	/** When the person last changed their draft of this model; null without one. */
+	draftSince: string | null;
 }
 
+/** Forms with more cells than this come with their first rows only; the page asks for others as it shows them. */
+const WHOLE_FORM = 60_000;
+
 /** A form with its figures as this person sees them, their draft included. */
-export async function openForm(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<OpenForm> {
+export async function openForm(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	window?: FormWindow
+): Promise<OpenForm> {
 	const reader = requirePermission(person, 'form.read');
-	const stored = await readForm(modelId, code);
+	const stored = await readForm(reader, modelId, code);
 	const version = await draftVersion(pool(), reader.id, modelId);
-	const form = await askEngine(modelId, 'form', await formAsk(reader, modelId, stored.layout, choices, version));
+	const ask = await formAsk(reader, modelId, stored.layout, choices, version);
+	const form = await askEngine(modelId, 'form', { ...ask, window: { most: WHOLE_FORM, ...window } });
 	return {
 		code,
 		name: stored.name,
 		description: stored.description,
+		instructions: stored.instructions,
 		form,
 		steps: await stepsLeft(pool(), reader.id, modelId),
-		saved: await lastSaved(pool(), modelId)
+		saved: await lastSaved(pool(), modelId),
+		draftSince: form.draftSize > 0 ? await draftSince(pool(), reader.id, modelId) : null
 	};
 }
 
@@ -52,10 +78,6 @@ export async function formAsk(
 	choices: FormChoices,
 	version: number
 ): Promise<FormAsk> {
-	const versions = await pool().query<{ revision: number; structure: number }>(
-		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
-		[modelId]
-	);
 	return {
 		person: person.id,
 		rules: await readAccessRules(person, modelId),
@@ -63,20 +85,51 @@ export async function formAsk(
 		layout,
 		choices: Object.fromEntries(Object.entries(choices.members).map(([dimension, member]) => [Number(dimension), member])),
 		currency: choices.currency,
-		revision: versions.rows[0]?.revision ?? 0,
-		structure: versions.rows[0]?.structure ?? 0
+		...(await modelVersions(modelId))
 	};
 }
 
-/** A stored form. @throws Fault 404 */
-export async function readForm(modelId: number, code: string): Promise<{ name: string; description: string; layout: FormLayout }> {
-	const found = await pool().query<{ name: string; description: string; layout: unknown }>(
-		'SELECT name, description, layout FROM form WHERE model_id = $1 AND code = $2',
-		[modelId, code]
+/** The latest revision and structure of a model. */
+export async function modelVersions(modelId: number): Promise<{ revision: number; structure: number }> {
+	const versions = await pool().query<{ revision: number; structure: number }>(
+		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
+		[modelId]
+	);
+	return versions.rows[0] ?? { revision: 0, structure: 0 };
+}
+
+/** Rows of a form that a page asks for, and what it has. */
+export const windowSchema = z.object({
+	frame: z.string().max(100).optional(),
+	rows: z.array(z.number().int().min(0)).max(2_000).optional(),
+	empty: z.boolean().optional()
+});
+
+/** A stored form, as far as the person sees it: forms may be for some roles only. @throws Fault 404 */
+export async function readForm(
+	person: SignedIn,
+	modelId: number,
+	code: string
+): Promise<{ id: number; name: string; description: string; instructions: string; layout: FormLayout }> {
+	const found = await pool().query<{ id: number; name: string; description: string; instructions: string; layout: unknown }>(
+		`SELECT id, name, description, instructions, layout FROM form WHERE model_id = $1 AND code = $2 AND ${SEEN_BY('$3', '$4')}`,
+		[modelId, code, person.id, person.permissions.includes('form.design')]
 	);
 	const form = found.rows[0];
 	if (!form) throw notFound('form');
 	return { ...form, layout: layoutSchema.parse(form.layout) };
+}
+
+/** The condition under which a person (parameter) sees a form: one of its roles, or they make forms (parameter). */
+export const SEEN_BY = (person: string, designs: string): string =>
+	`(${designs} OR roles = '{}' OR EXISTS (SELECT FROM person_role r WHERE r.person_id = ${person} AND r.role_id = ANY (roles)))`;
+
+async function draftSince(database: Database, person: number, modelId: number): Promise<string | null> {
+	const found = await database.query<{ at: Date }>('SELECT changed_at AS at FROM draft WHERE person_id = $1 AND model_id = $2', [
+		person,
+		modelId
+	]);
+	return found.rows[0]?.at.toISOString() ?? null;
 }
 
 async function lastSaved(database: Database, modelId: number): Promise<OpenForm['saved']> {

@@ -37,7 +37,7 @@ class NotSaved extends Error {
  */
 export async function saveDraft(person: SignedIn | undefined, modelId: number, code: string, decisions: Decisions): Promise<SaveOutcome> {
 	const writer = requirePermission(person, 'form.enter');
-	const form = await readForm(modelId, code);
+	const form = await readForm(writer, modelId, code);
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	const rules = await readAccessRules(writer, modelId);
 	try {

@@ -1,7 +1,8 @@
 import { notAllowed, notSignedIn } from '../fault';
 import type { SignedIn } from './session';
 
-export type Permission = 'structure.read' | 'structure.write' | 'data.read' | 'data.load' | 'data.write' | 'form.read' | 'form.enter';
+export type Permission =
+	'structure.read' | 'structure.write' | 'data.read' | 'data.load' | 'data.write' | 'form.read' | 'form.enter' | 'form.design';
 
 const IN_WORDS: Record<Permission, string> = {
 	'structure.read': 'look at the structure of a model',
@@ -10,7 +11,8 @@ const IN_WORDS: Record<Permission, string> = {
 	'data.load': 'load data',
 	'data.write': 'change imports and their maps',
 	'form.read': 'open forms',
-	'form.enter': 'enter figures'
+	'form.enter': 'enter figures',
+	'form.design': 'design forms'
 };
 
 /**

@@ -55,7 +55,7 @@ export async function handOverNumbers(
 export async function replaceUses(client: pg.PoolClient, dimensionId: number, from: number, to: number): Promise<void> {
 	for (const { id: modelId } of await modelsOf(client, dimensionId)) {
 		for (const form of await formsOf(client, modelId)) {
-			const layout = mapMembers(form.layout, (member, dimension) => (dimension === dimensionId && member === from ? to : member));
+			const layout = mapMembers(form.layout, (member) => (member === from ? to : member));
 			if (JSON.stringify(layout) !== JSON.stringify(form.layout))
 				await client.query('UPDATE form SET layout = $2 WHERE id = $1', [form.id, JSON.stringify(layout)]);
 		}

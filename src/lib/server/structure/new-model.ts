@@ -390,11 +390,11 @@ async function startForm(
 		});
 	}
 	const layout: FormLayout = {
-		version: 1,
-		rows: [{ parts: [{ dimension: account.id, selection: { kind: 'all' } }] }],
+		version: 2,
+		rows: [{ kind: 'cells', id: 0, parts: [{ dimension: account.id, selection: { kind: 'all' } }] }],
 		columns: [
-			{ parts: [{ dimension: period.id, selection: { kind: 'leaves', of: 'chosen' } }] },
-			{ parts: [{ dimension: period.id, selection: { kind: 'these', members: ['chosen'] } }] }
+			{ kind: 'cells', id: 0, parts: [{ dimension: period.id, selection: { kind: 'leaves', of: 'chosen' } }] },
+			{ kind: 'cells', id: 1, parts: [{ dimension: period.id, selection: { kind: 'these', members: ['chosen'] } }] }
 		],
 		selectors,
 		pinned: [],

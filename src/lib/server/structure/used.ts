@@ -157,10 +157,19 @@ export function mapMembers(layout: FormLayout, map: (member: number, dimension: 
 				return each satisfies never;
 		}
 	};
-	const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] => ({
-		...each,
-		parts: each.parts.map((part) => ({ ...part, selection: selection(part.selection, part.dimension) }))
-	});
+	const accounts = (expression: Expression): Expression => mapReads(expression, (member) => map(member, ACCOUNTS));
+	const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] =>
+		each.kind === 'cells'
+			? {
+					...each,
+					parts: each.parts.map((part) => ({ ...part, selection: selection(part.selection, part.dimension) })),
+					...(each.guidance && {
+						guidance: Object.fromEntries(
+							Object.entries(each.guidance).map(([member, words]) => [map(Number(member), each.parts.at(-1)?.dimension ?? 0), words])
+						)
+					})
+				}
+			: each;
 	return {
 		...layout,
 		rows: layout.rows.map(block),
@@ -170,6 +179,30 @@ export function mapMembers(layout: FormLayout, map: (member: number, dimension: 
 			selection: selection(part.selection, part.dimension),
 			initial: map(part.initial, part.dimension)
 		})),
-		pinned: layout.pinned.map((part) => ({ ...part, member: map(part.member, part.dimension) }))
+		pinned: layout.pinned.map((part) => ({ ...part, member: map(part.member, part.dimension) })),
+		...(layout.checks && {
+			checks: layout.checks.map((check) => ({ ...check, left: accounts(check.left), right: accounts(check.right) }))
+		}),
+		...(layout.ownLines && {
+			ownLines: { ...layout.ownLines, parent: reference(layout.ownLines.parent, layout.ownLines.dimension) }
+		})
 	};
+}
+
+/** In place of a dimension (id) where a member is an account. */
+const ACCOUNTS = -1;
+
+function mapReads(expression: Expression, map: (member: number) => number): Expression {
+	switch (expression.kind) {
+		case 'number':
+			return expression;
+		case 'account':
+			return { ...expression, member: map(expression.member) };
+		case 'negative':
+			return { ...expression, of: mapReads(expression.of, map) };
+		case 'binary':
+			return { ...expression, left: mapReads(expression.left, map), right: mapReads(expression.right, map) };
+		default:
+			return expression satisfies never;
+	}
 }

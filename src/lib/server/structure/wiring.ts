@@ -1,4 +1,4 @@
-import { print, readsOf, type Expression } from '../../core';
+import { cellBlocks, print, readsOf, type Expression } from '../../core';
 import { pool } from '../database';
 import { requirePermission, type SignedIn } from '../session';
 import { formsOf, membersNamed } from './used';
@@ -71,7 +71,7 @@ export async function readWiring(person: SignedIn | undefined, modelId: number):
 		);
 		const gone = membersNamed(form.layout).size - known.rows.length;
 		const placed = new Set([
-			...[...form.layout.rows, ...form.layout.columns].flatMap(({ parts }) => parts.map(({ dimension }) => dimension)),
+			...cellBlocks(form.layout).flatMap(({ parts }) => parts.map(({ dimension }) => dimension)),
 			...form.layout.selectors.map(({ dimension }) => dimension),
 			...form.layout.pinned.map(({ dimension }) => dimension)
 		]);
@@ -84,7 +84,9 @@ export async function readWiring(person: SignedIn | undefined, modelId: number):
 			trouble: missing ? `${missing.name} is not placed` : gone > 0 ? `names ${gone} members that are gone` : null,
 			path: `/forms/${form.code}`
 		});
-		const onRows = new Set(form.layout.rows.flatMap(({ parts }) => parts.map(({ dimension }) => dimension)));
+		const onRows = new Set(
+			cellBlocks({ rows: form.layout.rows, columns: [] }).flatMap(({ parts }) => parts.map(({ dimension }) => dimension))
+		);
 		for (const dimension of onRows) edges.push({ from: `dimension ${dimension}`, to: `form ${form.id}` });
 		for (const { id } of nodes.filter(({ kind }) => kind === 'formula')) edges.push({ from: id, to: `form ${form.id}` });
 	}

@@ -10,7 +10,9 @@ export interface Place {
 
 /** How a cell's figure is written: shares in percent, whatever the row counts. */
 export const formatAt = ({ rows, columns }: Pick<FormAnswer, 'rows' | 'columns'>, row: number, column: number): FigureFormat =>
-	columns[column]?.percent ? { valueType: 'percent', decimals: 1 } : rows[row]!;
+	columns[column]?.percent
+		? { valueType: 'percent', decimals: columns[column].decimals ?? 1 }
+		: { valueType: rows[row]!.valueType, decimals: rows[row]!.shownDecimals };
 
 /** Where the keyboard is in a grid, what is selected, folded and being edited. Rows and columns are those of the form. */
 export class GridState {

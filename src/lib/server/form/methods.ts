@@ -1,0 +1,106 @@
+import { z } from 'zod';
+import type { Method } from '../../core';
+import { pool } from '../database';
+import { askEngine, type FormWindow, type MethodAnswer } from '../engine';
+import { Fault } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+import { draftVersion } from './draft';
+import { enterFigures, type EntryOutcome } from './enter';
+import { formAsk, readForm, type FormChoices } from './open';
+
+const adjust = { adjustPercent: z.number().finite().min(-10).max(1_000), adjustAmount: z.number().finite() };
+const percent = z.number().finite().min(-10).max(1_000);
+const methodSchema: z.ZodType<Method> = z.discriminatedUnion('kind', [
+	z.object({ kind: z.literal('driver and rate'), driver: z.number().int(), rate: z.number().finite(), ...adjust }),
+	z.object({ kind: z.literal('average last year'), percent, ...adjust }),
+	z.object({ kind: z.literal('growth on last year'), percent, ...adjust }),
+	z.object({ kind: z.literal('trend'), periods: z.number().int().min(2).max(60), ...adjust })
+]);
+
+export const rowMethodSchema = z.object({ row: z.number().int().min(0), structure: z.number().int(), method: methodSchema });
+
+/** What a method gives for a row, and how the row was filled last. */
+export interface MethodDesk extends MethodAnswer {
+	last: { method: Method; person: string; at: string } | null;
+}
+
+/** Works a row out by a method, to be looked at. */
+export async function previewMethod(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	{ row, structure, method }: z.infer<typeof rowMethodSchema>
+): Promise<MethodAnswer> {
+	const writer = requirePermission(person, 'form.enter');
+	const { layout } = await readForm(writer, modelId, code);
+	if (!layout.methods) throw new Fault(403, 'not allowed', 'Rows of this form are typed, not filled by a method.');
+	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
+	if (ask.structure !== structure)
+		throw new Fault(409, 'conflict', 'The structure of the model has changed meanwhile. Look at the row again.');
+	return askEngine(modelId, 'method', { ...ask, row, method });
+}
+
+/** Puts what a method gives into the person's draft, and remembers the method. */
+export async function fillByMethod(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	asked: z.infer<typeof rowMethodSchema>,
+	window?: FormWindow
+): Promise<EntryOutcome> {
+	const writer = requirePermission(person, 'form.enter');
+	const { columns, reason } = await previewMethod(person, modelId, code, choices, asked);
+	const filled = columns.filter(({ value }) => value !== null);
+	if (filled.length === 0) throw new Fault(422, 'not possible', reason || 'This method gives nothing here.');
+	const { layout } = await readForm(writer, modelId, code);
+	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
+	const { place } = await askEngine(modelId, 'inspect', { ...ask, row: asked.row, column: filled[0]!.column });
+	const percent = (await askEngine(modelId, 'form', { ...ask, window: { rows: [asked.row] } })).rows[asked.row]?.valueType === 'percent';
+	const outcome = await enterFigures(
+		person,
+		modelId,
+		code,
+		choices,
+		{
+			// Written with a point and every digit, whatever the person's own way of writing.
+			entries: filled.map(({ column, value }) => ({ row: asked.row, column, text: plain(percent ? value! * 100 : value!) })),
+			structure: asked.structure,
+			style: { decimal: '.', group: '' }
+		},
+		window
+	);
+	await pool().query(
+		`INSERT INTO row_method (model_id, place, method, person_id) VALUES ($1, $2, $3, $4)
+		ON CONFLICT (model_id, place) DO UPDATE SET method = excluded.method, person_id = excluded.person_id, at = now()`,
+		[modelId, place.slice(0, -1), JSON.stringify(asked.method), writer.id]
+	);
+	return outcome;
+}
+
+const plain = (value: number): string =>
+	Number(value.toPrecision(12)).toLocaleString('en', { useGrouping: false, maximumFractionDigits: 10 });
+
+export const lastMethodSchema = z.object({ row: z.number().int().min(0) });
+
+/** How a row was filled by a method last. */
+export async function lastMethod(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	{ row }: z.infer<typeof lastMethodSchema>
+): Promise<MethodDesk['last']> {
+	const reader = requirePermission(person, 'form.read');
+	const { layout } = await readForm(reader, modelId, code);
+	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
+	const { place } = await askEngine(modelId, 'inspect', { ...ask, row, column: 0 });
+	if (place.length === 0) return null;
+	const found = await pool().query<{ method: Method; person: string; at: Date }>(
+		'SELECT r.method, p.name AS person, r.at FROM row_method r JOIN person p ON p.id = r.person_id WHERE r.model_id = $1 AND r.place = $2',
+		[modelId, place.slice(0, -1)]
+	);
+	const last = found.rows[0];
+	return last ? { ...last, at: last.at.toISOString() } : null;
+}
