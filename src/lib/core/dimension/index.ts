@@ -17,4 +17,5 @@ export type {
 export { buildTree, Tree } from './tree';
 export type { TreeFault } from './tree';
 export { selectMembers } from './select';
+export { selectionInWords } from './words';
 export type { AttributeTest, MemberReference, Selection, SelectionContext } from './select';

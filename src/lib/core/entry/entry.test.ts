@@ -5,7 +5,7 @@ import { CLEARED, compileQuery, Cube, Overlay, View, type Line } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, roundTo } from '../number';
 import { buildModel } from '../testing';
-import { enter, parseCoded, parseEntry, spread, type EnterResult, type SpreadOptions, type SpreadLeaf } from '.';
+import { enter, parseCoded, parseEntry, pastedStyle, spread, type EnterResult, type SpreadOptions, type SpreadLeaf } from '.';
 
 const english = { decimal: '.', group: ',' } as const;
 const german = { decimal: ',', group: '.' } as const;
@@ -356,4 +356,36 @@ describe('choices, dates and texts', () => {
 		['hello', 'text', { kind: 'set', value: 0 }],
 		['  ', 'text', { kind: 'clear' }]
 	])('%s as %s', (text, type, wanted) => expect(parseCoded(text, type, values)).toEqual(wanted));
+});
+
+describe('a pasted block', () => {
+	const own = { decimal: '.', group: ',' } as const;
+	test.each([
+		[['1,200', '3.5'], 'own'],
+		[['1.200,50', '3'], 'other'],
+		[['1.200', '17'], 'either'],
+		[['1.200', '1.200,50'], 'other'],
+		[['1,200', '0.5'], 'own'],
+		[['12', '7', 'text', ''], 'own'],
+		[['+= 1.200', '=1.200'], 'own']
+	])('%j is written in one’s %s way', (texts, kind) => expect(pastedStyle(texts, own).kind).toBe(kind));
+	test('that fits both ways names the number that decides', () =>
+		expect(pastedStyle(['12', '1.234'], own)).toMatchObject({ kind: 'either', example: '1.234', style: { decimal: ',' } }));
+});
+
+describe('in thousands', () => {
+	const own = { decimal: '.', group: ',' } as const;
+	test.each([
+		['12', 12_000],
+		['1.5', 1_500],
+		['350k', 350_000],
+		['2m', 2_000_000],
+		['=6/4', 1_500],
+		['-3', -3_000]
+	])('%s is %d', (text, value) => expect(parseEntry(text, own, false, 1_000)).toEqual({ kind: 'set', value }));
+	test('changes count in thousands too, shares and factors do not', () => {
+		expect(parseEntry('+= 2', own, false, 1_000)).toMatchObject({ amount: 2_000, percent: false });
+		expect(parseEntry('+= 2%', own, false, 1_000)).toMatchObject({ amount: 0.02, percent: true });
+		expect(parseEntry('*= 2', own, false, 1_000)).toMatchObject({ operator: '*', amount: 2 });
+	});
 });

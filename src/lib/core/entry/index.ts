@@ -11,3 +11,5 @@ export type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
 export { enter } from './enter';
 export type { EnterFault, EnterResult, Entering, EntryScene, Figure, LeafChange, SpreadOptions } from './enter';
 export { parseCoded, type CodedValues } from './parse-coded';
+export { pastedStyle, type PastedStyle } from './pasted';
+export { numberStyle } from './number-style';

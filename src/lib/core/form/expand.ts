@@ -246,7 +246,8 @@ function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', c
 	}
 	if (block.heading && lines.length === 1) lines[0]!.label = block.heading;
 	else if (block.heading) for (const line of lines) line.heading = block.heading;
-	return axis === 'rows' && block.parts.length > 1 ? underTheirNames(block, lines) : lines;
+	const nested = axis === 'rows' && block.parts.length > 1 ? underTheirNames(block, lines) : lines;
+	return axis === 'rows' && block.heading && lines.length > 1 ? [blankLine(block, block.heading), ...nested] : nested;
 }
 
 const isSorted = ({ sort }: CellBlock): boolean => sort === 'name' || sort === 'code';

@@ -301,7 +301,12 @@ describe('blocks', () => {
 		expect(rows(block({ names: 'both' })).map(({ label }) => label)).toEqual(['all all', 'sales sales', 'cost cost']);
 		expect(rows(block({ flat: true })).map(({ depth }) => depth)).toEqual([0, 0, 0]);
 		expect(rows(block({ sort: 'name' })).map(({ label }) => label)).toEqual(['all', 'cost', 'sales']);
-		expect(rows(block({ heading: 'Result' })).every(({ heading }) => heading === 'Result')).toBe(true);
+		expect(rows(block({ heading: 'Result' })).map(({ kind, label }) => `${kind} ${label}`)).toEqual([
+			'text Result',
+			'cells all',
+			'cells sales',
+			'cells cost'
+		]);
 		const one = block({ heading: 'Turnover', parts: [{ dimension: 1, selection: { kind: 'these', members: [account('sales')] } }] });
 		expect(rows(one)).toMatchObject([{ label: 'Turnover', heading: '' }]);
 	});

@@ -111,6 +111,25 @@ export class FormView {
 		return this.#rows[row]!.kind === 'cells' && this.#columns[column]!.kind === 'cells';
 	}
 
+	/** Whether a row lies beneath another one: each of its members under the other's. */
+	isRowUnder(row: number, above: number): boolean {
+		return this.#isUnder(this.#rows[row], this.#rows[above], this.query.rows, 'row');
+	}
+
+	isColumnUnder(column: number, above: number): boolean {
+		return this.#isUnder(this.#columns[column], this.#columns[above], this.query.columns, 'column');
+	}
+
+	#isUnder(line: FormLine | undefined, above: FormLine | undefined, lines: readonly Int32Array[], axis: 'row' | 'column'): boolean {
+		if (!line || !above || line.place < 0 || above.place < 0) return false;
+		const [own, other] = [lines[line.place]!, lines[above.place]!];
+		if (!own.every((ordinal, dimension) => ordinal < 0 || this.#model.dimensions[dimension]!.tree.isUnder(ordinal, other[dimension]!)))
+			return false;
+		if (this.query.periodAxis !== axis) return true;
+		const { tree } = this.#model.periods.dimension;
+		return tree.isUnder(this.query.periods[line.place]!, this.query.periods[above.place]!);
+	}
+
 	/** Why nobody types into a cell of the form's own. */
 	reasonComputed(row: number, column: number): string {
 		const line = [this.#rows[row]!, this.#columns[column]!].find(({ kind, readOnly }) => kind !== 'cells' || readOnly);
@@ -175,7 +194,7 @@ export class FormView {
 		return {
 			revision,
 			structure,
-			...this.#frameAnswer(window.frame === this.frame),
+			...this.#frameAnswer(window.frame === this.frame, words),
 			...this.#figures(rows, words),
 			...(rows && { part: rows }),
 			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
@@ -186,7 +205,7 @@ export class FormView {
 		};
 	}
 
-	#frameAnswer(known: boolean): FormFrame {
+	#frameAnswer(known: boolean, words: CodedWords): FormFrame {
 		const { scale = 1, hideEmptyRows = false, hideEmptyColumns = false, spread = 'in proportion', methods = false } = this.#layout;
 		return {
 			frame: this.frame,
@@ -195,8 +214,15 @@ export class FormView {
 			selectors: known ? [] : this.expanded.selectors,
 			currencies: this.expanded.currencies,
 			currency: this.expanded.query.currency,
+			axes: { accounts: this.#model.accounts.id, periods: this.#model.periods.dimension.id, scenarios: this.#model.scenarios.id },
+			choices: known ? {} : this.#choices(words),
 			defaults: { scale, hideEmptyRows, hideEmptyColumns, spread, methods, ownLines: this.#layout.ownLines !== undefined }
 		};
+	}
+
+	#choices(words: CodedWords): FormFrame['choices'] {
+		const accounts = new Set(this.#rows.flatMap(({ account, valueType }) => (account !== null && valueType === 'choice' ? [account] : [])));
+		return Object.fromEntries([...accounts].map((account) => [account, words.choicesOf(account).slice(0, MOST_CHOICES)]));
 	}
 
 	/** Figures row by row. */
@@ -324,6 +350,9 @@ export class FormView {
 	}
 }
 
+/** Choices offered while one types; others are still understood. */
+const MOST_CHOICES = 500;
+
 /** Rows of a large form that come with its lines. */
 const FIRST_ROWS = 80;
 
@@ -345,16 +374,16 @@ class FormCheckView {
 		if (this.#accounts.length === 0) throw new FormFault([`The check “${check.label}” names no account.`]);
 		// Rows that break down by more than accounts are looked at in total.
 		const broken = model.dimensions.filter(({ id }) => id !== model.accounts.id && form.query.rows.some((line) => line[id] !== undefined));
-		const slice: Record<number, number> = { ...form.query.slice };
-		delete slice[model.accounts.id];
+		const slice: Record<number, number> = without(form.query.slice, [model.accounts.id]);
 		for (const dimension of broken) slice[dimension.id] = dimension.member(largestRoot(dimension.tree)).id;
 		const { periods } = model;
 		const readable = form.columns.filter(({ place, members }) => place >= 0 && members[model.accounts.id] === undefined);
 		this.#columns = readable.length > 0 ? readable : [{ ...form.columns[0]!, label: '', members: {} }];
 		const columns = this.#columns.map(({ members }) => {
-			const line: Record<number, number> = { ...members };
-			for (const { id } of broken) delete line[id];
-			return line;
+			return without(
+				members,
+				broken.map(({ id }) => id)
+			);
 		});
 		const period = periods.dimension.id;
 		if (slice[period] === undefined && columns.some((line) => line[period] === undefined)) {
@@ -404,6 +433,10 @@ class FormCheckView {
 		];
 	}
 }
+
+/** A line without some dimensions (ids). */
+const without = (line: Line, dimensions: readonly number[]): Record<number, number> =>
+	Object.fromEntries(Object.entries(line).filter(([id]) => !dimensions.includes(Number(id))));
 
 function largestRoot(tree: { roots: () => number[]; leaves: (ordinal: number) => number[] }): number {
 	return tree.roots().reduce((best, root) => (tree.leaves(root).length > tree.leaves(best).length ? root : best));

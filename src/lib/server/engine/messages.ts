@@ -82,6 +82,10 @@ export interface FormFrame {
 	selectors: FormSelector[];
 	currencies: string[];
 	currency: string;
+	/** The dimensions (ids) of accounts, periods and scenarios. */
+	axes: { accounts: number; periods: number; scenarios: number };
+	/** What may be chosen in the accounts of choices among the rows, by account (id). */
+	choices: Record<number, { member: number; code: string; name: string }[]>;
 	/** How the form's maker wants it shown and filled. */
 	defaults: {
 		scale: 1 | 1_000 | 1_000_000;

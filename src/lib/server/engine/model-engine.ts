@@ -249,8 +249,11 @@ export class ModelEngine {
 		const faults: EngineRequests['enter']['answer']['faults'] = [];
 		const warnings = new Set<string>();
 		const texts = await this.#words.placesOf(this.#textsTyped(form, ask.entries));
+		const total = totalsAmong(form, ask.entries);
+		if (total.size > 0) warnings.add('Totals whose cells are in the block add up by themselves and were left out.');
 		const kept = (ask.kept ?? []).flatMap(({ row, column }) => (form.isRead(row, column) ? [form.cell(row, column)] : []));
-		for (const { row, column, text } of ask.entries) {
+		for (const [index, { row, column, text }] of ask.entries.entries()) {
+			if (total.has(index)) continue;
 			requireCell(form, row, column);
 			if (form.isComputed(row, column)) {
 				faults.push({ row, column, message: form.reasonComputed(row, column), code: 'may not write' });
@@ -318,8 +321,18 @@ export class ModelEngine {
 			const member = like[this.#model.dimensions[axis]!.id];
 			return member === undefined ? ordinal : (this.#model.dimensions[axis]!.ordinal(member) ?? ordinal);
 		});
-		const asked = like[this.#model.periods.dimension.id];
-		const range = this.#model.periods.range((asked === undefined ? undefined : this.#model.periods.dimension.ordinal(asked)) ?? period);
+		const { periods } = this.#model;
+		const asked = like[periods.dimension.id];
+		const own = periods.range(period);
+		const facts = asked === undefined ? undefined : periods.facts(periods.dimension.ordinal(asked) ?? -1);
+		if (!facts) return { members: other, range: own };
+		// A year stands for the same periods of that year.
+		const years = facts.fiscalYear - periods.leaf(own.from).fiscalYear;
+		const moved = (index: number) => periods.at(periods.leaf(index).fiscalYear + years, periods.leaf(index).position)?.index;
+		const range =
+			facts.level === 'year'
+				? { from: moved(own.from) ?? own.from, to: moved(own.to) ?? own.to }
+				: periods.range(periods.dimension.ordinal(asked!)!);
 		return { members: other, range };
 	}
 
@@ -390,6 +403,35 @@ export class EngineFault extends Error {
 
 function requireCell(form: FormView, row: number, column: number): void {
 	if (row >= form.rows || column >= form.columns) throw new EngineFault('This cell is not on the form any more. Reload the page.');
+}
+
+/**
+ * The entries (places) at totals whose own cells are entered in the same block: entering both would count twice. O(rows ×
+ * columns of the block) for the totals in it.
+ */
+function totalsAmong(form: FormView, entries: readonly { row: number; column: number }[]): Set<number> {
+	const found = new Set<number>();
+	if (entries.length < 2) return found;
+	const inBlock = new Set(entries.map(({ row, column }) => `${row} ${column}`));
+	const [rows, columns] = [new Set(entries.map(({ row }) => row)), new Set(entries.map(({ column }) => column))];
+	const [below, beside] = [new Map<number, number[]>(), new Map<number, number[]>()];
+	for (const row of rows)
+		below.set(
+			row,
+			[...rows].filter((other) => other === row || form.isRowUnder(other, row))
+		);
+	for (const column of columns)
+		beside.set(
+			column,
+			[...columns].filter((other) => other === column || form.isColumnUnder(other, column))
+		);
+	entries.forEach(({ row, column }, index) => {
+		const isTotal = below
+			.get(row)!
+			.some((under) => beside.get(column)!.some((next) => (under !== row || next !== column) && inBlock.has(`${under} ${next}`)));
+		if (isTotal) found.add(index);
+	});
+	return found;
 }
 
 /** A short name for the lines that a layout and choices give in a structure: FNV-1a over both. */

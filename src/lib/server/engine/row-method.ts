@@ -85,15 +85,14 @@ function reader(model: Model, cube: Cube, overlay: Overlay, form: FormView, row:
 	return (period: number, account?: number): number => {
 		const found = period < 0 ? undefined : continuationOf(model, members[model.scenarioAxis]!, period);
 		if (!found) return EMPTY;
+		const memberOf = (axis: number) => (axis === model.accountAxis && account !== undefined ? account : members[axis]!);
 		const slice: Record<number, number> = {};
 		model.dimensions.forEach((dimension, axis) => {
-			const ordinal = axis === model.accountAxis && account !== undefined ? account : members[axis]!;
-			slice[dimension.id] = dimension.member(ordinal).id;
+			if (axis !== model.accountAxis) slice[dimension.id] = dimension.member(members[axis]!).id;
 		});
 		slice[scenarioId] = model.scenarios.member(found.scenario).id;
 		const line: Line = { [model.periods.dimension.id]: model.periods.dimension.member(model.periods.leaf(period).ordinal).id };
-		const accountLine: Line = { [model.accounts.id]: slice[model.accounts.id]! };
-		delete slice[model.accounts.id];
+		const accountLine: Line = { [model.accounts.id]: model.accounts.member(memberOf(model.accountAxis)).id };
 		const view = new View(compileQuery(model, { slice, rows: [accountLine], columns: [line], currency: form.expanded.query.currency }));
 		view.fill(cube, overlay);
 		return view.evaluate().values[0]!;

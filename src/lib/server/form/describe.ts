@@ -1,4 +1,4 @@
-import type { AxisBlock, MemberReference, Selection } from '../../core';
+import { selectionInWords, type AxisBlock } from '../../core';
 import { pool } from '../database';
 import { membersNamed } from '../structure/used';
 import type { FormDesign } from './design';
@@ -36,7 +36,7 @@ export async function describeDesign(modelId: number, design: Omit<FormDesign, '
 		...axis('Columns', layout.columns),
 		...layout.selectors.map(
 			({ dimension: id, selection, initial }) =>
-				`Selector ${dimension(id)}: ${describeSelection(selection, names)}, at first ${names.get(initial) ?? 'a member that is gone'}`
+				`Selector ${dimension(id)}: ${selectionInWords(selection, names)}, at first ${names.get(initial) ?? 'a member that is gone'}`
 		),
 		...layout.pinned.map(({ dimension: id, member }) => `Pinned ${dimension(id)}: ${names.get(member) ?? 'a member that is gone'}`),
 		`Currencies: ${layout.currencies.join(', ')}`,
@@ -74,7 +74,7 @@ function describeBlock(
 		return [`${block.label} = ${how}`, ...look].filter(Boolean).join(', ');
 	}
 	return [
-		block.parts.map(({ dimension: id, selection }) => `${dimension(id)} ${describeSelection(selection, names)}`).join(' by '),
+		block.parts.map(({ dimension: id, selection }) => `${dimension(id)} ${selectionInWords(selection, names)}`).join(' by '),
 		block.toDate ? `since the start of the ${block.toDate}` : '',
 		block.readOnly ? 'only shown' : '',
 		block.names && block.names !== 'name' ? `by ${block.names === 'code' ? 'code' : 'code and name'}` : '',
@@ -86,40 +86,6 @@ function describeBlock(
 	]
 		.filter(Boolean)
 		.join(', ');
-}
-
-/** A selection in words. */
-export function describeSelection(selection: Selection, names: ReadonlyMap<number, string>): string {
-	const reference = (each: MemberReference): string =>
-		each === 'chosen' ? 'the one chosen' : typeof each === 'number' ? (names.get(each) ?? 'a member that is gone') : `$${each.variable}`;
-	const words = (each: Selection): string => {
-		switch (each.kind) {
-			case 'these':
-				return each.members.map(reference).join(', ') || 'nothing';
-			case 'all':
-				return 'all';
-			case 'children':
-			case 'leaves':
-			case 'ancestors':
-			case 'siblings':
-				return `${each.kind} of ${reference(each.of)}`;
-			case 'under':
-				return `${reference(each.of)} and all under it`;
-			case 'level':
-				return each.of === undefined ? `level ${each.depth}` : `level ${each.depth} under ${reference(each.of)}`;
-			case 'range':
-				return `${reference(each.from)} to ${reference(each.to)}`;
-			case 'where':
-				return `${words(each.in)} where ${each.test.attribute} ${each.test.operator} ${[each.test.value].flat().join(', ')}`;
-			case 'any of':
-				return each.selections.map(words).join('; ') || 'nothing';
-			case 'except':
-				return `${words(each.from)} except ${words(each.without)}`;
-			default:
-				return each satisfies never;
-		}
-	};
-	return words(selection);
 }
 
 async function memberNames(members: readonly number[]): Promise<Map<number, string>> {

@@ -5,6 +5,7 @@ import { pool, transaction } from '../database';
 import { askEngine, type FormAnswer, type SelectedMembers, type TreeMember } from '../engine';
 import { Fault, notFound } from '../fault';
 import { personById, requirePermission, type SignedIn } from '../session';
+import { membersNamed } from '../structure/used';
 import { expressionReader } from './expressions';
 import { layoutSchema, selectionSchema } from './layout-schema';
 import { choicesSchema, modelVersions } from './open';
@@ -40,6 +41,11 @@ export interface DesignDesk {
 	people: { id: number; name: string; title: string }[];
 	folders: string[];
 	levels: string[];
+	/** The first member at the top of each dimension (id). */
+	tops: Record<number, number>;
+	/** Names of the members (ids) the layout names, and of those at the top. */
+	names: Record<number, string>;
+	attributes: { dimension: number; name: string }[];
 }
 
 /** A stored form to be changed, or the beginning of a new one. @throws Fault 404 */
@@ -56,6 +62,16 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 	const design =
 		code === null ? await newDesign(modelId, dimensions.rows, currencies.rows[0]?.code ?? 'EUR') : await storedDesign(modelId, code);
 	const reader = await expressionReader(modelId);
+	const tops = await topMembers(modelId);
+	const first = new Map(tops.map(({ dimension, member }) => [dimension, member] as const).reverse());
+	const names = await pool().query<{ id: number; name: string }>('SELECT id, name FROM member WHERE id = ANY ($1::integer[])', [
+		[...membersNamed(design.layout), ...first.values()]
+	]);
+	const attributes = await pool().query<DesignDesk['attributes'][number]>(
+		`SELECT a.dimension_id AS dimension, a.name FROM attribute a JOIN model_dimension md ON md.dimension_id = a.dimension_id
+		WHERE md.model_id = $1 ORDER BY a.name`,
+		[modelId]
+	);
 	const levels = await pool().query<{ level: string }>(
 		`SELECT DISTINCT p.level FROM period p JOIN member m ON m.id = p.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id
 		WHERE md.model_id = $1`,
@@ -82,7 +98,10 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 				modelId
 			])
 		).rows.map(({ folder }) => folder),
-		levels: ['year', 'half', 'quarter', 'month', 'week'].filter((level) => levels.rows.some((each) => each.level === level))
+		levels: ['year', 'half', 'quarter', 'month', 'week'].filter((level) => levels.rows.some((each) => each.level === level)),
+		tops: Object.fromEntries(first),
+		names: Object.fromEntries(names.rows.map(({ id, name }) => [id, name])),
+		attributes: attributes.rows
 	};
 }
 
@@ -98,12 +117,8 @@ async function storedDesign(modelId: number, code: string): Promise<FormDesign> 
 
 /** A first layout that can be shown: accounts down, the months of a year across, the rest to choose. */
 async function newDesign(modelId: number, dimensions: DesignDesk['dimensions'], currency: string): Promise<FormDesign> {
-	const tops = await pool().query<{ dimension: number; member: number }>(
-		`SELECT n.dimension_id AS dimension, n.member_id AS member FROM hierarchy h JOIN hierarchy_node n ON n.hierarchy_id = h.id AND n.parent_id IS NULL
-		JOIN model_dimension md ON md.dimension_id = h.dimension_id WHERE h.main AND md.model_id = $1 ORDER BY n.position`,
-		[modelId]
-	);
-	const top = (dimension: number) => tops.rows.filter((each) => each.dimension === dimension);
+	const tops = await topMembers(modelId);
+	const top = (dimension: number) => tops.filter((each) => each.dimension === dimension);
 	const account = dimensions.find(({ kind }) => kind === 'account')!;
 	const period = dimensions.find(({ kind }) => kind === 'period')!;
 	const layout: FormLayout = {
@@ -129,6 +144,16 @@ async function newDesign(modelId: number, dimensions: DesignDesk['dimensions'], 
 		currencies: [currency, 'local']
 	};
 	return { name: '', folder: '', description: '', instructions: '', roles: [], layout, version: 0 };
+}
+
+/** The members at the top of each dimension of a model, in their order. */
+async function topMembers(modelId: number): Promise<{ dimension: number; member: number }[]> {
+	const found = await pool().query<{ dimension: number; member: number }>(
+		`SELECT n.dimension_id AS dimension, n.member_id AS member FROM hierarchy h JOIN hierarchy_node n ON n.hierarchy_id = h.id AND n.parent_id IS NULL
+		JOIN model_dimension md ON md.dimension_id = h.dimension_id WHERE h.main AND md.model_id = $1 ORDER BY n.position`,
+		[modelId]
+	);
+	return found.rows;
 }
 
 /** Every expression of a layout, where it stands, and the blocks it may name (accounts when there are none). */

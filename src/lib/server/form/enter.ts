@@ -1,9 +1,9 @@
+import { numberStyle } from '../../core';
 import { z } from 'zod';
 import { transaction } from '../database';
 import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer, type FormWindow } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import { lockDraft, stepsLeft, storeChanges, storeStep } from './draft';
-import { numberStyle } from './number-style';
 import { formAsk, readForm, type FormChoices } from './open';
 
 /** Cells typed or pasted at once: at most a block of this many. */

@@ -27,7 +27,9 @@ export async function findMembers(
 	{ dimension, text, of }: z.infer<typeof findSchema>
 ): Promise<FoundMember[]> {
 	if (!person) throw notSignedIn();
-	if (!person.permissions.some((permission) => permission === 'structure.read' || permission === 'data.read'))
+	if (
+		!person.permissions.some((permission) => permission === 'structure.read' || permission === 'data.read' || permission === 'form.enter')
+	)
 		throw new Fault(403, 'not allowed', 'Your role does not let you look at members. Ask an administrator.');
 	const wanted = text.trim().toLowerCase();
 	const found = await pool().query<FoundMember>(

@@ -3,6 +3,10 @@
 export interface FigureFormat {
 	valueType: 'money' | 'quantity' | 'percent' | 'price' | 'choice' | 'date' | 'text';
 	decimals: number;
+	/** Show these decimals of money too, which is shown without any otherwise. */
+	exactly?: boolean;
+	/** What it counts in: 1,000 for thousands. */
+	scale?: number;
 }
 
 const formats = new Map<string, Intl.NumberFormat>();
@@ -15,21 +19,27 @@ function numberFormat(locale: string, options: Intl.NumberFormatOptions): Intl.N
 }
 
 /** A figure as the grid shows it: money without decimals, percents with a sign. Empty gives an empty text. */
-export function formatFigure(value: number | null, { valueType, decimals }: FigureFormat, locale: string): string {
+export function formatFigure(
+	value: number | null,
+	{ valueType, decimals, exactly = false, scale = 1 }: FigureFormat,
+	locale: string
+): string {
 	if (value === null) return '';
 	if (valueType === 'date') return new Intl.DateTimeFormat(locale, { dateStyle: 'medium', timeZone: 'UTC' }).format(value * 86_400_000);
 	if (valueType === 'percent')
 		return numberFormat(locale, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals }).format(value);
-	const shown = valueType === 'money' ? 0 : decimals;
+	const shown = valueType === 'money' && !exactly ? 0 : decimals;
+	const counted = value / scale;
 	// −0 after rounding would show a minus before nothing.
-	const rounded = Math.abs(value) < 0.5 * 10 ** -shown ? 0 : value;
+	const rounded = Math.abs(counted) < 0.5 * 10 ** -shown ? 0 : counted;
 	return numberFormat(locale, { minimumFractionDigits: shown, maximumFractionDigits: shown }).format(rounded);
 }
 
 /** A figure as it is edited and copied: every digit that was stored, without groups. */
-export function editableFigure(value: number | null, { valueType }: FigureFormat, locale: string): string {
+export function editableFigure(value: number | null, { valueType, scale = 1 }: FigureFormat, locale: string): string {
 	if (value === null) return '';
-	const shown = valueType === 'percent' ? value * 100 : value;
+	if (valueType === 'date') return new Date(value * 86_400_000).toISOString().slice(0, 10);
+	const shown = valueType === 'percent' ? value * 100 : value / scale;
 	return (
 		numberFormat(locale, { useGrouping: false, maximumFractionDigits: 10 }).format(Number(shown.toPrecision(15))) +
 		(valueType === 'percent' ? '%' : '')

@@ -1,74 +1,142 @@
 <script lang="ts">
-	import type { FormAnswer } from '$lib/server/engine';
+	import type { CellMark } from '$lib/server/form';
+	import type { NumberStyle } from '$lib/core';
 	import { tick, untrack } from 'svelte';
-	import { formatFigure } from '../figures/format';
-	import { formatAt, type GridState } from './grid-state.svelte';
+	import CellMenu, { type MenuAct } from './CellMenu.svelte';
+	import GridRow from './GridRow.svelte';
+	import { STUB_WIDTH, type ColumnSlot, type GridState } from './grid-state.svelte';
+	import type { ShownForm } from './shown-form';
+	import { VirtualGrid } from './virtual-grid.svelte';
 
 	interface Props {
-		form: FormAnswer;
-		locale: string;
+		form: ShownForm;
+		style: NumberStyle;
 		label: string;
-		faults: Map<number, string>;
-		flashing: Set<number>;
-		pending: Map<number, string>;
+		faults: ReadonlyMap<number, string>;
+		flashing: ReadonlySet<number>;
+		pending: ReadonlyMap<number, string>;
+		marks: ReadonlyMap<number, CellMark>;
+		/** Where others stand, by cell. */
+		others: ReadonlyMap<number, string>;
 		grid: GridState;
+		menu: MenuAct[];
 		onfocuscell: (row: number, column: number) => void;
+		onrows: (rows: number[]) => void;
 		onundo: () => void;
 		onredo: () => void;
 		onsave: () => void;
 		oninspect: () => void;
 		onhelp: () => void;
+		onfind: () => void;
 	}
-	let { form, locale, label, faults, flashing, pending, grid, onfocuscell, onundo, onredo, onsave, oninspect, onhelp }: Props = $props();
+	let {
+		form,
+		style,
+		label,
+		faults,
+		flashing,
+		pending,
+		marks,
+		others,
+		grid,
+		menu,
+		onfocuscell,
+		onrows,
+		onundo,
+		onredo,
+		onsave,
+		oninspect,
+		onhelp,
+		onfind
+	}: Props = $props();
 
-	let input = $state<HTMLInputElement>();
+	const ROW_HEIGHT = 28;
+	const HEAD_HEIGHT = 52;
+	let cellMenu: ReturnType<typeof CellMenu>;
 	let dragging = false;
+	/** Whether the keyboard is in the grid: its cell may be out of sight, and so out of the page. */
+	let isInside = false;
 
-	const columns = $derived(form.columns.length);
-	const drafted = $derived(new Set(form.drafted));
-	const draftedBeneath = $derived(new Set(form.draftedBeneath));
-	const good = $derived(new Set(form.good));
-	const bad = $derived(new Set(form.bad));
-	/** Headings over groups of columns: the quarter and how many months it covers here. */
+	const factor = $derived(grid.zoom / 100);
+	const rowHeight = $derived(Math.round(ROW_HEIGHT * factor));
+	const sizeOf = (slot: ColumnSlot) => Math.round((slot.kind === 'stub' ? STUB_WIDTH : grid.widthOf(slot.column)) * factor);
+	const nameWidth = $derived(Math.round(grid.nameWidth * factor));
+	const frozen = $derived(grid.slots.slice(grid.slots.length - grid.frozen));
+	const moving = $derived(grid.slots.slice(0, grid.slots.length - grid.frozen));
+	const frozenWidth = $derived(frozen.reduce((width, slot) => width + sizeOf(slot), 0));
+
+	const virtual = new VirtualGrid(
+		() => ({ count: grid.visibleRows.length, sizeOf: () => rowHeight, before: 0, after: Math.round(HEAD_HEIGHT * factor) }),
+		() => ({ count: moving.length, sizeOf: (index) => sizeOf(moving[index]!), before: 0, after: nameWidth + frozenWidth })
+	);
+	const rowItems = $derived(virtual.rows);
+	const columnItems = $derived(virtual.columns);
+	const drawn = $derived(columnItems.flatMap(({ index }) => (moving[index] ? [moving[index]] : [])));
+	const leftGap = $derived(columnItems[0]?.start ?? 0);
+	const rightGap = $derived(Math.max(0, virtual.width - (columnItems.at(-1)?.end ?? 0)));
+	const topGap = $derived(rowItems[0]?.start ?? 0);
+	const bottomGap = $derived(Math.max(0, virtual.height - (rowItems.at(-1)?.end ?? 0)));
+	/** Where each frozen column stands from the right edge. */
+	const rightOf = $derived(frozen.map((_, index) => frozen.slice(index + 1).reduce((width, slot) => width + sizeOf(slot), 0)));
+	const rowsDrawn = $derived(rowItems.flatMap(({ index }) => (grid.visibleRows[index] === undefined ? [] : [grid.visibleRows[index]])));
+
+	/** Headings over groups of columns, for the columns that are drawn. */
 	const groups = $derived.by(() => {
-		const found: { name: string; span: number }[] = [];
-		for (const { group } of form.columns) {
+		const found: { name: string; span: number; from: number }[] = [];
+		for (const slot of drawn) {
+			const from = slot.kind === 'stub' ? slot.from : groupStart(slot.column);
+			const name = slot.kind === 'stub' ? '' : form.columns[slot.column]!.group;
 			const last = found.at(-1);
-			if (last && last.name === group) last.span++;
-			else found.push({ name: group, span: 1 });
+			if (last && last.name === name && last.from === from && slot.kind === 'column') last.span++;
+			else found.push({ name, span: 1, from });
 		}
 		return found;
 	});
+	function groupStart(column: number): number {
+		let at = column;
+		while (at > 0 && form.columns[at - 1]!.group === form.columns[column]!.group) at--;
+		return at;
+	}
+	const beginsGroup = (column: number) => column > 0 && form.columns[column - 1]?.group !== form.columns[column]?.group;
 
 	$effect(() => {
 		// Another choice may have brought fewer lines.
 		void [form.rows, form.columns];
 		untrack(() => grid.clamp());
 	});
+	$effect(() => onrows(rowsDrawn));
+	$effect(() => {
+		// A cell that scrolled away takes the keyboard with it; the grid keeps it.
+		void rowsDrawn;
+		if (isInside && document.activeElement === document.body) virtual.element?.focus({ preventScroll: true });
+	});
 
 	const cellId = (row: number, column: number) => `cell-${row}-${column}`;
 
-	async function showFocus(focusTable = true) {
+	async function showFocus(focusCell = true) {
+		const slot = grid.slotOf(grid.focus.column);
+		virtual.show(grid.rowPlace(grid.focus.row), slot < moving.length ? slot : -1);
 		await tick();
-		const cell = document.getElementById(cellId(grid.focus.row, grid.focus.column));
-		cell?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
-		if (focusTable && !grid.editing) cell?.focus({ preventScroll: true });
+		let cell = document.getElementById(cellId(grid.focus.row, grid.focus.column));
+		// A far cell is drawn with the scrolling, a frame later.
+		if (!cell) {
+			await new Promise(requestAnimationFrame);
+			await tick();
+			cell = document.getElementById(cellId(grid.focus.row, grid.focus.column));
+		}
+		if (focusCell && !grid.editing) (cell ?? virtual.element)?.focus({ preventScroll: true });
 		onfocuscell(grid.focus.row, grid.focus.column);
 	}
+	/** Brings the focused cell into sight and hands it the keyboard. */
+	export const focus = () => showFocus();
 
-	async function edit(text?: string) {
-		const mark = form.marks[grid.focus.row * columns + grid.focus.column];
-		if (mark !== 'e' && mark !== 's') {
+	function edit(text?: string) {
+		if (!form.takesEntry(grid.focus.row, grid.focus.column)) {
 			// The reason is in the inspector; typing here would only be refused.
-			grid.startEdit(text);
-			grid.cancel();
 			oninspect();
 			return;
 		}
 		grid.startEdit(text);
-		await tick();
-		input?.focus();
-		if (text === undefined) input?.select();
 	}
 
 	function endEdit(rows: number, across: number) {
@@ -79,7 +147,12 @@
 
 	function oneditkey(event: KeyboardEvent) {
 		event.stopPropagation();
-		if (event.key === 'Enter') endEdit(event.shiftKey ? -1 : 1, 0);
+		if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) {
+			const { text } = grid;
+			grid.cancel();
+			grid.enterAll(text);
+			void showFocus();
+		} else if (event.key === 'Enter') endEdit(event.shiftKey ? -1 : 1, 0);
 		else if (event.key === 'Tab') endEdit(0, event.shiftKey ? -1 : 1);
 		else if (event.key === 'Escape') {
 			grid.cancel();
@@ -93,10 +166,35 @@
 
 	const ARROWS: Record<string, [number, number]> = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] };
 
+	/** Keys that do something to the focused cell or the selection. */
+	function actByKey(event: KeyboardEvent, ctrl: boolean): boolean {
+		const shortcut = ctrl ? event.key.toLowerCase() : '';
+		const acts: Record<string, () => void> = {
+			z: event.shiftKey ? onredo : onundo,
+			y: onredo,
+			s: onsave,
+			d: () => grid.fillDown(),
+			i: oninspect,
+			f: onfind,
+			a: () => grid.selectAll()
+		};
+		if (shortcut in acts) acts[shortcut]!();
+		else if (event.key === 'F2') edit();
+		else if (event.key === 'F1') onhelp();
+		else if (event.key === 'ContextMenu' || (event.key === 'F10' && event.shiftKey)) openMenu();
+		else if (event.key === 'Delete' || event.key === 'Backspace') grid.clear();
+		else if (event.key === ' ' && event.shiftKey) grid.selectRow(grid.focus.row);
+		else if (event.key === ' ' && ctrl) grid.selectColumn(grid.focus.column);
+		else if (event.key === ' ' && grid.hasRowsBeneath(grid.focus.row)) grid.toggleFold(grid.focus.row);
+		else if (!ctrl && !event.altKey && event.key.length === 1 && event.key !== ' ') edit(event.key);
+		else return false;
+		return true;
+	}
+
 	function onkeydown(event: KeyboardEvent) {
 		const ctrl = event.ctrlKey || event.metaKey;
 		const arrow = ARROWS[event.key];
-		const shortcut = ctrl ? event.key.toLowerCase() : '';
+		if (event.altKey) return;
 		if (arrow) {
 			if (ctrl) grid.moveToEdge(...arrow, event.shiftKey);
 			else grid.move(...arrow, event.shiftKey);
@@ -117,21 +215,20 @@
 		} else if (event.key === 'Escape') {
 			grid.tabMoves = false;
 			grid.moveTo(grid.focus);
-		} else if (event.key === 'F2') void edit();
-		else if (event.key === 'F1') onhelp();
-		else if (event.key === 'Delete' || event.key === 'Backspace') grid.clear();
-		else if (shortcut === 'z') (event.shiftKey ? onredo : onundo)();
-		else if (shortcut === 'y') onredo();
-		else if (shortcut === 's') onsave();
-		else if (shortcut === 'd') grid.fillDown();
-		else if (shortcut === 'i') oninspect();
-		else if (shortcut === 'a') {
-			grid.anchor = { row: grid.visibleRows[0] ?? 0, column: 0 };
-			grid.focus = { row: grid.visibleRows.at(-1) ?? 0, column: columns - 1 };
-		} else if (event.key === ' ' && grid.hasRowsBeneath(grid.focus.row)) grid.toggleFold(grid.focus.row);
-		else if (!ctrl && !event.altKey && event.key.length === 1 && event.key !== ' ') void edit(event.key);
-		else return;
+		} else if (!actByKey(event, ctrl)) return;
 		event.preventDefault();
+	}
+
+	function openMenu(x?: number, y?: number) {
+		const box = document.getElementById(cellId(grid.focus.row, grid.focus.column))?.getBoundingClientRect();
+		cellMenu.open(x ?? (box?.left ?? 0) + 20, y ?? box?.bottom ?? 0);
+	}
+
+	function oncontextmenu(event: MouseEvent, row: number, column: number) {
+		event.preventDefault();
+		if (!grid.isSelected(row, column)) grid.moveTo({ row, column });
+		void showFocus();
+		openMenu(event.clientX, event.clientY);
 	}
 
 	function oncopy(event: ClipboardEvent, cut = false) {
@@ -145,7 +242,7 @@
 		if (grid.editing) return;
 		event.preventDefault();
 		grid.tabMoves = true;
-		grid.paste(event.clipboardData?.getData('text/plain') ?? '');
+		grid.paste(event.clipboardData?.getData('text/plain') ?? '', style);
 	}
 
 	function onpointerdown(event: PointerEvent, row: number, column: number) {
@@ -156,175 +253,183 @@
 		void showFocus();
 	}
 
-	/** What a screen reader is told beyond the figure. */
-	function describe(index: number, mark: string | undefined): string {
-		const parts: string[] = [];
-		if (drafted.has(index)) parts.push('unsaved');
-		if (draftedBeneath.has(index)) parts.push('unsaved entries beneath');
-		if (faults.has(index)) parts.push(`refused: ${faults.get(index)}`);
-		if ((form.flags[index] ?? 0) & 1) parts.push('a rate is missing');
-		if (good.has(index)) parts.push('favourable');
-		if (bad.has(index)) parts.push('unfavourable');
-		if (mark === 'x') parts.push('closed');
-		if (mark === 's') parts.push('spreads when typed');
-		return parts.join(', ');
+	function resize(event: PointerEvent, column: number | 'name') {
+		event.preventDefault();
+		event.stopPropagation();
+		const handle = event.currentTarget as HTMLElement;
+		const before = column === 'name' ? grid.nameWidth : grid.widthOf(column);
+		const from = event.clientX;
+		handle.setPointerCapture(event.pointerId);
+		handle.onpointermove = (move) => grid.resize(column, before + (move.clientX - from) / factor);
+		handle.onpointerup = () => (handle.onpointermove = null);
 	}
-
-	const classOf: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', r: 'computed' };
 </script>
 
 <svelte:window onpointerup={() => (dragging = false)} />
 
-<div class="scroller border-rule min-h-0 overflow-auto border-t">
+<!-- The scrolling part holds the keyboard while the cell it belongs to is out of sight. -->
+<!-- svelte-ignore a11y_no_static_element_interactions -->
+<div
+	class="scroller border-rule relative min-h-0 grow overflow-auto border-t"
+	tabindex="-1"
+	{@attach virtual.attach}
+	{onkeydown}
+	{oncopy}
+	oncut={(event) => oncopy(event, true)}
+	{onpaste}
+	onfocusin={() => (isInside = true)}
+	onfocusout={(event) => {
+		// Leaving for another part of the page; a cell that is taken out of the page leaves for nowhere.
+		if (event.relatedTarget && !virtual.element?.contains(event.relatedTarget as Node)) isInside = false;
+	}}
+>
 	<!-- The pattern for editable grids with a tree of rows is a table with this role. -->
 	<!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role -->
 	<table
 		role="treegrid"
 		aria-label={label}
-		aria-rowcount={form.rows.length}
-		aria-colcount={columns}
-		{onkeydown}
-		{oncopy}
-		oncut={(event) => oncopy(event, true)}
-		{onpaste}
+		aria-rowcount={form.rows.length + 2}
+		aria-colcount={form.columns.length + 1}
+		aria-multiselectable="true"
+		style="width: {nameWidth + virtual.width + frozenWidth}px; font-size: {13 * factor}px; --row: {rowHeight}px"
 	>
+		<colgroup>
+			<col style="width: {nameWidth}px" />
+			<col style="width: {leftGap}px" />
+			{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}<col style="width: {sizeOf(slot)}px" />{/each}
+			<col style="width: {rightGap}px" />
+			{#each frozen as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}<col style="width: {sizeOf(slot)}px" />{/each}
+		</colgroup>
 		<thead>
-			<tr class="groups">
+			<tr class="groups" aria-rowindex="1">
 				<td class="corner"></td>
-				{#each groups as { name, span }, index (index)}
-					<svelte:element
-						this={name === '' ? 'td' : 'th'}
-						colspan={span}
-						class={[name === '' ? index > 0 && 'total' : index > 0 && 'group-start']}>{name}</svelte:element
-					>
+				<td class="gap" aria-hidden="true"></td>
+				{#each groups as { name, span, from }, index (`${index} ${from}`)}
+					<svelte:element this={name === '' ? 'td' : 'th'} colspan={span} class={[index > 0 && 'group-start']}>
+						{#if name !== ''}<button
+								class="group"
+								tabindex="-1"
+								title="Close {name}"
+								aria-label="Close {name}"
+								onclick={() => grid.toggleGroup(from)}>{name}</button
+							>{/if}
+					</svelte:element>
+				{/each}
+				<td class="gap" aria-hidden="true"></td>
+				{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}
+					<td class="frozen" style="right: {rightOf[index]}px"></td>
 				{/each}
 			</tr>
-			<tr>
-				<th class="corner"><span class="sr-only">Rows</span></th>
-				{#each form.columns as column, index (index)}
-					<th
-						scope="col"
-						class={[
-							column.parent && 'total',
-							index > 0 && !column.parent && column.group !== form.columns[index - 1]?.group && 'group-start'
-						]}
-						title={column.computed ?? (column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label)}
-					>
-						{column.level === 'month' ? column.label.split(' ')[0] : column.label}
-						{#if column.cut}<span class="text-grey block text-[11px] leading-3 font-normal">{column.cut}</span>{/if}
-					</th>
-				{/each}
+			<tr aria-rowindex="2">
+				<th class="corner" scope="col"
+					><span class="sr-only">Rows</span>
+					<span
+						class="handle"
+						aria-hidden="true"
+						onpointerdown={(event) => resize(event, 'name')}
+						ondblclick={() => grid.resize('name', 236)}
+					></span></th
+				>
+				<td class="gap" aria-hidden="true"></td>
+				{#snippet heading(slot: ColumnSlot, right: number | undefined)}
+					{#if slot.kind === 'stub'}
+						<th
+							scope="col"
+							class="stub group-start"
+							class:frozen={right !== undefined}
+							style={right === undefined ? '' : `right: ${right}px`}
+							><button
+								class="group"
+								tabindex="-1"
+								title="Open {slot.group}"
+								aria-label="Open {slot.group}"
+								onclick={() => grid.toggleGroup(slot.from)}>{slot.group}</button
+							></th
+						>
+					{:else}
+						{@const column = form.columns[slot.column]!}
+						<th
+							scope="col"
+							aria-colindex={slot.column + 2}
+							class={[
+								column.parent && 'total',
+								right !== undefined && 'frozen',
+								right === undefined && !column.parent && beginsGroup(slot.column) && 'group-start'
+							]}
+							style={right === undefined ? '' : `right: ${right}px`}
+							title={column.computed ?? (column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label)}
+							onclick={(event) => {
+								grid.selectColumn(slot.column, event.shiftKey);
+								void showFocus();
+							}}
+						>
+							{column.level === 'month' ? column.label.split(' ')[0] : column.label}
+							{#if column.cut}<span class="text-grey block text-[11px] leading-3 font-normal">{column.cut}</span>{/if}
+							<span
+								class="handle"
+								aria-hidden="true"
+								onclick={(event) => event.stopPropagation()}
+								onpointerdown={(event) => resize(event, slot.column)}
+								ondblclick={() => grid.resize(slot.column, column.parent ? 98 : 84)}
+							></span>
+						</th>
+					{/if}
+				{/snippet}
+				{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(slot, undefined)}{/each}
+				<td class="gap" aria-hidden="true"></td>
+				{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(
+						slot,
+						rightOf[index]
+					)}{/each}
 			</tr>
 		</thead>
 		<tbody>
-			{#each grid.visibleRows as row (row)}
-				{@const line = form.rows[row]!}
-				{@const foldable = grid.hasRowsBeneath(row)}
-				<tr
-					class={[foldable && line.depth === 0 && 'top', line.parent && 'parent']}
-					aria-level={line.depth + 1}
-					aria-expanded={foldable ? !grid.folded.has(row) : undefined}
-				>
-					<th
-						scope="row"
-						style="padding-left: {8 + line.depth * 18}px"
-						title={line.formula ? `${line.label} = ${line.formula}` : line.label}
-					>
-						{#if foldable}
-							<button
-								class="twist"
-								tabindex="-1"
-								aria-label={grid.folded.has(row) ? `Open ${line.label}` : `Close ${line.label}`}
-								onclick={() => grid.toggleFold(row)}
-							>
-								<svg viewBox="0 0 10 10" width="10" height="10" class={[!grid.folded.has(row) && 'rotate-90']} aria-hidden="true"
-									><path d="M3 1.5 7 5 3 8.5z" fill="currentColor" /></svg
-								>
-							</button>
-						{:else}<span class="twist"></span>{/if}
-						{line.label}
-						{#if line.unit && !line.label.toLowerCase().includes(line.unit)}<span class="text-grey text-[11.5px]">{line.unit}</span>{/if}
-					</th>
-					{#each form.columns as column, at (at)}
-						{@const index = row * columns + at}
-						{@const mark = form.marks[index]}
-						{@const focused = grid.focus.row === row && grid.focus.column === at}
-						<td
-							id={cellId(row, at)}
-							role="gridcell"
-							tabindex={focused ? 0 : -1}
-							aria-selected={grid.isSelected(row, at)}
-							aria-readonly={mark !== 'e' && mark !== 's'}
-							class={[
-								classOf[mark ?? 'c'],
-								column.parent && 'total',
-								at > 0 && !column.parent && column.group !== form.columns[at - 1]?.group && 'group-start',
-								focused && 'focused',
-								grid.severalSelected && grid.isSelected(row, at) && 'selected',
-								drafted.has(index) && 'drafted',
-								draftedBeneath.has(index) && 'drafted-beneath',
-								faults.has(index) && 'refused',
-								flashing.has(index) && 'flash',
-								pending.has(index) && 'pending',
-								good.has(index) && 'good',
-								bad.has(index) && 'bad'
-							]}
-							title={faults.get(index)}
-							onpointerdown={(event) => onpointerdown(event, row, at)}
-							onpointerenter={() => dragging && grid.moveTo({ row, column: at }, true)}
-							ondblclick={() => edit()}
-						>
-							{#if focused && grid.editing}
-								<input
-									bind:this={input}
-									class="editor"
-									aria-label="{line.label}, {column.label}"
-									bind:value={grid.text}
-									onkeydown={oneditkey}
-									onblur={() => grid.commit()}
-								/>
-							{:else}
-								<span class="figure"
-									>{(form.flags[index] ?? 0) & 1 ? '≈ ' : ''}{pending.get(index) ??
-										formatFigure(form.values[index] ?? null, formatAt(form, row, at), locale)}</span
-								>
-								{@const words = describe(index, mark)}
-								{#if words}<span class="sr-only">{words}</span>{/if}
-								{#if mark === 'x'}<svg class="lock" viewBox="0 0 10 10" aria-hidden="true"
-										><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg
-									>{/if}
-							{/if}
-						</td>
-					{/each}
-				</tr>
+			{#if topGap > 0}<tr aria-hidden="true" style="height: {topGap}px"></tr>{/if}
+			{#each rowsDrawn as row (row)}
+				<GridRow
+					{form}
+					{grid}
+					{row}
+					{drawn}
+					{frozen}
+					{rightOf}
+					{faults}
+					{flashing}
+					{pending}
+					{marks}
+					{others}
+					{cellId}
+					{beginsGroup}
+					{onpointerdown}
+					{oncontextmenu}
+					onover={(column) => dragging && grid.moveTo({ row, column }, true)}
+					onedit={() => edit()}
+					{oneditkey}
+					onname={(extend) => {
+						grid.selectRow(row, extend);
+						void showFocus();
+					}}
+				/>
 			{/each}
+			{#if bottomGap > 0}<tr aria-hidden="true" style="height: {bottomGap}px"></tr>{/if}
 		</tbody>
 	</table>
+	{#if grid.visibleRows.length === 0}
+		<p class="text-soft p-4">All rows are hidden. Show them again with View.</p>
+	{/if}
 </div>
+<CellMenu bind:this={cellMenu} acts={menu} onclose={() => showFocus()} />
 
 <style>
-	td.good .figure {
-		color: var(--color-success);
-	}
-	td.bad .figure {
-		color: var(--color-error);
-	}
 	.scroller {
 		user-select: none;
+		outline: none;
 	}
 	table {
+		table-layout: fixed;
 		border-collapse: separate;
 		border-spacing: 0;
-		font-size: 13px;
-		line-height: 18px;
-	}
-	th,
-	td {
-		height: 28px;
-		padding: 0 10px 0 6px;
-		white-space: nowrap;
-		border-bottom: 1px solid var(--hairline);
-		background: var(--color-base-100);
+		line-height: 1.38;
 	}
 	thead th,
 	thead td {
@@ -332,11 +437,15 @@
 		top: 22px;
 		z-index: 2;
 		height: 30px;
-		min-width: 68px;
+		padding: 0 10px 0 6px;
+		overflow: hidden;
+		text-overflow: ellipsis;
+		white-space: nowrap;
 		text-align: right;
 		font-weight: 600;
 		color: var(--soft);
-		border-bottom-color: var(--rule);
+		background: var(--color-base-100);
+		border-bottom: 1px solid var(--rule);
 	}
 	thead .groups th,
 	thead .groups td {
@@ -344,152 +453,51 @@
 		height: 22px;
 		text-align: left;
 		font-weight: 500;
-		font-size: 12px;
+		font-size: 0.92em;
 		color: var(--grey);
 		border-bottom: none;
 	}
-	tbody th {
-		position: sticky;
-		left: 0;
+	thead .gap {
 		z-index: 1;
-		width: 220px;
-		min-width: 220px;
-		max-width: 220px;
-		overflow: hidden;
-		text-overflow: ellipsis;
-		text-align: left;
-		font-weight: 400;
-		border-right: 1px solid var(--rule);
+		padding: 0;
 	}
 	thead .corner {
 		left: 0;
-		z-index: 3;
+		z-index: 4;
 		border-right: 1px solid var(--rule);
 	}
-	tr.parent th,
-	tr.parent td {
-		font-weight: 600;
-	}
-	tr.top th,
-	tr.top td {
-		font-weight: 650;
-		border-bottom-color: var(--soft);
-	}
-	tbody td {
-		position: relative;
-		text-align: right;
-		min-width: 68px;
-		cursor: cell;
-		color: var(--color-base-content);
+	thead .frozen,
+	thead .groups .frozen {
+		z-index: 3;
+		border-left: 1px solid var(--rule);
 	}
 	.group-start {
 		border-left: 1px solid var(--hairline);
 	}
-	td.computed,
-	td.closed {
-		background: var(--color-base-200);
-		color: var(--soft);
+	.group {
+		max-width: 100%;
+		overflow: hidden;
+		text-overflow: ellipsis;
 	}
-	td.closed {
-		background-image: repeating-linear-gradient(135deg, transparent 0 6px, var(--hairline) 6px 7px);
-	}
-	td.enter .figure,
-	td.spread .figure {
-		border-bottom: 1.5px dotted var(--mark);
-		padding-bottom: 1px;
-	}
-	td.enter .figure:empty,
-	td.spread .figure:empty {
-		display: inline-block;
-		width: 18px;
-		height: 15px;
-	}
-	td.spread {
-		font-weight: 600;
-	}
-	/* The year's total stays in sight at the right. */
-	th.total,
-	td.total {
-		position: sticky;
-		right: 0;
-		z-index: 1;
-		min-width: 96px;
-		border-left: 1px solid var(--rule);
-	}
-	thead .total {
-		z-index: 3;
-	}
-	td.drafted .figure {
-		color: var(--color-primary);
-		font-weight: 650;
-		border-bottom-color: var(--color-primary);
-	}
-	td.drafted .figure::before,
-	td.drafted-beneath .figure::before {
-		content: '';
-		display: inline-block;
-		width: 5px;
-		height: 5px;
-		margin-right: 6px;
-		vertical-align: 2px;
-		border: 1px solid var(--color-primary);
-		transform: rotate(45deg);
-	}
-	td.drafted .figure::before {
-		background: var(--color-primary);
-	}
-	td.refused .figure {
-		text-decoration: underline wavy var(--color-error);
-		text-underline-offset: 3px;
-		border-bottom: none;
-	}
-	td.pending .figure {
-		color: var(--color-primary);
-	}
-	td.flash {
-		animation: flash 1.6s ease-out;
-	}
-	@keyframes flash {
-		from {
-			box-shadow: inset 0 -3px var(--color-secondary);
-		}
-	}
-	td.selected {
-		box-shadow: inset 0 0 0 100px color-mix(in srgb, var(--color-primary) 9%, transparent);
-	}
-	td.focused {
-		outline: 2px solid var(--color-primary);
-		outline-offset: -2px;
-		border-radius: 3px;
-	}
-	.lock {
-		position: absolute;
-		top: 2px;
-		right: 1px;
-		width: 8px;
-		height: 8px;
-		color: var(--grey);
-	}
-	.editor {
-		position: absolute;
-		inset: 2px;
-		min-width: 90px;
-		left: auto;
-		width: calc(100% - 4px);
-		padding: 0 6px;
-		text-align: right;
-		background: var(--raised);
+	.group:hover {
 		color: var(--color-base-content);
-		outline: none;
-		z-index: 4;
+		text-decoration: underline dotted;
 	}
-	.twist {
-		display: inline-grid;
-		place-items: center;
-		width: 16px;
-		height: 16px;
-		margin-right: 2px;
-		vertical-align: -3px;
+	.stub {
+		padding: 0 2px;
+		font-size: 0.85em;
+		font-weight: 500;
 		color: var(--grey);
+	}
+	.handle {
+		position: absolute;
+		top: 0;
+		right: -3px;
+		width: 7px;
+		height: 100%;
+		cursor: col-resize;
+	}
+	.handle:hover {
+		background: var(--rule);
 	}
 </style>

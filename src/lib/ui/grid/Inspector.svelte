@@ -1,28 +1,40 @@
 <script lang="ts">
 	import type { FigureDetails } from '$lib/server/form';
 	import X from '@lucide/svelte/icons/x';
+	import type { Snippet } from 'svelte';
 	import LoadedRows from '../data-in/LoadedRows.svelte';
 	import { formatFigure, formatMoment, type FigureFormat } from '../figures/format';
 
 	interface Props {
 		details: FigureDetails;
 		format: FigureFormat;
+		/** The figure in words, for choices and texts. */
+		word: string | undefined;
 		locale: string;
+		/** How an entry here reaches the leaves. */
+		spread: Snippet;
+		/** What people left beside the figure. */
+		beside: Snippet;
 		onclose: () => void;
 	}
-	let { details, format, locale, onclose }: Props = $props();
+	let { details, format, word, locale, spread, beside, onclose }: Props = $props();
 
 	const [account, ...places] = $derived(details.address);
+	const isWords = $derived(format.valueType === 'choice' || format.valueType === 'text');
 	const shown = (value: number | null | undefined) =>
 		value === null || value === undefined
 			? 'empty'
-			: formatFigure(value, { ...format, valueType: format.valueType === 'money' ? 'price' : format.valueType }, locale);
+			: isWords
+				? value === details.value && word !== undefined
+					? word
+					: 'another one'
+				: formatFigure(value, { ...format, scale: 1, valueType: format.valueType === 'money' ? 'price' : format.valueType }, locale);
 	/** What the person may do here, in words. */
 	const rights = $derived(
 		details.verdict.kind === 'enter'
 			? 'You may type here.'
 			: details.verdict.kind === 'spread'
-				? 'What you type here is spread in proportion over the cells beneath.'
+				? 'What you type here is spread over the cells beneath.'
 				: details.verdict.reason
 	);
 </script>
@@ -73,8 +85,15 @@
 		{#key JSON.stringify(details.loadedCell)}<LoadedRows cell={details.loadedCell} {locale} />{/key}
 	{/if}
 
+	{#if details.verdict.kind === 'spread'}
+		<h3>Reaches</h3>
+		{@render spread()}
+	{/if}
+
 	<h3>May I write here?</h3>
 	<p class="text-soft">{rights}</p>
+
+	{#if details.place.length > 0}{@render beside()}{/if}
 
 	<h3>History{details.storedIn && details.storedIn !== details.currency ? `, in ${details.storedIn}` : ''}</h3>
 	<ol>

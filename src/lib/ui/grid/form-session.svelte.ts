@@ -1,5 +1,8 @@
-import type { Conflict, FormAnswer } from '$lib/server/engine';
-import type { EntryOutcome, FigureDetails, OpenForm, SaveOutcome } from '$lib/server/form';
+import type { Conflict, FormWindow, MethodAnswer } from '$lib/server/engine';
+import type { CellMark, EntryOutcome, FigureDetails, OpenForm, Present, SaveOutcome, WorkbookReading } from '$lib/server/form';
+import type { Method } from '$lib/core';
+import { ShownForm } from './shown-form';
+import { keepUnsent, readUnsent, unsentKey, type UnsentEntries } from './unsent';
 
 /** What the reader chose: members by dimension id, and a currency. */
 export interface Choices {
@@ -13,26 +16,43 @@ export interface Entry {
 	text: string;
 }
 
-export interface EntryFault {
-	row: number;
-	column: number;
-	message: string;
+/** How entries are read, and how they reach the leaves. */
+export interface EntryOptions {
+	method?: 'in proportion' | 'evenly' | 'same value' | 'like another';
+	like?: Record<string, number>;
+	kept?: { row: number; column: number }[];
+	overAll?: boolean;
+	confirmed?: boolean;
+	scale?: number;
+	style?: { decimal: '.' | ','; group: ',' | '.' | ' ' | '’' | '' };
+}
+
+/** What the session needs of the page it lives on. */
+export interface SessionPlace {
+	person: string;
+	model: number;
+	storage: Pick<Storage, 'getItem' | 'setItem' | 'removeItem'>;
+	fetch: typeof fetch;
 }
 
 /** How long a figure that another person changed stays lit. */
 const FLASH_MILLISECONDS = 1_600;
 
+/** How long to wait before what has not been sent is tried again. */
+const RETRY_MILLISECONDS = 3_000;
+
 /** An open form on the page: its figures, what was refused, and everything one can do with it. */
 export class FormSession {
 	readonly code: string;
-	form = $state.raw<FormAnswer>(undefined as unknown as FormAnswer);
+	form = $state.raw<ShownForm>(undefined as unknown as ShownForm);
 	steps = $state.raw({ undo: false, redo: false });
 	saved = $state.raw<OpenForm['saved']>(null);
+	draftSince = $state.raw<string | null>(null);
 	choices: Choices;
-	/** What the server refused of the last entry, by cell index. */
+	/** What the server refused of the last entry, by cell. */
 	faults = $state.raw<Map<number, string>>(new Map());
-	/** One line for the person: what was saved, or what went wrong. */
-	message = $state<{ text: string; kind: 'info' | 'warning' | 'error' } | null>(null);
+	/** One line for the person: what was saved, or what went wrong; perhaps with something to do about it. */
+	message = $state.raw<{ text: string; kind: 'info' | 'warning' | 'error'; act?: { label: string; run: () => void } } | null>(null);
 	conflicts = $state.raw<Conflict[]>([]);
 	refused = $state.raw<{ words: string; reason: string }[]>([]);
 	/** Cells whose figure another person's save changed a moment ago. */
@@ -40,59 +60,148 @@ export class FormSession {
 	/** Cells just typed, shown until the server answers. */
 	pending = $state.raw<Map<number, string>>(new Map());
 	details = $state.raw<FigureDetails | null>(null);
+	/** What stands beside cells, by cell. */
+	marks = $state.raw<Map<number, CellMark>>(new Map());
+	present = $state.raw<Present[]>([]);
 	busy = $state(false);
+	/** Why entries wait in the browser: the server is away, or the session has ended. */
+	away = $state<'unreachable' | 'signed out' | null>(null);
+	/** Entries that wait. */
+	waiting = $state(0);
+	/** What is typed goes to the leaves this way until another is chosen. */
+	options = $state.raw<EntryOptions>({});
+	#unsent: UnsentEntries[] = [];
 	#queue: Promise<unknown> = Promise.resolve();
 	#inspected: { row: number; column: number } | null = null;
 	#inspection = 0;
+	#asked = new Set<number>();
+	#retry: ReturnType<typeof setTimeout> | undefined;
+	#shownRows: () => number[] = () => [];
+	readonly #place: SessionPlace;
 
-	constructor(opened: OpenForm, choices: Choices) {
+	constructor(opened: OpenForm, choices: Choices, place: SessionPlace) {
 		this.code = opened.code;
 		this.choices = choices;
+		this.#place = place;
 		this.take(opened);
+	}
+
+	/** Tells which rows are in sight: large forms bring those only. */
+	watchRows(rows: () => number[]): void {
+		this.#shownRows = rows;
 	}
 
 	/** Shows a form that was opened anew. */
 	take(opened: OpenForm): void {
-		this.form = opened.form;
+		this.form = new ShownForm(opened.form, this.form);
 		this.steps = opened.steps;
 		this.saved = opened.saved;
+		this.draftSince = opened.draftSince;
+		this.#asked.clear();
+	}
+
+	/** Entries that were typed before a crash, a reload or the end of a session are sent now. */
+	resume(): void {
+		this.#unsent = readUnsent(this.#place.storage, this.#key());
+		this.waiting = countEntries(this.#unsent);
+		if (this.#unsent.length > 0) void this.#inOrder(() => this.#sendUnsent());
+	}
+
+	/** Fetches rows that are in sight and not here yet. */
+	async need(rows: readonly number[]): Promise<void> {
+		const missing = rows.filter((row) => !this.form.has(row) && !this.#asked.has(row));
+		if (missing.length === 0) return;
+		for (const row of missing) this.#asked.add(row);
+		const { frame } = this.form;
+		const opened = await this.#post<OpenForm>('open', { choices: this.choices, window: { frame, rows: missing } });
+		for (const row of missing) this.#asked.delete(row);
+		if (!opened || opened.form.frame !== this.form.frame) return;
+		// Rows of another moment do not stand beside those here.
+		const isSameMoment = opened.form.revision === this.form.revision && opened.form.draftSize === this.form.draftSize;
+		this.form = new ShownForm(opened.form, this.form, isSameMoment);
 	}
 
 	/** Types into cells. Entries are sent one after another, so that each sees what came before. */
-	enter(entries: Entry[]): Promise<void> {
+	enter(entries: Entry[], more: EntryOptions = {}): Promise<void> {
 		if (entries.length === 0) return Promise.resolve();
-		const columns = this.form.columns.length;
-		this.pending = new Map([...this.pending, ...entries.map(({ row, column, text }) => [row * columns + column, text] as const)]);
-		return this.#inOrder(async () => {
-			const outcome = await this.#post<EntryOutcome>('enter', {
-				choices: this.choices,
-				entries: { entries, structure: this.form.structure }
-			});
-			if (!outcome) {
-				// What was typed stays in sight, marked, to be taken up again with F2.
-				this.faults = new Map([
-					...this.faults,
-					...entries.map(
-						({ row, column }) =>
-							[row * columns + column, 'This entry has not reached the server. Edit it and press Enter to try again.'] as const
-					)
-				]);
+		const { form } = this;
+		this.pending = new Map([...this.pending, ...entries.map(({ row, column, text }) => [form.cell(row, column), text] as const)]);
+		this.#unsent.push({
+			choices: this.choices,
+			structure: form.structure,
+			frame: form.frame,
+			entries,
+			options: { ...this.options, ...more }
+		});
+		this.#keep();
+		return this.#inOrder(() => this.#sendUnsent());
+	}
+
+	/** Sends what waits, oldest first; stops where the server does not answer and tries again in a while. */
+	async #sendUnsent(): Promise<void> {
+		while (this.#unsent.length > 0) {
+			const next = this.#unsent[0]!;
+			const { entries, options, structure, choices } = next;
+			const outcome = await this.#post<EntryOutcome>(
+				'enter',
+				{ choices, window: this.#window(), entries: { entries, structure, ...options } },
+				true
+			);
+			if (outcome === 'away') {
+				this.#tryLater();
 				return;
 			}
+			this.#unsent.shift();
+			const wasAway = this.away !== null;
+			this.away = null;
+			this.#keep();
+			this.#settle(next, outcome, wasAway);
+		}
+	}
+
+	#tryLater(): void {
+		if (this.#retry !== undefined) return;
+		this.#retry = setTimeout(() => {
+			this.#retry = undefined;
+			void this.#inOrder(() => this.#sendUnsent());
+		}, RETRY_MILLISECONDS);
+	}
+
+	#settle({ entries, options, frame }: UnsentEntries, outcome: EntryOutcome | undefined, wasAway: boolean): void {
+		const isHere = frame === this.form.frame;
+		const cellOf = ({ row, column }: { row: number; column: number }) => this.form.cell(row, column);
+		if (isHere)
 			// Entries typed since are still on their way.
 			this.pending = new Map(
-				[...this.pending].filter(
-					([cell, text]) => !entries.some((entry) => entry.row * columns + entry.column === cell && entry.text === text)
-				)
+				[...this.pending].filter(([cell, text]) => !entries.some((entry) => cellOf(entry) === cell && entry.text === text))
 			);
-			this.#show(outcome);
-			const what =
-				outcome.faults.length === 1
-					? outcome.faults[0]!.message
-					: `${outcome.faults.length} of ${entries.length} cells were not taken. ${outcome.faults[0]?.message ?? ''}`;
-			if (outcome.faults.length > 0) this.message = { text: what, kind: 'error' };
-			else this.message = outcome.warnings.length > 0 ? { text: outcome.warnings.join(' '), kind: 'warning' } : null;
-		});
+		if (!outcome) {
+			if (isHere)
+				this.faults = new Map([
+					...this.faults,
+					...entries.map((entry) => [cellOf(entry), this.message?.text ?? 'This entry was not taken.'] as const)
+				]);
+			return;
+		}
+		if (!isHere) return;
+		this.#show(outcome);
+		const asks = outcome.faults.find(({ code }) => code === 'asks first');
+		if (asks)
+			this.message = {
+				text: asks.message,
+				kind: 'warning',
+				act: { label: 'Fill them', run: () => void this.enter(entries, { ...options, confirmed: true }) }
+			};
+		else if (outcome.faults.length > 0)
+			this.message = {
+				text:
+					outcome.faults.length === 1
+						? outcome.faults[0]!.message
+						: `${outcome.faults.length} of ${entries.length} cells were not taken. ${outcome.faults[0]!.message}`,
+				kind: 'error'
+			};
+		else if (outcome.warnings.length > 0) this.message = { text: outcome.warnings.join(' '), kind: 'warning' };
+		else this.message = wasAway ? { text: 'The server is back and has your entries.', kind: 'info' } : null;
 	}
 
 	undo = (): Promise<void> => this.#step('undo');
@@ -101,34 +210,30 @@ export class FormSession {
 	/** Posts the draft. With decisions, conflicts among them are settled. */
 	save(decisions: { keepMine?: Conflict[]; takeTheirs?: Conflict[] } = {}): Promise<void> {
 		return this.#inOrder(async () => {
+			await this.#sendUnsent();
+			if (this.#unsent.length > 0) return;
 			const cell = ({ address, period }: Conflict) => ({ address, period });
 			const body = { decisions: { keepMine: (decisions.keepMine ?? []).map(cell), takeTheirs: (decisions.takeTheirs ?? []).map(cell) } };
 			const outcome = await this.#post<SaveOutcome>('save', body);
 			if (!outcome) return;
 			this.conflicts = outcome.kind === 'conflicts' ? outcome.conflicts : [];
 			this.refused = outcome.kind === 'refused' ? outcome.refused : [];
-			if (outcome.kind === 'saved')
-				this.message = {
-					text: `Saved ${outcome.cells === 1 ? 'one cell' : `${outcome.cells} cells`} as revision ${outcome.revision}.`,
-					kind: 'info'
-				};
-			if (outcome.kind === 'nothing') this.message = { text: 'There was nothing left to save.', kind: 'info' };
-			if (outcome.kind === 'conflicts')
-				this.message = { text: 'Not saved yet: others changed some of these cells meanwhile.', kind: 'error' };
-			if (outcome.kind === 'refused')
-				this.message = { text: 'Not saved: some cells are closed to you now. Your draft is kept.', kind: 'error' };
-			await this.#open();
+			this.message = saveMessage(outcome);
+			await this.reopen();
 		});
 	}
 
 	discard(): Promise<void> {
 		return this.#inOrder(async () => {
 			if (!(await this.#post('discard', {}))) return;
+			this.#unsent = [];
+			this.#keep();
 			this.conflicts = [];
 			this.refused = [];
 			this.faults = new Map();
+			this.pending = new Map();
 			this.message = { text: 'Your unsaved entries are gone.', kind: 'info' };
-			await this.#open();
+			await this.reopen();
 		});
 	}
 
@@ -137,12 +242,8 @@ export class FormSession {
 		if (revision <= this.form.revision) return Promise.resolve();
 		return this.#inOrder(async () => {
 			const before = this.form;
-			await this.#open();
-			if (before.values.length !== this.form.values.length) return;
-			const drafted = new Set(this.form.drafted);
-			this.flashing = new Set(
-				this.form.values.flatMap((value, index) => (value === before.values[index] || drafted.has(index) ? [] : [index]))
-			);
+			await this.reopen();
+			this.flashing = this.form.changedSince(before);
 			setTimeout(() => (this.flashing = new Set()), FLASH_MILLISECONDS);
 		});
 	}
@@ -151,9 +252,10 @@ export class FormSession {
 	follow(structure: number): Promise<void> {
 		if (structure <= this.form.structure) return Promise.resolve();
 		return this.#inOrder(async () => {
-			await this.#open();
+			await this.reopen();
 			this.faults = new Map();
 			this.pending = new Map();
+			void this.readMarks();
 		});
 	}
 
@@ -166,26 +268,85 @@ export class FormSession {
 		if (details && asked === this.#inspection) this.details = details;
 	}
 
-	async #open(): Promise<void> {
-		const opened = await this.#post<OpenForm>('open', { choices: this.choices });
+	/** Which cells have something beside them. */
+	async readMarks(): Promise<void> {
+		const marks = await this.#post<CellMark[]>('marks', { choices: this.choices });
+		if (marks) this.marks = new Map(marks.map((mark) => [mark.cell, mark]));
+	}
+
+	/** Says where one is, and hears who else is here. */
+	async tellPresence(members: Record<string, number>): Promise<void> {
+		if (this.away) return;
+		const present = await this.#post<Present[]>('presence', { members }, true);
+		if (present && present !== 'away') this.present = present;
+	}
+
+	/** Asks the server anything else about the form; its sentence is shown where it cannot. */
+	ask = <Answer>(verb: string, body: object): Promise<Answer | undefined> => this.#post<Answer>(verb, { choices: this.choices, ...body });
+
+	/** What a method gives for a row, to be looked at. */
+	method = (row: number, method: Method): Promise<MethodAnswer | undefined> =>
+		this.ask('method', { asked: { row, structure: this.form.structure, method } });
+
+	/** Puts what a method gives into the draft. */
+	fill(row: number, method: Method): Promise<void> {
+		return this.#inOrder(async () => {
+			const outcome = await this.ask<EntryOutcome>('fill', {
+				asked: { row, structure: this.form.structure, method },
+				window: this.#window()
+			});
+			if (!outcome) return;
+			this.#show(outcome);
+			this.message =
+				outcome.faults.length > 0
+					? { text: outcome.faults[0]!.message, kind: 'error' }
+					: { text: 'The row is filled in your draft. Save when you are done.', kind: 'info' };
+		});
+	}
+
+	/** What a workbook that came back would do. */
+	async readWorkbook(file: File): Promise<WorkbookReading | undefined> {
+		const response = await this.#place.fetch(`/api/forms/${this.code}/workbook`, { method: 'POST', body: file }).catch(() => undefined);
+		const answer = (await response?.json().catch(() => undefined)) as (WorkbookReading & { message?: string }) | undefined;
+		if (response?.ok && answer) return answer;
+		this.message = {
+			text: answer?.message ?? 'The server cannot be reached. The workbook was not read; try again in a moment.',
+			kind: 'error'
+		};
+		return undefined;
+	}
+
+	async reopen(): Promise<void> {
+		const opened = await this.#post<OpenForm>('open', { choices: this.choices, window: this.#window() });
 		if (opened) this.take(opened);
 		if (this.details && this.#inspected) void this.inspect(this.#inspected.row, this.#inspected.column);
 	}
 
+	/** The lines are known; of a large form the rows in sight are wanted. */
+	#window(): FormWindow {
+		return { frame: this.form.frame, ...(this.form.isPartial && { rows: this.#shownRows() }) };
+	}
+
 	#step(way: 'undo' | 'redo'): Promise<void> {
 		return this.#inOrder(async () => {
-			const outcome = await this.#post<EntryOutcome>(way, { choices: this.choices });
+			const outcome = await this.#post<EntryOutcome>(way, { choices: this.choices, window: this.#window() });
 			if (outcome) this.#show(outcome);
 			this.message = null;
 		});
 	}
 
 	#show(outcome: EntryOutcome): void {
-		const columns = outcome.form.columns.length;
-		this.form = outcome.form;
+		this.form = new ShownForm(outcome.form, this.form);
 		this.steps = outcome.steps;
-		this.faults = new Map(outcome.faults.map(({ row, column, message }) => [row * columns + column, message]));
+		this.faults = new Map(outcome.faults.map(({ row, column, message }) => [this.form.cell(row, column), message]));
 		if (this.details && this.#inspected) void this.inspect(this.#inspected.row, this.#inspected.column);
+	}
+
+	#key = (): string => unsentKey(this.#place.person, this.#place.model, this.code);
+
+	#keep(): void {
+		this.waiting = countEntries(this.#unsent);
+		keepUnsent(this.#place.storage, this.#key(), this.#unsent);
 	}
 
 	#inOrder(work: () => Promise<void>): Promise<void> {
@@ -201,24 +362,52 @@ export class FormSession {
 		return next;
 	}
 
-	/** The server's answer, or undefined with its sentence shown. */
-	async #post<Answer>(verb: string, body: object): Promise<Answer | undefined> {
+	async #post<Answer>(verb: string, body: object): Promise<Answer | undefined>;
+	async #post<Answer>(verb: string, body: object, tellsAway: true): Promise<Answer | undefined | 'away'>;
+	/** The server's answer, or undefined with its sentence shown; with `tellsAway`, `away` when it should be asked again. */
+	async #post<Answer>(verb: string, body: object, tellsAway = false): Promise<Answer | undefined | 'away'> {
 		try {
-			const response = await fetch(`/api/forms/${this.code}/${verb}`, {
+			const response = await this.#place.fetch(`/api/forms/${this.code}/${verb}`, {
 				method: 'POST',
 				headers: { 'content-type': 'application/json' },
 				body: JSON.stringify(body)
 			});
-			const answer = (await response.json()) as Answer & { message?: string };
+			const answer = (await response.json().catch(() => ({}))) as Answer & { message?: string };
 			if (response.ok) return answer;
-			if (response.status === 401) location.reload();
+			if (response.status === 401) {
+				this.away = 'signed out';
+				return tellsAway ? 'away' : undefined;
+			}
+			// A server that is starting, or one in front of it that has none to ask.
+			if (response.status >= 502 && tellsAway) {
+				this.away = 'unreachable';
+				return 'away';
+			}
 			this.message = { text: answer.message ?? 'The server could not answer. Try again.', kind: 'error' };
 		} catch {
-			this.message = {
-				text: 'The server cannot be reached. What you saved and your draft up to here are kept; try again in a moment.',
-				kind: 'error'
-			};
+			this.away = 'unreachable';
+			if (tellsAway) return 'away';
 		}
 		return undefined;
+	}
+}
+
+const countEntries = (unsent: readonly UnsentEntries[]): number => unsent.reduce((count, { entries }) => count + entries.length, 0);
+
+function saveMessage(outcome: SaveOutcome): FormSession['message'] {
+	switch (outcome.kind) {
+		case 'saved':
+			return {
+				text: `Saved ${outcome.cells === 1 ? 'one cell' : `${outcome.cells} cells`} as revision ${outcome.revision}.`,
+				kind: 'info'
+			};
+		case 'nothing':
+			return { text: 'There was nothing left to save.', kind: 'info' };
+		case 'conflicts':
+			return { text: 'Not saved yet: others changed some of these cells meanwhile.', kind: 'error' };
+		case 'refused':
+			return { text: 'Not saved: some cells are closed to you now. Your draft is kept.', kind: 'error' };
+		default:
+			return outcome satisfies never;
 	}
 }

@@ -1,91 +1,204 @@
-import type { FormAnswer } from '$lib/server/engine';
-import { editableFigure, type FigureFormat } from '../figures/format';
+import { pastedStyle, type NumberStyle } from '$lib/core';
+import { editableFigure, formatFigure, type FigureFormat } from '../figures/format';
 import { fromClipboard, toClipboard } from './clipboard';
-import type { Entry } from './form-session.svelte';
+import type { Entry, EntryOptions } from './form-session.svelte';
+import { alignBlock } from './paste-block';
+import type { ShownForm } from './shown-form';
 
 export interface Place {
 	row: number;
 	column: number;
 }
 
-/** How a cell's figure is written: shares in percent, whatever the row counts. */
-export const formatAt = ({ rows, columns }: Pick<FormAnswer, 'rows' | 'columns'>, row: number, column: number): FigureFormat =>
-	columns[column]?.percent
-		? { valueType: 'percent', decimals: columns[column].decimals ?? 1 }
-		: { valueType: rows[row]!.valueType, decimals: rows[row]!.shownDecimals };
+/** A column of the grid, or the stub that a folded group of columns leaves. */
+export type ColumnSlot = { kind: 'column'; column: number } | { kind: 'stub'; group: string; from: number };
 
-/** Where the keyboard is in a grid, what is selected, folded and being edited. Rows and columns are those of the form. */
+/** Cells pasted at once: at most a block of this many. */
+const MOST_PASTED = 20_000;
+
+/** Columns that may stand frozen at the right: the year's total and what follows it. */
+const MOST_FROZEN = 3;
+
+export const NAME_WIDTH = 236;
+export const STUB_WIDTH = 30;
+
+/** How a cell's figure is written: shares in percent, whatever the row counts; money and quantities in the grid's unit. */
+export function formatAt({ rows, columns }: Pick<ShownForm, 'rows' | 'columns'>, row: number, column: number, scale = 1): FigureFormat {
+	const line = rows[row]!;
+	const across = columns[column];
+	if (across?.percent) return { valueType: 'percent', decimals: across.decimals ?? 1, exactly: true };
+	const isScaled = scale > 1 && (line.valueType === 'money' || line.valueType === 'quantity');
+	return {
+		valueType: line.valueType,
+		decimals: across?.decimals ?? (isScaled ? Math.max(line.shownDecimals, 1) : line.shownDecimals),
+		exactly: true,
+		scale: isScaled ? scale : 1
+	};
+}
+
+/** What the state needs of the session it shows. */
+interface Shows {
+	readonly form: ShownForm;
+	readonly pending: ReadonlyMap<number, string>;
+	readonly faults: ReadonlyMap<number, string>;
+}
+
+/** What a paste needs the person to decide. */
+export interface PasteQuestion {
+	example: string;
+	style: NumberStyle;
+	block: string[][];
+}
+
+/** Where the keyboard is in a grid, what is selected, folded, hidden and being edited. Rows and columns are those of the form. */
 export class GridState {
-	readonly #form: () => FormAnswer;
+	readonly #session: Shows;
 	readonly #locale: () => string;
-	/** What was typed and the server has not answered yet, by cell. */
-	readonly #pending: () => ReadonlyMap<number, string>;
-	/** What was refused or did not arrive, by cell. */
-	readonly #faults: () => ReadonlyMap<number, string>;
-	readonly #enter: (entries: Entry[]) => void;
+	readonly #enter: (entries: Entry[], options?: EntryOptions) => void;
+	/** Told of what cannot be done, in a sentence. */
+	readonly #say: (text: string) => void;
 	focus = $state<Place>({ row: 0, column: 0 });
 	/** The corner a selection began at. */
 	anchor = $state<Place>({ row: 0, column: 0 });
 	editing = $state(false);
 	text = $state('');
 	folded = $state.raw<Set<number>>(new Set());
+	hiddenRows = $state.raw<Set<number>>(new Set());
+	/** Folded groups of columns, by the column they begin at. */
+	foldedGroups = $state.raw<Set<number>>(new Set());
+	hideEmptyRows = $state(false);
+	hideEmptyColumns = $state(false);
+	/** What figures count in: 1,000 for thousands. */
+	scale = $state<1 | 1_000 | 1_000_000>(1);
+	/** In percent. */
+	zoom = $state(100);
+	freezeTotal = $state(true);
+	nameWidth = $state(NAME_WIDTH);
+	/** Column widths a person has set. */
+	widths = $state.raw<ReadonlyMap<number, number>>(new Map());
+	/** Cells that keep their values when something above them is spread. */
+	kept = $state.raw<ReadonlySet<number>>(new Set());
 	/** After typing, Tab moves on within the grid; Esc gives it back to the page. */
 	tabMoves = $state(false);
+	/** A pasted block whose numbers fit two ways of writing waits for an answer. */
+	question = $state.raw<PasteQuestion | null>(null);
+	#pasteStyle: NumberStyle | undefined;
 
-	/** Rows that are not hidden under a folded one. */
+	/** Rows that are neither hidden nor under a folded one. */
 	readonly visibleRows = $derived.by(() => {
-		const rows = this.#form().rows;
+		const { rows, empty } = this.#session.form;
 		const visible: number[] = [];
 		let hiddenBelow = Number.POSITIVE_INFINITY;
 		rows.forEach((row, index) => {
 			if (row.depth > hiddenBelow) return;
 			hiddenBelow = this.folded.has(index) ? row.depth : Number.POSITIVE_INFINITY;
+			if (this.hiddenRows.has(index) || (this.hideEmptyRows && empty.rows.has(index))) return;
 			visible.push(index);
 		});
 		return visible;
 	});
+	readonly #placeOfRow = $derived(new Map(this.visibleRows.map((row, place) => [row, place])));
+
+	/** The columns as drawn: folded groups leave a stub. */
+	readonly slots = $derived.by(() => {
+		const { columns, empty } = this.#session.form;
+		const found: ColumnSlot[] = [];
+		let folded: string | undefined;
+		columns.forEach((column, index) => {
+			const begins = index === 0 || columns[index - 1]!.group !== column.group;
+			if (begins) folded = undefined;
+			if (begins && column.group !== '' && this.foldedGroups.has(index)) {
+				folded = column.group;
+				found.push({ kind: 'stub', group: column.group, from: index });
+			}
+			if (folded !== undefined || (this.hideEmptyColumns && empty.columns.has(index))) return;
+			found.push({ kind: 'column', column: index });
+		});
+		return found;
+	});
+	readonly visibleColumns = $derived(this.slots.flatMap((slot) => (slot.kind === 'column' ? [slot.column] : [])));
+	readonly #placeOfColumn = $derived(new Map(this.visibleColumns.map((column, place) => [column, place])));
+
+	/** How many slots stand frozen at the right: from the last year's total on. */
+	readonly frozen = $derived.by(() => {
+		if (!this.freezeTotal) return 0;
+		const { columns } = this.#session.form;
+		const last = this.slots.findLastIndex((slot) => slot.kind === 'column' && columns[slot.column]!.level === 'year');
+		const count = last < 0 ? 0 : this.slots.length - last;
+		return count <= MOST_FROZEN && count < this.slots.length ? count : 0;
+	});
 
 	readonly selection = $derived.by(() => {
-		const rowAt = (row: number) => Math.max(0, this.visibleRows.indexOf(row));
-		const rows = [rowAt(this.anchor.row), rowAt(this.focus.row)].sort((a, b) => a - b);
-		const columns = [this.anchor.column, this.focus.column].sort((a, b) => a - b);
-		return { rows: this.visibleRows.slice(rows[0], rows[1]! + 1), from: columns[0]!, to: columns[1]! };
+		const rows = [this.rowPlace(this.anchor.row), this.rowPlace(this.focus.row)].sort((a, b) => a - b);
+		const columns = [this.#columnPlace(this.anchor.column), this.#columnPlace(this.focus.column)].sort((a, b) => a - b);
+		return {
+			rows: this.visibleRows.slice(rows[0], rows[1]! + 1),
+			columns: this.visibleColumns.slice(columns[0], columns[1]! + 1),
+			top: rows[0]!,
+			bottom: rows[1]!,
+			left: columns[0]!,
+			right: columns[1]!
+		};
 	});
 
 	constructor(
-		session: { readonly form: FormAnswer; readonly pending: ReadonlyMap<number, string>; readonly faults: ReadonlyMap<number, string> },
+		session: Shows,
 		locale: () => string,
-		enter: (entries: Entry[]) => void
+		enter: (entries: Entry[], options?: EntryOptions) => void,
+		say: (text: string) => void = () => {}
 	) {
-		this.#form = () => session.form;
-		this.#faults = () => session.faults;
+		this.#session = session;
 		this.#locale = locale;
-		this.#pending = () => session.pending;
 		this.#enter = enter;
-		const { rows } = session.form;
-		// Groups open two levels deep; the rest waits for a click.
-		this.folded = new Set(
-			rows.flatMap((row, index) => (row.depth >= 1 && rows[index + 1] && rows[index + 1]!.depth > row.depth ? [index] : []))
-		);
+		this.#say = say;
+		const { rows, defaults } = session.form;
+		this.folded = new Set(rows.flatMap((row, index) => (row.folded && this.hasRowsBeneath(index) ? [index] : [])));
+		this.hideEmptyRows = defaults.hideEmptyRows;
+		this.hideEmptyColumns = defaults.hideEmptyColumns;
+		this.scale = defaults.scale;
+	}
+
+	get #form(): ShownForm {
+		return this.#session.form;
 	}
 
 	hasRowsBeneath(row: number): boolean {
-		const { rows } = this.#form();
+		const { rows } = this.#form;
 		return rows[row + 1] !== undefined && rows[row + 1]!.depth > rows[row]!.depth;
 	}
 
+	/** Where a row stands among the visible ones; 0 when it is hidden. */
+	rowPlace = (row: number): number => this.#placeOfRow.get(row) ?? 0;
+	#columnPlace = (column: number): number => this.#placeOfColumn.get(column) ?? 0;
+	/** Where a column stands among the drawn slots. */
+	slotOf = (column: number): number => this.slots.findIndex((slot) => slot.kind === 'column' && slot.column === column);
+
 	isSelected(row: number, column: number): boolean {
-		const { rows, from, to } = this.selection;
-		return column >= from && column <= to && rows.includes(row);
+		const { top, bottom, left, right } = this.selection;
+		const [down, across] = [this.#placeOfRow.get(row) ?? -1, this.#placeOfColumn.get(column) ?? -1];
+		return across >= left && across <= right && down >= top && down <= bottom;
 	}
 
 	get severalSelected(): boolean {
-		return this.selection.rows.length > 1 || this.selection.to > this.selection.from;
+		const { top, bottom, left, right } = this.selection;
+		return bottom > top || right > left;
+	}
+
+	/** A column's width in pixels before zooming. */
+	widthOf(column: number): number {
+		const line = this.#form.columns[column]!;
+		return this.widths.get(column) ?? line.width ?? (line.kind === 'text' ? 16 : line.parent ? 98 : 84);
+	}
+
+	resize(column: number | 'name', width: number): void {
+		const bounded = Math.round(Math.max(40, Math.min(width, 600)));
+		if (column === 'name') this.nameWidth = Math.max(120, bounded);
+		else this.widths = new Map([...this.widths, [column, bounded]]);
 	}
 
 	/** Keeps the focus inside the form when its lines have changed. */
 	clamp(): void {
-		const { rows, columns } = this.#form();
+		const { rows, columns } = this.#form;
 		const inside = ({ row, column }: Place): Place => ({
 			row: Math.max(0, Math.min(row, rows.length - 1)),
 			column: Math.max(0, Math.min(column, columns.length - 1))
@@ -93,18 +206,47 @@ export class GridState {
 		this.focus = inside(this.focus);
 		this.anchor = inside(this.anchor);
 		this.folded = new Set([...this.folded].filter((row) => row < rows.length && this.hasRowsBeneath(row)));
+		this.#stayVisible();
 	}
 
 	toggleFold(row: number): void {
 		const folded = new Set(this.folded);
 		if (!folded.delete(row)) folded.add(row);
 		this.folded = folded;
-		if (!this.visibleRows.includes(this.focus.row)) this.moveTo({ row, column: this.focus.column });
+		this.#stayVisible();
+	}
+
+	toggleGroup(column: number): void {
+		const folded = new Set(this.foldedGroups);
+		if (!folded.delete(column)) folded.add(column);
+		this.foldedGroups = folded;
+		this.#stayVisible();
 	}
 
 	foldAll(fold: boolean): void {
-		this.folded = new Set(fold ? this.#form().rows.flatMap((_, row) => (this.hasRowsBeneath(row) ? [row] : [])) : []);
-		if (!this.visibleRows.includes(this.focus.row)) this.moveTo({ row: this.visibleRows[0] ?? 0, column: this.focus.column });
+		this.folded = new Set(fold ? this.#form.rows.flatMap((_, row) => (this.hasRowsBeneath(row) ? [row] : [])) : []);
+		this.#stayVisible();
+	}
+
+	/** Takes the selected rows out of sight. */
+	hideSelected(): void {
+		if (this.selection.rows.length === this.visibleRows.length) return;
+		this.hiddenRows = new Set([...this.hiddenRows, ...this.selection.rows]);
+		this.#stayVisible();
+	}
+
+	showHidden(): void {
+		this.hiddenRows = new Set();
+	}
+
+	#stayVisible(): void {
+		const { row, column } = this.focus;
+		if (this.#placeOfRow.has(row) && this.#placeOfColumn.has(column)) return;
+		const nearest = this.visibleRows.findLast((each) => each <= row) ?? this.visibleRows[0] ?? 0;
+		this.moveTo({
+			row: this.#placeOfRow.has(row) ? row : nearest,
+			column: this.#placeOfColumn.has(column) ? column : (this.visibleColumns[0] ?? 0)
+		});
 	}
 
 	moveTo(place: Place, extend = false): void {
@@ -112,25 +254,59 @@ export class GridState {
 		if (!extend) this.anchor = place;
 	}
 
+	/** Opens what a row is folded under and goes there. */
+	reveal({ row, column }: Place): void {
+		const folded = new Set(this.folded);
+		let depth = this.#form.rows[row]!.depth;
+		for (let above = row - 1; above >= 0 && depth > 0; above--)
+			if (this.#form.rows[above]!.depth < depth) {
+				depth = this.#form.rows[above]!.depth;
+				folded.delete(above);
+			}
+		this.folded = folded;
+		this.hiddenRows = new Set([...this.hiddenRows].filter((each) => each !== row));
+		this.moveTo({ row, column });
+	}
+
 	/** Moves by visible rows and columns; stops at the edges. */
 	move(rows: number, columns: number, extend = false): void {
-		const at = Math.max(0, this.visibleRows.indexOf(this.focus.row));
-		const row = this.visibleRows[Math.max(0, Math.min(at + rows, this.visibleRows.length - 1))] ?? 0;
-		const column = Math.max(0, Math.min(this.focus.column + columns, this.#form().columns.length - 1));
-		this.moveTo({ row, column }, extend);
+		const row = this.visibleRows[Math.max(0, Math.min(this.rowPlace(this.focus.row) + rows, this.visibleRows.length - 1))] ?? 0;
+		const across = Math.max(0, Math.min(this.#columnPlace(this.focus.column) + columns, this.visibleColumns.length - 1));
+		this.moveTo({ row, column: this.visibleColumns[across] ?? 0 }, extend);
 	}
 
 	/** As far as it goes in one direction. */
 	moveToEdge(rows: number, columns: number, extend = false): void {
-		this.move(rows * this.visibleRows.length, columns * this.#form().columns.length, extend);
+		this.move(rows * this.visibleRows.length, columns * this.visibleColumns.length, extend);
+	}
+
+	selectAll(): void {
+		this.anchor = { row: this.visibleRows[0] ?? 0, column: this.visibleColumns[0] ?? 0 };
+		this.focus = { row: this.visibleRows.at(-1) ?? 0, column: this.visibleColumns.at(-1) ?? 0 };
+	}
+
+	selectRow(row: number, extend = false): void {
+		this.anchor = { row: extend ? this.anchor.row : row, column: this.visibleColumns[0] ?? 0 };
+		this.focus = { row, column: this.visibleColumns.at(-1) ?? 0 };
+	}
+
+	selectColumn(column: number, extend = false): void {
+		this.anchor = { row: this.visibleRows[0] ?? 0, column: extend ? this.anchor.column : column };
+		this.focus = { row: this.visibleRows.at(-1) ?? 0, column };
+	}
+
+	/** A cell as it is shown. */
+	shownText(row: number, column: number): string {
+		const form = this.#form;
+		return form.word(row, column) ?? formatFigure(form.value(row, column), formatAt(form, row, column, this.scale), this.#locale());
 	}
 
 	/** What a cell is edited as; what was just typed there while it is on its way. */
 	editableText({ row, column }: Place): string {
-		const { values, columns, rows } = this.#form();
-		const typed = this.#pending().get(row * columns.length + column);
+		const form = this.#form;
+		const typed = this.#session.pending.get(form.cell(row, column));
 		if (typed !== undefined) return typed;
-		return editableFigure(values[row * columns.length + column] ?? null, formatAt({ rows, columns }, row, column), this.#locale());
+		return form.word(row, column) ?? editableFigure(form.value(row, column), formatAt(form, row, column, this.scale), this.#locale());
 	}
 
 	startEdit(text?: string): void {
@@ -144,94 +320,175 @@ export class GridState {
 	commit(): void {
 		if (!this.editing) return;
 		this.editing = false;
-		const { row, column } = this.focus;
 		// An entry that did not arrive may be sent again as it is; one still on its way may not.
-		const cell = row * this.#form().columns.length + column;
-		const unsent = this.#pending().has(cell) && this.#faults().has(cell);
-		if (unsent || this.text.trim() !== this.editableText(this.focus)) this.#enter([{ ...this.focus, text: this.text }]);
+		const cell = this.#form.cell(this.focus.row, this.focus.column);
+		const unsent = this.#session.pending.has(cell) && this.#session.faults.has(cell);
+		if (unsent || this.text.trim() !== this.editableText(this.focus)) this.#send([{ ...this.focus, text: this.text }]);
 	}
 
 	cancel(): void {
 		this.editing = false;
 	}
 
+	#send(entries: Entry[], options: EntryOptions = {}): void {
+		const { columns } = this.#form;
+		const kept = [...this.kept].map((cell) => ({ row: Math.floor(cell / columns.length), column: cell % columns.length }));
+		this.#enter(entries, { ...options, ...(this.scale > 1 && { scale: this.scale }), ...(kept.length > 0 && { kept }) });
+	}
+
+	/** Keeps the selected cells out of spreads, or lets them take part again. */
+	toggleKept(): void {
+		const cells = this.#selectedPlaces().map(({ row, column }) => this.#form.cell(row, column));
+		const kept = new Set(this.kept);
+		const all = cells.every((cell) => kept.has(cell));
+		for (const cell of cells)
+			if (all) kept.delete(cell);
+			else kept.add(cell);
+		this.kept = kept;
+	}
+
 	/** Takes away the entries of the selection. */
 	clear(): void {
-		this.#enter(this.#selectedPlaces().map((place) => ({ ...place, text: '' })));
+		this.#send(this.#writable(this.#selectedPlaces()).map((place) => ({ ...place, text: '' })));
 	}
 
 	/** Repeats the first selected row downwards. */
 	fillDown(): void {
-		const { rows, from, to } = this.selection;
-		const entries: Entry[] = [];
-		for (let column = from; column <= to; column++) {
-			const text = this.editableText({ row: rows[0]!, column });
-			for (const row of rows.slice(1)) entries.push({ row, column, text });
-		}
-		this.#enter(entries);
+		const { rows, columns } = this.selection;
+		this.#send(this.#writable(rows.slice(1).flatMap((row) => columns.map((column) => ({ row, column, from: { row: rows[0]!, column } })))));
 	}
 
-	copy(): string {
-		const { rows, from, to } = this.selection;
-		return toClipboard(
-			rows.map((row) => Array.from({ length: to - from + 1 }, (_, offset) => this.editableText({ row, column: from + offset })))
+	/** Repeats the first selected column to the right. */
+	fillRight(): void {
+		const { rows, columns } = this.selection;
+		this.#send(
+			this.#writable(columns.slice(1).flatMap((column) => rows.map((row) => ({ row, column, from: { row, column: columns[0]! } }))))
 		);
 	}
 
-	/** Enters a copied block from the selection's first cell on; one value fills the whole selection. */
-	paste(clipboard: string): void {
-		const block = fromClipboard(clipboard);
-		if (block.length === 0) return;
-		const single = block.length === 1 && block[0]!.length === 1;
-		if (single && this.severalSelected) {
-			this.#enter(this.#selectedPlaces().map((place) => ({ ...place, text: block[0]![0]! })));
+	/** Enters the same text into every selected cell. */
+	enterAll(text: string): void {
+		this.#send(this.#writable(this.#selectedPlaces()).map((place) => ({ ...place, text })));
+	}
+
+	/** Those of some cells that take entries, with what they copy; a lone cell is asked for whatever it is, to hear why not. */
+	#writable(places: readonly (Place & { from?: Place })[]): Entry[] {
+		const takes = places.length === 1 ? places : places.filter(({ row, column }) => this.#form.takesEntry(row, column));
+		if (takes.length === 0 && places.length > 0) this.#say('None of these cells takes entries.');
+		return takes.map(({ row, column, from }) => ({ row, column, text: from ? this.editableText(from) : '' }));
+	}
+
+	/** The selection for the clipboard; with the names of its rows and columns when asked. */
+	copy(withNames = false): string {
+		const { rows, columns } = this.selection;
+		const cells = rows.map((row) => columns.map((column) => this.editableText({ row, column })));
+		if (!withNames) return toClipboard(cells);
+		const { rows: lines, columns: across } = this.#form;
+		return toClipboard([
+			['', ...columns.map((column) => across[column]!.label)],
+			...cells.map((line, index) => [lines[rows[index]!]!.label, ...line])
+		]);
+	}
+
+	/**
+	 * Pastes a block from the focus on; one that brings the names of rows and columns goes where they say. A single cell fills
+	 * the whole selection. Where the numbers fit two ways of writing it asks once.
+	 */
+	paste(text: string, own: NumberStyle): void {
+		const block = fromClipboard(text);
+		const size = block.reduce((count, line) => count + line.length, 0);
+		if (size === 0) return;
+		if (size > MOST_PASTED) {
+			this.#say(
+				`This block has ${size.toLocaleString(this.#locale())} cells; at most ${MOST_PASTED.toLocaleString(this.#locale())} fit at once. Paste it in parts.`
+			);
 			return;
 		}
-		const { rows, from } = this.selection;
-		const firstRow = this.visibleRows.indexOf(rows[0]!);
-		const columns = this.#form().columns.length;
-		const entries: Entry[] = [];
-		block.forEach((line, down) =>
-			line.forEach((text, across) => {
-				const row = this.visibleRows[firstRow + down];
-				if (row !== undefined && from + across < columns) entries.push({ row, column: from + across, text });
-			})
+		const found = pastedStyle(block.flat(), own);
+		if (found.kind === 'either' && !this.#pasteStyle) this.question = { example: found.example, style: found.style, block };
+		else this.#pasteBlock(block, found.kind === 'other' ? found.style : found.kind === 'either' ? this.#pasteStyle : undefined);
+	}
+
+	/** Answers the question of a paste; the answer holds for what is pasted later too. */
+	answerPaste(style: NumberStyle): void {
+		const { question } = this;
+		this.question = null;
+		this.#pasteStyle = style;
+		if (question) this.#pasteBlock(question.block, style);
+	}
+
+	#pasteBlock(block: string[][], style: NumberStyle | undefined): void {
+		const options: EntryOptions = style ? { style } : {};
+		if (block.length === 1 && block[0]!.length === 1 && this.severalSelected) {
+			this.#send(
+				this.#writable(this.#selectedPlaces()).map((place) => ({ ...place, text: block[0]![0]! })),
+				options
+			);
+			return;
+		}
+		const { top, left } = this.selection;
+		const { rows, columns } = this.#form;
+		const aligned = alignBlock(
+			block,
+			{ labels: this.visibleRows.map((row) => rows[row]!.label), first: top },
+			{ labels: this.visibleColumns.map((column) => columns[column]!.label), first: left }
 		);
-		this.#enter(entries);
+		this.#send(
+			aligned.cells.map(({ down, across, text }) => ({ row: this.visibleRows[down]!, column: this.visibleColumns[across]!, text })),
+			options
+		);
+		if (aligned.lost > 0)
+			this.#say(`${aligned.lost === 1 ? 'One cell' : `${aligned.lost} cells`} of the block lie beyond the form and were left out.`);
+	}
+
+	/** Rows, columns and figures that hold a text, row by row. */
+	find(text: string): Place[] {
+		const wanted = text.trim().toLowerCase();
+		if (wanted === '') return [];
+		const { rows, columns } = this.#form;
+		const found: Place[] = [];
+		const first = this.visibleColumns[0] ?? 0;
+		rows.forEach((line, row) => {
+			if (line.label.toLowerCase().includes(wanted) || line.code.toLowerCase() === wanted) found.push({ row, column: first });
+			else if (this.#form.has(row))
+				for (const column of columns.keys()) if (this.shownText(row, column).toLowerCase().includes(wanted)) found.push({ row, column });
+		});
+		columns.forEach((line, column) => {
+			if (line.label.toLowerCase().includes(wanted)) found.push({ row: this.visibleRows[0] ?? 0, column });
+		});
+		return found.slice(0, 1_000);
 	}
 
 	/** The selected leaf figures of one unit, added up; parents would count twice. */
 	readonly totals = $derived.by(() => {
-		const { rows, columns, values } = this.#form();
+		const { rows, columns } = this.#form;
 		const picked: number[] = [];
 		let unit: string | undefined;
 		let selected = 0;
 		let mixed = false;
-		for (const row of this.selection.rows)
-			for (let column = this.selection.from; column <= this.selection.to; column++) {
-				selected++;
-				const line = rows[row]!;
-				const value = values[row * columns.length + column];
-				if (
-					line.parent ||
-					columns[column]!.parent ||
-					columns[column]!.computed ||
-					line.formula !== null ||
-					value === null ||
-					value === undefined
-				)
-					continue;
-				const own = line.unit ?? line.valueType;
+		const across = this.selection.columns.filter((column) => {
+			const line = columns[column]!;
+			return line.kind === 'cells' && !line.parent && !line.computed;
+		});
+		for (const row of this.selection.rows) {
+			selected += this.selection.columns.length;
+			const line = rows[row]!;
+			if (line.parent || line.kind !== 'cells' || line.formula !== null || line.coded || line.valueType === 'date') continue;
+			const own = line.unit ?? line.valueType;
+			for (const column of across) {
+				const value = this.#form.value(row, column);
+				if (value === null) continue;
 				if (unit !== undefined && unit !== own) mixed = true;
 				unit ??= own;
 				if (unit === own) picked.push(value);
 			}
+		}
 		const sum = picked.reduce((total, value) => total + value, 0);
 		return { sum, count: picked.length, average: picked.length > 0 ? sum / picked.length : 0, unit, selected, mixed };
 	});
 
 	#selectedPlaces(): Place[] {
-		const { rows, from, to } = this.selection;
-		return rows.flatMap((row) => Array.from({ length: to - from + 1 }, (_, offset) => ({ row, column: from + offset })));
+		const { rows, columns } = this.selection;
+		return rows.flatMap((row) => columns.map((column) => ({ row, column })));
 	}
 }

@@ -1,4 +1,4 @@
-import type { NumberStyle } from '../../core';
+import type { NumberStyle } from './parse';
 
 /** How numbers are written where a person comes from, by their locale. */
 export function numberStyle(locale: string): NumberStyle {

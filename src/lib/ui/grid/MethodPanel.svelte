@@ -1,0 +1,180 @@
+<script lang="ts">
+	import type { Method } from '$lib/core';
+	import type { MethodAnswer } from '$lib/server/engine';
+	import X from '@lucide/svelte/icons/x';
+	import { untrack } from 'svelte';
+	import MemberPick from '../data-in/MemberPick.svelte';
+	import { formatFigure, formatMoment, type FigureFormat } from '../figures/format';
+	import type { FormSession } from './form-session.svelte';
+
+	interface Props {
+		session: FormSession;
+		row: number;
+		/** The account dimension: drivers are picked from it. */
+		accounts: number | null;
+		format: FigureFormat;
+		locale: string;
+		onclose: () => void;
+	}
+	let { session, row, accounts, format, locale, onclose }: Props = $props();
+
+	const KINDS = [
+		['growth on last year', 'Grow on last year'],
+		['average last year', 'Last year’s average'],
+		['trend', 'Trend of the last months'],
+		['driver and rate', 'Driver × rate']
+	] as const;
+
+	let kind = $state<Method['kind']>('growth on last year');
+	let percent = $state('0');
+	let periods = $state('12');
+	let rate = $state('1');
+	let driver = $state<{ id: number; name: string } | null>(null);
+	let adjustPercent = $state('0');
+	let adjustAmount = $state('0');
+	let answer = $state.raw<MethodAnswer | null>(null);
+	let last = $state.raw<{ person: string; at: string } | null>(null);
+	let asked = 0;
+
+	const numberOf = (text: string): number => Number(text.replace(',', '.').replaceAll(/[\s%]/g, '') || '0');
+	const method = $derived.by((): Method | null => {
+		const adjust = { adjustPercent: numberOf(adjustPercent) / 100, adjustAmount: numberOf(adjustAmount) };
+		const numbers = [adjust.adjustPercent, adjust.adjustAmount, numberOf(percent), numberOf(rate), numberOf(periods)];
+		if (!numbers.every(Number.isFinite)) return null;
+		switch (kind) {
+			case 'driver and rate':
+				return driver ? { kind, driver: driver.id, rate: numberOf(rate), ...adjust } : null;
+			case 'trend':
+				return { kind, periods: Math.max(2, Math.min(60, Math.round(numberOf(periods)))), ...adjust };
+			case 'growth on last year':
+			case 'average last year':
+				return { kind, percent: numberOf(percent) / 100, ...adjust };
+			default:
+				return kind satisfies never;
+		}
+	});
+	const line = $derived(session.form.rows[row]);
+
+	$effect(() => {
+		void row;
+		untrack(() => void recall());
+	});
+	$effect(() => {
+		void row;
+		const wanted = method;
+		const timer = setTimeout(() => void look(wanted), 150);
+		return () => clearTimeout(timer);
+	});
+
+	/** The method the row was filled by last stands there again. */
+	async function recall() {
+		last = null;
+		const found = await session.ask<{ last: { method: Method; person: string; at: string } | null }>('last-method', { asked: { row } });
+		if (!found?.last) return;
+		last = found.last;
+		const { method: before } = found.last;
+		kind = before.kind;
+		adjustPercent = String(Number((before.adjustPercent * 100).toFixed(6)));
+		adjustAmount = String(before.adjustAmount);
+		if ('percent' in before) percent = String(Number((before.percent * 100).toFixed(6)));
+		if ('periods' in before) periods = String(before.periods);
+		if ('rate' in before) rate = String(before.rate);
+		if ('driver' in before) {
+			const place = session.form.rows.find(({ account }) => account === before.driver);
+			driver = { id: before.driver, name: place?.label ?? 'the account chosen last time' };
+		}
+	}
+	async function look(wanted: Method | null) {
+		const number = ++asked;
+		const found = wanted ? await session.method(row, wanted) : null;
+		if (number === asked) answer = found ?? null;
+	}
+	const shown = (value: number | null) => (value === null ? '' : formatFigure(value, { ...format, scale: 1 }, locale));
+	const sum = (which: 'now' | 'value') => (answer?.columns ?? []).reduce((total, column) => total + (column[which] ?? 0), 0);
+	const adds = $derived(line && (line.valueType === 'money' || line.valueType === 'quantity'));
+</script>
+
+<aside
+	class="border-hairline bg-base-100 w-75 shrink-0 overflow-y-auto border-l px-4 py-3.5 text-[13px]"
+	aria-label="Fill the row by a method"
+>
+	<div class="flex items-start">
+		<h2 class="text-grey grow text-xs font-semibold">Fill the row by a method</h2>
+		<button class="text-grey hover:text-base-content -mt-1 -mr-1 p-1" aria-label="Close the methods" onclick={onclose}
+			><X size={15} aria-hidden="true" /></button
+		>
+	</div>
+	<p class="text-lg leading-6 font-semibold">{line?.label}</p>
+	{#if last}<p class="text-grey text-xs">Filled this way by {last.person}, {formatMoment(last.at, locale)}</p>{/if}
+	<label class="mt-2 block"
+		><span class="text-grey text-xs">Method</span>
+		<select class="select select-sm w-full" bind:value={kind}>
+			{#each KINDS as [value, name] (value)}<option {value}>{name}</option>{/each}
+		</select></label
+	>
+	<div class="mt-2 grid grid-cols-2 gap-2">
+		{#if kind === 'driver and rate'}
+			<div class="col-span-2">
+				<span class="text-grey text-xs">Driver</span>
+				{#if accounts !== null}
+					<MemberPick
+						dimension={accounts}
+						label="The account that drives the row"
+						of="all"
+						chosen={driver?.name ?? ''}
+						onpick={(member) => (driver = member)}
+					/>
+				{/if}
+			</div>
+			<label><span class="text-grey text-xs">Rate</span><input class="input input-sm w-full text-right" bind:value={rate} /></label>
+		{:else if kind === 'trend'}
+			<label
+				><span class="text-grey text-xs">Months looked back</span><input
+					class="input input-sm w-full text-right"
+					bind:value={periods}
+				/></label
+			>
+		{:else}
+			<label
+				><span class="text-grey text-xs">Raised by, %</span><input class="input input-sm w-full text-right" bind:value={percent} /></label
+			>
+		{/if}
+	</div>
+	<h3 class="text-grey mt-3 text-xs font-semibold">Adjustment on top</h3>
+	<div class="mt-1 grid grid-cols-2 gap-2">
+		<label><span class="text-grey text-xs">In %</span><input class="input input-sm w-full text-right" bind:value={adjustPercent} /></label>
+		<label
+			><span class="text-grey text-xs">Amount a month</span><input
+				class="input input-sm w-full text-right"
+				bind:value={adjustAmount}
+			/></label
+		>
+	</div>
+	{#if answer?.reason}<p class="text-warning mt-3">{answer.reason}</p>{/if}
+	{#if answer && answer.columns.length > 0}
+		<table class="mt-3 w-full">
+			<thead
+				><tr class="text-grey text-right text-xs"
+					><th class="text-left font-normal">Period</th><th class="font-normal">Now</th><th class="font-normal">By the method</th></tr
+				></thead
+			>
+			<tbody>
+				{#each answer.columns as { column, label, now, value } (column)}
+					<tr class="border-hairline border-t text-right"
+						><td class="text-left">{label}</td><td class="text-grey">{shown(now)}</td><td class="font-semibold">{shown(value)}</td></tr
+					>
+				{/each}
+			</tbody>
+			{#if adds}<tfoot
+					><tr class="border-soft border-t text-right font-semibold"
+						><td class="text-left">Together</td><td>{shown(sum('now'))}</td><td>{shown(sum('value'))}</td></tr
+					></tfoot
+				>{/if}
+		</table>
+	{/if}
+	<button
+		class="btn btn-primary btn-sm mt-3"
+		disabled={!method || !answer?.columns.some(({ value }) => value !== null)}
+		onclick={() => method && session.fill(row, method)}>Put into my draft</button
+	>
+</aside>
