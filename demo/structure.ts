@@ -38,6 +38,16 @@ const ratio = (valueType: 'percent' | 'price', decimals: number): Branch['accoun
 	decimals,
 	unit: null
 });
+/** Facts about a docking, one a year: which yard, when, what for. */
+const fact = (valueType: AccountDefinition['valueType'], decimals = 0, unit: string | null = null): Branch['account'] => ({
+	kind: valueType === 'price' ? 'rate' : 'statistic',
+	valueType,
+	timeBehaviour: valueType === 'quantity' ? 'flow' : 'latest',
+	consolidation: valueType === 'quantity' ? 'sum' : valueType === 'price' || valueType === 'percent' ? 'average' : 'none',
+	frequency: 'per year',
+	decimals,
+	unit
+});
 const leaf = (code: string, name: string, account: Branch['account']): Branch => ({ code, name, account });
 const divide = (left: Expression, right: Expression): Expression => ({ kind: 'binary', operator: '/', left, right });
 
@@ -205,6 +215,18 @@ export const ACCOUNTS: Branch[] = [
 		]
 	},
 	{
+		code: 'DOCK',
+		name: 'Dry docking',
+		children: [
+			{ ...leaf('W10', 'Yard', fact('choice')), weight: 0 },
+			{ ...leaf('W20', 'Enters the dock', fact('date')), weight: 0 },
+			{ ...leaf('W30', 'Days in dock', fact('quantity', 0, 'days')), weight: 0 },
+			{ ...leaf('W40', 'Price a day', fact('price', 2)), weight: 0 },
+			{ ...leaf('W50', 'Hull renewed', fact('percent', 1)), weight: 0 },
+			{ ...leaf('W60', 'What is done', fact('text')), weight: 0 }
+		]
+	},
+	{
 		code: 'BS',
 		name: 'Net assets',
 		children: [
@@ -225,6 +247,14 @@ export const ACCOUNTS: Branch[] = [
 			}
 		]
 	}
+];
+
+/** Where vessels are docked: what the account Yard chooses from. */
+export const YARDS: Branch[] = [
+	{ code: 'YTAR', name: 'Tarrowick slipway' },
+	{ code: 'YLIS', name: 'Listra dry dock' },
+	{ code: 'YSAL', name: 'Saltmarrow floating dock' },
+	{ code: 'YOWN', name: 'Own quay, afloat' }
 ];
 
 export const ENTITIES: Branch[] = [

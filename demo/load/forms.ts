@@ -45,16 +45,26 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 		id: blocks++,
 		parts: [{ dimension: dimensions.account.id, selection: { kind: 'these', members: codes.map(account) } }]
 	});
+	const read = (code: string) => ({ kind: 'account' as const, member: account(code) });
 	const forms: {
 		code: string;
 		name: string;
 		description: string;
+		instructions?: string;
+		folder?: string;
 		layout: Omit<FormLayout, 'version' | 'columns' | 'currencies'> & Partial<Pick<FormLayout, 'columns'>>;
 	}[] = [
 		{
 			code: 'route-contribution',
 			name: 'Route contribution',
 			description: 'Loads and running costs of your routes, down to the contribution.',
+			instructions: `**What to plan here**
+
+1. Passengers, cars and freight of each route, month by month.
+2. Voyage costs follow from them; type them where a contract says something else.
+3. Harbour dues are settled centrally and closed.
+
+A total may be typed too: it is spread over the routes beneath in proportion.`,
 			layout: {
 				rows: [under('OC'), these('MARGIN', 'LOAD', 'PERSAIL', 'PERPAX', 'FUELPRICE'), these('S10', 'S20', 'S30', 'S40', 'S50', 'S60')],
 				selectors: [shared.line, shared.route, shared.department, shared.scenario, shared.version, shared.year],
@@ -78,6 +88,10 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			layout: {
 				rows: [under('BS')],
 				selectors: [shared.line, shared.scenario, shared.version, shared.year],
+				checks: [
+					{ label: 'Debt stays below assets', left: read('DEBT'), compare: '<=', right: read('ASSETS'), bars: true },
+					{ label: 'Cash stays above nothing', left: read('1030'), compare: '>=', right: { kind: 'number', value: 0 }, bars: false }
+				],
 				pinned: [
 					{ dimension: dimensions.department.id, member: dimensions.department.ids.get('NODEP')! },
 					{ dimension: dimensions.route.id, member: dimensions.route.ids.get('NOROUTE')! }
@@ -124,12 +138,88 @@ export async function loadForms(client: pg.PoolClient, modelId: number, dimensio
 			}
 		}
 	);
+	const scenarioYear = (id: number, heading: string, scenario: string, year: string, more: object = {}): FormLayout['columns'][number] => ({
+		...(inYear(id, year, scenario) as Extract<FormLayout['columns'][number], { kind: 'cells' }>),
+		heading,
+		...more
+	});
+	const facts = ['W10', 'W20', 'W30', 'W40', 'W50', 'W60'];
+	forms.push(
+		{
+			code: 'fleet-care',
+			name: 'Fleet care',
+			folder: 'Vessels',
+			description: 'Repairs and docking month by month, beside the outlook, with lines of your own.',
+			layout: {
+				rows: [
+					{
+						...(under('CARE') as Extract<FormLayout['rows'][number], { kind: 'cells' }>),
+						guidance: { [account('6420')]: 'as agreed with the yard' }
+					}
+				],
+				columns: [
+					{
+						kind: 'cells',
+						id: 0,
+						parts: [
+							{ dimension: dimensions.scenario.id, selection: { kind: 'these', members: [dimensions.scenario.ids.get('BUD28')!] } },
+							{ dimension: periods.id, selection: { kind: 'leaves', of: periods.ids.get('FY2028')! } }
+						]
+					},
+					scenarioYear(1, 'FY2028', 'BUD28', 'FY2028'),
+					scenarioYear(2, 'Outlook FY2027', 'OUT27', 'FY2027', { readOnly: true }),
+					{
+						kind: 'derived',
+						id: 3,
+						label: 'in %',
+						derivation: { how: '% difference', of: 1, base: 2 },
+						emphasis: [{ when: 'above', value: 0.1, look: 'strong' }]
+					}
+				],
+				selectors: [shared.line, shared.route, shared.department, shared.version],
+				methods: true,
+				ownLines: { dimension: dimensions.account.id, parent: account('CARE') },
+				pinned: []
+			}
+		},
+		{
+			code: 'dry-docking',
+			name: 'Dry docking',
+			folder: 'Vessels',
+			description: 'Which vessel goes where, when and for what.',
+			layout: {
+				rows: [
+					{
+						kind: 'cells',
+						id: 0,
+						parts: [{ dimension: dimensions.route.id, selection: { kind: 'leaves', of: dimensions.route.ids.get('ALLROUTES')! } }]
+					}
+				],
+				columns: facts.map((code, id) => ({
+					kind: 'cells' as const,
+					id,
+					width: code === 'W60' ? 220 : code === 'W10' ? 150 : 110,
+					parts: [{ dimension: dimensions.account.id, selection: { kind: 'these' as const, members: [account(code)] } }]
+				})),
+				selectors: [selector(dimensions.entity, ['GROUP'], 'SKE'), shared.scenario, shared.version, shared.year],
+				pinned: [{ dimension: dimensions.department.id, member: dimensions.department.ids.get('FC')! }]
+			}
+		}
+	);
 	for (const form of forms)
-		await client.query("INSERT INTO form (model_id, code, name, folder, description, layout) VALUES ($1, $2, $3, 'Planning', $4, $5)", [
-			modelId,
-			form.code,
-			form.name,
-			form.description,
-			JSON.stringify({ version: 2, columns: months, currencies: ['EUR', 'local'], ...form.layout } satisfies FormLayout)
-		]);
+		await client.query(
+			`WITH made AS (
+				INSERT INTO form (model_id, code, name, folder, description, instructions, layout) VALUES ($1, $2, $3, $4, $5, $6, $7)
+				RETURNING id, version, name, folder, description, instructions, roles, layout
+			) INSERT INTO form_version (form_id, version, name, folder, description, instructions, roles, layout) SELECT * FROM made`,
+			[
+				modelId,
+				form.code,
+				form.name,
+				form.folder ?? 'Planning',
+				form.description,
+				form.instructions ?? '',
+				JSON.stringify({ version: 2, columns: months, currencies: ['EUR', 'local'], ...form.layout } satisfies FormLayout)
+			]
+		);
 }

@@ -2,12 +2,13 @@
 import type pg from 'pg';
 import { createCellTable } from '../../src/lib/server/database/cells';
 import { transaction } from '../../src/lib/server/database/pool';
-import { DEPARTMENTS, ACCOUNTS, ENTITIES, ROUTE_TREE, SCENARIOS, VERSIONS } from '../structure';
+import { DEPARTMENTS, ACCOUNTS, ENTITIES, ROUTE_TREE, SCENARIOS, VERSIONS, YARDS } from '../structure';
 import { loadAccess } from './access';
 import { insertId } from './dimensions';
 import { loadFigures, loadOrigins } from './figures';
 import { loadForms } from './forms';
 import { loadImports } from './imports';
+import { loadNotes } from './notes';
 import { loadPeople } from './people';
 import { loadCurrencies, loadFacts, loadFormulas, loadPeriods, loadTree } from './structure';
 
@@ -35,7 +36,8 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 			version: await loadTree(client, 'version', 'Version', 'general', VERSIONS)
 		};
 		await loadCurrencies(client);
-		await loadFacts(client, dimensions, periods);
+		const yards = await loadTree(client, 'yard', 'Yard', 'general', YARDS);
+		await loadFacts(client, dimensions, periods, yards.id);
 		const modelId = await insertId(
 			client,
 			"INSERT INTO model (code, name, reporting_currency) VALUES ('group', 'Group plan', 'EUR') RETURNING id",
@@ -67,6 +69,7 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		const cells = await loadFigures(client, modelId, ordered, dimensions, periods.ids, origins, people);
 		await loadForms(client, modelId, dimensions, periods);
 		await loadAccess(client, modelId, dimensions, periods, people);
+		await loadNotes(client, modelId, dimensions, periods, people);
 		await client.query("INSERT INTO setting (key, value) VALUES ('demo', 'Brinewater Crossings')");
 		return { cells, people: people.size };
 	}, database);

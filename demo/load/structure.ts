@@ -136,11 +136,12 @@ export async function loadCurrencies(client: pg.PoolClient): Promise<void> {
 	);
 }
 
-export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, periods: LoadedDimension): Promise<void> {
+export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, periods: LoadedDimension, yards: number): Promise<void> {
 	for (const branch of flatten(ACCOUNTS))
 		if (branch.account)
 			await client.query(
-				'INSERT INTO account (member_id, kind, value_type, time_behaviour, consolidation, decimals, unit) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+				`INSERT INTO account (member_id, kind, value_type, time_behaviour, consolidation, decimals, unit, frequency, choice_dimension)
+				VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
 				[
 					dimensions.account.ids.get(branch.code),
 					branch.account.kind,
@@ -148,7 +149,9 @@ export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, p
 					branch.account.timeBehaviour,
 					branch.account.consolidation,
 					branch.account.decimals,
-					branch.account.unit
+					branch.account.unit,
+					branch.account.frequency ?? 'per period',
+					branch.account.valueType === 'choice' ? yards : null
 				]
 			);
 	for (const branch of flatten(ENTITIES))

@@ -35,13 +35,37 @@ export async function choose(page: Page, selector: string, member: string): Prom
 	await expect(page.getByRole('button', { name: `${selector}: ${member}` })).toBeVisible();
 }
 
+/** Which column of the grid a heading stands over; the grid draws columns in sight only, so it is scrolled until it is there. */
+async function columnNamed(page: Page, name: string): Promise<string> {
+	const find = () =>
+		page
+			.locator('thead th[aria-colindex]')
+			.evaluateAll(
+				(headings, wanted) =>
+					headings.find((heading) => (heading as HTMLElement).innerText.trim().split('\n')[0] === wanted)?.getAttribute('aria-colindex') ??
+					null,
+				name
+			);
+	const scroller = page.locator('.scroller').first();
+	const steps = [null, 0, 400, 800, 1_200, 1_600, 2_000];
+	for (const left of steps) {
+		if (left !== null) {
+			await scroller.evaluate((element, to) => element.scrollTo({ left: to }), left);
+			await page.waitForTimeout(60);
+		}
+		const found = await find();
+		if (found !== null) return found;
+	}
+	throw new Error(`There is no column ${name}.`);
+}
+
 /** A cell of the grid by its row's and its column's heading. */
 export async function cellAt(page: Page, row: string, column: string) {
-	const headings = await page.locator('thead tr').last().locator('th').allInnerTexts();
-	const at = headings.findIndex((heading) => heading.trim().split('\n')[0] === column);
-	expect(at, `column ${column}`).toBeGreaterThan(0);
-	const line = page.locator('tbody tr').filter({ has: page.locator('th', { hasText: new RegExp(`^\\s*${row}\\s*$`) }) });
-	return line.locator('td').nth(at - 1);
+	const at = await columnNamed(page, column);
+	const line = page
+		.locator('tbody tr')
+		.filter({ has: page.locator('th', { hasText: new RegExp(`^\\s*${row.replaceAll(/[()]/g, '\\$&')}\\s*$`) }) });
+	return line.locator(`td[aria-colindex="${at}"]`);
 }
 
 /** The figure shown in a cell, as a number; undefined when it is empty. */

@@ -325,7 +325,9 @@ function consolidate(facts: AccountDefinition, { sum, weight, cells, unweighted,
 		facts.valueType === 'date' ||
 		facts.valueType === 'text' ||
 		(facts.frequency ?? 'per period') !== 'per period';
-	if (coded) return least === most ? outcome(least) : outcome(EMPTY, { mixed: true });
+	// A rate averaged over months of unequal length gives the same amount up to the last bits.
+	const isOne = least === most || Math.abs(most - least) <= 1e-12 * Math.abs(most);
+	if (coded) return isOne ? outcome(least) : outcome(EMPTY, { mixed: true });
 	switch (facts.consolidation) {
 		case 'weighted by':
 			// Where all leaves agree the common value shows, weights or not.

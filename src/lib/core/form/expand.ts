@@ -22,7 +22,7 @@ export interface FormLine {
 	heading: string;
 	/** Depth in the tree among the lines of its block, from 0. */
 	depth: number;
-	/** Whether the member has others under it. */
+	/** Whether one of its members has others under it: its figures are totals. */
 	parent: boolean;
 	/** Whether what lies beneath it is closed at first. */
 	folded: boolean;
@@ -237,7 +237,7 @@ function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', c
 					code,
 					above: line.label === '' ? [] : [...line.above, line.label],
 					depth: depths[index]!,
-					parent: !dimension.isLeaf(ordinal),
+					parent: line.parent || !dimension.isLeaf(ordinal),
 					folded: depths[index]! + 1 >= openLevels && !dimension.isLeaf(ordinal),
 					guidance: block.guidance?.[id] ?? ''
 				};

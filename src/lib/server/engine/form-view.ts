@@ -26,7 +26,16 @@ import {
 	type WriteGuard
 } from '../../core';
 import type { CodedWords } from './coded-words';
-import { MARKS, type CheckLine, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type RowLine } from './messages';
+import {
+	MARKS,
+	type CheckLine,
+	type ColumnLine,
+	type FormAnswer,
+	type FormFrame,
+	type FormWindow,
+	type LineFacts,
+	type RowLine
+} from './messages';
 
 /** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
 export class FormView {
@@ -220,8 +229,17 @@ export class FormView {
 		};
 	}
 
+	/** How a cell's figure is written: by the account of its column, else of its row. */
+	#factsAt(row: number, column: number): LineFacts {
+		return this.#columns[column]!.facts ?? this.#rows[row]!;
+	}
+
 	#choices(words: CodedWords): FormFrame['choices'] {
-		const accounts = new Set(this.#rows.flatMap(({ account, valueType }) => (account !== null && valueType === 'choice' ? [account] : [])));
+		const accounts = new Set(
+			[...this.#rows, ...this.#columns.flatMap(({ facts }) => facts ?? [])].flatMap(({ account, valueType }) =>
+				account !== null && valueType === 'choice' ? [account] : []
+			)
+		);
 		return Object.fromEntries([...accounts].map((account) => [account, words.choicesOf(account).slice(0, MOST_CHOICES)]));
 	}
 
@@ -232,13 +250,13 @@ export class FormView {
 		const count = rows?.length ?? this.#rows.length;
 		for (let index = 0; index < count; index++) {
 			const row = rows ? rows[index]! : index;
-			const isCoded = this.#rows[row]!.coded;
 			for (let column = 0; column < width; column++) {
 				const { value, flags, favourable } = this.figure(row, column);
 				shown.values.push(isEmpty(value) ? null : value);
 				shown.flags.push(flags);
 				if (favourable !== undefined) shown[favourable ? 'good' : 'bad'].push(row * width + column);
-				if (isCoded && !isEmpty(value)) shown.words.push([row * width + column, words.wordOf(this.#accountAt(row, column), value)]);
+				if (this.#factsAt(row, column).coded && !isEmpty(value) && this.isRead(row, column))
+					shown.words.push([row * width + column, words.wordOf(this.#accountAt(row, column), value)]);
 			}
 		}
 		return shown;
@@ -260,8 +278,8 @@ export class FormView {
 	textPlaces(window: FormWindow = {}): number[] {
 		const places: number[] = [];
 		for (const row of this.#wanted(window) ?? this.#rows.keys()) {
-			if (this.#rows[row]?.valueType !== 'text') continue;
 			for (let column = 0; column < this.#columns.length; column++) {
+				if (this.#factsAt(row, column).valueType !== 'text') continue;
 				const { value } = this.figure(row, column);
 				if (!isEmpty(value)) places.push(value);
 			}
@@ -450,7 +468,10 @@ export class FormFault extends Error {
 	}
 }
 
-function rowLine(model: Model, line: FormLine, slice: Line): RowLine {
+const rowLine = (model: Model, line: FormLine, slice: Line): RowLine => ({ ...line, ...factsOf(model, line, slice) });
+
+/** How the figures of a line are written, by the account it or the slice names. */
+function factsOf(model: Model, line: FormLine, slice: Line): LineFacts {
 	const member = line.members[model.accounts.id] ?? slice[model.accounts.id];
 	const ordinal = member === undefined || line.kind === 'text' ? undefined : model.accounts.ordinal(member);
 	// A group of accounts is shown like what it groups.
@@ -459,7 +480,6 @@ function rowLine(model: Model, line: FormLine, slice: Line): RowLine {
 	const formula = ordinal === undefined || line.members[model.accounts.id] === undefined ? undefined : model.formula(ordinal);
 	const valueType = facts?.valueType ?? 'money';
 	return {
-		...line,
 		valueType,
 		coded: valueType === 'choice' || valueType === 'text',
 		account: member ?? null,
@@ -484,16 +504,18 @@ function likeOperand(line: RowLine, rows: readonly RowLine[]): Pick<RowLine, 'va
 function columnLine(model: Model, line: FormLine, slice: Line): ColumnLine {
 	const period = model.periods.dimension;
 	const ordinal = line.members[period.id] === undefined ? undefined : period.ordinal(line.members[period.id]!);
-	const plain = { computed: undefined, percent: false };
+	const { accounts } = model;
+	const facts = line.members[accounts.id] === undefined ? undefined : factsOf(model, line, slice);
+	const plain = { computed: undefined, percent: false, facts };
 	const outer = line.heading || line.above.join(' · ');
 	if (ordinal === undefined) return { ...line, ...plain, group: outer, level: '', cut: undefined };
 	const above = period.tree.parent[ordinal]!;
-	const facts = model.periods.facts(ordinal);
+	const level = model.periods.facts(ordinal)?.level;
 	return {
 		...line,
 		...plain,
-		group: outer || (facts?.level === 'month' && above >= 0 ? period.member(above).name : ''),
-		level: facts?.level ?? '',
+		group: outer || (level === 'month' && above >= 0 ? period.member(above).name : ''),
+		level: level ?? '',
 		cut: cutOf(model, line, slice, ordinal)
 	};
 }

@@ -52,18 +52,23 @@ export interface ColumnLine extends FormLine {
 	computed: string | undefined;
 	/** Whether its figures are shares, whatever the row counts. */
 	percent: boolean;
+	/** Set where accounts stand on the columns: how the column's figures are written, whatever the row. */
+	facts: LineFacts | undefined;
 }
 
-export interface RowLine extends FormLine {
+/** How the figures of an account are written. */
+export interface LineFacts {
 	valueType: ValueType;
 	/** Whether its figures stand for words: see `FormAnswer.words`. */
 	coded: boolean;
-	/** The account (id) it reads, where the row or the form's slice names one. */
+	/** The account (id) that is read, where the line or the form's slice names one. */
 	account: number | null;
 	shownDecimals: number;
 	unit: string | null;
 	formula: string | null;
 }
+
+export interface RowLine extends FormLine, LineFacts {}
 
 /** How a check of the form stands, and in which columns it does not hold. */
 export interface CheckLine {

@@ -184,7 +184,7 @@ export class ModelEngine {
 				this.#writeCell(change.origin, address, change.year, position, change.amounts[position]!);
 			return;
 		}
-		const leaf = leafOfMember(this.#model, change.period);
+		const leaf = leafOfMember(this.#model, address, change.period);
 		if (leaf) this.#writeCell(change.origin, address, leaf.fiscalYear, leaf.position, change.value);
 	}
 
@@ -357,7 +357,7 @@ export class ModelEngine {
 		const { draft, answer } = await this.#openForm(ask);
 		for (const { address, period, after } of ask.changes) {
 			const ordinals = toOrdinals(this.#model, address);
-			const leaf = leafOfMember(this.#model, period);
+			const leaf = ordinals && leafOfMember(this.#model, ordinals, period);
 			if (ordinals && leaf) this.#setDraftCell(ask.person, draft, ordinals, leaf.fiscalYear, leaf.position, fromDraftValue(after));
 		}
 		draft.version++;

@@ -32,8 +32,8 @@ export class PersonDraft {
 		);
 		const draft = new PersonDraft(model, found.rows[0]?.version ?? 0);
 		for (const { address, period, value, seen } of found.rows) {
-			const leaf = leafOfMember(model, period);
 			const ordinals = address && toOrdinals(model, address);
+			const leaf = ordinals && leafOfMember(model, ordinals, period);
 			if (!ordinals || !leaf) continue;
 			draft.overlay.set(ordinals, leaf.fiscalYear, leaf.position, value ?? CLEARED);
 			draft.seen.set(ordinals, leaf.fiscalYear, leaf.position, seen ?? CLEARED);

@@ -1,5 +1,5 @@
 import { isEmpty, mergeOverlay, type Cube, type Model, type OverlayCell, type WriteGuard } from '../../core';
-import { cellInWords, periodMember, toMembers } from './addresses';
+import { cellInWords, judgedPeriod, periodMember, toMembers } from './addresses';
 import type { ConflictDecisions, SavePlan } from './messages';
 import { toDraftValue, type PersonDraft } from './person-draft';
 
@@ -35,7 +35,7 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 	const bySeries = new Map<string, SavePlan['series'][number]>();
 	for (const cell of merge.entries) {
 		const { address, year, position, entry } = cell;
-		const verdict = guard.leafVerdict(address, model.periods.at(year, position)!.index);
+		const verdict = guard.leafVerdict(address, judgedPeriod(model, address, year, position));
 		if (verdict.kind !== 'enter') {
 			plan.refused.push({ words: cellInWords(model, address, year, position), reason: 'reason' in verdict ? verdict.reason : '' });
 			continue;

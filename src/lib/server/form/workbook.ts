@@ -51,8 +51,9 @@ function wordsByCell(form: FormAnswer): (cell: number, row: number) => string | 
 	return (cell, row) => {
 		const value = form.values[cell] ?? null;
 		if (value === null) return null;
-		if (form.rows[row]!.coded) return words.get(cell) ?? '';
-		return form.rows[row]!.valueType === 'date' ? new Date(value * 86_400_000).toISOString().slice(0, 10) : value;
+		const facts = form.columns[cell % form.columns.length]!.facts ?? form.rows[row]!;
+		if (facts.coded) return words.get(cell) ?? '';
+		return facts.valueType === 'date' ? new Date(value * 86_400_000).toISOString().slice(0, 10) : value;
 	};
 }
 
@@ -98,7 +99,11 @@ export async function formWorkbook(
 		if (line.parent || line.kind === 'text') added.getCell(1).font = { bold: true };
 		form.columns.forEach((column, at) => {
 			const cell = added.getCell(at + 2);
-			cell.numFmt = numberFormat(column.percent ? 'percent' : line.valueType, column.percent ? (column.decimals ?? 1) : line.shownDecimals);
+			const facts = column.facts ?? line;
+			cell.numFmt = numberFormat(
+				column.percent ? 'percent' : facts.valueType,
+				column.percent ? (column.decimals ?? 1) : facts.shownDecimals
+			);
 			const mark = form.marks[row * form.columns.length + at];
 			if (mark === 'e' || mark === 's') {
 				cell.style = { ...cell.style, ...TYPE_HERE, protection: { locked: false } };
@@ -211,7 +216,7 @@ export async function readWorkbook(person: SignedIn | undefined, modelId: number
 			const is = cellValue(sheet.getRow(row + HEAD_ROWS + 1).getCell(column + 2));
 			if (same(was, is)) continue;
 			const cell = row * columns + column;
-			const percent = form.columns[column]!.percent || form.rows[row]!.valueType === 'percent';
+			const percent = form.columns[column]!.percent || (form.columns[column]!.facts ?? form.rows[row]!).valueType === 'percent';
 			const change: WorkbookChange = {
 				row,
 				column,

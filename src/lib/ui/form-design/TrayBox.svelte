@@ -69,7 +69,31 @@
 </script>
 
 <section class="border-rule bg-base-100 flex min-w-0 flex-col rounded-md border px-2.5 py-1.5 text-[13px]" aria-label={title}>
-	<h2 class="text-grey text-xs font-semibold">{title}</h2>
+	<div class="flex items-center">
+		<h2 class="text-grey grow text-xs font-semibold">{title}</h2>
+		{#if axis && (desk.layout[axis].length > 0 || ids.length > 0)}
+			<div class="join shrink-0">
+				<button
+					class="btn btn-xs join-item"
+					title="More lines read from the model"
+					aria-label="Add lines to {title}"
+					onclick={() => add('cells')}>+ Lines</button
+				>
+				<button
+					class="btn btn-xs join-item"
+					title="Lines computed from others"
+					aria-label="Add computed lines to {title}"
+					onclick={() => add('derived')}>+ Computed</button
+				>
+				<button
+					class="btn btn-xs join-item"
+					title="A heading or an empty line"
+					aria-label="Add a heading to {title}"
+					onclick={() => add('text')}>+ Heading</button
+				>
+			</div>
+		{/if}
+	</div>
 	<div
 		class="mt-1 flex min-h-7 flex-wrap gap-1"
 		role="list"
@@ -133,26 +157,6 @@
 						>
 					</div>
 				{/each}
-			</div>
-			<div class="join shrink-0">
-				<button
-					class="btn btn-xs join-item"
-					title="More lines read from the model"
-					aria-label="Add lines to {title}"
-					onclick={() => add('cells')}>+ Lines</button
-				>
-				<button
-					class="btn btn-xs join-item"
-					title="Lines computed from others"
-					aria-label="Add computed lines to {title}"
-					onclick={() => add('derived')}>+ Computed</button
-				>
-				<button
-					class="btn btn-xs join-item"
-					title="A heading or an empty line"
-					aria-label="Add a heading to {title}"
-					onclick={() => add('text')}>+ Heading</button
-				>
 			</div>
 		</div>
 	{/if}

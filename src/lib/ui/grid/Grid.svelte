@@ -127,6 +127,13 @@
 		if (focusCell && !grid.editing) (cell ?? virtual.element)?.focus({ preventScroll: true });
 		onfocuscell(grid.focus.row, grid.focus.column);
 	}
+	/** Brings the focused cell into sight, when a panel has taken some of the room. */
+	export async function show() {
+		await tick();
+		await new Promise(requestAnimationFrame);
+		const slot = grid.slotOf(grid.focus.column);
+		virtual.show(grid.rowPlace(grid.focus.row), slot < moving.length ? slot : -1);
+	}
 	/** Brings the focused cell into sight and hands it the keyboard. */
 	export const focus = () => showFocus();
 
@@ -291,7 +298,7 @@
 		aria-rowcount={form.rows.length + 2}
 		aria-colcount={form.columns.length + 1}
 		aria-multiselectable="true"
-		style="width: {nameWidth + virtual.width + frozenWidth}px; font-size: {13 * factor}px; --row: {rowHeight}px"
+		style="width: {nameWidth + virtual.width + frozenWidth}px; font-size: {13 * factor}px; --row: {rowHeight}px; --names: {nameWidth}px"
 	>
 		<colgroup>
 			<col style="width: {nameWidth}px" />
@@ -353,6 +360,7 @@
 							aria-colindex={slot.column + 2}
 							class={[
 								column.parent && 'total',
+								column.facts?.coded && 'words',
 								right !== undefined && 'frozen',
 								right === undefined && !column.parent && beginsGroup(slot.column) && 'group-start'
 							]}
@@ -457,6 +465,9 @@
 		color: var(--grey);
 		border-bottom: none;
 	}
+	thead .words {
+		text-align: left;
+	}
 	thead .gap {
 		z-index: 1;
 		padding: 0;
@@ -473,6 +484,13 @@
 	}
 	.group-start {
 		border-left: 1px solid var(--hairline);
+	}
+	thead .groups th {
+		overflow: clip;
+	}
+	.groups .group {
+		position: sticky;
+		left: calc(var(--names) + 6px);
 	}
 	.group {
 		max-width: 100%;

@@ -96,7 +96,8 @@
 		{@const mark = isHere ? form.mark(row, column) : 'c'}
 		{@const focused = grid.focus.row === row && grid.focus.column === column}
 		{@const beside = marks.get(cell)}
-		{@const isWords = line.coded && form.word(row, column) !== undefined}
+		{@const facts = form.facts(row, column)}
+		{@const isWords = facts.coded && form.word(row, column) !== undefined}
 		<td
 			id={cellId(row, column)}
 			role="gridcell"
@@ -120,7 +121,7 @@
 				form.bad.has(cell) && 'bad',
 				grid.kept.has(cell) && 'kept',
 				others.has(cell) && 'other',
-				isWords && 'words',
+				facts.coded && 'words',
 				emphasisOf(column)
 			]}
 			style={right === undefined ? '' : `right: ${right}px`}
@@ -133,8 +134,8 @@
 			{#if focused && grid.editing}
 				<CellEditor
 					label="{line.label}, {across.label}"
-					valueType={line.valueType}
-					choices={line.account === null ? [] : (form.choices[line.account] ?? [])}
+					valueType={facts.valueType}
+					choices={facts.account === null ? [] : (form.choices[facts.account] ?? [])}
 					bind:text={grid.text}
 					selects={grid.text === grid.editableText(grid.focus)}
 					onkey={oneditkey}
@@ -251,6 +252,7 @@
 	.figure {
 		display: inline-block;
 		max-width: 100%;
+		padding-left: 2px;
 		overflow: hidden;
 		text-overflow: ellipsis;
 		vertical-align: bottom;

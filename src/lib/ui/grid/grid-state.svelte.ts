@@ -16,6 +16,13 @@ export type ColumnSlot = { kind: 'column'; column: number } | { kind: 'stub'; gr
 /** Cells pasted at once: at most a block of this many. */
 const MOST_PASTED = 20_000;
 
+/** Rows whose figures say how wide a column must be. */
+const MEASURED_ROWS = 300;
+
+/** A semibold digit in pixels, and what stands around a figure with the mark of a draft before it. */
+const CHARACTER_WIDTH = 7.1;
+const FIGURE_MARGIN = 32;
+
 /** Columns that may stand frozen at the right: the year's total and what follows it. */
 const MOST_FROZEN = 3;
 
@@ -24,8 +31,8 @@ export const STUB_WIDTH = 30;
 
 /** How a cell's figure is written: shares in percent, whatever the row counts; money and quantities in the grid's unit. */
 export function formatAt({ rows, columns }: Pick<ShownForm, 'rows' | 'columns'>, row: number, column: number, scale = 1): FigureFormat {
-	const line = rows[row]!;
 	const across = columns[column];
+	const line = across?.facts ?? rows[row]!;
 	if (across?.percent) return { valueType: 'percent', decimals: across.decimals ?? 1, exactly: true };
 	const isScaled = scale > 1 && (line.valueType === 'money' || line.valueType === 'quantity');
 	return {
@@ -123,9 +130,13 @@ export class GridState {
 	readonly frozen = $derived.by(() => {
 		if (!this.freezeTotal) return 0;
 		const { columns } = this.#session.form;
-		const last = this.slots.findLastIndex((slot) => slot.kind === 'column' && columns[slot.column]!.level === 'year');
-		const count = last < 0 ? 0 : this.slots.length - last;
-		return count <= MOST_FROZEN && count < this.slots.length ? count : 0;
+		const isTotal = (slot: ColumnSlot) =>
+			slot.kind === 'column' && (columns[slot.column]!.level === 'year' || columns[slot.column]!.kind === 'derived');
+		const count = this.slots.length - 1 - this.slots.findLastIndex((slot) => !isTotal(slot));
+		const hasYear = this.slots
+			.slice(this.slots.length - count)
+			.some((slot) => slot.kind === 'column' && columns[slot.column]!.level === 'year');
+		return hasYear && count > 0 && count <= MOST_FROZEN && count < this.slots.length ? count : 0;
 	});
 
 	readonly selection = $derived.by(() => {
@@ -187,8 +198,25 @@ export class GridState {
 	/** A column's width in pixels before zooming. */
 	widthOf(column: number): number {
 		const line = this.#form.columns[column]!;
-		return this.widths.get(column) ?? line.width ?? (line.kind === 'text' ? 16 : line.parent ? 98 : 84);
+		return (
+			this.widths.get(column) ??
+			line.width ??
+			Math.max(this.#widthOfFigures[column] ?? 0, line.kind === 'text' ? 16 : line.parent ? 98 : 84)
+		);
 	}
+
+	/** What the figures of each column need: a figure that is cut off would be read as another one. */
+	readonly #widthOfFigures = $derived.by(() => {
+		const form = this.#form;
+		const longest = form.columns.map(() => 0);
+		for (let row = 0; row < Math.min(form.rows.length, MEASURED_ROWS); row++)
+			if (form.has(row))
+				form.columns.forEach((line, column) => {
+					if (form.facts(row, column).coded || line.kind === 'text' || form.value(row, column) === null) return;
+					longest[column] = Math.max(longest[column]!, this.shownText(row, column).length);
+				});
+		return longest.map((characters) => Math.ceil(characters * CHARACTER_WIDTH) + FIGURE_MARGIN);
+	});
 
 	resize(column: number | 'name', width: number): void {
 		const bounded = Math.round(Math.max(40, Math.min(width, 600)));
@@ -473,9 +501,11 @@ export class GridState {
 		for (const row of this.selection.rows) {
 			selected += this.selection.columns.length;
 			const line = rows[row]!;
-			if (line.parent || line.kind !== 'cells' || line.formula !== null || line.coded || line.valueType === 'date') continue;
-			const own = line.unit ?? line.valueType;
+			if (line.parent || line.kind !== 'cells') continue;
 			for (const column of across) {
+				const facts = this.#form.facts(row, column);
+				if (facts.formula !== null || facts.coded || facts.valueType === 'date') continue;
+				const own = facts.unit ?? facts.valueType;
 				const value = this.#form.value(row, column);
 				if (value === null) continue;
 				if (unit !== undefined && unit !== own) mixed = true;

@@ -1,4 +1,4 @@
-import type { CheckLine, ColumnLine, FormAnswer, FormFrame, RowLine } from '$lib/server/engine';
+import type { CheckLine, ColumnLine, FormAnswer, FormFrame, LineFacts, RowLine } from '$lib/server/engine';
 
 /** What a row of the grid shows, column by column. */
 interface RowCells {
@@ -79,6 +79,9 @@ export class ShownForm {
 
 	/** The cell's number: what the server calls it by. */
 	cell = (row: number, column: number): number => row * this.columns.length + column;
+
+	/** How a cell's figure is written: by the account of its column, else of its row. */
+	facts = (row: number, column: number): LineFacts => this.columns[column]?.facts ?? this.rows[row]!;
 
 	/** Whether the figures of a row are here. */
 	has = (row: number): boolean => this.#cells.has(row);

@@ -72,6 +72,7 @@
 	const style = $derived(numberStyle(locale));
 	const size = $derived(session.form.draftSize);
 	const focusLine = $derived(session.form.rows[grid.focus.row]);
+	const focusFacts = $derived(focusLine && session.form.facts(grid.focus.row, grid.focus.column));
 	const totals = $derived(grid.totals);
 	const failing = $derived(session.form.checks.filter(({ state }) => state !== 'holds'));
 	const isDraftOld = $derived(session.draftSince !== null && Date.now() - Date.parse(session.draftSince) > OLD_DRAFT_DAYS * 86_400_000);
@@ -157,7 +158,8 @@
 	function toggle(which: 'details' | 'method' | 'chart') {
 		panel = panel === which ? null : which;
 		session.details = null;
-		if (panel === 'details') void session.inspect(grid.focus.row, grid.focus.column);
+		if (panel === 'details') void session.inspect(grid.focus.row, grid.focus.column).then(() => sheet?.show());
+		else void sheet?.show();
 	}
 	function showDetails() {
 		if (panel !== 'details') toggle('details');
@@ -256,8 +258,8 @@
 			? formatFigure(
 					value,
 					{
-						valueType: focusLine.valueType === 'percent' ? 'percent' : 'price',
-						decimals: focusLine.valueType === 'percent' ? 1 : 2
+						valueType: focusFacts!.valueType === 'percent' ? 'percent' : 'price',
+						decimals: focusFacts!.valueType === 'percent' ? 1 : 2
 					},
 					locale
 				)
@@ -515,7 +517,7 @@
 							column={at.column}
 							mayWrite={mayEnter && details.verdict.kind === 'enter'}
 							mayAttach={mayEnter}
-							takesLines={details.leaf && !focusLine.coded && focusLine.valueType !== 'date'}
+							takesLines={details.leaf && !focusFacts!.coded && focusFacts!.valueType !== 'date'}
 							{locale}
 							onlinesaved={() => session.inspect(at.row, at.column)}
 						/>

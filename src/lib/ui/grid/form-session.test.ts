@@ -1,0 +1,317 @@
+import { beforeEach, describe, expect, test, vi } from 'vitest';
+import type { FormAnswer } from '$lib/server/engine';
+import type { OpenForm } from '$lib/server/form';
+import { FormSession } from './form-session.svelte';
+import { GridState } from './grid-state.svelte';
+import { ShownForm } from './shown-form';
+
+const line = (label: string, more: object = {}) => ({
+	kind: 'cells' as const,
+	place: 0,
+	block: 0,
+	members: { 1: label.length },
+	label,
+	code: label,
+	above: [],
+	heading: '',
+	depth: 0,
+	parent: false,
+	folded: false,
+	readOnly: false,
+	guidance: '',
+	emphasis: [],
+	decimals: undefined,
+	width: undefined,
+	derive: undefined,
+	...more
+});
+const facts = { valueType: 'money' as const, coded: false, account: 1, shownDecimals: 0, unit: null, formula: null };
+const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): FormAnswer => ({
+	frame: 'a',
+	rows: [
+		{ ...line('Total', { parent: true }), ...facts },
+		{ ...line('Fuel', { depth: 1 }), ...facts },
+		{ ...line('Crew', { depth: 1 }), ...facts }
+	],
+	columns: ['Apr', 'May'].map((label) => ({
+		...line(label),
+		group: 'Q1',
+		level: 'month',
+		cut: undefined,
+		computed: undefined,
+		percent: false,
+		facts: undefined
+	})),
+	selectors: [],
+	currencies: ['EUR'],
+	currency: 'EUR',
+	axes: { accounts: 1, periods: 2, scenarios: 3 },
+	choices: {},
+	defaults: { scale: 1, hideEmptyRows: false, hideEmptyColumns: false, spread: 'in proportion', methods: false, ownLines: false },
+	revision: 5,
+	structure: 2,
+	values,
+	flags: values.map(() => 0),
+	marks: 'sseeee',
+	words: [],
+	drafted: [],
+	draftedBeneath: [],
+	good: [],
+	bad: [],
+	draftSize: 0,
+	checks: [],
+	empty: { rows: [2], columns: [] },
+	...more
+});
+const opened = (form: FormAnswer): OpenForm => ({
+	code: 'costs',
+	name: 'Costs',
+	description: '',
+	instructions: '',
+	form,
+	steps: { undo: false, redo: false },
+	saved: null,
+	draftSince: null
+});
+
+let storage: Map<string, string>;
+let replies: (() => Response | Promise<Response>)[];
+let asked: { verb: string; body: Record<string, unknown> }[];
+const json =
+	(body: unknown, status = 200) =>
+	() =>
+		new Response(JSON.stringify(body), { status });
+const away = () => Promise.reject(new TypeError('no network'));
+const entered = (values: (number | null)[], more: object = {}) =>
+	json({
+		form: answer(values, { rows: [], columns: [], draftSize: 1, drafted: [2] }),
+		faults: [],
+		warnings: [],
+		steps: { undo: true, redo: false },
+		changed: 1,
+		...more
+	});
+
+function session(): FormSession {
+	const made = new FormSession(
+		opened(answer([30, 40, 10, 20, 20, 20])),
+		{ members: {} },
+		{
+			person: 'Tove',
+			model: 1,
+			storage: {
+				getItem: (key) => storage.get(key) ?? null,
+				setItem: (key, value) => void storage.set(key, value),
+				removeItem: (key) => void storage.delete(key)
+			},
+			fetch: (async (path: string, init: RequestInit) => {
+				asked.push({ verb: path.split('/').at(-1)!, body: JSON.parse(init.body as string) as Record<string, unknown> });
+				return replies.shift()?.() ?? json({})();
+			}) as unknown as typeof fetch
+		}
+	);
+	return made;
+}
+beforeEach(() => {
+	storage = new Map();
+	replies = [];
+	asked = [];
+	vi.useFakeTimers();
+});
+
+describe('an entry', () => {
+	test('is shown at once, sent, and replaced by what the server says', async () => {
+		const open = session();
+		replies.push(entered([35, 40, 15, 20, 20, 20]));
+		const done = open.enter([{ row: 1, column: 0, text: '15' }]);
+		expect(open.pending.get(2)).toBe('15');
+		await done;
+		expect(open.pending.size).toBe(0);
+		expect(open.form.value(1, 0)).toBe(15);
+		expect(open.form.rows).toHaveLength(3);
+		expect(open.steps.undo).toBe(true);
+		expect(storage.size).toBe(0);
+	});
+	test('waits in the browser while the server is away, and is sent when it is back', async () => {
+		const open = session();
+		replies.push(away);
+		await open.enter([{ row: 1, column: 0, text: '15' }]);
+		expect(open.away).toBe('unreachable');
+		expect(open.waiting).toBe(1);
+		expect([...storage.values()][0]).toContain('"text":"15"');
+		replies.push(entered([35, 40, 15, 20, 20, 20]));
+		await vi.advanceTimersByTimeAsync(3_100);
+		expect(open.away).toBeNull();
+		expect(open.waiting).toBe(0);
+		expect(open.form.value(1, 0)).toBe(15);
+		expect(storage.size).toBe(0);
+		expect(open.message?.text).toMatch(/server is back/);
+	});
+	test('survives the end of the session and a reload', async () => {
+		const open = session();
+		replies.push(json({ message: 'Your session has ended.' }, 401));
+		await open.enter([{ row: 1, column: 1, text: '9' }]);
+		expect(open.away).toBe('signed out');
+		const again = session();
+		replies.push(entered([30, 40, 10, 9, 20, 20]));
+		again.resume();
+		await vi.advanceTimersByTimeAsync(1);
+		expect(again.form.value(1, 1)).toBe(9);
+		expect(again.waiting).toBe(0);
+	});
+	test('that is refused stays marked with the reason', async () => {
+		const open = session();
+		replies.push(
+			entered([30, 40, 10, 20, 20, 20], { faults: [{ row: 1, column: 0, message: '“ten” is not a number.', code: 'not a number' }] })
+		);
+		await open.enter([{ row: 1, column: 0, text: 'ten' }]);
+		expect(open.faults.get(2)).toMatch(/not a number/);
+		expect(open.message).toMatchObject({ kind: 'error' });
+	});
+	test('that would fill many cells asks, and goes through when agreed to', async () => {
+		const open = session();
+		replies.push(
+			entered([30, 40, 10, 20, 20, 20], { faults: [{ row: 0, column: 0, message: 'This would fill 9000 cells.', code: 'asks first' }] })
+		);
+		await open.enter([{ row: 0, column: 0, text: '1m' }]);
+		replies.push(entered([1, 40, 10, 20, 20, 20]));
+		open.message!.act!.run();
+		await vi.advanceTimersByTimeAsync(1);
+		expect(asked.at(-1)!.body).toMatchObject({ entries: { confirmed: true } });
+	});
+	test('goes out in the order it was typed', async () => {
+		const open = session();
+		replies.push(entered([31, 40, 11, 20, 20, 20]), entered([32, 40, 12, 20, 20, 20]));
+		await Promise.all([open.enter([{ row: 1, column: 0, text: '11' }]), open.enter([{ row: 1, column: 0, text: '12' }])]);
+		expect(asked.map(({ body }) => (body.entries as { entries: { text: string }[] }).entries[0]!.text)).toEqual(['11', '12']);
+		expect(open.form.value(1, 0)).toBe(12);
+	});
+});
+
+test('a saved change of another person lights up what it changed', async () => {
+	const open = session();
+	replies.push(json(opened(answer([30, 40, 10, 25, 20, 20], { revision: 6 }))));
+	await open.refresh(6);
+	expect([...open.flashing]).toEqual([3]);
+	await vi.advanceTimersByTimeAsync(2_000);
+	expect(open.flashing.size).toBe(0);
+	await open.refresh(6);
+	expect(asked).toHaveLength(1);
+});
+
+describe('a large form', () => {
+	test('brings the rows in sight, once each', async () => {
+		const part = answer([30, 40], { part: [0], marks: 'ss' });
+		const open = new FormSession(
+			opened(part),
+			{ members: {} },
+			{
+				person: 'Tove',
+				model: 1,
+				storage: { getItem: () => null, setItem: () => {}, removeItem: () => {} },
+				fetch: (async (path: string, init: RequestInit) => {
+					asked.push({ verb: path, body: JSON.parse(init.body as string) as Record<string, unknown> });
+					return replies.shift()!();
+				}) as unknown as typeof fetch
+			}
+		);
+		expect(open.form.has(1)).toBe(false);
+		replies.push(json(opened(answer([10, 20], { part: [1], marks: 'ee', rows: [], columns: [] }))));
+		await Promise.all([open.need([0, 1]), open.need([1])]);
+		expect(asked).toHaveLength(1);
+		expect(asked[0]!.body.window).toEqual({ frame: 'a', rows: [1] });
+		expect(open.form.value(1, 1)).toBe(20);
+		expect(open.form.value(0, 0)).toBe(30);
+	});
+	test('of another moment does not keep rows of the one before', () => {
+		const before = new ShownForm(answer([30, 40], { part: [0] }));
+		expect(new ShownForm(answer([1, 2], { part: [1], rows: [], columns: [] }), before).has(0)).toBe(false);
+	});
+});
+
+describe('the grid', () => {
+	const grid = () => {
+		const sent: { row: number; column: number; text: string }[][] = [];
+		const said: string[] = [];
+		const shows = { form: new ShownForm(answer([30, 40, 10, 20, 20, 20])), pending: new Map(), faults: new Map() };
+		const state = new GridState(
+			shows,
+			() => 'en',
+			(entries) => sent.push(entries),
+			(text) => said.push(text)
+		);
+		return { state, sent, said };
+	};
+	const own = { decimal: '.', group: ',' } as const;
+	test('folds groups, hides rows, and reveals what is looked for', () => {
+		const { state } = grid();
+		expect(state.visibleRows).toEqual([0, 1, 2]);
+		state.toggleFold(0);
+		expect(state.visibleRows).toEqual([0]);
+		state.reveal({ row: 2, column: 0 });
+		expect(state.visibleRows).toEqual([0, 1, 2]);
+		expect(state.focus).toEqual({ row: 2, column: 0 });
+		state.hideSelected();
+		expect(state.visibleRows).toEqual([0, 1]);
+		state.showHidden();
+		state.hideEmptyRows = true;
+		expect(state.visibleRows).toEqual([0, 1]);
+	});
+	test('folds a group of columns into a stub', () => {
+		const { state } = grid();
+		state.toggleGroup(0);
+		expect(state.slots).toEqual([{ kind: 'stub', group: 'Q1', from: 0 }]);
+		state.toggleGroup(0);
+		expect(state.visibleColumns).toEqual([0, 1]);
+	});
+	test('pastes one text into all selected cells that take entries', () => {
+		const { state, sent } = grid();
+		state.moveTo({ row: 1, column: 0 });
+		state.moveTo({ row: 2, column: 1 }, true);
+		state.paste('7', own);
+		expect(sent[0]!.map(({ row, column }) => `${row} ${column}`)).toEqual(['1 0', '1 1', '2 0', '2 1']);
+	});
+	test('asks once how numbers are meant that fit two ways of writing', () => {
+		const { state, sent } = grid();
+		state.moveTo({ row: 1, column: 0 });
+		state.paste('1.234\t17', own);
+		expect(sent).toHaveLength(0);
+		expect(state.question?.example).toBe('1.234');
+		state.answerPaste({ decimal: ',', group: '.' });
+		expect(sent[0]).toHaveLength(2);
+		state.paste('2.345\t1', own);
+		expect(sent).toHaveLength(2);
+	});
+	test('refuses a block no form can hold with a sentence', () => {
+		const { state, sent, said } = grid();
+		state.paste(Array.from({ length: 1_000 }, () => Array.from({ length: 1_000 }, () => '1').join('\t')).join('\n'), own);
+		expect(sent).toHaveLength(0);
+		expect(said[0]).toBe('This block has 1,000,000 cells; at most 20,000 fit at once. Paste it in parts.');
+	});
+	test('adds up leaf figures only, and finds rows and figures', () => {
+		const { state } = grid();
+		state.selectAll();
+		expect(state.totals).toMatchObject({ sum: 70, count: 4, selected: 6 });
+		expect(state.find('crew')).toEqual([{ row: 2, column: 0 }]);
+		expect(state.find('40')).toEqual([{ row: 0, column: 1 }]);
+		expect(state.find('  ')).toEqual([]);
+	});
+	test('shows thousands, and hands on that what is typed counts in them', () => {
+		const { state } = grid();
+		expect(state.shownText(1, 1)).toBe('20');
+		state.scale = 1_000;
+		expect(state.shownText(1, 1)).toBe('0.0');
+		expect(state.editableText({ row: 1, column: 1 })).toBe('0.02');
+	});
+	test('fills to the right and copies with names', () => {
+		const { state, sent } = grid();
+		state.moveTo({ row: 1, column: 0 });
+		state.moveTo({ row: 2, column: 1 }, true);
+		state.fillRight();
+		expect(sent[0]).toEqual([
+			{ row: 1, column: 1, text: '10' },
+			{ row: 2, column: 1, text: '20' }
+		]);
+		expect(state.copy(true)).toBe('\tApr\tMay\nFuel\t10\t20\nCrew\t20\t20');
+	});
+});
