@@ -115,7 +115,8 @@ export class LeafReadings {
 				for (const changed of added.values()) this.#readSeries(cube, overlay, facts, changed, year, readings);
 			}
 		for (let range = 0; range < ranges.length; range++)
-			if (facts.timeBehaviour === 'latest') this.#readLatest({ cube, overlay, visible }, account, facts, scenarios, range, readings);
+			if (facts.timeBehaviour === 'latest' && (facts.frequency ?? 'per period') === 'per period')
+				this.#readLatest({ cube, overlay, visible }, account, facts, scenarios, range, readings);
 		return readings;
 	}
 
@@ -137,14 +138,20 @@ export class LeafReadings {
 		const valueAt = (position: number) => (overlay ? overlay.read(cube, address, year, position) : cube.read(address, year, position));
 		const frequency = facts.frequency ?? 'per period';
 		if (frequency !== 'per period') {
-			const value = valueAt(0);
-			if (isEmpty(value)) return;
+			const stored = valueAt(0);
+			if (isEmpty(stored)) return;
+			const factors = this.#translator.factors(facts, model.entityAxis < 0 ? -1 : address[model.entityAxis]!, scenario);
 			ranges.forEach((range, index) => {
 				if (range.to < range.from) return;
 				const within =
 					frequency === 'timeless' ||
 					(model.periods.leaf(range.from).fiscalYear === year && model.periods.leaf(range.to).fiscalYear === year);
-				if (within) this.#take(readings, key, index, value, EMPTY, facts);
+				if (!within) return;
+				// One value for many periods: at the rate of the last one asked for.
+				const at = Math.min(range.to, span?.to ?? range.to);
+				const value = factors ? stored * factors[at]! : stored;
+				if (isEmpty(value)) this.#translator.noteMissing(facts, address[model.entityAxis]!, scenario, at);
+				this.#take(readings, key, index, value, EMPTY, facts);
 			});
 			return;
 		}

@@ -72,11 +72,20 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 	const fact = factPlace(model, members, range);
 	if (fact === 'several years')
 		return { fault: { code: 'not possible here', message: 'This account has one value a year. Choose a period within one year.' } };
-	if (fact && input.kind !== 'clear')
-		return {
-			changes: [change(scene, members, fact.year, 0, input.kind === 'set' ? input.value : changed(shown, input))],
-			warning: undefined
-		};
+	if (fact && input.kind !== 'clear') {
+		// As it is read: at the rate of the last period asked for.
+		const last = Math.min(range.to, model.scenario(members[model.scenarioAxis]!)?.span.to ?? range.to);
+		const rate = rateAt(
+			model,
+			new Translator(model, entering.currency, undefined),
+			members,
+			model.account(members[model.accountAxis]!)!,
+			last
+		);
+		if (isEmpty(rate)) return { fault: missingRate(model, members, entering.currency) };
+		const target = input.kind === 'set' ? input.value : changed(shown, input);
+		return { changes: [change(scene, members, fact.year, 0, rate === 1 ? target : target / rate)], warning: undefined };
+	}
 	const cells = leafCells(model, cube, overlay, members, range);
 	if (input.kind === 'clear') return clear(scene, cells);
 	if (verdict.kind === 'enter') return enterLeaf(scene, entering, input.kind === 'set' ? input.value : changed(shown, input));

@@ -155,7 +155,10 @@ function readByLeaf(
 			const [first, last] = [model.periods.leaf(range.from), model.periods.leaf(range.to)];
 			const year = model.periods.leaves.find((leaf) => leaf.fiscalYear === first.fiscalYear)!;
 			const value = first.fiscalYear === last.fiscalYear ? valueAt(model, part, year.index, 'local')?.stored : undefined;
-			if (value !== undefined) heap.push({ value, weight: undefined });
+			if (value === undefined) continue;
+			const translated = valueAt(model, { ...part, at: () => value }, to, currency)?.translated;
+			if (translated === undefined) incomplete = true;
+			else heap.push({ value: translated, weight: undefined });
 			continue;
 		}
 		for (let index = from; index <= to; index++) {

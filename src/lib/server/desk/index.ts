@@ -1,4 +1,5 @@
 import { pool } from '../database';
+import { openMentions, type Mention } from '../form/beside';
 import { requirePermission, type SignedIn } from '../session';
 
 export interface Desk {
@@ -15,6 +16,8 @@ export interface Desk {
 	}[];
 	/** Imports whose last batch rejected rows, was stopped or failed, for those who load. */
 	rejects: { code: string; name: string; batch: number; state: string; message: string; rows: number; at: string }[];
+	/** Notes that name the person, not looked at yet. */
+	mentions: Mention[];
 	/** The last fetches and loads that started by themselves. */
 	scheduled: { code: string; title: string; state: string; words: string; at: string }[];
 }
@@ -49,6 +52,7 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 		: { rows: [] };
 	const found = draft.rows[0];
 	return {
+		mentions: await openMentions(reader, modelId),
 		draft: found ? { cells: found.cells, changedAt: found.at.toISOString() } : null,
 		changes: changes.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
 		rejects: rejects.rows.map((row) => ({ ...row, at: row.at.toISOString() })),

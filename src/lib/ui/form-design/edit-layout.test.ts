@@ -106,7 +106,7 @@ describe('blocks', () => {
 		expect(id).toBe(2);
 		const lines = addBlock(more, 'columns', 'cells', 0);
 		expect(lines.layout.columns.map((block) => block.id)).toEqual([0, 3, 1, 2]);
-		expect(lines.layout.columns[1]).toMatchObject({ parts: layout.columns[0]!.kind === 'cells' ? layout.columns[0].parts : [] });
+		expect(lines.layout.columns[1]).toMatchObject({ parts: layout.columns[0]?.kind === 'cells' ? layout.columns[0].parts : [] });
 		expect(orderBlocks(lines.layout, 'columns', [2, 1, 0, 3]).columns.map((block) => block.id)).toEqual([2, 1, 0, 3]);
 		expect(removeBlock(more, 'columns', 2)).toEqual(layout);
 		expect(addBlock(layout, 'rows', 'text').layout.rows.at(-1)).toEqual({ kind: 'text', id: 1, label: 'Heading' });

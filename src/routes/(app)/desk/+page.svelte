@@ -22,6 +22,15 @@
 						<span class="text-grey">typed {formatMoment(data.desk.draft.changedAt, locale)}</span>
 					</li>
 				{/if}
+				{#each data.desk.mentions as mention (mention.note)}
+					<li class="row">
+						<a href={mention.form ? `/forms/${mention.form}?note=${mention.place.join('.')}` : '/forms'} class="min-w-0 grow">
+							<b>{mention.person} wrote to you</b>{mention.formName ? ` on ${mention.formName}` : ''}: {mention.text}
+							<span class="text-grey block truncate text-[13px]">{mention.words}</span>
+						</a>
+						<span class="text-grey">{formatMoment(mention.at, locale)}</span>
+					</li>
+				{/each}
 				{#each data.desk.rejects as reject (reject.batch)}
 					<li class="row">
 						<a href="/data-in/{reject.code}?view=batches&batch={reject.batch}" class="grow">
@@ -34,7 +43,7 @@
 						<span class="text-grey">{formatMoment(reject.at, locale)}</span>
 					</li>
 				{/each}
-				{#if !data.desk.draft && data.desk.rejects.length === 0}<li class="row text-soft">
+				{#if !data.desk.draft && data.desk.rejects.length === 0 && data.desk.mentions.length === 0}<li class="row text-soft">
 						Nothing waits. Open a form to look at or enter figures.
 					</li>{/if}
 			</ul>
