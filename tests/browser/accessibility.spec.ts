@@ -35,7 +35,11 @@ const PAGES = [
 	'/data-in',
 	'/data-in/ledger',
 	'/forms',
-	'/forms/route-contribution'
+	'/forms/route-contribution',
+	'/forms/fleet-care',
+	'/forms/dry-docking',
+	'/forms/new',
+	'/forms/fleet-care/design'
 ];
 
 for (const theme of ['paper', 'night'])

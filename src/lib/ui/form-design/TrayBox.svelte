@@ -106,14 +106,14 @@
 			<div
 				role="listitem"
 				id="dimension-{tray}-{id}"
+				onfocus={() => (desk.picked = { kind: 'dimension', dimension: id })}
+				onpointerup={() => (desk.picked = { kind: 'dimension', dimension: id })}
 				class={[
 					'bg-raised max-w-full cursor-grab truncate rounded border px-2 py-0.5',
 					isPicked(id) ? 'border-primary text-primary' : 'border-rule'
 				]}
 			>
-				<button class="max-w-full truncate" onclick={() => (desk.picked = { kind: 'dimension', dimension: id })}
-					>{desk.dimension(id)?.name ?? ''}{#if wordsOf(id)}: <b class="font-semibold">{wordsOf(id)}</b>{/if}</button
-				>
+				{desk.dimension(id)?.name ?? ''}{#if wordsOf(id)}: <b class="font-semibold">{wordsOf(id)}</b>{/if}
 			</div>
 		{/each}
 	</div>
@@ -138,6 +138,9 @@
 					<div
 						role="listitem"
 						id="block-{tray}-{id}"
+						title={block?.kind === 'cells' ? block.parts.map(({ selection }) => selectionInWords(selection, desk.names)).join(' by ') : ''}
+						onfocus={() => (desk.picked = { kind: 'block', axis, id })}
+						onpointerup={() => (desk.picked = { kind: 'block', axis, id })}
 						class={[
 							'max-w-full cursor-grab truncate rounded-sm border-l-2 px-1.5 py-0.5',
 							block?.kind === 'derived'
@@ -148,13 +151,7 @@
 							isPickedBlock(id) && 'text-primary font-semibold'
 						]}
 					>
-						<button
-							class="max-w-full truncate"
-							title={block?.kind === 'cells'
-								? block.parts.map(({ selection }) => selectionInWords(selection, desk.names)).join(' by ')
-								: ''}
-							onclick={() => (desk.picked = { kind: 'block', axis, id })}>{block ? blockName(block, index, desk.names) : ''}</button
-						>
+						{block ? blockName(block, index, desk.names) : ''}
 					</div>
 				{/each}
 			</div>

@@ -257,7 +257,9 @@
 		grid.commit();
 		grid.moveTo({ row, column }, event.shiftKey);
 		dragging = true;
-		void showFocus();
+		// The grid stays where it is: scrolled under the pointer, another cell would be taken into the selection.
+		void tick().then(() => document.getElementById(cellId(row, column))?.focus({ preventScroll: true }));
+		onfocuscell(row, column);
 	}
 
 	function resize(event: PointerEvent, column: number | 'name') {
