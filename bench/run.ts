@@ -1,6 +1,7 @@
 // npm run bench [-- --cells 1000000,5000000] [--json]: ours against a peer, both in this run on the same generated data.
 import { cpus } from 'node:os';
 import { benchData } from './data';
+import { formPage } from './form-page';
 import { liveFormula } from './live-formula';
 import { loadAtSize } from './load';
 import { openCold } from './open-cold';
@@ -36,6 +37,7 @@ for (const size of only ? [] : sizes) {
 }
 if (!only) measures.push(await typePrice(), await liveFormula(1_000_000), ...(await structureAtSize()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
+if (!only || only === 'form') measures.push(...(await formPage()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
 if (!only && most > least)
 	measures.push(

@@ -50,6 +50,8 @@ export class FormView {
 	readonly #columns: ColumnLine[];
 	readonly #checks: FormCheckView[];
 	readonly #signs = new Map<number, number>();
+	/** The lines that show a leaf, by axis and the leaf's members there. */
+	readonly #hits = new Map<string, number[]>();
 	/** One letter a cell, worked out row by row when asked. */
 	#marks = new Map<number, string>();
 	#guard: WriteGuard | undefined;
@@ -355,10 +357,19 @@ export class FormView {
 			// Facts of a year or of all time stand at no period of their own.
 			const leaf = model.periods.at(year, position)?.index;
 			if (leaf === undefined || !covers(slice, address) || (periodAxis === 'slice' && !inPeriod(0, leaf))) return;
-			const hits = (shown: readonly FormLine[], lines: Int32Array[], axis: 'row' | 'column') =>
-				shown.flatMap(({ place }, line) =>
-					place >= 0 && covers(lines[place]!, address) && (periodAxis !== axis || inPeriod(place, leaf)) ? [line] : []
-				);
+			// Lines stay the same, and a draft meets the same few again and again.
+			const hits = (shown: readonly FormLine[], lines: Int32Array[], axis: 'row' | 'column') => {
+				const bound = lines[0] ?? slice;
+				const key = `${axis} ${address.map((ordinal, dimension) => (bound[dimension]! < 0 ? -1 : ordinal)).join(' ')} ${periodAxis === axis ? leaf : ''}`;
+				let found = this.#hits.get(key);
+				if (!found) {
+					found = shown.flatMap(({ place }, line) =>
+						place >= 0 && covers(lines[place]!, address) && (periodAxis !== axis || inPeriod(place, leaf)) ? [line] : []
+					);
+					this.#hits.set(key, found);
+				}
+				return found;
+			};
 			const columnHits = hits(this.#columns, columns, 'column');
 			if (columnHits.length === 0) return;
 			for (const row of hits(this.#rows, rows, 'row')) for (const column of columnHits) found.add(row * width + column);
@@ -508,7 +519,7 @@ function columnLine(model: Model, line: FormLine, slice: Line): ColumnLine {
 	const facts = line.members[accounts.id] === undefined ? undefined : factsOf(model, line, slice);
 	const plain = { computed: undefined, percent: false, facts };
 	const outer = line.heading || line.above.join(' · ');
-	if (ordinal === undefined) return { ...line, ...plain, group: outer, level: '', cut: undefined };
+	if (ordinal === undefined) return { ...line, ...plain, short: line.label, group: outer, level: '', cut: undefined };
 	const above = period.tree.parent[ordinal]!;
 	const level = model.periods.facts(ordinal)?.level;
 	return {
@@ -516,6 +527,7 @@ function columnLine(model: Model, line: FormLine, slice: Line): ColumnLine {
 		...plain,
 		group: outer || (level === 'month' && above >= 0 ? period.member(above).name : ''),
 		level: level ?? '',
+		short: level === 'month' && line.label === period.member(ordinal).name ? line.label.split(' ')[0]! : line.label,
 		cut: cutOf(model, line, slice, ordinal)
 	};
 }

@@ -46,6 +46,8 @@ export interface ColumnLine extends FormLine {
 	/** The period's level and the name of the group above (the quarter), for headings. */
 	group: string;
 	level: string;
+	/** The heading where room is scarce: a month without its year, which stands above it. */
+	short: string;
 	/** Set when the scenario speaks about a part of the period only: "to Sep 2026". */
 	cut: string | undefined;
 	/** For columns a form computes: from what, in words. */

@@ -97,6 +97,8 @@
 		while (at > 0 && form.columns[at - 1]!.group === form.columns[column]!.group) at--;
 		return at;
 	}
+	const starts = $derived(new Set(form.columns.flatMap((_, column) => (beginsGroup(column) ? [column] : []))));
+	const around = $derived({ faults, flashing, pending, marks, others });
 	const beginsGroup = (column: number) => column > 0 && form.columns[column - 1]?.group !== form.columns[column]?.group;
 
 	$effect(() => {
@@ -231,11 +233,38 @@
 		cellMenu.open(x ?? (box?.left ?? 0) + 20, y ?? box?.bottom ?? 0);
 	}
 
-	function oncontextmenu(event: MouseEvent, row: number, column: number) {
+	/** The cell under the pointer. */
+	function placeOf(event: Event): { row: number; column: number } | undefined {
+		const cell = (event.target as Element).closest<HTMLElement>('td[data-column]');
+		return cell ? { row: Number(cell.dataset.row), column: Number(cell.dataset.column) } : undefined;
+	}
+
+	function oncontextmenu(event: MouseEvent) {
+		const place = placeOf(event);
+		if (!place) return;
 		event.preventDefault();
-		if (!grid.isSelected(row, column)) grid.moveTo({ row, column });
+		if (!grid.isSelected(place.row, place.column)) grid.moveTo(place);
 		void showFocus();
 		openMenu(event.clientX, event.clientY);
+	}
+
+	/** Opens and closes groups, and takes whole rows by their names. */
+	function onclick(event: MouseEvent) {
+		const target = event.target as Element;
+		const fold = target.closest<HTMLElement>('[data-fold]');
+		if (fold) {
+			grid.toggleFold(Number(fold.dataset.fold));
+			return;
+		}
+		const name = target.closest<HTMLElement>('th[data-row]');
+		if (!name) return;
+		grid.selectRow(Number(name.dataset.row), event.shiftKey);
+		void showFocus();
+	}
+
+	function onpointerover(event: PointerEvent) {
+		const place = dragging ? placeOf(event) : undefined;
+		if (place) grid.moveTo(place, true);
 	}
 
 	function oncopy(event: ClipboardEvent, cut = false) {
@@ -252,14 +281,16 @@
 		grid.paste(event.clipboardData?.getData('text/plain') ?? '', style);
 	}
 
-	function onpointerdown(event: PointerEvent, row: number, column: number) {
-		if (event.button !== 0 || (grid.editing && grid.focus.row === row && grid.focus.column === column)) return;
+	function onpointerdown(event: PointerEvent) {
+		const place = placeOf(event);
+		if (!place || event.button !== 0) return;
+		if (grid.editing && grid.focus.row === place.row && grid.focus.column === place.column) return;
 		grid.commit();
-		grid.moveTo({ row, column }, event.shiftKey);
+		grid.moveTo(place, event.shiftKey);
 		dragging = true;
 		// The grid stays where it is: scrolled under the pointer, another cell would be taken into the selection.
-		void tick().then(() => document.getElementById(cellId(row, column))?.focus({ preventScroll: true }));
-		onfocuscell(row, column);
+		void tick().then(() => document.getElementById(cellId(place.row, place.column))?.focus({ preventScroll: true }));
+		onfocuscell(place.row, place.column);
 	}
 
 	function resize(event: PointerEvent, column: number | 'name') {
@@ -373,7 +404,7 @@
 								void showFocus();
 							}}
 						>
-							{column.level === 'month' ? column.label.split(' ')[0] : column.label}
+							{column.short}
 							{#if column.cut}<span class="text-grey block text-[11px] leading-3 font-normal">{column.cut}</span>{/if}
 							<span
 								class="handle"
@@ -393,33 +424,12 @@
 					)}{/each}
 			</tr>
 		</thead>
-		<tbody>
+		<!-- One listener for all cells: thousands of them would take longer to attach than to draw. -->
+		<!-- svelte-ignore a11y_no_noninteractive_element_interactions, a11y_click_events_have_key_events -->
+		<tbody {onpointerdown} {onpointerover} {oncontextmenu} {onclick} ondblclick={(event) => placeOf(event) && edit()}>
 			{#if topGap > 0}<tr aria-hidden="true" style="height: {topGap}px"></tr>{/if}
 			{#each rowsDrawn as row (row)}
-				<GridRow
-					{form}
-					{grid}
-					{row}
-					{drawn}
-					{frozen}
-					{rightOf}
-					{faults}
-					{flashing}
-					{pending}
-					{marks}
-					{others}
-					{cellId}
-					{beginsGroup}
-					{onpointerdown}
-					{oncontextmenu}
-					onover={(column) => dragging && grid.moveTo({ row, column }, true)}
-					onedit={() => edit()}
-					{oneditkey}
-					onname={(extend) => {
-						grid.selectRow(row, extend);
-						void showFocus();
-					}}
-				/>
+				<GridRow {form} {grid} {row} {drawn} {frozen} {rightOf} {around} {cellId} {starts} {oneditkey} />
 			{/each}
 			{#if bottomGap > 0}<tr aria-hidden="true" style="height: {bottomGap}px"></tr>{/if}
 		</tbody>

@@ -1,6 +1,6 @@
 <script lang="ts">
-	import type { CellMark } from '$lib/server/form';
 	import CellEditor from './CellEditor.svelte';
+	import { lookOf, type CellLook, type GridSurroundings } from './cell-look';
 	import type { ColumnSlot, GridState } from './grid-state.svelte';
 	import type { ShownForm } from './shown-form';
 
@@ -11,158 +11,93 @@
 		drawn: ColumnSlot[];
 		frozen: ColumnSlot[];
 		rightOf: number[];
-		faults: ReadonlyMap<number, string>;
-		flashing: ReadonlySet<number>;
-		pending: ReadonlyMap<number, string>;
-		marks: ReadonlyMap<number, CellMark>;
-		others: ReadonlyMap<number, string>;
+		around: GridSurroundings;
 		cellId: (row: number, column: number) => string;
-		beginsGroup: (column: number) => boolean;
-		onpointerdown: (event: PointerEvent, row: number, column: number) => void;
-		oncontextmenu: (event: MouseEvent, row: number, column: number) => void;
-		onover: (column: number) => void;
-		onedit: () => void;
+		/** Columns at which a group begins. */
+		starts: ReadonlySet<number>;
 		oneditkey: (event: KeyboardEvent) => void;
-		onname: (extend: boolean) => void;
 	}
-	let {
-		form,
-		grid,
-		row,
-		drawn,
-		frozen,
-		rightOf,
-		faults,
-		flashing,
-		pending,
-		marks,
-		others,
-		cellId,
-		beginsGroup,
-		onpointerdown,
-		oncontextmenu,
-		onover,
-		onedit,
-		oneditkey,
-		onname
-	}: Props = $props();
+	let { form, grid, row, drawn, frozen, rightOf, around, cellId, starts, oneditkey }: Props = $props();
+
+	/** A drawn place: the stub of a folded group, or a cell. */
+	type Drawn =
+		{ key: string; stub: true; right: number | undefined } | (CellLook & { key: string; stub: false; right: number | undefined });
 
 	const line = $derived(form.rows[row]!);
 	const foldable = $derived(grid.hasRowsBeneath(row));
-	const isHere = $derived(form.has(row));
+	// Each row follows only what concerns it: moving on redraws two rows, not all.
+	const focusedColumn = $derived(grid.focus.row === row ? grid.focus.column : -1);
+	const selectedFrom = $derived(grid.severalSelected && grid.isRowSelected(row) ? grid.selection.left : -1);
+	const selectedTo = $derived(selectedFrom < 0 ? -1 : grid.selection.right);
+	const isEditing = $derived(focusedColumn >= 0 && grid.editing);
 
-	const CLASSES: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', r: 'computed' };
-
-	/** How a figure stands out by the thresholds of its row and column. */
-	function emphasisOf(column: number): string {
-		const value = form.value(row, column);
-		if (value === null) return '';
-		const rules = [...line.emphasis, ...form.columns[column]!.emphasis];
-		const met = rules.find((rule) => (rule.when === 'above' ? value > rule.value : value < rule.value));
-		return met ? `stands-${met.look}` : '';
-	}
-
-	/** What a screen reader is told beyond the figure. */
-	function describe(cell: number, column: number): string {
-		const parts: string[] = [];
-		const mark = form.mark(row, column);
-		const flag = form.flag(row, column);
-		const beside = marks.get(cell);
-		if (form.drafted.has(cell)) parts.push('unsaved');
-		if (form.draftedBeneath.has(cell)) parts.push('unsaved entries beneath');
-		if (faults.has(cell)) parts.push(`refused: ${faults.get(cell)}`);
-		if (flag & 1) parts.push('a rate or weight is missing');
-		if (flag & 4) parts.push('several values beneath');
-		if (form.good.has(cell)) parts.push('favourable');
-		if (form.bad.has(cell)) parts.push('unfavourable');
-		if (mark === 'x') parts.push('closed');
-		if (mark === 's') parts.push('spreads when typed');
-		if (grid.kept.has(cell)) parts.push('kept fixed');
-		if (beside?.notes) parts.push(beside.notes === 1 ? 'a note' : `${beside.notes} notes`);
-		if (beside?.lines) parts.push('detail lines');
-		if (beside?.links) parts.push('links');
-		if (others.has(cell)) parts.push(`${others.get(cell)} is here`);
-		return parts.join(', ');
-	}
+	const looks = $derived.by((): Drawn[] => {
+		const draw = (slot: ColumnSlot, right: number | undefined): Drawn => {
+			if (slot.kind === 'stub') return { key: `stub ${slot.from}`, stub: true, right };
+			const look = lookOf(form, grid, around, row, slot.column);
+			const across = form.columns[slot.column]!;
+			const place = grid.columnPlace(slot.column);
+			if (right !== undefined) look.classes += 'frozen ';
+			else if (!across.parent && starts.has(slot.column)) look.classes += 'group-start ';
+			if (slot.column === focusedColumn) look.classes += 'focused ';
+			if (place >= selectedFrom && place <= selectedTo) look.classes += 'selected ';
+			return Object.assign(look, { key: String(slot.column), stub: false as const, right });
+		};
+		return [...drawn.map((slot) => draw(slot, undefined)), ...frozen.map((slot, index) => draw(slot, rightOf[index]))];
+	});
+	const moving = $derived(looks.slice(0, drawn.length));
+	const still = $derived(looks.slice(drawn.length));
 </script>
 
-{#snippet cells(slot: ColumnSlot, right: number | undefined)}
-	{#if slot.kind === 'stub'}
-		<td class="stub group-start" class:frozen={right !== undefined} style={right === undefined ? '' : `right: ${right}px`}></td>
-	{:else}
-		{@const column = slot.column}
-		{@const across = form.columns[column]!}
-		{@const cell = form.cell(row, column)}
-		{@const mark = isHere ? form.mark(row, column) : 'c'}
-		{@const focused = grid.focus.row === row && grid.focus.column === column}
-		{@const beside = marks.get(cell)}
-		{@const facts = form.facts(row, column)}
-		{@const isWords = facts.coded && form.word(row, column) !== undefined}
-		<td
-			id={cellId(row, column)}
-			role="gridcell"
-			tabindex={focused ? 0 : -1}
-			aria-colindex={column + 2}
-			aria-selected={grid.isSelected(row, column)}
-			aria-readonly={mark !== 'e' && mark !== 's'}
-			class={[
-				CLASSES[mark],
-				across.kind === 'text' && 'blank',
-				right !== undefined && 'frozen',
-				right === undefined && !across.parent && beginsGroup(column) && 'group-start',
-				focused && 'focused',
-				grid.severalSelected && grid.isSelected(row, column) && 'selected',
-				form.drafted.has(cell) && 'drafted',
-				form.draftedBeneath.has(cell) && 'drafted-beneath',
-				faults.has(cell) && 'refused',
-				flashing.has(cell) && 'flash',
-				pending.has(cell) && 'pending',
-				form.good.has(cell) && 'good',
-				form.bad.has(cell) && 'bad',
-				grid.kept.has(cell) && 'kept',
-				others.has(cell) && 'other',
-				facts.coded && 'words',
-				emphasisOf(column)
-			]}
-			style={right === undefined ? '' : `right: ${right}px`}
-			title={faults.get(cell) ?? (isWords ? form.word(row, column) : undefined)}
-			onpointerdown={(event) => onpointerdown(event, row, column)}
-			oncontextmenu={(event) => oncontextmenu(event, row, column)}
-			onpointerenter={() => onover(column)}
-			ondblclick={onedit}
-		>
-			{#if focused && grid.editing}
-				<CellEditor
-					label="{line.label}, {across.label}"
-					valueType={facts.valueType}
-					choices={facts.account === null ? [] : (form.choices[facts.account] ?? [])}
-					bind:text={grid.text}
-					selects={grid.text === grid.editableText(grid.focus)}
-					onkey={oneditkey}
-					onleave={() => grid.commit()}
-				/>
-			{:else if isHere}
-				<span class="figure"
-					>{form.flag(row, column) & 1 ? '≈ ' : ''}{pending.get(cell) ??
-						(form.flag(row, column) & 4 ? 'mixed' : grid.shownText(row, column))}</span
-				>
-				{@const words = describe(cell, column)}
-				{#if words}<span class="sr-only">{words}</span>{/if}
-				{#if mark === 'x'}<svg class="glyph" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg
-					>
-				{:else if beside?.notes}<svg class="glyph text-accent" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M1 1h8L9 9z" fill="currentColor" /></svg
-					>
-				{:else if beside?.lines}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4" /></svg
-					>
-				{:else if beside?.links}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3" /></svg
-					>{/if}
-			{:else}<span class="sr-only">is being read</span>{/if}
-		</td>
-	{/if}
+{#snippet cells(list: Drawn[])}
+	{#each list as look (look.key)}
+		{#if look.stub}
+			<td class="stub group-start" class:frozen={look.right !== undefined} style:right={look.right === undefined ? null : `${look.right}px`}
+			></td>
+		{:else}
+			<td
+				id={cellId(row, look.column)}
+				role="gridcell"
+				tabindex={look.column === focusedColumn ? 0 : -1}
+				aria-colindex={look.column + 2}
+				aria-selected={look.column === focusedColumn || (selectedFrom >= 0 && look.classes.includes('selected'))}
+				aria-readonly={look.readOnly}
+				class={look.classes}
+				style:right={look.right === undefined ? null : `${look.right}px`}
+				title={look.title}
+				data-row={row}
+				data-column={look.column}
+			>
+				{#if isEditing && look.column === focusedColumn}
+					{@const facts = form.facts(row, look.column)}
+					<CellEditor
+						label="{line.label}, {form.columns[look.column]!.label}"
+						valueType={facts.valueType}
+						choices={facts.account === null ? [] : (form.choices[facts.account] ?? [])}
+						bind:text={grid.text}
+						selects={grid.text === grid.editableText(grid.focus)}
+						onkey={oneditkey}
+						onleave={() => grid.commit()}
+					/>
+				{:else}
+					<span class="figure">{look.text}</span>
+					{#if look.words !== ''}<span class="sr-only">{look.words}</span>{/if}
+					{#if look.glyph === 'lock'}<svg class="glyph" viewBox="0 0 10 10" aria-hidden="true"
+							><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg
+						>
+					{:else if look.glyph === 'note'}<svg class="glyph text-accent" viewBox="0 0 10 10" aria-hidden="true"
+							><path d="M1 1h8L9 9z" fill="currentColor" /></svg
+						>
+					{:else if look.glyph === 'lines'}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
+							><path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4" /></svg
+						>
+					{:else if look.glyph === 'link'}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
+							><path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3" /></svg
+						>{/if}
+				{/if}
+			</td>
+		{/if}
+	{/each}
 {/snippet}
 
 <tr
@@ -175,18 +110,10 @@
 		scope="row"
 		style="padding-left: {8 + line.depth * 18}px"
 		title={[line.label, line.formula ? `= ${line.formula}` : '', line.guidance].filter(Boolean).join('\n')}
-		onclick={(event) => onname(event.shiftKey)}
+		data-row={row}
 	>
 		{#if foldable}
-			<button
-				class="twist"
-				tabindex="-1"
-				aria-label={grid.folded.has(row) ? `Open ${line.label}` : `Close ${line.label}`}
-				onclick={(event) => {
-					event.stopPropagation();
-					grid.toggleFold(row);
-				}}
-			>
+			<button class="twist" tabindex="-1" data-fold={row} aria-label={grid.folded.has(row) ? `Open ${line.label}` : `Close ${line.label}`}>
 				<svg viewBox="0 0 10 10" width="10" height="10" class={[!grid.folded.has(row) && 'rotate-90']} aria-hidden="true"
 					><path d="M3 1.5 7 5 3 8.5z" fill="currentColor" /></svg
 				>
@@ -197,9 +124,9 @@
 		{#if line.guidance}<span class="text-grey text-[11.5px] italic">{line.guidance}</span>{/if}
 	</th>
 	<td class="gap" aria-hidden="true"></td>
-	{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render cells(slot, undefined)}{/each}
+	{@render cells(moving)}
 	<td class="gap" aria-hidden="true"></td>
-	{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render cells(slot, rightOf[index])}{/each}
+	{@render cells(still)}
 </tr>
 
 <style>

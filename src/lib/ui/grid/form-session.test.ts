@@ -35,6 +35,7 @@ const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): Form
 	],
 	columns: ['Apr', 'May'].map((label) => ({
 		...line(label),
+		short: label,
 		group: 'Q1',
 		level: 'month',
 		cut: undefined,

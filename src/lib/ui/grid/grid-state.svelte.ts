@@ -141,7 +141,7 @@ export class GridState {
 
 	readonly selection = $derived.by(() => {
 		const rows = [this.rowPlace(this.anchor.row), this.rowPlace(this.focus.row)].sort((a, b) => a - b);
-		const columns = [this.#columnPlace(this.anchor.column), this.#columnPlace(this.focus.column)].sort((a, b) => a - b);
+		const columns = [this.columnPlace(this.anchor.column), this.columnPlace(this.focus.column)].sort((a, b) => a - b);
 		return {
 			rows: this.visibleRows.slice(rows[0], rows[1]! + 1),
 			columns: this.visibleColumns.slice(columns[0], columns[1]! + 1),
@@ -167,6 +167,11 @@ export class GridState {
 		this.hideEmptyRows = defaults.hideEmptyRows;
 		this.hideEmptyColumns = defaults.hideEmptyColumns;
 		this.scale = defaults.scale;
+		const first = Math.max(
+			0,
+			rows.findIndex(({ kind }) => kind !== 'text')
+		);
+		this.moveTo({ row: first, column: 0 });
 	}
 
 	get #form(): ShownForm {
@@ -180,9 +185,15 @@ export class GridState {
 
 	/** Where a row stands among the visible ones; 0 when it is hidden. */
 	rowPlace = (row: number): number => this.#placeOfRow.get(row) ?? 0;
-	#columnPlace = (column: number): number => this.#placeOfColumn.get(column) ?? 0;
+	/** Where a column stands among the visible ones; 0 when it is hidden. */
+	columnPlace = (column: number): number => this.#placeOfColumn.get(column) ?? 0;
 	/** Where a column stands among the drawn slots. */
 	slotOf = (column: number): number => this.slots.findIndex((slot) => slot.kind === 'column' && slot.column === column);
+
+	isRowSelected(row: number): boolean {
+		const place = this.#placeOfRow.get(row) ?? -1;
+		return place >= this.selection.top && place <= this.selection.bottom;
+	}
 
 	isSelected(row: number, column: number): boolean {
 		const { top, bottom, left, right } = this.selection;
@@ -208,15 +219,28 @@ export class GridState {
 	/** What the figures of each column need: a figure that is cut off would be read as another one. */
 	readonly #widthOfFigures = $derived.by(() => {
 		const form = this.#form;
-		const longest = form.columns.map(() => 0);
-		for (let row = 0; row < Math.min(form.rows.length, MEASURED_ROWS); row++)
-			if (form.has(row))
-				form.columns.forEach((line, column) => {
-					if (form.facts(row, column).coded || line.kind === 'text' || form.value(row, column) === null) return;
-					longest[column] = Math.max(longest[column]!, this.shownText(row, column).length);
-				});
-		return longest.map((characters) => Math.ceil(characters * CHARACTER_WIDTH) + FIGURE_MARGIN);
+		const key = `${form.frame} ${this.scale}`;
+		// Measured once for the lines; afterwards what was typed may ask for more.
+		if (this.#measured.key !== key) {
+			this.#measured = { key, longest: form.columns.map(() => 0) };
+			for (let row = 0; row < Math.min(form.rows.length, MEASURED_ROWS); row++) if (form.has(row)) this.#measure(row);
+		} else
+			for (const row of new Set(
+				[...form.drafted, ...form.draftedBeneath].slice(0, MEASURED_ROWS).map((cell) => Math.floor(cell / form.columns.length))
+			))
+				if (form.has(row)) this.#measure(row);
+		return this.#measured.longest.map((characters) => Math.ceil(characters * CHARACTER_WIDTH) + FIGURE_MARGIN);
 	});
+	#measured: { key: string; longest: number[] } = { key: '', longest: [] };
+
+	#measure(row: number): void {
+		const form = this.#form;
+		const { longest } = this.#measured;
+		form.columns.forEach((line, column) => {
+			if (line.kind === 'text' || form.value(row, column) === null || form.facts(row, column).coded) return;
+			longest[column] = Math.max(longest[column]!, this.shownText(row, column).length);
+		});
+	}
 
 	resize(column: number | 'name', width: number): void {
 		const bounded = Math.round(Math.max(40, Math.min(width, 600)));
@@ -299,7 +323,7 @@ export class GridState {
 	/** Moves by visible rows and columns; stops at the edges. */
 	move(rows: number, columns: number, extend = false): void {
 		const row = this.visibleRows[Math.max(0, Math.min(this.rowPlace(this.focus.row) + rows, this.visibleRows.length - 1))] ?? 0;
-		const across = Math.max(0, Math.min(this.#columnPlace(this.focus.column) + columns, this.visibleColumns.length - 1));
+		const across = Math.max(0, Math.min(this.columnPlace(this.focus.column) + columns, this.visibleColumns.length - 1));
 		this.moveTo({ row, column: this.visibleColumns[across] ?? 0 }, extend);
 	}
 

@@ -1,0 +1,99 @@
+import type { CellMark } from '$lib/server/form';
+import type { GridState } from './grid-state.svelte';
+import type { ShownForm } from './shown-form';
+
+/** What surrounds the figures: refusals, what is on its way, what others do. By cell. */
+export interface GridSurroundings {
+	faults: ReadonlyMap<number, string>;
+	flashing: ReadonlySet<number>;
+	pending: ReadonlyMap<number, string>;
+	marks: ReadonlyMap<number, CellMark>;
+	/** Where others stand. */
+	others: ReadonlyMap<number, string>;
+}
+
+/** A cell as it is drawn; plain values, so that drawing it costs little. */
+export interface CellLook {
+	column: number;
+	cell: number;
+	classes: string;
+	text: string;
+	title: string | undefined;
+	/** What a screen reader is told beyond the figure. */
+	words: string;
+	readOnly: boolean;
+	glyph: 'lock' | 'note' | 'lines' | 'link' | undefined;
+}
+
+const CLASSES: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', r: 'computed' };
+
+/** How a cell looks: its figure, its marks in shapes and colours, and the same in words. */
+export function lookOf(form: ShownForm, grid: GridState, around: GridSurroundings, row: number, column: number): CellLook {
+	const cell = form.cell(row, column);
+	const across = form.columns[column]!;
+	const blank = across.kind === 'text' ? 'blank ' : '';
+	if (!form.has(row))
+		return {
+			column,
+			cell,
+			classes: `computed ${blank}`,
+			text: '',
+			title: undefined,
+			words: 'is being read',
+			readOnly: true,
+			glyph: undefined
+		};
+	const mark = form.mark(row, column);
+	const flag = form.flag(row, column);
+	const fault = around.faults.get(cell);
+	const beside = around.marks.get(cell);
+	const typed = around.pending.get(cell);
+	const word = form.word(row, column);
+	let classes = `${CLASSES[mark]} ${blank}`;
+	let words = '';
+	const note = (name: string, said: string) => {
+		classes += `${name} `;
+		if (said !== '') words += words === '' ? said : `, ${said}`;
+	};
+	if (form.drafted.has(cell)) note('drafted', 'unsaved');
+	if (form.draftedBeneath.has(cell)) note('drafted-beneath', 'unsaved entries beneath');
+	if (fault !== undefined) note('refused', `refused: ${fault}`);
+	if (flag & 1) note('', 'a rate or weight is missing');
+	if (flag & 4) note('', 'several values beneath');
+	if (form.good.has(cell)) note('good', 'favourable');
+	if (form.bad.has(cell)) note('bad', 'unfavourable');
+	if (mark === 'x') note('', 'closed');
+	if (mark === 's') note('', 'spreads when typed');
+	if (grid.kept.has(cell)) note('kept', 'kept fixed');
+	if (beside?.notes) note('', beside.notes === 1 ? 'a note' : `${beside.notes} notes`);
+	if (beside?.lines) note('', 'detail lines');
+	if (beside?.links) note('', 'links');
+	const other = around.others.get(cell);
+	if (other !== undefined) note('other', `${other} is here`);
+	if (around.flashing.has(cell)) note('flash', '');
+	if (typed !== undefined) note('pending', '');
+	if (form.facts(row, column).coded) note('words', '');
+	const emphasis = emphasisOf(form, row, column);
+	if (emphasis) note(emphasis, '');
+	return {
+		column,
+		cell,
+		classes,
+		text: `${flag & 1 ? '≈ ' : ''}${typed ?? (flag & 4 ? 'mixed' : grid.shownText(row, column))}`,
+		title: fault ?? word,
+		words,
+		readOnly: mark !== 'e' && mark !== 's',
+		// One mark at the right: the most serious one.
+		glyph: mark === 'x' ? 'lock' : beside?.notes ? 'note' : beside?.lines ? 'lines' : beside?.links ? 'link' : undefined
+	};
+}
+
+/** How a figure stands out by the thresholds of its row and column. */
+function emphasisOf(form: ShownForm, row: number, column: number): string {
+	const [own, across] = [form.rows[row]!.emphasis, form.columns[column]!.emphasis];
+	if (own.length === 0 && across.length === 0) return '';
+	const value = form.value(row, column);
+	if (value === null) return '';
+	const met = [...own, ...across].find((rule) => (rule.when === 'above' ? value > rule.value : value < rule.value));
+	return met ? `stands-${met.look}` : '';
+}
