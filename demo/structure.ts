@@ -38,7 +38,7 @@ const ratio = (valueType: 'percent' | 'price', decimals: number): Branch['accoun
 	decimals,
 	unit: null
 });
-/** Facts about a docking, one a year: which yard, when, what for. */
+/** Facts about a docking, one a year: whose vessel stands in, when, what for. */
 const fact = (valueType: AccountDefinition['valueType'], decimals = 0, unit: string | null = null): Branch['account'] => ({
 	kind: valueType === 'price' ? 'rate' : 'statistic',
 	valueType,
@@ -218,7 +218,7 @@ export const ACCOUNTS: Branch[] = [
 		code: 'DOCK',
 		name: 'Dry docking',
 		children: [
-			{ ...leaf('W10', 'Yard', fact('choice')), weight: 0 },
+			{ ...leaf('W10', 'Stands in', fact('choice')), weight: 0 },
 			{ ...leaf('W20', 'Enters the dock', fact('date')), weight: 0 },
 			{ ...leaf('W30', 'Days in dock', fact('quantity', 0, 'days')), weight: 0 },
 			{ ...leaf('W40', 'Price a day', fact('price', 2)), weight: 0 },
@@ -247,14 +247,6 @@ export const ACCOUNTS: Branch[] = [
 			}
 		]
 	}
-];
-
-/** Where vessels are docked: what the account Yard chooses from. */
-export const YARDS: Branch[] = [
-	{ code: 'YTAR', name: 'Tarrowick slipway' },
-	{ code: 'YLIS', name: 'Listra dry dock' },
-	{ code: 'YSAL', name: 'Saltmarrow floating dock' },
-	{ code: 'YOWN', name: 'Own quay, afloat' }
 ];
 
 export const ENTITIES: Branch[] = [

@@ -39,7 +39,42 @@ await planner.keyboard.press('Control+i');
 await planner.getByRole('complementary').waitFor();
 await take(planner, 'form');
 
+await openForm(planner, 'fleet-care');
+await (await cellAt(planner, 'Repairs', 'May')).click();
+await planner.keyboard.press('Shift+F10');
+await planner.getByRole('menuitem', { name: 'Fill the row by a method' }).click();
+await planner.getByLabel('Raised by, %').fill('4');
+await planner.getByRole('row', { name: /^Together/ }).waitFor();
+await take(planner, 'method');
+await openForm(planner, 'dry-docking');
+for (const [column, text] of [
+	['Stands in', 'Listra'],
+	['Enters the dock', '2027-11-03'],
+	['Days in dock', '14'],
+	['What is done', 'Hull coating and shaft seal']
+] as const) {
+	await (await cellAt(planner, 'Skerrivik – Holmness', column)).click();
+	const answered = planner.waitForResponse((response) => response.url().includes('/enter'));
+	await planner.keyboard.type(text);
+	await planner.keyboard.press('Enter');
+	await answered;
+}
+await (await cellAt(planner, 'Tarrowick – Uldsound', 'Stands in')).click();
+await planner.keyboard.press('F2');
+await planner.getByRole('listbox', { name: 'Choices' }).waitFor();
+await take(planner, 'value-types');
+await planner.keyboard.press('Escape');
+await planner.keyboard.press('F1');
+await planner.getByRole('dialog', { name: 'Legend and keys' }).waitFor();
+await take(planner, 'legend');
+
 const administrator = await pageOf('maren.kvist');
+await administrator.goto('/forms/fleet-care/design');
+await ready(administrator);
+await administrator.getByRole('treegrid', { name: 'Preview of the form' }).waitFor();
+await administrator.getByRole('list', { name: 'Blocks on Rows' }).getByRole('listitem').first().click();
+await administrator.getByText(/^\s*Gives \d+ members today/).waitFor();
+await take(administrator, 'designer');
 await administrator.goto('/structure/dimension/account');
 await ready(administrator);
 await administrator.getByRole('button', { name: 'Details', exact: true }).click();

@@ -186,7 +186,7 @@ A total may be typed too: it is spread over the routes beneath in proportion.`,
 			code: 'dry-docking',
 			name: 'Dry docking',
 			folder: 'Vessels',
-			description: 'Which vessel goes where, when and for what.',
+			description: 'Which vessel docks when and for what, and whose vessel stands in.',
 			layout: {
 				rows: [
 					{

@@ -2,7 +2,7 @@
 import type pg from 'pg';
 import { createCellTable } from '../../src/lib/server/database/cells';
 import { transaction } from '../../src/lib/server/database/pool';
-import { DEPARTMENTS, ACCOUNTS, ENTITIES, ROUTE_TREE, SCENARIOS, VERSIONS, YARDS } from '../structure';
+import { DEPARTMENTS, ACCOUNTS, ENTITIES, ROUTE_TREE, SCENARIOS, VERSIONS } from '../structure';
 import { loadAccess } from './access';
 import { insertId } from './dimensions';
 import { loadFigures, loadOrigins } from './figures';
@@ -36,8 +36,7 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 			version: await loadTree(client, 'version', 'Version', 'general', VERSIONS)
 		};
 		await loadCurrencies(client);
-		const yards = await loadTree(client, 'yard', 'Yard', 'general', YARDS);
-		await loadFacts(client, dimensions, periods, yards.id);
+		await loadFacts(client, dimensions, periods);
 		const modelId = await insertId(
 			client,
 			"INSERT INTO model (code, name, reporting_currency) VALUES ('group', 'Group plan', 'EUR') RETURNING id",

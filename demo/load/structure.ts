@@ -136,7 +136,7 @@ export async function loadCurrencies(client: pg.PoolClient): Promise<void> {
 	);
 }
 
-export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, periods: LoadedDimension, yards: number): Promise<void> {
+export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, periods: LoadedDimension): Promise<void> {
 	for (const branch of flatten(ACCOUNTS))
 		if (branch.account)
 			await client.query(
@@ -151,7 +151,7 @@ export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, p
 					branch.account.decimals,
 					branch.account.unit,
 					branch.account.frequency ?? 'per period',
-					branch.account.valueType === 'choice' ? yards : null
+					branch.account.valueType === 'choice' ? dimensions.route.id : null
 				]
 			);
 	for (const branch of flatten(ENTITIES))

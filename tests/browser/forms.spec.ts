@@ -175,10 +175,10 @@ async function idOf(page: Page, tray: string, name: string): Promise<string> {
 test('choices, dates and texts are typed as words', async ({ page }) => {
 	await signIn(page, 'tove.brandal');
 	await openForm(page, 'dry-docking');
-	const yard = await cellAt(page, 'Uldsound – Farrholm', 'Yard');
+	const yard = await cellAt(page, 'Uldsound – Farrholm', 'Stands in');
 	await yard.click();
 	await page.keyboard.press('F2');
-	await expect(page.getByRole('listbox', { name: 'Choices' })).toContainText('Listra dry dock');
+	await expect(page.getByRole('listbox', { name: 'Choices' })).toContainText('Listra – Vellen');
 	await page.keyboard.type('salt');
 	await expect(page.getByRole('listbox', { name: 'Choices' }).getByRole('option')).toHaveCount(1);
 	await page.keyboard.press('Tab');
@@ -186,11 +186,11 @@ test('choices, dates and texts are typed as words', async ({ page }) => {
 	await page.keyboard.press('Tab');
 	await page.keyboard.type('12');
 	await page.keyboard.press('Enter');
-	await expect(yard).toContainText('Saltmarrow floating dock');
+	await expect(yard).toContainText('Northgate – Saltmarrow');
 	await expect(await cellAt(page, 'Uldsound – Farrholm', 'Enters the dock')).toContainText(/5 Oct 2027|Oct 5, 2027/);
 	await type(page, 'Uldsound – Farrholm', 'What is done', 'Rudder bearings');
 	await expect(await cellAt(page, 'Uldsound – Farrholm', 'What is done')).toContainText('Rudder bearings');
-	await type(page, 'Skerrivik – Lomvoe', 'Yard', 'nowhere');
+	await type(page, 'Skerrivik – Lomvoe', 'Stands in', 'nowhere');
 	await expect(page.getByRole('alert')).toContainText('is not among the choices');
 	await discard(page);
 });

@@ -285,23 +285,23 @@ describe('choices, dates and texts', () => {
 	};
 	test('are typed, shown in words, saved and seen by others', async () => {
 		const row = 'Skerrivik – Holmness';
-		const yard = await type(row, 'Yard', 'lis');
+		const yard = await type(row, 'Stands in', 'lis');
 		expect(yard.faults).toEqual([]);
-		expect(word(yard.form, row, 'Yard')).toBe('Listra dry dock');
-		expect(Object.values(yard.form.choices)[0]?.map(({ name }) => name)).toContain('Tarrowick slipway');
+		expect(word(yard.form, row, 'Stands in')).toBe('Listra – Vellen');
+		expect(Object.values(yard.form.choices)[0]?.map(({ name }) => name)).toContain('Tarrowick – Uldsound');
 		await type(row, 'Enters the dock', '2027-11-03');
 		await type(row, 'What is done', 'Hull coating');
 		await type(row, 'Price a day', '12500');
 		expect((await saveDraft(person('Tove'), 1, 'dry-docking', NO_DECISIONS)).kind).toBe('saved');
 		const { form } = await openForm(person('Osric'), 1, 'dry-docking', SHOWN);
-		expect(word(form, row, 'Yard')).toBe('Listra dry dock');
+		expect(word(form, row, 'Stands in')).toBe('Listra – Vellen');
 		expect(word(form, row, 'What is done')).toBe('Hull coating');
 		expect(figure(form, row, 'Enters the dock')).toBe(Date.UTC(2027, 10, 3) / 86_400_000);
 		expect(figure(form, row, 'Price a day')).toBeCloseTo(12_500, 6);
 	});
 	test('that are none are refused with what would be one', async () => {
 		const row = 'Tarrowick – Uldsound';
-		expect((await type(row, 'Yard', 'Rotterdam')).faults[0]!.message).toMatch(/not among the choices/);
+		expect((await type(row, 'Stands in', 'Rotterdam')).faults[0]!.message).toMatch(/not among the choices/);
 		expect((await type(row, 'Enters the dock', '3.11.')).faults[0]!.message).toMatch(/is not a date/);
 		expect((await type(row, 'Days in dock', '1e400')).faults[0]!.message).toMatch(/is not a number/);
 		expect((await type(row, 'What is done', 'x'.repeat(501))).faults[0]!.message).toMatch(/at most 500/);
@@ -562,8 +562,8 @@ describe('a workbook', () => {
 	});
 	test('as CSV has names, codes and guarded texts', async () => {
 		const { grid } = await formGrid(person('Tove'), 1, 'dry-docking', { members: {} });
-		expect(grid[0]).toEqual(['Row', 'Code', 'Yard', 'Enters the dock', 'Days in dock', 'Price a day', 'Hull renewed', 'What is done']);
-		expect(grid.find(([name]) => name === 'Skerrivik – Holmness')).toContain('Listra dry dock');
+		expect(grid[0]).toEqual(['Row', 'Code', 'Stands in', 'Enters the dock', 'Days in dock', 'Price a day', 'Hull renewed', 'What is done']);
+		expect(grid.find(([name]) => name === 'Skerrivik – Holmness')).toContain('Listra – Vellen');
 	});
 });
 

@@ -72,6 +72,8 @@ export async function replaceUses(client: pg.PoolClient, dimensionId: number, fr
 		);
 		await client.query(`DELETE FROM ${table} WHERE member_id = $1`, [from]);
 	}
+	for (const table of ['note', 'detail_line', 'cell_link'])
+		await client.query(`UPDATE ${table} SET place = array_replace(place, $1, $2) WHERE $1 = ANY (place)`, [from, to]);
 	await client.query('UPDATE account SET weighed_by = $2 WHERE weighed_by = $1', [from, to]);
 	for (const column of ['continues_from', 'compared_with'] as const)
 		await client.query(`UPDATE scenario SET ${column} = nullif($2::integer, member_id) WHERE ${column} = $1`, [from, to]);

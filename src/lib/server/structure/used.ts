@@ -4,7 +4,7 @@ import { layoutSchema } from '../form/layout-schema';
 
 /** One place where something is used: a link for people. */
 export interface Use {
-	kind: 'form' | 'map' | 'import' | 'grant' | 'lock' | 'formula' | 'account' | 'scenario' | 'variable' | 'numbers' | 'draft';
+	kind: 'note' | 'form' | 'map' | 'import' | 'grant' | 'lock' | 'formula' | 'account' | 'scenario' | 'variable' | 'numbers' | 'draft';
 	name: string;
 	/** How many, for numbers. */
 	count?: number;
@@ -48,6 +48,12 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 		[memberId]
 	);
 	if (drafts.rows[0]!.count > 0) uses.push({ kind: 'draft', name: 'Unsaved entries', count: drafts.rows[0]!.count });
+	const beside = await database.query<{ count: number }>(
+		`SELECT ((SELECT count(*) FROM note WHERE $1 = ANY (place)) + (SELECT count(*) FROM detail_line WHERE $1 = ANY (place))
+			+ (SELECT count(*) FROM cell_link WHERE $1 = ANY (place)))::integer AS count`,
+		[memberId]
+	);
+	if (beside.rows[0]!.count > 0) uses.push({ kind: 'note', name: 'Notes, detail lines and links', count: beside.rows[0]!.count });
 	return uses;
 }
 
@@ -60,7 +66,8 @@ export async function usedAmong(database: Database, dimensionId: number, members
 			SELECT member_id AS id FROM map_line UNION SELECT member_id FROM import_rule UNION SELECT member_id FROM access_grant_member
 			UNION SELECT member_id FROM access_lock_member UNION SELECT weighed_by FROM account UNION SELECT account_id FROM formula
 			UNION SELECT unnest(ARRAY[continues_from, compared_with, span_from, span_to, entry_from, entry_to]) FROM scenario
-			UNION SELECT member_id FROM variable UNION SELECT unnest(address) FROM draft_cell UNION SELECT period_id FROM draft_cell) AS named
+			UNION SELECT member_id FROM variable UNION SELECT unnest(address) FROM draft_cell UNION SELECT period_id FROM draft_cell
+			UNION SELECT unnest(place) FROM note UNION SELECT unnest(place) FROM detail_line UNION SELECT unnest(place) FROM cell_link) AS named
 		WHERE id = ANY ($1::integer[])`,
 		[members]
 	);
@@ -110,11 +117,16 @@ export async function countNumbers(database: Database, modelId: number, dimensio
 export async function formsOf(
 	database: Database,
 	modelId: number
-): Promise<{ id: number; code: string; name: string; folder: string; description: string; layout: FormLayout }[]> {
-	const found = await database.query<{ id: number; code: string; name: string; folder: string; description: string; layout: unknown }>(
-		'SELECT id, code, name, folder, description, layout FROM form WHERE model_id = $1 ORDER BY id',
-		[modelId]
-	);
+): Promise<{ id: number; code: string; name: string; folder: string; description: string; instructions: string; layout: FormLayout }[]> {
+	const found = await database.query<{
+		id: number;
+		code: string;
+		name: string;
+		folder: string;
+		description: string;
+		instructions: string;
+		layout: unknown;
+	}>('SELECT id, code, name, folder, description, instructions, layout FROM form WHERE model_id = $1 ORDER BY id', [modelId]);
 	return found.rows.map((form) => ({ ...form, layout: layoutSchema.parse(form.layout) }));
 }
 

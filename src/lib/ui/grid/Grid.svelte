@@ -442,6 +442,8 @@
 
 <style>
 	.scroller {
+		/* What happens inside asks nothing of the page around it. */
+		contain: layout paint style;
 		user-select: none;
 		outline: none;
 	}

@@ -14,7 +14,10 @@
 		['Ctrl Z, Y', 'undo, redo before saving'],
 		['Ctrl S', 'save'],
 		['Space', 'open or close a group of rows'],
-		['Ctrl I, Ctrl K', 'details of the cell, find']
+		['Shift F10', 'what else to do with the cell'],
+		['Ctrl Enter', 'the same into all selected cells'],
+		['Ctrl F', 'find a row, a column or a figure'],
+		['Ctrl I, Ctrl K', 'details of the cell, commands']
 	];
 	const SHORTHAND = [
 		['350k, 1.2m', '350,000 and 1,200,000'],
@@ -54,7 +57,33 @@
 			<dt><span class="closed px-2">2,050</span></dt>
 			<dd>closed by a lock or outside the months of entry</dd>
 			<dt>≈ 4,410</dt>
-			<dd>a rate is missing beneath</dd>
+			<dd>a rate or a weight is missing beneath</dd>
+			<dt><span class="border-secondary border-b-2">1,900</span></dt>
+			<dd>kept fixed: spreads leave it as it is</dd>
+			<dt>
+				<span class="relative pr-3"
+					>560<svg class="text-accent absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
+						><path d="M1 1h8L9 9z" fill="currentColor" /></svg
+					></span
+				>
+			</dt>
+			<dd>a note</dd>
+			<dt>
+				<span class="relative pr-3"
+					>560<svg class="text-secondary absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
+						><path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4" /></svg
+					></span
+				>
+			</dt>
+			<dd>detail lines behind it</dd>
+			<dt>
+				<span class="relative pr-3"
+					>560<svg class="text-secondary absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
+						><path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3" /></svg
+					></span
+				>
+			</dt>
+			<dd>links or files</dd>
 		</dl>
 		<div>
 			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">

@@ -53,6 +53,7 @@
 		scenario: 'Scenario',
 		variable: 'Variable',
 		numbers: 'Numbers in',
+		note: 'Beside figures',
 		draft: 'Draft'
 	};
 

@@ -303,21 +303,17 @@ async function createRest(
 			members.map(memberOf)
 		]);
 	}
-	for (const { code, name, folder, description, dimensions, members, layout } of packed.forms) {
+	for (const { code, name, folder, description, instructions, dimensions, members, layout } of packed.forms) {
 		const parsed = layoutSchema.safeParse(layout);
 		if (!parsed.success) throw new Fault(422, 'not understood', `The form ${name} does not keep its format.`);
 		const byPlace: FormLayout = mapDimensions(
 			mapMembers(parsed.data, (place) => memberOf(members[place] ?? { dimension: '', member: String(place) })),
 			(place) => made.get(dimensions[place] ?? '')?.id ?? -1
 		);
-		await client.query('INSERT INTO form (model_id, code, name, folder, description, layout) VALUES ($1, $2, $3, $4, $5, $6)', [
-			modelId,
-			code,
-			name,
-			folder,
-			description,
-			JSON.stringify(byPlace)
-		]);
+		await client.query(
+			'INSERT INTO form (model_id, code, name, folder, description, layout, instructions) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			[modelId, code, name, folder, description, JSON.stringify(byPlace), instructions]
+		);
 	}
 	// A map that several imports go through is one map again.
 	const maps = new Map<string, number>();

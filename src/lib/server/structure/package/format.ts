@@ -60,6 +60,8 @@ const form = z.object({
 	name: text,
 	folder: text,
 	description: text,
+	/** Older packages have none. */
+	instructions: z.string().max(20_000).default(''),
 	dimensions: z.array(text).max(40),
 	members: z.array(reference).max(20_000),
 	layout: z.unknown()

@@ -195,7 +195,7 @@ function packExpression(expression: Expression, codeOf: (id: number) => string, 
 }
 
 function packForm(
-	form: { code: string; name: string; layout: FormLayout; folder?: string; description?: string },
+	form: { code: string; name: string; layout: FormLayout; folder?: string; description?: string; instructions?: string },
 	keyOf: ReadonlyMap<number, string>,
 	members: ReadonlyMap<number, { dimension: string; member: string }>
 ): PackedForm {
@@ -221,6 +221,7 @@ function packForm(
 		name: form.name,
 		folder: form.folder ?? '',
 		description: form.description ?? '',
+		instructions: form.instructions ?? '',
 		dimensions,
 		members: named,
 		layout
