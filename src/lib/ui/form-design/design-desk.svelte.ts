@@ -16,6 +16,9 @@ const MOST_STEPS = 100;
 /** How long to wait with the preview until nothing more is changed. */
 const PREVIEW_MILLISECONDS = 250;
 
+/** What was said of a new form before its own page opened: that page says it. */
+let saidBefore: DesignDesk['message'] = null;
+
 /** A form being designed: what it is, what was changed, and how it looks with real figures. */
 export class DesignDesk {
 	readonly desk: Desk;
@@ -44,6 +47,8 @@ export class DesignDesk {
 	constructor(desk: Desk) {
 		this.desk = desk;
 		this.take(desk);
+		this.message = saidBefore;
+		saidBefore = null;
 	}
 
 	take(desk: Desk): void {
@@ -179,7 +184,9 @@ export class DesignDesk {
 		this.#stored = JSON.stringify(this.design);
 		this.code = reply.answer.code;
 		this.message = { text: `Published as version ${reply.answer.version}. Planners see it now.`, kind: 'info' };
-		if (isNew) await goto(`/forms/${reply.answer.code}/design`, { replaceState: true });
+		if (!isNew) return;
+		saidBefore = this.message;
+		await goto(`/forms/${reply.answer.code}/design`, { replaceState: true });
 	}
 
 	versions = async (against?: number): Promise<FormVersion[]> => {
