@@ -82,6 +82,20 @@ describe('a draft', () => {
 		await discardDraft(person('Tove'), 1);
 	});
 
+	test('takes thirty entries at once, more than there are connections', async () => {
+		const form = await open('Tove');
+		await Promise.all(
+			Array.from({ length: 30 }, (_, index) =>
+				enterFigures(person('Tove'), 1, FORM, leaf, {
+					entries: [{ ...at(form, 'Coaches', 'Apr 2027'), text: String(index) }],
+					structure: form.structure
+				})
+			)
+		);
+		expect((await open('Tove')).draftSize).toBe(1);
+		await discardDraft(person('Tove'), 1);
+	});
+
 	test('takes the good cells of a block and names the others', async () => {
 		const form = await open('Tove');
 		const entries = [

@@ -221,10 +221,11 @@ export async function saveDetailLines(
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	const total = lines.reduce((sum, { amount, factor }) => sum + amount * factor, 0);
 	if (!Number.isFinite(total)) throw new Fault(422, 'not possible', 'These lines add up to more than a number can hold.');
+	const asked = await formAsk(writer, modelId, form.layout, choices, 0);
 	const revision = await transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
-		await lockModel(client, modelId);
-		const ask = await formAsk(writer, modelId, form.layout, choices, draft.version);
+		// Nothing can come between: what the cell holds is read at the revision that is the last one here.
+		const ask = { ...asked, draftVersion: draft.version, revision: await lockModel(client, modelId) };
 		if (ask.structure !== structure)
 			throw new Fault(409, 'conflict', 'The structure of the model has changed meanwhile. Look at the cell again, then save its lines.');
 		const { place, ...plan } = await askEngine(modelId, 'planCell', { ...ask, row, column, value: total });

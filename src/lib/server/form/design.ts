@@ -189,13 +189,13 @@ export async function saveDesign(
 		structure: (await modelVersions(modelId)).structure
 	});
 	if (faults.length > 0) throw new Fault(422, 'unfinished', `The form is not finished. ${faults[0]}`, faults);
+	const free = code ?? (await freeCode(modelId, design.name));
 	return transaction(async (client) => {
 		const values = [design.name, design.folder, design.description, design.instructions, design.roles, JSON.stringify(design.layout)];
 		let id: number;
 		let version = 1;
-		let named = code;
-		if (named === null) {
-			named = await freeCode(modelId, design.name);
+		const named = free;
+		if (code === null) {
 			const made = await client.query<{ id: number }>(
 				`INSERT INTO form (model_id, code, name, folder, description, instructions, roles, layout) VALUES ($7, $8, $1, $2, $3, $4, $5, $6) RETURNING id`,
 				[...values, modelId, named]

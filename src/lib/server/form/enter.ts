@@ -50,9 +50,11 @@ export async function enterFigures(
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(writer, modelId, code);
+	// Asked before the transaction: within it only its own connection is used, or many at once would wait for each other.
+	const asked = await formAsk(writer, modelId, layout, choices, 0);
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
-		const ask = await formAsk(writer, modelId, layout, choices, draft.version);
+		const ask = { ...asked, draftVersion: draft.version };
 		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', {
 			...ask,
 			...options,
@@ -99,6 +101,7 @@ async function moveStep(
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(writer, modelId, code);
+	const asked = await formAsk(writer, modelId, layout, choices, 0);
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
 		const found = await client.query<{ sequence: number; changes: DraftChange[] }>(
@@ -108,7 +111,7 @@ async function moveStep(
 			[draft.id]
 		);
 		const step = found.rows[0];
-		const ask = { ...(await formAsk(writer, modelId, layout, choices, draft.version)), ...(window && { window }) };
+		const ask = { ...asked, draftVersion: draft.version, ...(window && { window }) };
 		if (!step)
 			return {
 				form: await askEngine(modelId, 'form', ask),
