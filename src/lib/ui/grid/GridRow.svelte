@@ -86,7 +86,7 @@
 							><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg
 						>
 					{:else if look.glyph === 'note'}<svg class="glyph text-accent" viewBox="0 0 10 10" aria-hidden="true"
-							><path d="M1 1h8L9 9z" fill="currentColor" /></svg
+							><circle cx="5.5" cy="4.5" r="3" fill="currentColor" /></svg
 						>
 					{:else if look.glyph === 'lines'}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
 							><path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4" /></svg

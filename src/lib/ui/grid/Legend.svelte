@@ -63,7 +63,7 @@
 			<dt>
 				<span class="relative pr-3"
 					>560<svg class="text-accent absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M1 1h8L9 9z" fill="currentColor" /></svg
+						><circle cx="5.5" cy="4.5" r="3" fill="currentColor" /></svg
 					></span
 				>
 			</dt>
