@@ -41,7 +41,7 @@ import {
 	usesOfForm,
 	writeNote
 } from '../../src/lib/server/form';
-import { linkSchema } from '../../src/lib/server/form/beside';
+import { linkSchema } from '../../src/lib/server/form/links';
 import { readDesk } from '../../src/lib/server/desk';
 import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';

@@ -10,7 +10,7 @@ export { accountsOfCheck, checkFigures, type CheckState } from './checks';
 export { deriveFigure, favourableSign, favourableSignOf, isPercent, operandsOf, type DerivedFigure, type DerivedLine } from './derived';
 export { expandForm } from './expand';
 export type { ExpandedForm, FormLine, FormSelector } from './expand';
-export { cellBlocks, upgradeLayout } from './layout';
+export { blockLabels, cellBlocks, upgradeLayout } from './layout';
 export type {
 	AxisBlock,
 	CellBlock,

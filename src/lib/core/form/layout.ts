@@ -145,3 +145,10 @@ export function upgradeLayout({ rows, columns, derived = [], selectors, pinned, 
 /** The blocks of both axes that read cells. */
 export const cellBlocks = (layout: Pick<FormLayout, 'rows' | 'columns'>): CellBlock[] =>
 	[...layout.rows, ...layout.columns].filter((block) => block.kind === 'cells');
+
+/** What the blocks of an axis are called in expressions and lists: their heading or label, else their place. */
+export const blockLabels = (blocks: readonly AxisBlock[]): { id: number; label: string }[] =>
+	blocks.map((block, index) => ({
+		id: block.id,
+		label: (block.kind === 'cells' ? block.heading : block.label) || `Block ${index + 1}`
+	}));

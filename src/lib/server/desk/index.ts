@@ -1,5 +1,5 @@
 import { pool } from '../database';
-import { openMentions, type Mention } from '../form/beside';
+import { openMentions, type Mention } from '../form/notes';
 import { requirePermission, type SignedIn } from '../session';
 
 export interface Desk {

@@ -1,6 +1,4 @@
 import {
-	accountsOfCheck,
-	checkFigures,
 	compileQuery,
 	deriveFigure,
 	expandForm,
@@ -8,16 +6,13 @@ import {
 	isEmpty,
 	isPercent,
 	operandsOf,
-	print,
 	View,
 	type CompiledQuery,
 	type Cube,
 	type DerivedFigure,
 	type ExpandedForm,
-	type FormCheck,
 	type FormLayout,
 	type FormLine,
-	type Line,
 	type Model,
 	type Overlay,
 	type PeriodRange,
@@ -26,16 +21,10 @@ import {
 	type WriteGuard
 } from '../../core';
 import type { CodedWords } from './coded-words';
-import {
-	MARKS,
-	type CheckLine,
-	type ColumnLine,
-	type FormAnswer,
-	type FormFrame,
-	type FormWindow,
-	type LineFacts,
-	type RowLine
-} from './messages';
+import { FormCheckView } from './form-check-view';
+import { FormFault } from './form-fault';
+import { columnLine, likeOperand, rowLine, wordsOf } from './form-lines';
+import { MARKS, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type LineFacts, type RowLine } from './messages';
 
 /** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
 export class FormView {
@@ -386,175 +375,3 @@ const MOST_CHOICES = 500;
 const FIRST_ROWS = 80;
 
 const BLANK: DerivedFigure = { value: Number.NaN, flags: 0, favourable: undefined };
-
-/** A check of a form: the figures of its accounts at the form's slice, over the periods it shows. */
-class FormCheckView {
-	readonly view: View;
-	readonly #check: FormCheck;
-	readonly #accounts: number[];
-	readonly #columns: FormLine[];
-	readonly #decimals: number;
-
-	constructor(model: Model, check: FormCheck, form: ExpandedForm) {
-		this.#check = check;
-		this.#accounts = accountsOfCheck(check);
-		for (const account of this.#accounts)
-			if (model.accounts.ordinal(account) === undefined) throw new FormFault([`The check “${check.label}” names an account that is gone.`]);
-		if (this.#accounts.length === 0) throw new FormFault([`The check “${check.label}” names no account.`]);
-		// Rows that break down by more than accounts are looked at in total.
-		const broken = model.dimensions.filter(({ id }) => id !== model.accounts.id && form.query.rows.some((line) => line[id] !== undefined));
-		const slice: Record<number, number> = without(form.query.slice, [model.accounts.id]);
-		for (const dimension of broken) slice[dimension.id] = dimension.member(largestRoot(dimension.tree)).id;
-		const { periods } = model;
-		const readable = form.columns.filter(({ place, members }) => place >= 0 && members[model.accounts.id] === undefined);
-		this.#columns = readable.length > 0 ? readable : [{ ...form.columns[0]!, label: '', members: {} }];
-		const columns = this.#columns.map(({ members }) => {
-			return without(
-				members,
-				broken.map(({ id }) => id)
-			);
-		});
-		const period = periods.dimension.id;
-		if (slice[period] === undefined && columns.some((line) => line[period] === undefined)) {
-			const last = form.query.rows.findLast((line) => line[period] !== undefined);
-			slice[period] = last?.[period] ?? periods.dimension.member(periods.dimension.tree.roots()[0]!).id;
-		}
-		this.view = new View(
-			compileQuery(model, {
-				slice,
-				rows: this.#accounts.map((account): Line => ({ [model.accounts.id]: account })),
-				columns,
-				currency: form.query.currency
-			})
-		);
-		this.#decimals = Math.min(
-			...this.#accounts.map((account) => {
-				const leaf = model.accounts.tree.leaves(model.accounts.ordinal(account)!).find((each) => model.account(each));
-				return leaf === undefined ? 2 : model.account(leaf)!.decimals;
-			})
-		);
-	}
-
-	/** How the check stands in each column that is a leaf of the form: where it does not hold. */
-	states(): CheckLine[] {
-		const { values, flags } = this.view.evaluate();
-		const width = this.#columns.length;
-		const found = this.#columns.map((column, place) => ({
-			column: column.label,
-			...checkFigures(
-				this.#check,
-				(account) => {
-					const cell = this.#accounts.indexOf(account) * width + place;
-					return { value: values[cell]!, flags: flags[cell]! };
-				},
-				this.#decimals
-			)
-		}));
-		const troubled = found.filter(({ state }) => state !== 'holds');
-		const { label, bars } = this.#check;
-		return [
-			{
-				label,
-				bars,
-				state: troubled.some(({ state }) => state === 'fails') ? 'fails' : troubled.length > 0 ? 'cannot tell' : 'holds',
-				where: troubled.map(({ column, state, difference }) => ({ column, state, difference }))
-			}
-		];
-	}
-}
-
-/** A line without some dimensions (ids). */
-const without = (line: Line, dimensions: readonly number[]): Record<number, number> =>
-	Object.fromEntries(Object.entries(line).filter(([id]) => !dimensions.includes(Number(id))));
-
-function largestRoot(tree: { roots: () => number[]; leaves: (ordinal: number) => number[] }): number {
-	return tree.roots().reduce((best, root) => (tree.leaves(root).length > tree.leaves(best).length ? root : best));
-}
-
-/** A form that cannot be shown, with the reasons for its maker. */
-export class FormFault extends Error {
-	constructor(readonly reasons: string[]) {
-		super(reasons.join(' '));
-		this.name = 'FormFault';
-	}
-}
-
-const rowLine = (model: Model, line: FormLine, slice: Line): RowLine => ({ ...line, ...factsOf(model, line, slice) });
-
-/** How the figures of a line are written, by the account it or the slice names. */
-function factsOf(model: Model, line: FormLine, slice: Line): LineFacts {
-	const member = line.members[model.accounts.id] ?? slice[model.accounts.id];
-	const ordinal = member === undefined || line.kind === 'text' ? undefined : model.accounts.ordinal(member);
-	// A group of accounts is shown like what it groups.
-	const leaf = ordinal === undefined ? undefined : model.accounts.tree.leaves(ordinal).find((each) => model.account(each));
-	const facts = leaf === undefined ? undefined : model.account(leaf);
-	const formula = ordinal === undefined || line.members[model.accounts.id] === undefined ? undefined : model.formula(ordinal);
-	const valueType = facts?.valueType ?? 'money';
-	return {
-		valueType,
-		coded: valueType === 'choice' || valueType === 'text',
-		account: member ?? null,
-		shownDecimals: line.decimals ?? (valueType === 'money' ? 0 : (facts?.decimals ?? 0)),
-		unit: facts?.unit ?? null,
-		formula: formula ? print(formula.expression, (account) => model.accounts.member(model.accounts.ordinal(account)!).name) : null
-	};
-}
-
-/** A computed row is written like the first row it is made of, or as a share. */
-function likeOperand(line: RowLine, rows: readonly RowLine[]): Pick<RowLine, 'valueType' | 'shownDecimals' | 'unit' | 'formula'> {
-	const first = rows[operandsOf(line.derive!)[0] ?? -1];
-	if (isPercent(line.derive!)) return { valueType: 'percent', shownDecimals: line.decimals ?? 1, unit: null, formula: null };
-	return {
-		valueType: first?.valueType ?? 'money',
-		shownDecimals: line.decimals ?? first?.shownDecimals ?? 0,
-		unit: first?.unit ?? null,
-		formula: null
-	};
-}
-
-function columnLine(model: Model, line: FormLine, slice: Line): ColumnLine {
-	const period = model.periods.dimension;
-	const ordinal = line.members[period.id] === undefined ? undefined : period.ordinal(line.members[period.id]!);
-	const { accounts } = model;
-	const facts = line.members[accounts.id] === undefined ? undefined : factsOf(model, line, slice);
-	const plain = { computed: undefined, percent: false, facts };
-	const outer = line.heading || line.above.join(' · ');
-	if (ordinal === undefined) return { ...line, ...plain, short: line.label, group: outer, level: '', cut: undefined };
-	const above = period.tree.parent[ordinal]!;
-	const level = model.periods.facts(ordinal)?.level;
-	return {
-		...line,
-		...plain,
-		group: outer || (level === 'month' && above >= 0 ? period.member(above).name : ''),
-		level: level ?? '',
-		short: level === 'month' && line.label === period.member(ordinal).name ? line.label.split(' ')[0]! : line.label,
-		cut: cutOf(model, line, slice, ordinal)
-	};
-}
-
-/** How a computed column is made, in words. */
-function wordsOf({ derive, label }: FormLine, columns: readonly FormLine[]): string {
-	if (derive!.kind === 'expression')
-		return `${label}, from ${operandsOf(derive!)
-			.map((place) => columns[place]!.label)
-			.join(', ')}`;
-	const [one, other] = operandsOf(derive!).map((place) => columns[place]!.label);
-	const words = {
-		difference: `${one} less ${other}`,
-		'% difference': `${one} less ${other}, in % of ${other}`,
-		share: `${one} as a share of ${other}`
-	};
-	return words[derive!.kind];
-}
-
-/** Where the scenario's span ends or begins inside a period, in words. */
-function cutOf(model: Model, line: FormLine, slice: Line, period: number): string | undefined {
-	const member = line.members[model.scenarios.id] ?? slice[model.scenarios.id];
-	const ordinal = member === undefined ? undefined : model.scenarios.ordinal(member);
-	const span = ordinal === undefined ? undefined : model.scenario(ordinal)?.span;
-	const range = model.periods.range(period);
-	if (!span || span.to < range.from || span.from > range.to) return undefined;
-	const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
-	if (span.to < range.to) return `to ${name(span.to)}`;
-	return span.from > range.from ? `from ${name(span.from)}` : undefined;
-}

@@ -1,5 +1,6 @@
 import { compileQuery, expandForm, QueryFault, selectMembers, type FormLayout, type Model } from '../../core';
-import { FormFault, FormView } from './form-view';
+import { FormFault } from './form-fault';
+import { FormView } from './form-view';
 import type { SelectAsk, SelectedMembers, TreeMember } from './messages';
 
 /** Members named of a long selection. */

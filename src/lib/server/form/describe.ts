@@ -1,4 +1,4 @@
-import { selectionInWords, type AxisBlock } from '../../core';
+import { blockLabels, selectionInWords, type AxisBlock } from '../../core';
 import { pool } from '../database';
 import { membersNamed } from '../structure/used';
 import type { FormDesign } from './design';
@@ -14,10 +14,8 @@ export async function describeDesign(modelId: number, design: Omit<FormDesign, '
 	const roles = await pool().query<{ name: string }>('SELECT name FROM role WHERE id = ANY ($1::integer[]) ORDER BY id', [design.roles]);
 	const reader = await expressionReader(modelId);
 	const dimension = (id: number) => dimensions.get(id) ?? `dimension ${id}`;
-	const labels = (blocks: AxisBlock[]) =>
-		blocks.map((block, index) => ({ id: block.id, label: (block.kind === 'cells' ? block.heading : block.label) || `Block ${index + 1}` }));
 	const axis = (name: string, blocks: AxisBlock[]) =>
-		blocks.map((block, index) => `${name} ${index + 1}: ${describeBlock(block, labels(blocks), names, dimension, reader.print)}`);
+		blocks.map((block, index) => `${name} ${index + 1}: ${describeBlock(block, blockLabels(blocks), names, dimension, reader.print)}`);
 	const flags = [
 		layout.scale && layout.scale > 1 ? `Shown in units of ${layout.scale}` : '',
 		layout.hideEmptyRows ? 'Empty rows hidden' : '',

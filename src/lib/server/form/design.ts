@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { cellBlocks, readsOf, type Expression, type FormLayout } from '../../core';
+import { blockLabels, cellBlocks, readsOf, type Expression, type FormLayout } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { askEngine, type FormAnswer, type SelectedMembers, type TreeMember } from '../engine';
@@ -169,13 +169,6 @@ function expressionsOf(layout: FormLayout): { place: string; expression: Express
 	return found;
 }
 
-/** What the blocks of an axis are called in expressions: their heading or label, else their place. */
-export const blockLabels = (blocks: FormLayout['rows']): { id: number; label: string }[] =>
-	blocks.map((block, index) => ({
-		id: block.id,
-		label: (block.kind === 'cells' ? block.heading : block.label) || `Block ${index + 1}`
-	}));
-
 /** Publishes a form: the next version of one, or a new one. @throws Fault 422 naming what is wrong with it, 409 when another version came meanwhile */
 export async function saveDesign(
 	person: SignedIn | undefined,
@@ -267,8 +260,7 @@ export const previewSchema = z.object({
 	layout: layoutSchema,
 	choices: choicesSchema,
 	/** The person (id) through whose rights it is seen. */
-	as: z.number().int().optional(),
-	rows: z.array(z.number().int().min(0)).max(400).optional()
+	as: z.number().int().optional()
 });
 
 /** The first rows a preview shows. */

@@ -1,8 +1,7 @@
 <script lang="ts">
-	import type { AxisBlock, CellBlock, DerivedBlock, Derivation } from '$lib/core';
+	import { blockLabels, type AxisBlock, type CellBlock, type DerivedBlock, type Derivation } from '$lib/core';
 	import type { SelectedMembers } from '$lib/server/engine';
 	import { request } from '../request';
-	import { blockLabels } from './block-name';
 	import type { DesignDesk } from './design-desk.svelte';
 	import { addBlock, changeBlock, removeBlock, setSelection, type AxisName } from './edit-layout';
 	import EmphasisFields from './EmphasisFields.svelte';

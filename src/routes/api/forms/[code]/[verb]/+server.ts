@@ -29,7 +29,10 @@ import {
 	usesOfForm,
 	writeNote
 } from '$lib/server/form';
-import { linesSchema, linkRemoveSchema, linkSchema, noteActSchema, noteSchema, placeSchema } from '$lib/server/form/beside';
+import { placeSchema } from '$lib/server/form/beside';
+import { linesSchema } from '$lib/server/form/detail-lines';
+import { linkRemoveSchema, linkSchema } from '$lib/server/form/links';
+import { noteActSchema, noteSchema } from '$lib/server/form/notes';
 import { designSchema } from '$lib/server/form/design';
 import { entriesSchema } from '$lib/server/form/enter';
 import { lastMethodSchema, rowMethodSchema } from '$lib/server/form/methods';

@@ -2,7 +2,8 @@ import { z } from 'zod';
 import { answer } from '$lib/server/answer';
 import { Fault } from '$lib/server/fault';
 import { addFile } from '$lib/server/form';
-import { MOST_LINK_BYTES, placeSchema } from '$lib/server/form/beside';
+import { placeSchema } from '$lib/server/form/beside';
+import { MOST_LINK_BYTES } from '$lib/server/form/links';
 
 const asked = z.object({ name: z.string().min(1).max(300), place: placeSchema });
 
