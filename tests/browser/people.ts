@@ -70,7 +70,7 @@ export async function cellAt(page: Page, row: string, column: string) {
 
 /** The figure shown in a cell, as a number; undefined when it is empty. */
 export async function figureAt(page: Page, row: string, column: string): Promise<number | undefined> {
-	const text = await (await cellAt(page, row, column)).locator('.figure').innerText();
+	const text = await (await cellAt(page, row, column)).innerText();
 	const plain = text.replace(/[,≈\s]/g, '');
 	return plain === '' ? undefined : plain.endsWith('%') ? Number(plain.slice(0, -1)) / 100 : Number(plain);
 }

@@ -142,6 +142,28 @@ test('the keyboard alone is enough', async ({ page }) => {
 	await expect(page.locator('td:focus')).toHaveCount(0);
 });
 
+test('after a save, undoing offers to take the save back', async ({ page }) => {
+	await signIn(page, 'lidia.marne');
+	await openForm(page, FORM);
+	await choose(page, 'Line', 'Amber Coast Line');
+	await choose(page, 'Route', 'Listra – Vellen');
+	await choose(page, 'Department', 'Booking office');
+	await unfold(page, 'Revenue', 'Ticket revenue');
+	const before = await figureAt(page, 'Foot passengers', 'Sep');
+	await (await cellAt(page, 'Foot passengers', 'Sep')).click();
+	await page.keyboard.type('4321');
+	await page.keyboard.press('Enter');
+	await expect.poll(() => figureAt(page, 'Foot passengers', 'Sep')).toBe(4_321);
+	// Saving works wherever the keyboard is.
+	await page.getByRole('heading', { level: 1 }).click();
+	await page.keyboard.press('Control+s');
+	await expect(page.getByRole('status').filter({ hasText: 'Saved one cell' })).toBeVisible();
+	await page.keyboard.press('Control+z');
+	await page.getByRole('button', { name: 'Take the save back' }).click();
+	await expect(page.getByRole('status').filter({ hasText: 'One cell is as before the save' })).toBeVisible();
+	await expect.poll(() => figureAt(page, 'Foot passengers', 'Sep')).toBe(before);
+});
+
 test('delete takes an entry away and the proposal shows again', async ({ page }) => {
 	await signIn(page, 'lidia.marne');
 	await openForm(page, FORM);

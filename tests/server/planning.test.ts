@@ -1,7 +1,16 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines, type FormAnswer } from '../../src/lib/server/engine';
-import { discardDraft, enterFigures, inspectFigure, openForm, redoEntry, saveDraft, undoEntry } from '../../src/lib/server/form';
+import {
+	discardDraft,
+	enterFigures,
+	inspectFigure,
+	openForm,
+	redoEntry,
+	saveDraft,
+	takeBackSave,
+	undoEntry
+} from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
@@ -172,6 +181,71 @@ test('what is not allowed or not there is said, whoever calls', async () => {
 	await expect(openForm(person('Tove'), 1, 'no-such-form', leaf)).rejects.toMatchObject({ status: 404 });
 	const outcome = await type('Imke', 'Coaches', 'Apr 2027', '1');
 	expect(outcome.faults[0]!.message).toBe('Your grant is for Northgate Line.');
+});
+
+describe('taking a save back', () => {
+	test('puts back what stood there, cell by cell; what was typed since stays', async () => {
+		const before = figure(await open('Tove'), 'Coaches', 'Jun 2027');
+		await type('Tove', 'Coaches', 'Jun 2027', '4001');
+		await type('Tove', 'Coaches', 'Jul 2027', '4002');
+		const saved = await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS);
+		if (saved.kind !== 'saved') throw new Error(saved.kind);
+		await type('Lidia', 'Coaches', 'Jul 2027', '4003').catch(() => undefined);
+		await type('Tove', 'Coaches', 'Jul 2027', '4004');
+		await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS);
+		const back = await takeBackSave(person('Tove'), 1, { revision: saved.revision });
+		expect(back).toMatchObject({ cells: 1, stay: 1 });
+		const after = await open('Tove');
+		expect(figure(after, 'Coaches', 'Jun 2027')).toBe(before);
+		expect(figure(after, 'Coaches', 'Jul 2027')).toBe(4_004);
+		expect(await count(`change_set WHERE kind = 'take back' AND revision = ${back.revision}`)).toBe(1);
+		await expect(takeBackSave(person('Tove'), 1, { revision: saved.revision })).rejects.toThrow('typed anew since');
+	});
+
+	test('is for one’s own saves, and stops before what has been closed', async () => {
+		await type('Tove', 'Coaches', 'Aug 2027', '5001');
+		const saved = await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS);
+		if (saved.kind !== 'saved') throw new Error(saved.kind);
+		await expect(takeBackSave(person('Lidia'), 1, { revision: saved.revision })).rejects.toMatchObject({ status: 404 });
+		await database.pool.query("INSERT INTO access_lock (model_id, layer, name, state) VALUES (1, 'board', 'All closed', 'closed')");
+		await expect(takeBackSave(person('Tove'), 1, { revision: saved.revision })).rejects.toThrow('All closed');
+		await database.pool.query("DELETE FROM access_lock WHERE name = 'All closed'");
+		expect(await takeBackSave(person('Tove'), 1, { revision: saved.revision })).toMatchObject({ cells: 1, stay: 0 });
+	});
+});
+
+describe('an answer to a page that knows the form', () => {
+	test('holds the rows that changed only, and together they are the form', async () => {
+		const whole = await openForm(person('Tove'), 1, FORM, leaf);
+		const { frame, moment } = whole.form;
+		const place = at(whole.form, 'Coaches', 'May 2027');
+		const { form } = await enterFigures(
+			person('Tove'),
+			1,
+			FORM,
+			leaf,
+			{ entries: [{ ...place, text: '77' }], structure: whole.form.structure },
+			{ frame, moment }
+		);
+		expect(form.others).toBe('same');
+		expect(form.part!.length).toBeGreaterThan(0);
+		expect(form.part!.length).toBeLessThan(whole.form.rows.length);
+		const width = whole.form.columns.length;
+		const put = [...whole.form.values];
+		form.part!.forEach((row, index) => put.splice(row * width, width, ...form.values.slice(index * width, (index + 1) * width)));
+		expect(put).toEqual((await openForm(person('Tove'), 1, FORM, leaf)).form.values);
+		// Whoever shows another moment gets all of it.
+		const late = await enterFigures(
+			person('Tove'),
+			1,
+			FORM,
+			leaf,
+			{ entries: [{ ...place, text: '78' }], structure: whole.form.structure },
+			{ frame, moment }
+		);
+		expect(late.form.others).toBeUndefined();
+		await discardDraft(person('Tove'), 1);
+	});
 });
 
 describe('a form with computed columns', () => {

@@ -44,6 +44,10 @@ export class FormView {
 	/** One letter a cell, worked out row by row when asked. */
 	#marks = new Map<number, string>();
 	#guard: WriteGuard | undefined;
+	/** What a page was told last, under a name no other view gives. */
+	#told: { moment: string; guard: WriteGuard | undefined; figures: ShownFigures } | undefined;
+	#moments = 0;
+	readonly #name = crypto.randomUUID();
 	#result: ViewResult | undefined;
 
 	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
@@ -190,19 +194,43 @@ export class FormView {
 			this.#guard = guard;
 			this.#marks = new Map();
 		}
-		const rows = this.#wanted(window);
+		const wanted = this.#wanted(window);
+		const isWhole = wanted === undefined;
+		const figures = this.#figures(wanted, words);
+		const { rows, others } = isWhole ? this.#sinceTold(window, figures) : { rows: wanted, others: undefined };
+		const shown = rows === wanted ? figures : this.#figures(rows, words);
 		return {
 			revision,
 			structure,
 			...this.#frameAnswer(window.frame === this.frame, words),
-			...this.#figures(rows, words),
+			...shown,
+			moment: isWhole ? this.#told!.moment : '',
 			...(rows && { part: rows }),
+			...(others && { others }),
 			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
 			...this.#draftedCells(overlay),
 			draftSize: overlay.size,
 			checks: this.#checks.flatMap((check) => check.states()),
 			...(window.empty && { empty: this.#emptyLines() })
 		};
+	}
+
+	/** Remembers what is told now, and finds the rows that differ from what the page shows, if that is the last thing told. */
+	#sinceTold({ frame, moment }: FormWindow, figures: ShownFigures): { rows: number[] | undefined; others: 'same' | undefined } {
+		const before = this.#told;
+		this.#told = { moment: `${this.#name} ${++this.#moments}`, guard: this.#guard, figures };
+		if (!before || moment !== before.moment || frame !== this.frame || before.guard !== this.#guard)
+			return { rows: undefined, others: undefined };
+		const width = this.#columns.length;
+		const rows: number[] = [];
+		for (let row = 0; row < this.#rows.length; row++)
+			for (let cell = row * width; cell < (row + 1) * width; cell++)
+				if (figures.values[cell] !== before.figures.values[cell] || figures.flags[cell] !== before.figures.flags[cell]) {
+					rows.push(row);
+					break;
+				}
+		// News good or bad, and words, follow the figures of their row.
+		return { rows, others: 'same' };
 	}
 
 	#frameAnswer(known: boolean, words: CodedWords): FormFrame {
@@ -235,9 +263,9 @@ export class FormView {
 	}
 
 	/** Figures row by row. */
-	#figures(rows: readonly number[] | undefined, words: CodedWords): Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad' | 'words'> {
+	#figures(rows: readonly number[] | undefined, words: CodedWords): ShownFigures {
 		const width = this.#columns.length;
-		const shown: Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad' | 'words'> = { values: [], flags: [], good: [], bad: [], words: [] };
+		const shown: ShownFigures = { values: [], flags: [], good: [], bad: [], words: [] };
 		const count = rows?.length ?? this.#rows.length;
 		for (let index = 0; index < count; index++) {
 			const row = rows ? rows[index]! : index;
@@ -367,6 +395,9 @@ export class FormView {
 		return { drafted: [...found].filter(onLeafLines), draftedBeneath: [...found].filter((cell) => !onLeafLines(cell)) };
 	}
 }
+
+/** The figures of some rows, side by side. */
+type ShownFigures = Pick<FormAnswer, 'values' | 'flags' | 'good' | 'bad' | 'words'>;
 
 /** Choices offered while one types; others are still understood. */
 const MOST_CHOICES = 500;

@@ -37,6 +37,8 @@ export interface FormWindow {
 	most?: number | undefined;
 	/** Also say which lines are empty. */
 	empty?: boolean | undefined;
+	/** The moment the page shows: rows that are the same now may be left out. */
+	moment?: string | undefined;
 }
 
 /** What a grid cell is to the reader; one letter each in `FormAnswer.marks`. */
@@ -108,8 +110,12 @@ export interface FormAnswer extends FormFrame {
 	revision: number;
 	/** The structure version the lines belong to: entries name cells by their place among them. */
 	structure: number;
+	/** Names what the figures are at this moment; pages that show it need the differences only. */
+	moment: string;
 	/** The rows the figures belong to, in this order; all of them when left out. */
 	part?: number[];
+	/** Set when the rows left out are as they were at the moment the page named; otherwise they are not known. */
+	others?: 'same';
 	/** Row by row; null for empty. */
 	values: (number | null)[];
 	flags: number[];
@@ -282,6 +288,16 @@ export interface EngineRequests {
 	locate: { ask: FormAsk & { places: number[][] }; answer: { cells: number[][] } };
 	/** What setting one leaf cell would write, past the person's draft. */
 	planCell: { ask: FormAsk & { row: number; column: number; value: number | null }; answer: SavePlan & { place: number[] } };
+	/** What setting entries past any draft would write. */
+	planEntries: {
+		ask: {
+			rules: AccessRules;
+			revision: number;
+			structure: number;
+			cells: { address: number[]; period: number; value: number | null }[];
+		};
+		answer: SavePlan;
+	};
 	method: { ask: FormAsk & { row: number; method: Method }; answer: MethodAnswer };
 	effect: { ask: EffectAsk; answer: EffectLine[] };
 	close: { ask: Record<string, never>; answer: Record<string, never> };

@@ -24,7 +24,7 @@ import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
-import { planSave } from './plan-save';
+import { planEntries, planSave } from './plan-save';
 import { workOutRow } from './row-method';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
@@ -116,6 +116,10 @@ export class ModelEngine {
 				await this.#reach(revision);
 				const draft = await this.#draftOf(person, draftVersion);
 				return planSave(this.#model, this.#cube, draft, this.#guardOf(rules), decisions);
+			},
+			planEntries: async ({ rules, revision, cells }) => {
+				await this.#reach(revision);
+				return planEntries(this.#model, this.#cube, this.#guardOf(rules), cells);
 			},
 			checkLayout: async ({ layout }) => checkLayout(this.#model, layout),
 			select: async (request) => lookAtSelection(this.#model, request),

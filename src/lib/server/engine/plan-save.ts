@@ -1,7 +1,7 @@
-import { isEmpty, mergeOverlay, type Cube, type Model, type OverlayCell, type WriteGuard } from '../../core';
-import { cellInWords, judgedPeriod, periodMember, toMembers } from './addresses';
+import { isEmpty, mergeOverlay, type Address, type Cube, type Model, type OverlayCell, type WriteGuard } from '../../core';
+import { cellInWords, judgedPeriod, leafOfMember, periodMember, toMembers, toOrdinals } from './addresses';
 import type { ConflictDecisions, SavePlan } from './messages';
-import { toDraftValue, type PersonDraft } from './person-draft';
+import { PersonDraft, toDraftValue } from './person-draft';
 
 /**
  * What saving a draft would write: whole series of the entry's origin and every typed cell, or why it may not be saved:
@@ -9,11 +9,11 @@ import { toDraftValue, type PersonDraft } from './person-draft';
  * @param decisions cells whose conflict the person has decided: for their own value, or for the one that came meanwhile
  */
 export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions): SavePlan {
-	const entryOrigin = model.definition.origins.find((origin) => origin.mode === 'entry')!.id;
+	const plan = new EntryPlan(model, cube, guard);
 	const keyOf = ({ address, period }: { address: number[]; period: number }) => `${address.join(' ')} ${period}`;
 	const keepMine = new Set(decisions.keepMine.map(keyOf));
 	const takeTheirs = new Set(decisions.takeTheirs.map(keyOf));
-	const plan: SavePlan = { conflicts: [], refused: [], cells: 0, series: [], entries: [] };
+	const conflicts: SavePlan['conflicts'] = [];
 	const referenceOf = ({ address, year, position }: OverlayCell) => ({
 		address: toMembers(model, address),
 		period: periodMember(model, year, position)
@@ -24,7 +24,7 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 	});
 	for (const conflict of merge.conflicts) {
 		const { address, year, position, value, seen, now } = conflict;
-		plan.conflicts.push({
+		conflicts.push({
 			...referenceOf(conflict),
 			words: cellInWords(model, address, year, position),
 			seen: orNull(seen),
@@ -32,34 +32,76 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 			mine: toDraftValue(value)
 		});
 	}
-	const bySeries = new Map<string, SavePlan['series'][number]>();
-	for (const cell of merge.entries) {
-		const { address, year, position, entry } = cell;
-		const verdict = guard.leafVerdict(address, judgedPeriod(model, address, year, position));
+	for (const { address, year, position, entry } of merge.entries)
+		plan.add(address, year, position, entry, draft.overlay.withoutEntry(cube, address, year, position));
+	return plan.finish(conflicts);
+}
+
+/** What setting the entries of some cells would write, past any draft: those that are closed now are refused. */
+export function planEntries(
+	model: Model,
+	cube: Cube,
+	guard: WriteGuard,
+	cells: readonly { address: readonly number[]; period: number; value: number | null }[]
+): SavePlan {
+	const plan = new EntryPlan(model, cube, guard);
+	const nothing = new PersonDraft(model, 0).overlay;
+	for (const { address: members, period, value } of cells) {
+		const address = toOrdinals(model, members);
+		const leaf = address && leafOfMember(model, address, period);
+		if (address && leaf)
+			plan.add(
+				address,
+				leaf.fiscalYear,
+				leaf.position,
+				value ?? Number.NaN,
+				nothing.withoutEntry(cube, address, leaf.fiscalYear, leaf.position)
+			);
+	}
+	return plan.finish([]);
+}
+
+/** Gathers entries, cell by cell, into whole series and lines of the journal. */
+class EntryPlan {
+	readonly #model: Model;
+	readonly #cube: Cube;
+	readonly #guard: WriteGuard;
+	readonly #origin: number;
+	readonly #series = new Map<string, SavePlan['series'][number]>();
+	readonly #entries: SavePlan['entries'] = [];
+	readonly #refused: SavePlan['refused'] = [];
+
+	constructor(model: Model, cube: Cube, guard: WriteGuard) {
+		this.#model = model;
+		this.#cube = cube;
+		this.#guard = guard;
+		this.#origin = model.definition.origins.find((origin) => origin.mode === 'entry')!.id;
+	}
+
+	/** @param beneath what proposals and additions come to at the cell */
+	add(address: Address, year: number, position: number, entry: number, beneath: number): void {
+		const model = this.#model;
+		const verdict = this.#guard.leafVerdict(address, judgedPeriod(model, address, year, position));
 		if (verdict.kind !== 'enter') {
-			plan.refused.push({ words: cellInWords(model, address, year, position), reason: 'reason' in verdict ? verdict.reason : '' });
-			continue;
+			this.#refused.push({ words: cellInWords(model, address, year, position), reason: 'reason' in verdict ? verdict.reason : '' });
+			return;
 		}
-		const { address: members, period } = referenceOf(cell);
+		const members = toMembers(model, address);
 		const key = `${members.join(' ')} ${year}`;
-		let series = bySeries.get(key);
+		let series = this.#series.get(key);
 		if (!series) {
-			const before = cube.seriesOf(entryOrigin, address, year);
-			bySeries.set(key, (series = { origin: entryOrigin, members, year, before, amounts: before.slice() }));
+			const before = this.#cube.seriesOf(this.#origin, address, year);
+			this.#series.set(key, (series = { origin: this.#origin, members, year, before, amounts: before.slice() }));
 		}
 		series.amounts[position] = entry;
-		plan.entries.push({
-			origin: entryOrigin,
-			address: members,
-			period,
-			before: series.before[position]!,
-			after: entry,
-			beneath: draft.overlay.withoutEntry(cube, address, year, position)
-		});
+		const period = periodMember(model, year, position);
+		this.#entries.push({ origin: this.#origin, address: members, period, before: series.before[position]!, after: entry, beneath });
 	}
-	plan.series = [...bySeries.values()];
-	plan.cells = plan.entries.length;
-	return plan;
+
+	finish(conflicts: SavePlan['conflicts']): SavePlan {
+		const [series, entries] = [[...this.#series.values()], this.#entries];
+		return { conflicts, refused: this.#refused, cells: entries.length, series, entries };
+	}
 }
 
 const orNull = (value: number): number | null => (isEmpty(value) ? null : value);

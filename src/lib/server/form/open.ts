@@ -102,7 +102,8 @@ export async function modelVersions(modelId: number): Promise<{ revision: number
 export const windowSchema = z.object({
 	frame: z.string().max(100).optional(),
 	rows: z.array(z.number().int().min(0)).max(2_000).optional(),
-	empty: z.boolean().optional()
+	empty: z.boolean().optional(),
+	moment: z.string().max(60).optional()
 });
 
 /** A stored form, as far as the person sees it: forms may be for some roles only. @throws Fault 404 */

@@ -3,7 +3,7 @@
 	import type { NumberStyle } from '$lib/core';
 	import { tick, untrack } from 'svelte';
 	import CellMenu, { type MenuAct } from './CellMenu.svelte';
-	import GridRow from './GridRow.svelte';
+	import GridRow, { type PlacedSlot } from './GridRow.svelte';
 	import { STUB_WIDTH, type ColumnSlot, type GridState } from './grid-state.svelte';
 	import type { ShownForm } from './shown-form';
 	import { VirtualGrid } from './virtual-grid.svelte';
@@ -74,21 +74,30 @@
 	const drawn = $derived(columnItems.flatMap(({ index }) => (moving[index] ? [moving[index]] : [])));
 	const leftGap = $derived(columnItems[0]?.start ?? 0);
 	const rightGap = $derived(Math.max(0, virtual.width - (columnItems.at(-1)?.end ?? 0)));
-	const topGap = $derived(rowItems[0]?.start ?? 0);
-	const bottomGap = $derived(Math.max(0, virtual.height - (rowItems.at(-1)?.end ?? 0)));
 	/** Where each frozen column stands from the right edge. */
 	const rightOf = $derived(frozen.map((_, index) => frozen.slice(index + 1).reduce((width, slot) => width + sizeOf(slot), 0)));
 	const rowsDrawn = $derived(rowItems.flatMap(({ index }) => (grid.visibleRows[index] === undefined ? [] : [grid.visibleRows[index]])));
+	/** Lines on the page: one that scrolled out serves for one that scrolled in. In steps, so that they keep their places. */
+	const lineCount = $derived(16 * Math.ceil((rowItems.length + 2) / 16));
+	/** Where every drawn cell of a row stands. */
+	const places = $derived<PlacedSlot[]>([
+		...columnItems.flatMap(({ index, start, size }) =>
+			moving[index] ? [{ slot: moving[index], width: size, left: nameWidth + start, right: undefined }] : []
+		),
+		...frozen.map((slot, index) => ({ slot, width: sizeOf(slot), left: undefined, right: rightOf[index]! }))
+	]);
 
 	/** Headings over groups of columns, for the columns that are drawn. */
 	const groups = $derived.by(() => {
-		const found: { name: string; span: number; from: number }[] = [];
+		const found: { name: string; span: number; from: number; width: number }[] = [];
 		for (const slot of drawn) {
 			const from = slot.kind === 'stub' ? slot.from : groupStart(slot.column);
 			const name = slot.kind === 'stub' ? '' : form.columns[slot.column]!.group;
 			const last = found.at(-1);
-			if (last && last.name === name && last.from === from && slot.kind === 'column') last.span++;
-			else found.push({ name, span: 1, from });
+			if (last && last.name === name && last.from === from && slot.kind === 'column') {
+				last.span++;
+				last.width += sizeOf(slot);
+			} else found.push({ name, span: 1, from, width: sizeOf(slot) });
 		}
 		return found;
 	});
@@ -331,21 +340,21 @@
 		aria-rowcount={form.rows.length + 2}
 		aria-colcount={form.columns.length + 1}
 		aria-multiselectable="true"
-		style="width: {nameWidth + virtual.width + frozenWidth}px; font-size: {13 * factor}px; --row: {rowHeight}px; --names: {nameWidth}px"
+		style="width: {nameWidth + virtual.width + frozenWidth}px; min-width: 100%; font-size: {13 *
+			factor}px; --row: {rowHeight}px; --names: {nameWidth}px"
 	>
-		<colgroup>
-			<col style="width: {nameWidth}px" />
-			<col style="width: {leftGap}px" />
-			{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}<col style="width: {sizeOf(slot)}px" />{/each}
-			<col style="width: {rightGap}px" />
-			{#each frozen as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}<col style="width: {sizeOf(slot)}px" />{/each}
-		</colgroup>
 		<thead>
 			<tr class="groups" aria-rowindex="1">
-				<td class="corner"></td>
-				<td class="gap" aria-hidden="true"></td>
-				{#each groups as { name, span, from }, index (`${index} ${from}`)}
-					<svelte:element this={name === '' ? 'td' : 'th'} colspan={span} class={[index > 0 && 'group-start']}>
+				<td class="corner" aria-hidden="true"></td>
+				<td class="gap" aria-hidden="true" style="width: {leftGap}px"></td>
+				{#each groups as { name, span, from, width }, index (`${index} ${from}`)}
+					<svelte:element
+						this={name === '' ? 'td' : 'th'}
+						aria-hidden={name === '' ? 'true' : undefined}
+						colspan={span}
+						class={[index > 0 && 'group-start']}
+						style="width: {width}px"
+					>
 						{#if name !== ''}<button
 								class="group"
 								tabindex="-1"
@@ -355,13 +364,13 @@
 							>{/if}
 					</svelte:element>
 				{/each}
-				<td class="gap" aria-hidden="true"></td>
+				<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
 				{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}
-					<td class="frozen" style="right: {rightOf[index]}px"></td>
+					<td class="frozen" aria-hidden="true" style="right: {rightOf[index]}px; width: {sizeOf(slot)}px"></td>
 				{/each}
 			</tr>
 			<tr aria-rowindex="2">
-				<th class="corner" scope="col"
+				<th class="corner" role="columnheader" scope="col"
 					><span class="sr-only">Rows</span>
 					<span
 						class="handle"
@@ -370,14 +379,15 @@
 						ondblclick={() => grid.resize('name', 236)}
 					></span></th
 				>
-				<td class="gap" aria-hidden="true"></td>
+				<td class="gap" aria-hidden="true" style="width: {leftGap}px"></td>
 				{#snippet heading(slot: ColumnSlot, right: number | undefined)}
 					{#if slot.kind === 'stub'}
 						<th
+							role="columnheader"
 							scope="col"
 							class="stub group-start"
 							class:frozen={right !== undefined}
-							style={right === undefined ? '' : `right: ${right}px`}
+							style="width: {sizeOf(slot)}px; {right === undefined ? '' : `right: ${right}px`}"
 							><button
 								class="group"
 								tabindex="-1"
@@ -389,6 +399,7 @@
 					{:else}
 						{@const column = form.columns[slot.column]!}
 						<th
+							role="columnheader"
 							scope="col"
 							aria-colindex={slot.column + 2}
 							class={[
@@ -397,7 +408,7 @@
 								right !== undefined && 'frozen',
 								right === undefined && !column.parent && beginsGroup(slot.column) && 'group-start'
 							]}
-							style={right === undefined ? '' : `right: ${right}px`}
+							style="width: {sizeOf(slot)}px; {right === undefined ? '' : `right: ${right}px`}"
 							title={column.computed ?? (column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label)}
 							onclick={(event) => {
 								grid.selectColumn(slot.column, event.shiftKey);
@@ -417,7 +428,7 @@
 					{/if}
 				{/snippet}
 				{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(slot, undefined)}{/each}
-				<td class="gap" aria-hidden="true"></td>
+				<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
 				{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(
 						slot,
 						rightOf[index]
@@ -426,12 +437,17 @@
 		</thead>
 		<!-- One listener for all cells: thousands of them would take longer to attach than to draw. -->
 		<!-- svelte-ignore a11y_no_noninteractive_element_interactions, a11y_click_events_have_key_events -->
-		<tbody {onpointerdown} {onpointerover} {oncontextmenu} {onclick} ondblclick={(event) => placeOf(event) && edit()}>
-			{#if topGap > 0}<tr aria-hidden="true" style="height: {topGap}px"></tr>{/if}
-			{#each rowsDrawn as row (row)}
-				<GridRow {form} {grid} {row} {drawn} {frozen} {rightOf} {around} {cellId} {starts} {oneditkey} />
+		<tbody
+			style="height: {virtual.height}px"
+			{onpointerdown}
+			{onpointerover}
+			{oncontextmenu}
+			{onclick}
+			ondblclick={(event) => placeOf(event) && edit()}
+		>
+			{#each rowsDrawn as row, index (rowItems[index]!.index % lineCount)}
+				<GridRow {form} {grid} {row} top={rowItems[index]!.start} {places} {around} {cellId} {starts} {oneditkey} />
 			{/each}
-			{#if bottomGap > 0}<tr aria-hidden="true" style="height: {bottomGap}px"></tr>{/if}
 		</tbody>
 	</table>
 	{#if grid.visibleRows.length === 0}
@@ -447,18 +463,32 @@
 		user-select: none;
 		outline: none;
 	}
+	/* A table by its roles; laid out by hand, for everything's place is known. */
 	table {
-		table-layout: fixed;
-		border-collapse: separate;
-		border-spacing: 0;
+		display: block;
 		line-height: 1.38;
+	}
+	thead {
+		display: block;
+		position: sticky;
+		top: 0;
+		z-index: 3;
+		background: var(--color-base-100);
+	}
+	thead tr {
+		display: flex;
+	}
+	tbody {
+		display: block;
+		position: relative;
+		contain: layout size style;
 	}
 	thead th,
 	thead td {
-		position: sticky;
-		top: 22px;
-		z-index: 2;
+		position: relative;
+		flex: none;
 		height: 30px;
+		line-height: 29px;
 		padding: 0 10px 0 6px;
 		overflow: hidden;
 		text-overflow: ellipsis;
@@ -471,8 +501,8 @@
 	}
 	thead .groups th,
 	thead .groups td {
-		top: 0;
 		height: 22px;
+		line-height: 22px;
 		text-align: left;
 		font-weight: 500;
 		font-size: 0.92em;
@@ -483,17 +513,22 @@
 		text-align: left;
 	}
 	thead .gap {
-		z-index: 1;
 		padding: 0;
 	}
+	thead .rest {
+		flex: 1 0 auto;
+	}
 	thead .corner {
+		position: sticky;
 		left: 0;
-		z-index: 4;
+		z-index: 2;
+		width: var(--names);
 		border-right: 1px solid var(--rule);
 	}
 	thead .frozen,
 	thead .groups .frozen {
-		z-index: 3;
+		position: sticky;
+		z-index: 1;
 		border-left: 1px solid var(--rule);
 	}
 	.group-start {

@@ -1,27 +1,39 @@
+<script lang="ts" module>
+	import type { ColumnSlot } from './grid-state.svelte';
+
+	/** A drawn column and where it stands. */
+	export interface PlacedSlot {
+		slot: ColumnSlot;
+		width: number;
+		left: number | undefined;
+		right: number | undefined;
+	}
+</script>
+
 <script lang="ts">
 	import CellEditor from './CellEditor.svelte';
-	import { lookOf, type CellLook, type GridSurroundings } from './cell-look';
-	import type { ColumnSlot, GridState } from './grid-state.svelte';
+	import { lookOf, type GridSurroundings } from './cell-look';
+	import type { GridState } from './grid-state.svelte';
+	import { RowCells, type PlacedLook } from './row-cells';
 	import type { ShownForm } from './shown-form';
 
 	interface Props {
 		form: ShownForm;
 		grid: GridState;
 		row: number;
-		drawn: ColumnSlot[];
-		frozen: ColumnSlot[];
-		rightOf: number[];
+		top: number;
+		places: PlacedSlot[];
 		around: GridSurroundings;
 		cellId: (row: number, column: number) => string;
 		/** Columns at which a group begins. */
 		starts: ReadonlySet<number>;
 		oneditkey: (event: KeyboardEvent) => void;
 	}
-	let { form, grid, row, drawn, frozen, rightOf, around, cellId, starts, oneditkey }: Props = $props();
+	let { form, grid, row, top, places, around, cellId, starts, oneditkey }: Props = $props();
 
-	/** A drawn place: the stub of a folded group, or a cell. */
-	type Drawn =
-		{ key: string; stub: true; right: number | undefined } | (CellLook & { key: string; stub: false; right: number | undefined });
+	let element: HTMLTableRowElement;
+	let end: HTMLElement;
+	let cells: RowCells | undefined;
 
 	const line = $derived(form.rows[row]!);
 	const foldable = $derived(grid.hasRowsBeneath(row));
@@ -30,83 +42,55 @@
 	const selectedFrom = $derived(grid.severalSelected && grid.isRowSelected(row) ? grid.selection.left : -1);
 	const selectedTo = $derived(selectedFrom < 0 ? -1 : grid.selection.right);
 	const isEditing = $derived(focusedColumn >= 0 && grid.editing);
+	const edited = $derived(isEditing ? places.find(({ slot }) => slot.kind === 'column' && slot.column === focusedColumn) : undefined);
 
-	const looks = $derived.by((): Drawn[] => {
-		const draw = (slot: ColumnSlot, right: number | undefined): Drawn => {
-			if (slot.kind === 'stub') return { key: `stub ${slot.from}`, stub: true, right };
+	/** The cells as they look; the one being edited is drawn by its editor. */
+	const looks = $derived.by((): PlacedLook[] =>
+		places.flatMap(({ slot, width, left, right }, order): PlacedLook | never[] => {
+			const isFrozen = right !== undefined;
+			const placed = { width, left, right, order };
+			if (slot.kind === 'stub')
+				return { ...EMPTY_LOOK, ...placed, column: slot.from, classes: `stub group-start ${isFrozen ? 'frozen ' : ''}` };
+			if (isEditing && slot.column === focusedColumn) return [];
 			const look = lookOf(form, grid, around, row, slot.column);
-			const across = form.columns[slot.column]!;
-			const place = grid.columnPlace(slot.column);
-			if (right !== undefined) look.classes += 'frozen ';
-			else if (!across.parent && starts.has(slot.column)) look.classes += 'group-start ';
-			if (slot.column === focusedColumn) look.classes += 'focused ';
-			if (place >= selectedFrom && place <= selectedTo) look.classes += 'selected ';
-			return Object.assign(look, { key: String(slot.column), stub: false as const, right });
-		};
-		return [...drawn.map((slot) => draw(slot, undefined)), ...frozen.map((slot, index) => draw(slot, rightOf[index]))];
+			if (isFrozen) look.classes += 'frozen ';
+			else if (!form.columns[slot.column]!.parent && starts.has(slot.column)) look.classes += 'group-start ';
+			const place = selectedFrom < 0 ? -1 : grid.columnPlace(slot.column);
+			return Object.assign(look, placed, {
+				focused: slot.column === focusedColumn,
+				selected: selectedFrom >= 0 && place >= selectedFrom && place <= selectedTo,
+				stub: false
+			});
+		})
+	);
+	$effect(() => {
+		cells ??= new RowCells(element, end, cellId);
+		cells.draw(row, looks);
 	});
-	const moving = $derived(looks.slice(0, drawn.length));
-	const still = $derived(looks.slice(drawn.length));
+
+	const EMPTY_LOOK = {
+		cell: -1,
+		text: '',
+		title: undefined,
+		words: '',
+		readOnly: true,
+		glyph: undefined,
+		focused: false,
+		selected: false,
+		stub: true
+	};
 </script>
 
-{#snippet cells(list: Drawn[])}
-	{#each list as look (look.key)}
-		{#if look.stub}
-			<td class="stub group-start" class:frozen={look.right !== undefined} style:right={look.right === undefined ? null : `${look.right}px`}
-			></td>
-		{:else}
-			<td
-				id={cellId(row, look.column)}
-				role="gridcell"
-				tabindex={look.column === focusedColumn ? 0 : -1}
-				aria-colindex={look.column + 2}
-				aria-selected={look.column === focusedColumn || (selectedFrom >= 0 && look.classes.includes('selected'))}
-				aria-readonly={look.readOnly}
-				class={look.classes}
-				style:right={look.right === undefined ? null : `${look.right}px`}
-				title={look.title}
-				data-row={row}
-				data-column={look.column}
-			>
-				{#if isEditing && look.column === focusedColumn}
-					{@const facts = form.facts(row, look.column)}
-					<CellEditor
-						label="{line.label}, {form.columns[look.column]!.label}"
-						valueType={facts.valueType}
-						choices={facts.account === null ? [] : (form.choices[facts.account] ?? [])}
-						bind:text={grid.text}
-						selects={grid.text === grid.editableText(grid.focus)}
-						onkey={oneditkey}
-						onleave={() => grid.commit()}
-					/>
-				{:else}
-					<span class="figure">{look.text}</span>
-					{#if look.words !== ''}<span class="sr-only">{look.words}</span>{/if}
-					{#if look.glyph === 'lock'}<svg class="glyph" viewBox="0 0 10 10" aria-hidden="true"
-							><path d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="currentColor" /></svg
-						>
-					{:else if look.glyph === 'note'}<svg class="glyph text-accent" viewBox="0 0 10 10" aria-hidden="true"
-							><circle cx="5.5" cy="4.5" r="3" fill="currentColor" /></svg
-						>
-					{:else if look.glyph === 'lines'}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
-							><path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4" /></svg
-						>
-					{:else if look.glyph === 'link'}<svg class="glyph text-secondary" viewBox="0 0 10 10" aria-hidden="true"
-							><path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3" /></svg
-						>{/if}
-				{/if}
-			</td>
-		{/if}
-	{/each}
-{/snippet}
-
 <tr
+	bind:this={element}
 	class={[foldable && line.depth === 0 && 'top', line.parent && 'parent', line.kind]}
+	style="top: {top}px"
 	aria-rowindex={row + 3}
 	aria-level={line.depth + 1}
 	aria-expanded={foldable ? !grid.folded.has(row) : undefined}
 >
 	<th
+		role="rowheader"
 		scope="row"
 		style="padding-left: {8 + line.depth * 18}px"
 		title={[line.label, line.formula ? `= ${line.formula}` : '', line.guidance].filter(Boolean).join('\n')}
@@ -123,22 +107,60 @@
 		{#if line.unit && !line.label.toLowerCase().includes(line.unit)}<span class="text-grey text-[11.5px]">{line.unit}</span>{/if}
 		{#if line.guidance}<span class="text-grey text-[11.5px] italic">{line.guidance}</span>{/if}
 	</th>
-	<td class="gap" aria-hidden="true"></td>
-	{@render cells(moving)}
-	<td class="gap" aria-hidden="true"></td>
-	{@render cells(still)}
+	{#if edited}
+		{@const facts = form.facts(row, focusedColumn)}
+		<td
+			id={cellId(row, focusedColumn)}
+			role="gridcell"
+			tabindex="0"
+			aria-colindex={focusedColumn + 2}
+			aria-selected="true"
+			class={['enter focused', edited.right !== undefined && 'frozen']}
+			style="width: {edited.width}px; {edited.right === undefined
+				? `left: ${edited.left}px`
+				: `right: ${edited.right}px; order: ${places.indexOf(edited)}`}"
+			data-row={row}
+			data-column={focusedColumn}
+		>
+			<CellEditor
+				label="{line.label}, {form.columns[focusedColumn]!.label}"
+				valueType={facts.valueType}
+				choices={facts.account === null ? [] : (form.choices[facts.account] ?? [])}
+				bind:text={grid.text}
+				selects={grid.text === grid.editableText(grid.focus)}
+				onkey={oneditkey}
+				onleave={() => grid.commit()}
+			/>
+		</td>
+	{/if}
+	<!-- Pushes the frozen cells to the right; the others stand where their column does. -->
+	<td class="rest" aria-hidden="true" bind:this={end}></td>
 </tr>
 
 <style>
-	th,
-	td {
+	/* Lines and cells stand at places worked out before: laying out a screen of table cells took 30 ms. */
+	tr {
+		display: flex;
+		position: absolute;
+		left: 0;
+		width: 100%;
 		height: var(--row);
+		contain: layout size style;
+	}
+	th,
+	tr :global(td) {
+		display: block;
+		flex: none;
+		height: 100%;
 		padding: 0 10px 0 6px;
+		line-height: calc(var(--row) - 1px);
 		white-space: nowrap;
 		border-bottom: 1px solid var(--hairline);
 		background: var(--color-base-100);
 	}
 	th {
+		order: -1;
+		width: var(--names);
 		position: sticky;
 		left: 0;
 		z-index: 2;
@@ -149,11 +171,11 @@
 		border-right: 1px solid var(--rule);
 	}
 	tr.parent th,
-	tr.parent td {
+	tr.parent :global(td) {
 		font-weight: 600;
 	}
 	tr.top th,
-	tr.top td {
+	tr.top :global(td) {
 		font-weight: 650;
 		border-bottom-color: var(--soft);
 	}
@@ -161,87 +183,94 @@
 		font-weight: 600;
 		color: var(--soft);
 	}
-	tr.text td,
-	td.blank {
+	tr.text :global(td),
+	tr :global(td.blank) {
 		background: var(--color-base-100) !important;
 	}
-	td {
-		position: relative;
+	tr :global(td) {
+		overflow: hidden;
+		text-overflow: ellipsis;
+		position: absolute;
+		top: 0;
 		text-align: right;
 		cursor: cell;
 		color: var(--color-base-content);
 		outline: none;
 	}
-	td.gap {
+	td.rest.rest {
+		position: static;
+		flex: auto;
 		padding: 0;
 		border-bottom-color: transparent;
 	}
-	.figure {
-		display: inline-block;
-		max-width: 100%;
-		padding-left: 2px;
-		overflow: hidden;
-		text-overflow: ellipsis;
-		vertical-align: bottom;
-	}
-	td.words {
+	tr :global(td.words) {
 		text-align: left;
 	}
-	.group-start {
+	tr :global(.group-start) {
 		border-left: 1px solid var(--hairline);
 	}
-	td.computed,
-	td.closed {
-		background-color: var(--color-base-200);
-		color: var(--soft);
+	tr :global(td.computed),
+	tr :global(td.closed) {
+		background-image:
+			url('data:image/svg+xml,%3Csvg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 10 10"%3E%3Cpath d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="%238c826f"/%3E%3C/svg%3E'),
+			repeating-linear-gradient(135deg, transparent 0 6px, var(--hairline) 6px 7px);
+		background-position:
+			top 2px right 1px,
+			0 0;
+		background-size:
+			8px 8px,
+			auto;
+		background-repeat: no-repeat, repeat;
 	}
-	td.closed {
-		background-image: repeating-linear-gradient(135deg, transparent 0 6px, var(--hairline) 6px 7px);
+	/* A dotted baseline says that one may type here. */
+	tr :global(td.enter),
+	tr :global(td.spread) {
+		text-decoration: underline dotted 1.5px var(--mark);
+		text-underline-offset: 4px;
 	}
-	td.enter .figure,
-	td.spread .figure {
-		border-bottom: 1.5px dotted var(--mark);
-		padding-bottom: 1px;
-	}
-	td.kept .figure {
-		border-bottom: 2px solid var(--color-secondary);
-	}
-	td.enter .figure:empty,
-	td.spread .figure:empty {
+	tr :global(td.enter.bare::after),
+	tr :global(td.spread.bare::after) {
+		content: '';
+		display: inline-block;
 		width: 18px;
 		height: 15px;
 		vertical-align: middle;
+		border-bottom: 1.5px dotted var(--mark);
 	}
-	td.spread {
+	tr :global(td.kept) {
+		text-decoration: underline solid 2px var(--color-secondary);
+	}
+	tr :global(td.spread) {
 		font-weight: 600;
 	}
 	/* The year's total stays in sight at the right. */
-	td.frozen {
+	tr :global(td.frozen) {
 		position: sticky;
+		top: auto;
 		z-index: 1;
 		border-left: 1px solid var(--rule);
 	}
-	td.good .figure,
-	td.stands-good .figure {
+	tr :global(td.good),
+	tr :global(td.stands-good) {
 		color: var(--color-success);
 	}
-	td.bad .figure,
-	td.stands-bad .figure {
+	tr :global(td.bad),
+	tr :global(td.stands-bad) {
 		color: var(--color-error);
 	}
-	td.stands-strong .figure {
+	tr :global(td.stands-strong) {
 		font-weight: 700;
 	}
-	td.stands-quiet .figure {
+	tr :global(td.stands-quiet) {
 		color: var(--grey);
 	}
-	td.drafted .figure {
+	tr :global(td.drafted) {
 		color: var(--color-primary);
 		font-weight: 650;
-		border-bottom-color: var(--color-primary);
+		text-decoration-color: var(--color-primary);
 	}
-	td.drafted .figure::before,
-	td.drafted-beneath .figure::before {
+	tr :global(td.drafted::before),
+	tr :global(td.drafted-beneath::before) {
 		content: '';
 		display: inline-block;
 		width: 5px;
@@ -251,18 +280,17 @@
 		border: 1px solid var(--color-primary);
 		transform: rotate(45deg);
 	}
-	td.drafted .figure::before {
+	tr :global(td.drafted::before) {
 		background: var(--color-primary);
 	}
-	td.refused .figure {
+	tr :global(td.refused) {
 		text-decoration: underline wavy var(--color-error);
 		text-underline-offset: 3px;
-		border-bottom: none;
 	}
-	td.pending .figure {
+	tr :global(td.pending) {
 		color: var(--color-primary);
 	}
-	td.flash {
+	tr :global(td.flash) {
 		animation: flash 1.6s ease-out;
 	}
 	@keyframes flash {
@@ -270,27 +298,31 @@
 			box-shadow: inset 0 -3px var(--color-secondary);
 		}
 	}
-	td.selected {
+	tr :global(td.selected) {
 		box-shadow: inset 0 0 0 100px color-mix(in srgb, var(--color-primary) 9%, transparent);
 	}
-	td.other {
+	tr :global(td.other) {
 		outline: 1.5px dashed var(--color-secondary);
 		outline-offset: -2px;
 	}
-	td.focused {
+	tr :global(td.focused) {
 		outline: 2px solid var(--color-primary);
 		outline-offset: -2px;
 		border-radius: 3px;
 	}
-	.glyph {
+	tr :global(.note) {
+		color: var(--color-accent);
+	}
+	tr :global(.lines),
+	tr :global(.link) {
+		color: var(--color-secondary);
+	}
+	tr :global(.glyph) {
 		position: absolute;
 		top: 2px;
 		right: 1px;
 		width: 8px;
 		height: 8px;
-	}
-	td.closed .glyph {
-		color: var(--grey);
 	}
 	.twist {
 		display: inline-grid;

@@ -22,7 +22,7 @@ export interface CellLook {
 	/** What a screen reader is told beyond the figure. */
 	words: string;
 	readOnly: boolean;
-	glyph: 'lock' | 'note' | 'lines' | 'link' | undefined;
+	glyph: 'note' | 'lines' | 'link' | undefined;
 }
 
 const CLASSES: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', r: 'computed' };
@@ -84,7 +84,7 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 		words,
 		readOnly: mark !== 'e' && mark !== 's',
 		// One mark at the right: the most serious one.
-		glyph: mark === 'x' ? 'lock' : beside?.notes ? 'note' : beside?.lines ? 'lines' : beside?.links ? 'link' : undefined
+		glyph: mark === 'x' ? undefined : beside?.notes ? 'note' : beside?.lines ? 'lines' : beside?.links ? 'link' : undefined
 	};
 }
 

@@ -1,5 +1,5 @@
 import type { Conflict, FormWindow, MethodAnswer } from '$lib/server/engine';
-import type { CellMark, EntryOutcome, FigureDetails, OpenForm, Present, SaveOutcome, WorkbookReading } from '$lib/server/form';
+import type { CellMark, EntryOutcome, FigureDetails, OpenForm, Present, SaveOutcome, TakenBack, WorkbookReading } from '$lib/server/form';
 import type { Method } from '$lib/core';
 import { ShownForm } from './shown-form';
 import { keepUnsent, readUnsent, unsentKey, type UnsentEntries } from './unsent';
@@ -74,7 +74,9 @@ export class FormSession {
 	#queue: Promise<unknown> = Promise.resolve();
 	#inspected: { row: number; column: number } | null = null;
 	#inspection = 0;
-	#asked = new Set<number>();
+	#isAsking = false;
+	/** The revision of the last save from this page, until it is taken back. */
+	#lastSave: number | undefined;
 	#retry: ReturnType<typeof setTimeout> | undefined;
 	#shownRows: () => number[] = () => [];
 	readonly #place: SessionPlace;
@@ -97,7 +99,6 @@ export class FormSession {
 		this.steps = opened.steps;
 		this.saved = opened.saved;
 		this.draftSince = opened.draftSince;
-		this.#asked.clear();
 	}
 
 	/** Entries that were typed before a crash, a reload or the end of a session are sent now. */
@@ -109,16 +110,19 @@ export class FormSession {
 
 	/** Fetches rows that are in sight and not here yet. */
 	async need(rows: readonly number[]): Promise<void> {
-		const missing = rows.filter((row) => !this.form.has(row) && !this.#asked.has(row));
-		if (missing.length === 0) return;
-		for (const row of missing) this.#asked.add(row);
+		const missing = rows.filter((row) => !this.form.has(row));
+		// One question at a time: whoever scrolls on wants the rows that are in sight by then.
+		if (missing.length === 0 || this.#isAsking) return;
+		this.#isAsking = true;
 		const { frame } = this.form;
-		const opened = await this.#post<OpenForm>('open', { choices: this.choices, window: { frame, rows: missing } });
-		for (const row of missing) this.#asked.delete(row);
+		const opened = await this.#post<OpenForm>('open', { choices: this.choices, window: { frame, rows: missing } }).finally(
+			() => (this.#isAsking = false)
+		);
 		if (!opened || opened.form.frame !== this.form.frame) return;
 		// Rows of another moment do not stand beside those here.
 		const isSameMoment = opened.form.revision === this.form.revision && opened.form.draftSize === this.form.draftSize;
 		this.form = new ShownForm(opened.form, this.form, isSameMoment);
+		void this.need(this.#shownRows());
 	}
 
 	/** Types into cells. Entries are sent one after another, so that each sees what came before. */
@@ -204,7 +208,17 @@ export class FormSession {
 		else this.message = wasAway ? { text: 'The server is back and has your entries.', kind: 'info' } : null;
 	}
 
-	undo = (): Promise<void> => this.#step('undo');
+	/** Takes the last entry back; when none is left, offers to take the last save back. */
+	undo = (): Promise<void> => {
+		const revision = this.#lastSave;
+		if (this.steps.undo || revision === undefined) return this.#step('undo');
+		this.message = {
+			text: 'Your entries are saved already. The save can be taken back as a whole.',
+			kind: 'info',
+			act: { label: 'Take the save back', run: () => void this.takeBack(revision) }
+		};
+		return Promise.resolve();
+	};
 	redo = (): Promise<void> => this.#step('redo');
 
 	/** Posts the draft. With decisions, conflicts among them are settled. */
@@ -219,6 +233,27 @@ export class FormSession {
 			this.conflicts = outcome.kind === 'conflicts' ? outcome.conflicts : [];
 			this.refused = outcome.kind === 'refused' ? outcome.refused : [];
 			this.message = saveMessage(outcome);
+			if (outcome.kind === 'saved') {
+				const { revision } = outcome;
+				this.#lastSave = revision;
+				this.message = { ...this.message!, act: { label: 'Take the save back', run: () => void this.takeBack(revision) } };
+			}
+			await this.reopen();
+		});
+	}
+
+	/** Takes a save back, cell by cell. */
+	takeBack(revision: number): Promise<void> {
+		return this.#inOrder(async () => {
+			const outcome = await this.#post<TakenBack>('take-back', { takeBack: { revision } });
+			if (!outcome) return;
+			this.#lastSave = undefined;
+			this.message = {
+				text:
+					`${outcome.cells === 1 ? 'One cell is' : `${outcome.cells} cells are`} as before the save.` +
+					(outcome.stay === 0 ? '' : ` ${outcome.stay} stay: they were typed anew since, or are closed now.`),
+				kind: 'info'
+			};
 			await this.reopen();
 		});
 	}
@@ -324,7 +359,8 @@ export class FormSession {
 
 	/** The lines are known; of a large form the rows in sight are wanted. */
 	#window(): FormWindow {
-		return { frame: this.form.frame, ...(this.form.isPartial && { rows: this.#shownRows() }) };
+		const { frame, moment, isPartial } = this.form;
+		return { frame, ...(isPartial ? { rows: this.#shownRows() } : { moment }) };
 	}
 
 	#step(way: 'undo' | 'redo'): Promise<void> {

@@ -28,6 +28,7 @@ const line = (label: string, more: object = {}) => ({
 const facts = { valueType: 'money' as const, coded: false, account: 1, shownDecimals: 0, unit: null, formula: null };
 const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): FormAnswer => ({
 	frame: 'a',
+	moment: 'now',
 	rows: [
 		{ ...line('Total', { parent: true }), ...facts },
 		{ ...line('Fuel', { depth: 1 }), ...facts },

@@ -23,6 +23,8 @@ export class ShownForm {
 	readonly axes: FormFrame['axes'];
 	readonly revision: number;
 	readonly structure: number;
+	/** Names what is shown, so that an answer may leave out what is the same. */
+	readonly moment: string;
 	readonly drafted: ReadonlySet<number>;
 	readonly draftedBeneath: ReadonlySet<number>;
 	readonly good: ReadonlySet<number>;
@@ -51,21 +53,24 @@ export class ShownForm {
 		this.choices = known?.choices ?? answer.choices;
 		this.revision = answer.revision;
 		this.structure = answer.structure;
+		this.moment = answer.moment;
 		this.drafted = new Set(answer.drafted);
 		this.draftedBeneath = new Set(answer.draftedBeneath);
 		this.draftSize = answer.draftSize;
 		this.checks = answer.checks;
-		this.isPartial = answer.part !== undefined;
+		this.isPartial = answer.part !== undefined && answer.others === undefined;
 		this.empty = answer.empty
 			? { rows: new Set(answer.empty.rows), columns: new Set(answer.empty.columns) }
 			: isSame
 				? before.empty
 				: { rows: new Set(), columns: new Set() };
-		const kept = keepRows && isSame ? before : undefined;
-		this.good = new Set([...(kept?.good ?? []), ...answer.good]);
-		this.bad = new Set([...(kept?.bad ?? []), ...answer.bad]);
-		this.#words = new Map([...(kept ? kept.#words : []), ...answer.words]);
+		const kept = (keepRows || answer.others === 'same') && isSame ? before : undefined;
 		const width = this.columns.length;
+		const told = new Set(kept ? answer.part : []);
+		const isKept = (cell: number) => !told.has(Math.floor(cell / width));
+		this.good = new Set([...(kept ? [...kept.good].filter(isKept) : []), ...answer.good]);
+		this.bad = new Set([...(kept ? [...kept.bad].filter(isKept) : []), ...answer.bad]);
+		this.#words = new Map([...(kept ? [...kept.#words].filter(([cell]) => isKept(cell)) : []), ...answer.words]);
 		const cells = new Map<number, RowCells>(kept ? kept.#cells : []);
 		(answer.part ?? this.rows.map((_, row) => row)).forEach((row, index) =>
 			cells.set(row, {

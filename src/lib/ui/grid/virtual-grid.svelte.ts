@@ -70,7 +70,7 @@ class Axis {
 			return {
 				count,
 				estimateSize: sizeOf,
-				overscan: horizontal ? 3 : 10,
+				overscan: horizontal ? 1 : 4,
 				horizontal,
 				scrollPaddingStart: before,
 				scrollPaddingEnd: after,

@@ -80,7 +80,7 @@
 		{onkeydown}
 	/>
 	<ul id="finder-list" role="listbox" aria-label="Found" class="max-h-80 overflow-auto p-1.5">
-		{#each found as item, index (item.kind + item.name)}
+		{#each found as item, index (`${index} ${item.kind} ${item.name}`)}
 			<li id="finder-{index}" role="option" aria-selected={index === at}>
 				<button
 					tabindex="-1"

@@ -137,6 +137,16 @@
 		if (willUnload && session.waiting > 0) cancel();
 	});
 
+	/** Keys that mean the same all over the page, wherever the keyboard is. */
+	function onpagekey(event: KeyboardEvent) {
+		if (event.defaultPrevented || !(event.ctrlKey || event.metaKey) || event.altKey || !mayEnter) return;
+		const inText = (event.target as Element).closest?.('input, textarea, select, [contenteditable]');
+		if (event.key.toLowerCase() === 's') void session.save();
+		else if (event.key.toLowerCase() === 'z' && !inText) void (event.shiftKey ? session.redo() : session.undo());
+		else return;
+		event.preventDefault();
+	}
+
 	const membersHere = (): Record<string, number> => ({
 		...session.form.rows[grid.focus.row]?.members,
 		...session.form.columns[grid.focus.column]?.members
@@ -272,6 +282,8 @@
 			: `The server cannot be reached. ${session.waiting > 0 ? `${session.waiting === 1 ? 'One entry waits' : `${session.waiting} entries wait`} in this browser and will be sent when it is back.` : 'Your draft up to here is kept.'}`
 	);
 </script>
+
+<svelte:window onkeydown={onpagekey} />
 
 <div class="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
 	<div class="flex min-h-0 min-w-0">

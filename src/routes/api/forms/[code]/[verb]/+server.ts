@@ -24,6 +24,7 @@ import {
 	saveDesign,
 	saveDetailLines,
 	saveDraft,
+	takeBackSave,
 	tellPresence,
 	undoEntry,
 	usesOfForm,
@@ -40,6 +41,7 @@ import { choicesSchema, windowSchema } from '$lib/server/form/open';
 import { ownLineSchema } from '$lib/server/form/own-line';
 import { presenceSchema } from '$lib/server/form/presence';
 import { decisionsSchema } from '$lib/server/form/save';
+import { takeBackSchema } from '$lib/server/form/take-back-save';
 
 const shown = z.object({ choices: choicesSchema, window: windowSchema.optional() });
 const at = z.object({ choices: choicesSchema, row: z.number().int().min(0), column: z.number().int().min(0) });
@@ -59,6 +61,9 @@ const VERBS = {
 	redo: verb(shown, ({ person, modelId }, code, { choices, window }) => redoEntry(person, modelId, code, choices, window)),
 	save: verb(z.object({ decisions: decisionsSchema }), ({ person, modelId }, code, { decisions }) =>
 		saveDraft(person, modelId, code, decisions)
+	),
+	'take-back': verb(z.object({ takeBack: takeBackSchema }), ({ person, modelId }, _, { takeBack }) =>
+		takeBackSave(person, modelId, takeBack)
 	),
 	discard: verb(z.object({}), ({ person, modelId }) => discardDraft(person, modelId)),
 	inspect: verb(at, ({ person, modelId }, code, { choices, row, column }) => inspectFigure(person, modelId, code, choices, row, column)),
