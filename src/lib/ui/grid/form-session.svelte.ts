@@ -232,13 +232,14 @@ export class FormSession {
 			if (!outcome) return;
 			this.conflicts = outcome.kind === 'conflicts' ? outcome.conflicts : [];
 			this.refused = outcome.kind === 'refused' ? outcome.refused : [];
+			// The figures first: when it says that it is saved, they are what was saved.
+			await this.reopen();
 			this.message = saveMessage(outcome);
 			if (outcome.kind === 'saved') {
 				const { revision } = outcome;
 				this.#lastSave = revision;
 				this.message = { ...this.message!, act: { label: 'Take the save back', run: () => void this.takeBack(revision) } };
 			}
-			await this.reopen();
 		});
 	}
 
@@ -248,13 +249,13 @@ export class FormSession {
 			const outcome = await this.#post<TakenBack>('take-back', { takeBack: { revision } });
 			if (!outcome) return;
 			this.#lastSave = undefined;
+			await this.reopen();
 			this.message = {
 				text:
 					`${outcome.cells === 1 ? 'One cell is' : `${outcome.cells} cells are`} as before the save.` +
 					(outcome.stay === 0 ? '' : ` ${outcome.stay} stay: they were typed anew since, or are closed now.`),
 				kind: 'info'
 			};
-			await this.reopen();
 		});
 	}
 
