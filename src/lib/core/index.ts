@@ -10,4 +10,6 @@ export * from './formula';
 export * from './mapping';
 export * from './model';
 export * from './number';
+export * from './runbook';
+export * from './script';
 export * from './structure';

@@ -67,6 +67,12 @@ export class Cube {
 		return values;
 	}
 
+	/** The origins that have written to a series of a block. */
+	originsOf(block: Block, series: number): readonly number[] {
+		const { single, several } = this.#originsOf(block);
+		return several.get(series)?.map(({ origin }) => origin) ?? [single[series]!];
+	}
+
 	/** Sets what an origin holds at one cell (empty removes it). */
 	writeCell(origin: number, address: Address, year: number, position: number, value: number): void {
 		const block = this.store.ensureBlockOf(address, year);

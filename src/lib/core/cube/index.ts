@@ -10,7 +10,7 @@
  * Costs: a scan is O(series in the blocks met × dimensions); a changed cell in an open view is O(dimensions), and
  * evaluating the view O(its cells × classes beneath). Memory: about 11 bytes a cell at twelve values a series.
  */
-export { Cube, entryFor } from './cube';
+export { addsUp, Cube, entryFor } from './cube';
 export { SeriesStore, type Address } from './series-store';
 export type { Contribution } from './cube';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
@@ -20,8 +20,10 @@ export { compileQuery, QueryFault } from './query';
 export type { CompiledQuery, Line, Query } from './query';
 export { CellFlag, View } from './view';
 export type { ViewResult } from './view';
-export { eachLiveCell, leafValue, storedReader } from './live';
+export { eachLiveCell, leafValue, storedReader, type StoredReader } from './live';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
 export { isReadByLeaf } from './read-by-leaf';
 export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';
+export { eachSeriesOf, WorkCube, type ChangedSeries } from './work-cube';
+export { Block } from './series-store';

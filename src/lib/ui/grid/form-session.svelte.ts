@@ -342,7 +342,11 @@ export class FormSession {
 
 	/** What a workbook that came back would do. */
 	async readWorkbook(file: File): Promise<WorkbookReading | undefined> {
-		const response = await this.#place.fetch(`/api/forms/${this.code}/workbook`, { method: 'POST', body: file }).catch(() => undefined);
+		// Said whatever the file is: without a type the body would be taken for none.
+		const headers = { 'content-type': 'application/octet-stream' };
+		const response = await this.#place
+			.fetch(`/api/forms/${this.code}/workbook`, { method: 'POST', headers, body: file })
+			.catch(() => undefined);
 		const answer = (await response?.json().catch(() => undefined)) as (WorkbookReading & { message?: string }) | undefined;
 		if (response?.ok && answer) return answer;
 		this.message = {

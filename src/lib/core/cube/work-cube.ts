@@ -1,0 +1,92 @@
+import type { Model } from '../model';
+import { isEmpty } from '../number';
+import type { Cube } from './cube';
+import type { Address } from './series-store';
+
+/** A series of one origin that was changed: all of it before and after. Ordinals. */
+export interface ChangedSeries {
+	origin: number;
+	address: Int32Array;
+	year: number;
+	before: Float64Array;
+	after: Float64Array;
+}
+
+/**
+ * A cube that is written to for a while: what is read afterwards includes it, and every series that was touched is
+ * remembered as it was, so that the difference can be told and the cube put back. Touching a series costs a look-up.
+ */
+export class WorkCube {
+	readonly cube: Cube;
+	readonly #touched = new Map<string, { origin: number; address: Int32Array; year: number; before: Float64Array }>();
+
+	constructor(cube: Cube) {
+		this.cube = cube;
+	}
+
+	/** Sets what an origin holds at a cell; empty takes it away. */
+	write(origin: number, address: Address, year: number, position: number, value: number): void {
+		this.#touch(origin, address, year);
+		this.cube.writeCell(origin, address, year, position, value);
+	}
+
+	/** Sets several places of a series at once; `NaN` takes away, and places of which `sets` says 0 stay. */
+	writePlaces(origin: number, address: Address, year: number, values: Float64Array, sets: Uint8Array): void {
+		this.#touch(origin, address, year);
+		for (let position = 0; position < values.length; position++)
+			if (sets[position] === 1) this.cube.writeCell(origin, address, year, position, values[position]!);
+	}
+
+	/** Whether a series was written to in this work. */
+	has(origin: number, address: Address, year: number): boolean {
+		return this.#touched.has(keyOf(origin, address, year));
+	}
+
+	#touch(origin: number, address: Address, year: number): void {
+		const key = keyOf(origin, address, year);
+		if (this.#touched.has(key)) return;
+		this.#touched.set(key, { origin, address: Int32Array.from(address), year, before: this.cube.seriesOf(origin, address, year) });
+	}
+
+	/** The series that differ from what they were. */
+	changes(): ChangedSeries[] {
+		const changed: ChangedSeries[] = [];
+		for (const { origin, address, year, before } of this.#touched.values()) {
+			const after = this.cube.seriesOf(origin, address, year);
+			if (before.some((value, position) => value !== after[position] && !(isEmpty(value) && isEmpty(after[position]!))))
+				changed.push({ origin, address, year, before, after });
+		}
+		return changed;
+	}
+
+	/** Puts everything back as it was. */
+	restore(): void {
+		for (const { origin, address, year, before } of this.#touched.values()) this.cube.writeSeries(origin, address, year, before);
+		this.#touched.clear();
+	}
+}
+
+function keyOf(origin: number, address: Address, year: number): string {
+	let key = `${origin} ${year}`;
+	for (let axis = 0; axis < address.length; axis++) key += ` ${address[axis]!}`;
+	return key;
+}
+
+/** Calls back with every series an origin holds something in; the address is reused. O(series of the cube). */
+export function eachSeriesOf(
+	model: Model,
+	cube: Cube,
+	origins: ReadonlySet<number>,
+	visit: (origin: number, address: Int32Array, year: number, values: Float64Array) => void
+): void {
+	const address = new Int32Array(model.dimensions.length);
+	for (const { year, block } of cube.store.blocks())
+		for (let series = 0; series < block.count; series++) {
+			const held = cube.originsOf(block, series);
+			for (const origin of held) {
+				if (!origins.has(origin)) continue;
+				const values = cube.seriesOf(origin, block.readAddress(series, address), year);
+				if (values.some((value) => !isEmpty(value))) visit(origin, address, year, values);
+			}
+		}
+}

@@ -1,0 +1,34 @@
+import { EMPTY, isEmpty } from '../number';
+import type { ClearStep, Clears, Slice } from './definition';
+import type { StepWork } from './run';
+import { scopeOf } from './slice';
+
+/** Takes away what was typed, loaded or computed in a slice. O(series of the cube). */
+export function runClear(work: StepWork, step: ClearStep & { limits: Slice }): void {
+	const { model, cube, variables } = work;
+	if (Object.keys(step.limits).length === 0)
+		throw work.fault('A clear without limits would empty the whole model. Limit the step to a slice.');
+	const limits = scopeOf(model, step.limits, variables);
+	const kinds = new Set<Clears>(step.what);
+	const address = new Int32Array(model.dimensions.length);
+	const axes = [...limits.axes];
+	const found: { origin: number; address: Int32Array; year: number; values: Float64Array }[] = [];
+	for (const { year, block } of cube.store.blocks())
+		each: for (let series = 0; series < block.count; series++) {
+			block.readAddress(series, address);
+			for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) continue each;
+			for (const origin of cube.originsOf(block, series))
+				if (kinds.has(work.kindOf(origin)))
+					found.push({ origin, address: address.slice(), year, values: cube.seriesOf(origin, address, year) });
+		}
+	for (const { origin, address, year, values } of found) {
+		work.breathe();
+		for (let position = 0; position < values.length; position++) {
+			if (isEmpty(values[position]!)) continue;
+			const leaf = model.periods.at(year, position)?.index;
+			// Facts of all time belong to no period: they go when no periods are named.
+			if (leaf === undefined ? limits.periods !== undefined : limits.periods?.[leaf] === 0) continue;
+			work.remove(origin, address, year, position, leaf ?? 0, EMPTY);
+		}
+	}
+}

@@ -1,0 +1,72 @@
+import type { MemberReference, Selection } from '../dimension';
+import type { StoredScript } from '../script';
+
+/** A part of a model: by dimension (id), which members. Dimensions left out are free. */
+export type Slice = Readonly<Record<number, Selection>>;
+
+/** A number, or the name of the parameter that holds it. */
+export type NumberOrParameter = number | { parameter: string };
+
+export interface CopyStep {
+	kind: 'copy';
+	/** What is read; only members without others beneath them hold values, so parents stand for what is beneath them. */
+	from: Slice;
+	/** The members it is put on, by dimension (id); several members read are added up there. */
+	onto: Readonly<Record<number, MemberReference>>;
+	/** So many periods of a level later (earlier below zero). */
+	shift: { level: string; by: number } | null;
+	factor: NumberOrParameter;
+}
+
+export interface FormulaStep {
+	kind: 'formula';
+	script: StoredScript;
+}
+
+export interface RollForwardStep {
+	kind: 'roll-forward';
+	/** Accounts (ids): what the first holds at the end of a period is what the second begins the next one with. */
+	lines: readonly { from: number; to: number; reverse: boolean }[];
+	/** Into every period, or only into the first one of each year. */
+	into: 'every period' | 'first period of the year';
+}
+
+/** What a clear step takes away. */
+export type Clears = 'entries' | 'loads' | 'results';
+
+export interface ClearStep {
+	kind: 'clear';
+	what: readonly Clears[];
+}
+
+/** A step of a runbook. */
+export type Step = {
+	/** Stays the same while the step is changed: its results are known by it. */
+	id: number;
+	name: string;
+	description: string;
+	active: boolean;
+	/** What it may write at most. */
+	limits: Slice;
+} & (CopyStep | FormulaStep | RollForwardStep | ClearStep);
+
+export type StepKind = Step['kind'];
+
+/** What a run of a runbook asks for. */
+export interface ParameterDefinition {
+	name: string;
+	label: string;
+	kind: 'member' | 'members' | 'number' | 'percent' | 'text';
+	/** For members: whose, and which may be chosen. */
+	dimension: number | null;
+	choices: Selection | null;
+	/** A member's id, a list of them, a number or a text; null: none. */
+	initial: number | string | readonly number[] | null;
+}
+
+/** What was answered: by the parameter's name. */
+export type Answers = Readonly<Record<string, number | string | readonly number[] | null>>;
+
+/** Whether a step adds on top of what is typed, or proposes what an entry replaces. */
+export const originModeOf = (kind: StepKind): 'adds' | 'proposes' | undefined =>
+	kind === 'clear' ? undefined : kind === 'roll-forward' ? 'adds' : 'proposes';

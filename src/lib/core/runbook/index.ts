@@ -1,0 +1,23 @@
+/**
+ * Runbooks: ordered steps (copy, formula, roll-forward, clear) over the cells of a model. A run reads everything, writes
+ * what it may under an origin of each step, and answers with the series to be stored; the cube itself stays as it is.
+ * O(cells read + written); steps see what those before them wrote.
+ */
+export { answersKey, resolveAnswers } from './answers';
+export { originModeOf } from './definition';
+export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
+export { scopeOf } from './slice';
+export { checkRunbook, type Finding } from './check';
+export type {
+	Answers,
+	Clears,
+	ClearStep,
+	CopyStep,
+	FormulaStep,
+	NumberOrParameter,
+	ParameterDefinition,
+	RollForwardStep,
+	Slice,
+	Step,
+	StepKind
+} from './definition';

@@ -1,0 +1,87 @@
+import { Block, eachLiveCell, leafValue, storedReader } from '../cube';
+import { continuationOf } from '../model';
+import { isEmpty } from '../number';
+import type { RollForwardStep, Slice } from './definition';
+import type { StepWork } from './run';
+import { scopeOf } from './slice';
+
+/**
+ * Carries balances forward: what one account holds at the end of a period is what another begins the next one with, period
+ * after period, so that one run goes through all years. Before a scenario's own first period the one it continues from
+ * is read. O(periods × addresses × lines).
+ */
+export function runRollForward(work: StepWork, step: RollForwardStep & { limits: Slice }): void {
+	const { model, cube, variables } = work;
+	const limits = scopeOf(model, step.limits, variables);
+	const lines = step.lines.map(({ from, to, reverse }) => {
+		const [source, target] = [model.accounts.ordinal(from), model.accounts.ordinal(to)];
+		if (source === undefined || target === undefined) throw work.fault('An account of this roll-forward is not there any more.');
+		for (const account of [source, target])
+			if (!model.account(account) || !model.accounts.isLeaf(account))
+				throw work.fault(`“${model.accounts.member(account).name}” adds up others. Balances go from one account to one account.`);
+		return { source, target, sign: reverse ? -1 : 1 };
+	});
+	const addresses = new Block(model.dimensions.length, 1);
+	const axes = [...limits.axes].filter(([axis]) => axis !== model.accountAxis);
+	const keep = (address: Int32Array) => {
+		for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) return;
+		const account = address[model.accountAxis]!;
+		address[model.accountAxis] = 0;
+		addresses.ensure(address);
+		address[model.accountAxis] = account;
+	};
+	// Wherever something of these accounts stands, in the scenario itself or in the one it continues from.
+	const sources = new Set(lines.flatMap(({ source, target }) => [source, target]));
+	const address = new Int32Array(model.dimensions.length);
+	for (const { block } of cube.store.blocks()) {
+		const accounts = block.coordinates[model.accountAxis]!;
+		for (let series = 0; series < block.count; series++) {
+			if (!sources.has(accounts[series]!)) continue;
+			keep(block.readAddress(series, address));
+			for (const [scenario, continued] of continuing(work)) {
+				if (continued !== address[model.scenarioAxis]) continue;
+				address[model.scenarioAxis] = scenario;
+				keep(address);
+				address[model.scenarioAxis] = continued;
+			}
+		}
+	}
+	for (const formula of model.live.ordered)
+		if (sources.has(formula.account)) eachLiveCell(model, cube, undefined, formula, model.periods.years, (live) => keep(live));
+	const read = storedReader(cube, undefined);
+	const isComputed = (leaf: number) => model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf) !== undefined;
+	for (const leaf of model.periods.leaves) {
+		if (leaf.index === 0 || (limits.periods && limits.periods[leaf.index] === 0)) continue;
+		if (step.into === 'first period of the year' && leaf.position !== 0) continue;
+		work.breathe();
+		const before = model.periods.leaf(leaf.index - 1);
+		for (let place = 0; place < addresses.count; place++) {
+			addresses.readAddress(place, address);
+			const scenario = address[model.scenarioAxis]!;
+			// The scenario speaks from its span on; the period before it belongs to the one it continues from.
+			const span = model.scenario(scenario)?.span;
+			if (span && (leaf.index < span.from || leaf.index > span.to)) continue;
+			const readIn = span && before.index < span.from ? (continuationOf(model, scenario, before.index)?.scenario ?? scenario) : scenario;
+			for (const { source, target, sign } of lines) {
+				address[model.accountAxis] = source;
+				address[model.scenarioAxis] = readIn;
+				const value = leafValue(model, read, address, before.fiscalYear, before.position);
+				address[model.scenarioAxis] = scenario;
+				address[model.accountAxis] = target;
+				if (isEmpty(value) || value === 0 || isComputed(leaf.index)) continue;
+				work.write(address, leaf.index, sign * value);
+			}
+		}
+	}
+}
+
+/** The scenario (ordinal) each scenario continues from. */
+function continuing({ model }: StepWork): Map<number, number> {
+	const found = new Map<number, number>();
+	model.scenarios.members.forEach((_, ordinal) => {
+		const from = model.scenario(ordinal)?.definition.continuesFrom;
+		const earlier = typeof from === 'number' ? model.scenarios.ordinal(from) : undefined;
+		if (earlier !== undefined) found.set(ordinal, earlier);
+	});
+	return found;
+}

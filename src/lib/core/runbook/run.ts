@@ -1,0 +1,253 @@
+import { eachSeriesOf, WorkCube, type ChangedSeries, type Cube } from '../cube';
+import type { Model } from '../model';
+import { isEmpty } from '../number';
+import { checkScript, printScript, runAssignments, RunFault, ScriptNames, type ParameterValue } from '../script';
+import { runClear } from './clear';
+import { runCopy } from './copy';
+import type { Clears, Step } from './definition';
+import { runRollForward } from './roll-forward';
+import { scopeOf } from './slice';
+
+/** What a run needs to know. */
+export interface RunOrder {
+	steps: readonly Step[];
+	values: ReadonlyMap<string, ParameterValue>;
+	/** Members (ids) by the name of a variable or parameter. */
+	variables: ReadonlyMap<string, number>;
+	/** The origin under which each step writes. */
+	originOf: ReadonlyMap<number, number>;
+	/** What the runbook wrote before for the same answers: it is taken away first. */
+	earlier: ReadonlySet<number>;
+	kindOf: (origin: number) => Clears;
+	/** Why a cell may not be written; undefined when it may. */
+	whyNot: (address: Int32Array, leaf: number) => string | undefined;
+	/** Whether cells that may not be written are left out, or end the run. */
+	onRefused: 'skip' | 'stop';
+	/** Called all the time; throws to end the run. */
+	breathe: () => void;
+	/** Told as steps begin. */
+	progress: (step: number) => void;
+}
+
+/** What one step did. */
+export interface StepLog {
+	step: number;
+	name: string;
+	kind: Step['kind'];
+	written: number;
+	skipped: number;
+	/** Why cells were left out, and how many; the most frequent first. */
+	reasons: { reason: string; cells: number }[];
+	missingRates: number;
+	milliseconds: number;
+}
+
+/** An account's amounts over the cells a run changed, before and after. */
+export interface AccountTotal {
+	account: number;
+	before: number;
+	after: number;
+	cells: number;
+}
+
+/** A cell before and after; empty as NaN. */
+export interface SampleCell {
+	address: Int32Array;
+	year: number;
+	position: number;
+	before: number;
+	after: number;
+}
+
+export interface RunResult {
+	changes: ChangedSeries[];
+	/** Cells whose figure is another one now. */
+	cells: number;
+	log: StepLog[];
+	totals: AccountTotal[];
+	samples: SampleCell[];
+}
+
+/** What the kinds of step are given to work with. */
+export interface StepWork {
+	model: Model;
+	cube: Cube;
+	variables: ReadonlyMap<string, number>;
+	number: (parameter: string) => number;
+	write: (address: Int32Array, leaf: number, value: number) => void;
+	remove: (origin: number, address: Int32Array, year: number, position: number, leaf: number, value: number) => void;
+	skip: (address: Int32Array, leaf: number, reason: string) => void;
+	kindOf: (origin: number) => Clears;
+	missingRate: () => void;
+	breathe: () => void;
+	fault: (message: string) => RunFault;
+}
+
+/** Sample cells that a preview shows. */
+const SAMPLES = 40;
+
+/** A refusal that ends the run, where it is set to stop. */
+const MOST_REASONS = 20;
+
+/**
+ * Carries out the steps of a runbook on a cube, one after another, each seeing what those before it wrote; what the same
+ * runbook wrote before for the same answers is removed first, so that running twice changes nothing. The cube is put
+ * back as it was: the changes are what is to be stored.
+ * @throws RunFault with a sentence naming the step
+ */
+export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
+	const work = new WorkCube(cube);
+	const log: StepLog[] = [];
+	try {
+		removeEarlier(model, work, order);
+		for (const step of order.steps) {
+			if (!step.active) continue;
+			order.progress(step.id);
+			log.push(runStep(model, work, step, order));
+		}
+		const changes = work.changes();
+		return { changes, log, ...compare(model, work, changes) };
+	} finally {
+		work.restore();
+	}
+}
+
+function removeEarlier(model: Model, work: WorkCube, order: RunOrder): void {
+	if (order.earlier.size === 0) return;
+	const found: { origin: number; address: Int32Array; year: number; values: Float64Array }[] = [];
+	eachSeriesOf(model, work.cube, order.earlier, (origin, address, year, values) =>
+		found.push({ origin, address: address.slice(), year, values })
+	);
+	for (const { origin, address, year, values } of found) {
+		order.breathe();
+		for (let position = 0; position < values.length; position++) {
+			if (isEmpty(values[position]!)) continue;
+			const leaf = model.periods.at(year, position)?.index ?? 0;
+			// What has been closed since keeps what it had.
+			if (order.whyNot(address, leaf) === undefined) work.write(origin, address, year, position, Number.NaN);
+		}
+	}
+}
+
+function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): StepLog {
+	const began = performance.now();
+	const reasons = new Map<string, number>();
+	const entry: StepLog = {
+		step: step.id,
+		name: step.name,
+		kind: step.kind,
+		written: 0,
+		skipped: 0,
+		reasons: [],
+		missingRates: 0,
+		milliseconds: 0
+	};
+	const fault = (message: string) => new RunFault(`${step.name}: ${message}`);
+	const skip = (address: Int32Array, leaf: number, reason: string) => {
+		if (order.onRefused === 'stop')
+			throw fault(
+				`${model.accounts.member(address[model.accountAxis]!).name}, ${model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name}, cannot be written. ${reason}`
+			);
+		entry.skipped++;
+		reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
+	};
+	const origin = order.originOf.get(step.id);
+	const stepWork: StepWork = {
+		model,
+		cube: work.cube,
+		variables: order.variables,
+		number: (parameter) => {
+			const value = order.values.get(parameter);
+			if (value?.kind !== 'number') throw fault(`$${parameter} is no number.`);
+			return value.value;
+		},
+		write: (address, leaf, value) => {
+			const reason = order.whyNot(address, leaf);
+			if (reason !== undefined) return skip(address, leaf, reason);
+			const { fiscalYear, position } = model.periods.leaf(leaf);
+			const yearly = model.account(address[model.accountAxis]!)?.frequency === 'per year';
+			work.write(origin!, address, fiscalYear, yearly ? 0 : position, value);
+			entry.written++;
+		},
+		remove: (from, address, year, position, leaf, value) => {
+			const reason = order.whyNot(address, leaf);
+			if (reason !== undefined) return skip(address, leaf, reason);
+			work.write(from, address, year, position, value);
+			entry.written++;
+		},
+		skip,
+		kindOf: order.kindOf,
+		missingRate: () => entry.missingRates++,
+		breathe: order.breathe,
+		fault
+	};
+	switch (step.kind) {
+		case 'copy':
+			runCopy(stepWork, step);
+			break;
+		case 'roll-forward':
+			runRollForward(stepWork, step);
+			break;
+		case 'clear':
+			runClear(stepWork, step);
+			break;
+		case 'formula': {
+			const names = new ScriptNames(model);
+			const text = printScript(model, step.script, names);
+			const checked = checkScript(model, text, { names, parameters: order.values, scope: scopeOf(model, step.limits, order.variables) });
+			const first = checked.faults[0];
+			if (first) throw fault(`line ${text.slice(0, first.from).split('\n').length}: ${first.message}`);
+			const { cells, missingRates } = runAssignments(model, work, checked.assignments, origin!, {
+				whyNot: order.whyNot,
+				skipped: skip,
+				breathe: order.breathe
+			});
+			entry.written += cells;
+			entry.missingRates += missingRates;
+			break;
+		}
+		default:
+			step satisfies never;
+	}
+	entry.reasons = [...reasons]
+		.map(([reason, cells]) => ({ reason, cells }))
+		.sort((one, other) => other.cells - one.cells)
+		.slice(0, MOST_REASONS);
+	entry.milliseconds = Math.round(performance.now() - began);
+	return entry;
+}
+
+/** Figures of the changed cells now and, once the cube is put back, before. */
+function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]): Pick<RunResult, 'cells' | 'totals' | 'samples'> {
+	const { cube } = work;
+	const seen = new Set<string>();
+	const touched = changes.filter(({ address, year }) => {
+		const key = `${address.join(' ')} ${year}`;
+		return !seen.has(key) && Boolean(seen.add(key));
+	});
+	const figures = () =>
+		touched.map(({ address, year }) =>
+			Float64Array.from({ length: cube.store.width }, (_, position) => cube.read(address, year, position))
+		);
+	const after = figures();
+	work.restore();
+	const before = figures();
+	const totals = new Map<number, AccountTotal>();
+	const samples: SampleCell[] = [];
+	let cells = 0;
+	touched.forEach(({ address, year }, index) => {
+		const account = address[model.accountAxis]!;
+		let total = totals.get(account);
+		if (!total) totals.set(account, (total = { account, before: 0, after: 0, cells: 0 }));
+		for (let position = 0; position < cube.store.width; position++) {
+			const [was, is] = [before[index]![position]!, after[index]![position]!];
+			if (!isEmpty(was)) total.before += was;
+			if (!isEmpty(is)) total.after += is;
+			if (was === is || (isEmpty(was) && isEmpty(is))) continue;
+			cells++;
+			total.cells++;
+			if (samples.length < SAMPLES) samples.push({ address, year, position, before: was, after: is });
+		}
+	});
+	return { cells, samples, totals: [...totals.values()].filter((total) => total.cells > 0) };
+}

@@ -1,0 +1,321 @@
+import { describe, expect, test } from 'vitest';
+import { answersKey, checkRunbook, resolveAnswers, runSteps, type ParameterDefinition, type RunOrder, type Step } from '.';
+import { Cube, type ChangedSeries } from '../cube';
+import { Model, type ModelDefinition } from '../model';
+import { checkScript, ScriptNames } from '../script';
+import { buildModel } from '../testing/build-model';
+
+const sketch = buildModel({
+	accounts: [
+		{ code: 'Sales', account: {} },
+		{ code: 'Costs', account: {} },
+		{ code: 'Price', account: { kind: 'rate', valueType: 'price', consolidation: 'average' } },
+		{ code: 'Opening', account: { kind: 'asset', timeBehaviour: 'opening' } },
+		{ code: 'Additions', account: { kind: 'asset' } },
+		{
+			code: 'Closing',
+			account: { kind: 'asset', timeBehaviour: 'closing' },
+			formula: (read) => ({ kind: 'binary', operator: '+', left: read('Opening'), right: read('Additions') }),
+			perLeaf: {}
+		},
+		{ code: 'Debtors', account: { kind: 'asset', timeBehaviour: 'closing' } }
+	],
+	scenarios: [
+		{ code: 'Actual', span: ['2026-04', '2027-03'] },
+		{ code: 'Plan', span: ['2027-04', '2028-03'], continues: 'Actual' }
+	],
+	entities: [
+		{ code: 'Isle', currency: 'GBP' },
+		{ code: 'Coast', currency: 'EUR' }
+	],
+	general: { Route: ['North', 'South', 'None'].map((code) => ({ code })) },
+	rates: [{ currency: 'GBP', kind: 'average', from: '2026-01-01', to: '2028-12-31', value: 0.8 }]
+});
+/** Origins 11 and 12 are those of the steps. */
+const definition: ModelDefinition = {
+	...sketch.definition,
+	origins: [
+		...sketch.definition.origins,
+		{ id: 11, name: 'Step one', mode: 'proposes' },
+		{ id: 12, name: 'Step two', mode: 'adds' },
+		{ id: 13, name: 'Step three', mode: 'proposes' }
+	]
+};
+const model = new Model(definition);
+const member = (dimension: string, code: string) =>
+	model.definition.dimensions.find((each) => each.code === dimension)!.members.find((each) => each.code === code)!.id;
+const only = (dimension: string, code: string) => ({ kind: 'these' as const, members: [member(dimension, code)] });
+const [ACCOUNT, PERIOD, SCENARIO, ENTITY, ROUTE] = [1, 2, 3, 4, 5];
+const address = (account: string, scenario = 'Actual', entity = 'Coast', route = 'North') =>
+	Int32Array.from(model.dimensions, ({ code }, axis) =>
+		model.dimensions[axis]!.ordinalOfCode({ account, scenario, entity, Route: route }[code]!)!
+	);
+const month = (code: string) => model.periods.leaf(model.periods.range(model.periods.dimension.ordinalOfCode(code)!).from);
+
+type Entry = [
+	account: string,
+	month: string,
+	value: number,
+	more?: { scenario?: string; entity?: string; route?: string; origin?: number }
+];
+function filled(entries: readonly Entry[]): Cube {
+	const cube = new Cube(model);
+	for (const [account, code, value, { scenario, entity, route, origin = 2 } = {}] of entries)
+		cube.writeCell(origin, address(account, scenario, entity, route), month(code).fiscalYear, month(code).position, value);
+	return cube;
+}
+const order = (steps: Step[], more: Partial<RunOrder> = {}): RunOrder => ({
+	steps,
+	values: new Map(),
+	variables: new Map(),
+	originOf: new Map(steps.map(({ id, kind }) => [id, kind === 'roll-forward' ? 12 : 10 + id])),
+	earlier: new Set([11, 12, 13]),
+	kindOf: (origin) => (origin === 1 ? 'entries' : origin > 10 ? 'results' : 'loads'),
+	whyNot: () => undefined,
+	onRefused: 'skip',
+	breathe: () => {},
+	progress: () => {},
+	...more
+});
+const head = { name: 'A step', description: '', active: true, limits: {} };
+const formula = (text: string, id = 1): Step => ({
+	...head,
+	id,
+	kind: 'formula',
+	script: {
+		text,
+		names: checkScript(model, text, { names: new ScriptNames(model), parameters: new Map([['growth', { kind: 'number', value: 1 }]]) })
+			.names
+	}
+});
+/** Stores what a run changed, as a server would. */
+function apply(cube: Cube, changes: readonly ChangedSeries[]): void {
+	for (const { origin, address, year, after } of changes) cube.writeSeries(origin, address, year, after);
+}
+const read = (cube: Cube, account: string, code: string, scenario = 'Actual', entity = 'Coast', route = 'North') =>
+	cube.read(address(account, scenario, entity, route), month(code).fiscalYear, month(code).position);
+
+describe('a run', () => {
+	const steps = [formula('Costs = Sales * 50%')];
+
+	test('tells what it would change, and leaves the cube as it was', () => {
+		const cube = filled([['Sales', '2026-05', 100]]);
+		const { changes, cells, log, totals, samples } = runSteps(model, cube, order(steps));
+		expect(read(cube, 'Costs', '2026-05')).toBeNaN();
+		expect([cells, log[0]!.written, changes.length]).toEqual([1, 1, 1]);
+		expect(totals).toEqual([{ account: model.accounts.ordinalOfCode('Costs'), before: 0, after: 50, cells: 1 }]);
+		expect([samples[0]!.before, samples[0]!.after]).toEqual([Number.NaN, 50]);
+	});
+
+	test('twice changes nothing the second time', () => {
+		const cube = filled([['Sales', '2026-05', 100]]);
+		apply(cube, runSteps(model, cube, order(steps)).changes);
+		expect(read(cube, 'Costs', '2026-05')).toBe(50);
+		expect(runSteps(model, cube, order(steps)).changes).toEqual([]);
+	});
+
+	test('leaves nothing behind of a step that was narrowed, switched off or changed its mind', () => {
+		const cube = filled([
+			['Sales', '2026-05', 100],
+			['Sales', '2026-06', 200]
+		]);
+		apply(cube, runSteps(model, cube, order(steps)).changes);
+		apply(cube, runSteps(model, cube, order([formula('within Period: "2026-06"\n  Costs = Sales * 10%\nend')])).changes);
+		expect([read(cube, 'Costs', '2026-05'), read(cube, 'Costs', '2026-06')]).toEqual([Number.NaN, 20]);
+		apply(cube, runSteps(model, cube, order([{ ...steps[0]!, active: false }])).changes);
+		expect(read(cube, 'Costs', '2026-06')).toBeNaN();
+	});
+
+	test('what is typed stays typed, and a step sees what those before it wrote', () => {
+		const cube = filled([
+			['Sales', '2026-05', 100],
+			['Costs', '2026-05', 7, { origin: 1 }]
+		]);
+		apply(cube, runSteps(model, cube, order([...steps, formula('Additions = Costs + 1', 3)])).changes);
+		expect([read(cube, 'Costs', '2026-05'), read(cube, 'Additions', '2026-05')]).toEqual([7, 8]);
+	});
+
+	test('skips what may not be written and says so, or stops, as it is set; what was there before stays', () => {
+		const cube = filled([
+			['Sales', '2026-05', 100],
+			['Sales', '2026-06', 100]
+		]);
+		apply(cube, runSteps(model, cube, order(steps)).changes);
+		const closed = { whyNot: (_: Int32Array, leaf: number) => (leaf === month('2026-05').index ? 'May is closed.' : undefined) };
+		const again = runSteps(model, cube, order([formula('Costs = Sales')], closed));
+		expect(again.log[0]).toMatchObject({ written: 1, skipped: 1, reasons: [{ reason: 'May is closed.', cells: 1 }] });
+		apply(cube, again.changes);
+		expect([read(cube, 'Costs', '2026-05'), read(cube, 'Costs', '2026-06')]).toEqual([50, 100]);
+		expect(() => runSteps(model, cube, order([formula('Costs = Sales')], { ...closed, onRefused: 'stop' }))).toThrow(
+			'A step: Costs, 2026-05, cannot be written. May is closed.'
+		);
+		expect(read(cube, 'Costs', '2026-06')).toBe(100);
+	});
+
+	test('ends when it is told to, and has written nothing', () => {
+		const cube = filled([['Sales', '2026-05', 100]]);
+		const cancelled = {
+			breathe: () => {
+				throw new Error('cancelled');
+			}
+		};
+		expect(() =>
+			runSteps(
+				model,
+				cube,
+				order(
+					[{ ...head, id: 1, kind: 'copy', from: {}, onto: { [SCENARIO]: member('scenario', 'Plan') }, shift: null, factor: 1 }],
+					cancelled
+				)
+			)
+		).toThrow('cancelled');
+		expect(cube.contributions(address('Sales', 'Plan'), month('2026-05').fiscalYear, month('2026-05').position)).toEqual([]);
+	});
+});
+
+describe('a copy', () => {
+	const copy = (more: object): Step =>
+		({
+			...head,
+			id: 1,
+			kind: 'copy',
+			from: { [SCENARIO]: only('scenario', 'Actual') },
+			onto: { [SCENARIO]: member('scenario', 'Plan') },
+			shift: null,
+			factor: 1,
+			...more
+		}) as Step;
+
+	test('shifts periods over the border of the year, multiplies, and adds up what collapses', () => {
+		const cube = filled([
+			['Sales', '2026-05', 100],
+			['Sales', '2026-05', 40, { route: 'South' }],
+			['Costs', '2026-05', 9]
+		]);
+		const step = copy({
+			onto: { [SCENARIO]: member('scenario', 'Plan'), [ROUTE]: member('Route', 'None') },
+			shift: { level: 'year', by: 1 },
+			factor: 1.1,
+			limits: { [ACCOUNT]: only('account', 'Sales') }
+		});
+		apply(cube, runSteps(model, cube, order([step])).changes);
+		expect(read(cube, 'Sales', '2027-05', 'Plan', 'Coast', 'None')).toBeCloseTo(154);
+		expect(read(cube, 'Costs', '2027-05', 'Plan', 'Coast', 'None')).toBeNaN();
+	});
+
+	test('translates onto an entity of another currency, leaves prices unmultiplied, and refuses to add them', () => {
+		const cube = filled([
+			['Sales', '2026-05', 80, { entity: 'Isle' }],
+			['Price', '2026-05', 4, { route: 'North' }],
+			['Price', '2026-05', 5, { route: 'South' }]
+		]);
+		const step = copy({
+			onto: { [SCENARIO]: member('scenario', 'Plan'), [ENTITY]: member('entity', 'Coast'), [ROUTE]: member('Route', 'None') },
+			factor: 2
+		});
+		const { changes, log } = runSteps(model, cube, order([step]));
+		apply(cube, changes);
+		expect(read(cube, 'Sales', '2026-05', 'Plan', 'Coast', 'None')).toBeCloseTo(200);
+		expect(log[0]!.reasons[0]!.reason).toContain('Several prices');
+		expect(read(cube, 'Price', '2026-05', 'Plan', 'Coast', 'None')).toBeNaN();
+	});
+});
+
+describe('a roll-forward', () => {
+	test('goes from the last month of one scenario through all months of the next, with what moves in between', () => {
+		const cube = filled([
+			['Opening', '2027-03', 100],
+			['Additions', '2027-04', 10, { scenario: 'Plan' }],
+			['Additions', '2027-06', 5, { scenario: 'Plan' }]
+		]);
+		const step: Step = {
+			...head,
+			id: 2,
+			kind: 'roll-forward',
+			lines: [{ from: member('account', 'Closing'), to: member('account', 'Opening'), reverse: false }],
+			into: 'every period',
+			limits: { [SCENARIO]: only('scenario', 'Plan') }
+		};
+		apply(cube, runSteps(model, cube, order([step])).changes);
+		expect(['2027-04', '2027-05', '2027-07', '2028-03'].map((code) => read(cube, 'Opening', code, 'Plan'))).toEqual([100, 110, 115, 115]);
+		expect(runSteps(model, cube, order([step])).changes).toEqual([]);
+	});
+
+	test('into the first period of a year only, with the sign turned', () => {
+		const cube = filled([['Debtors', '2027-03', 30]]);
+		const step: Step = {
+			...head,
+			id: 2,
+			kind: 'roll-forward',
+			lines: [{ from: member('account', 'Debtors'), to: member('account', 'Additions'), reverse: true }],
+			into: 'first period of the year',
+			limits: { [SCENARIO]: only('scenario', 'Plan') }
+		};
+		apply(cube, runSteps(model, cube, order([step])).changes);
+		expect([read(cube, 'Additions', '2027-04', 'Plan'), read(cube, 'Additions', '2027-05', 'Plan')]).toEqual([-30, Number.NaN]);
+	});
+});
+
+test('a clear takes away what it names in its slice, and nothing else', () => {
+	const cube = filled([
+		['Sales', '2026-05', 1, { origin: 1 }],
+		['Sales', '2026-06', 2],
+		['Sales', '2026-07', 3, { origin: 1 }],
+		['Costs', '2026-05', 4, { origin: 1 }]
+	]);
+	const limits = {
+		[ACCOUNT]: only('account', 'Sales'),
+		[PERIOD]: { kind: 'range' as const, from: member('period', '2026-05'), to: member('period', '2026-06') }
+	};
+	apply(cube, runSteps(model, cube, order([{ ...head, id: 3, kind: 'clear', what: ['entries'], limits }])).changes);
+	expect([
+		read(cube, 'Sales', '2026-05'),
+		read(cube, 'Sales', '2026-06'),
+		read(cube, 'Sales', '2026-07'),
+		read(cube, 'Costs', '2026-05')
+	]).toEqual([Number.NaN, 2, 3, 4]);
+});
+
+describe('before a run', () => {
+	const parameters: ParameterDefinition[] = [
+		{ name: 'growth', label: 'Growth', kind: 'percent', dimension: null, choices: null, initial: null },
+		{ name: 'into', label: 'Scenario', kind: 'member', dimension: SCENARIO, choices: null, initial: null }
+	];
+
+	test('a choice left empty, and one that is gone, are said by name', () => {
+		const { faults, values } = resolveAnswers(model, parameters, { growth: 0.1, into: null });
+		expect([...faults]).toEqual([['into', 'Choose Scenario: nothing runs without it.']]);
+		expect(values.get('growth')).toEqual({ kind: 'number', value: 0.1 });
+		expect(resolveAnswers(model, parameters, { growth: 0.1, into: 999_999 }).faults.get('into')).toContain('not there any more');
+		expect(answersKey(parameters, { into: 3, growth: 1 })).toBe(answersKey([...parameters].reverse(), { growth: 1, into: 3 }));
+	});
+
+	test('the check finds what is gone, empty, computed, or cleared by a later step', () => {
+		const gone = formula('Costs = Sales * 2');
+		const script = (gone as Extract<Step, { kind: 'formula' }>).script;
+		const names = script.names.map((use) => (script.text.slice(use.from, use.to) === 'Sales' ? { ...use, member: 999_999 } : use));
+		const findings = checkRunbook(
+			model,
+			[
+				{ ...gone, script: { ...script, names } } as Step,
+				formula('Closing = Sales', 2),
+				{ ...head, id: 3, kind: 'copy', from: { [SCENARIO]: { kind: 'these', members: [999_999] } }, onto: {}, shift: null, factor: 1 },
+				{ ...formula('Costs = Sales', 4), limits: { [SCENARIO]: only('scenario', 'Plan') } },
+				{ ...head, id: 5, name: 'Sweep', kind: 'clear', what: ['results'], limits: { [SCENARIO]: only('scenario', 'Plan') } },
+				{ ...head, id: 6, kind: 'clear', what: ['entries'] }
+			],
+			parameters
+		);
+		const of = (step: number) => findings.filter((each) => each.step === step).map(({ message }) => message);
+		expect(of(1)[0]).toBe('“Sales” is not there any more.');
+		expect(of(2).join()).toContain('has a live formula');
+		expect(of(3).join()).toContain('selection of scenario is empty');
+		expect(of(3).join()).toContain('write where it reads');
+		expect(of(4)).toEqual(['What this step writes is cleared by “Sweep” after it.']);
+		expect(of(6)[0]).toContain('would empty the whole model');
+	});
+
+	test('a formula that reads and writes one cell is pointed out', () => {
+		expect(checkRunbook(model, [formula('Costs = Costs * 2')], [])[0]!.message).toContain('read and written at the same cell');
+	});
+});

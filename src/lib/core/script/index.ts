@@ -1,0 +1,16 @@
+/**
+ * Scripts: the formula language of runbook steps. A text is read by a grammar (Lezer), its names are found, and its
+ * assignments run over sparse cells: where the operands have values, or everywhere a scope says.
+ *
+ * Reading and checking is O(text); running is O(cells read + cells written). Names are kept as member ids beside the
+ * text, so a rename never breaks a script. Empty operands never raise an error.
+ */
+export { checkScript, LONGEST_SCRIPT, type ScriptContext } from './check';
+export { quoted, RESERVED, ScriptNames } from './names';
+export { parser as scriptParser } from './parser.generated';
+export { MOST_EVERYWHERE, RunFault, runAssignments, type Writing, type Written } from './run';
+export { formatScript, printScript, type StoredScript } from './stored';
+export { operandsIn } from './domain';
+export { eachCell } from './operand-reader';
+export { Shifts } from './shift';
+export type { Assignment, CheckedScript, NameUse, ParameterValue, Scope, ScriptFault, Term } from './tree';

@@ -1,0 +1,306 @@
+import { Block, type WorkCube } from '../cube';
+import type { Model } from '../model';
+import { EMPTY, isEmpty } from '../number';
+import { driversOf, operandsIn } from './domain';
+import { readyTerm, type ReadyTerm } from './evaluate';
+import type { Reading } from './operand-reader';
+import { Shifts } from './shift';
+import type { Assignment } from './tree';
+
+/** Cells a statement with `everywhere` fills at most. */
+export const MOST_EVERYWHERE = 1_000_000;
+
+/** What writing is asked and told. */
+export interface Writing {
+	/** Why a cell may not be written; undefined when it may. */
+	whyNot: (address: Int32Array, leaf: number) => string | undefined;
+	/** Told of each cell that is left out for that reason. */
+	skipped: (address: Int32Array, leaf: number, reason: string) => void;
+	/** Asked now and then; throws to end the run. */
+	breathe: () => void;
+}
+
+export interface Written {
+	cells: number;
+	missingRates: number;
+}
+
+/** A run that cannot go on, with a sentence. */
+export class RunFault extends Error {}
+
+/**
+ * Works out assignments in their order and writes the results under one origin. Where an assignment reads, in another
+ * period, what this or a later one writes, they are worked out period by period. O(cells read and written).
+ * @throws RunFault when a statement would fill too many cells
+ */
+export function runAssignments(
+	model: Model,
+	work: WorkCube,
+	assignments: readonly Assignment[],
+	origin: number,
+	writing: Writing
+): Written {
+	const shifts = new Shifts(model.periods);
+	const missingRates = { count: 0 };
+	const reading: Reading = { model, cube: work.cube, shifts, missingRates };
+	let cells = 0;
+	for (const group of periodGroups(assignments)) {
+		if (group.length === 1 && !isRecurrent(group)) cells += runOne(reading, work, group[0]!, origin, writing);
+		else cells += runByPeriod(reading, work, group, origin, writing);
+	}
+	return { cells, missingRates: missingRates.count };
+}
+
+/** Assignments that must go period by period together, and those that stand alone, in order. */
+export function periodGroups(assignments: readonly Assignment[]): Assignment[][] {
+	const groups: Assignment[][] = [];
+	for (let first = 0; first < assignments.length;) {
+		let last = first;
+		for (let at = first; at <= last; at++)
+			for (const operand of operandsIn(assignments[at]!.term))
+				if (operand.shift)
+					for (let other = assignments.length - 1; other > last; other--) if (assignments[other]!.account === operand.account) last = other;
+		groups.push(assignments.slice(first, last + 1));
+		first = last + 1;
+	}
+	return groups;
+}
+
+/** Whether some assignment reads, in another period, what one of them writes. */
+const isRecurrent = (group: readonly Assignment[]): boolean =>
+	group.some(({ term }) =>
+		operandsIn(term).some(({ shift, account }) => shift !== undefined && group.some((each) => each.account === account))
+	);
+
+/**
+ * Why assignments cannot be put in an order of periods, in a sentence; undefined when they can: looking back and ahead
+ * at each other's results, or reading totals of what they write.
+ */
+export function orderFault(model: Model, assignments: readonly Assignment[]): { assignment: Assignment; message: string } | undefined {
+	for (const group of periodGroups(assignments)) {
+		if (!isRecurrent(group)) continue;
+		const written = new Set(group.map(({ account }) => account));
+		const signs = new Set<number>();
+		for (const assignment of group)
+			for (const { account, shift, axes, span, period } of operandsIn(assignment.term)) {
+				const touched = model.accounts.tree.leaves(account).some((leaf) => written.has(leaf));
+				if (!touched) continue;
+				const name = model.accounts.member(account).name;
+				if (!model.accounts.isLeaf(account) || span || period !== undefined || [...axes.values()].some(({ kind }) => kind !== 'member'))
+					return {
+						assignment,
+						message: `“${name}” is read as a total while it is being written. Put the total into a step of its own, after this one.`
+					};
+				if (shift) signs.add(Math.sign(shift.by));
+			}
+		if (signs.size > 1)
+			return {
+				assignment: group[0]!,
+				message: 'These statements look back and ahead at each other’s results: there is no order of periods for both.'
+			};
+	}
+	return undefined;
+}
+
+function runOne(reading: Reading, work: WorkCube, assignment: Assignment, origin: number, writing: Writing): number {
+	const { model } = reading;
+	const term = readyTerm(reading, assignment);
+	const { width } = model.periods;
+	const values = new Float64Array(width);
+	const sets = new Uint8Array(width);
+	let cells = 0;
+	const years = yearsOf(model, assignment);
+	eachCandidate(reading, assignment, term, writing, (address) => {
+		term.target(address);
+		for (const { year, leaves } of years) {
+			let any = false;
+			sets.fill(0);
+			for (const { leaf, position } of leaves) {
+				if (isComputed(model, address, leaf) || !term.isThere(leaf)) continue;
+				const value = result(term.value(leaf));
+				if (isEmpty(value) && !work.has(origin, address, year)) continue;
+				const reason = writing.whyNot(address, leaf);
+				if (reason !== undefined) {
+					writing.skipped(address, leaf, reason);
+					continue;
+				}
+				values[position] = value;
+				sets[position] = 1;
+				any = true;
+				cells++;
+			}
+			if (any) work.writePlaces(origin, address, year, values, sets);
+		}
+	});
+	return cells;
+}
+
+/** The same for statements that look at each other's results of other periods: all of them a period at a time. */
+function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignment[], origin: number, writing: Writing): number {
+	const { model } = reading;
+	const ready = group.map((assignment) => ({ assignment, term: readyTerm(reading, assignment) }));
+	// Results of one may be what another starts from: every address any of them may stand at.
+	const addresses = new Block(model.dimensions.length, 1);
+	for (const { assignment, term } of ready)
+		eachCandidate(reading, assignment, term, writing, (address) => {
+			const account = address[model.accountAxis]!;
+			address[model.accountAxis] = 0;
+			addresses.ensure(address);
+			address[model.accountAxis] = account;
+		});
+	const backwards = group.some(({ term }) =>
+		operandsIn(term).some(({ shift, account }) => shift && shift.by > 0 && group.some((each) => each.account === account))
+	);
+	const leaves = [...model.periods.leaves];
+	if (backwards) leaves.reverse();
+	const address = new Int32Array(model.dimensions.length);
+	let cells = 0;
+	for (const leaf of leaves) {
+		writing.breathe();
+		for (const { assignment, term } of ready) {
+			const { scope } = assignment;
+			if (scope.periods && scope.periods[leaf.index] === 0) continue;
+			const axes = [...scope.axes].filter(([axis]) => axis !== model.accountAxis);
+			each: for (let place = 0; place < addresses.count; place++) {
+				addresses.readAddress(place, address);
+				for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) continue each;
+				address[model.accountAxis] = assignment.account;
+				if (isComputed(model, address, leaf.index)) continue;
+				term.target(address);
+				if (!term.isThere(leaf.index)) continue;
+				const value = result(term.value(leaf.index));
+				if (isEmpty(value) && !work.has(origin, address, leaf.fiscalYear)) continue;
+				const reason = writing.whyNot(address, leaf.index);
+				if (reason !== undefined) {
+					writing.skipped(address, leaf.index, reason);
+					continue;
+				}
+				work.write(origin, address, leaf.fiscalYear, leaf.position, value);
+				cells++;
+			}
+		}
+	}
+	return cells;
+}
+
+/** A computed 0, and what is no number, is empty. */
+const result = (value: number): number => (value === 0 || value - value !== 0 ? EMPTY : value);
+
+const isComputed = (model: Model, address: Int32Array, leaf: number): boolean =>
+	model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf) !== undefined;
+
+/** The leaf periods an assignment writes, by fiscal year; facts of the year or of all time have one place. */
+function yearsOf(model: Model, { account, scope }: Assignment): { year: number; leaves: { leaf: number; position: number }[] }[] {
+	const frequency = model.account(account)?.frequency ?? 'per period';
+	const years = new Map<number, { leaf: number; position: number }[]>();
+	for (const { index, fiscalYear, position } of model.periods.leaves) {
+		if (scope.periods && scope.periods[index] === 0) continue;
+		const year = frequency === 'timeless' ? 0 : fiscalYear;
+		const known = years.get(year);
+		if (!known) years.set(year, [{ leaf: index, position: frequency === 'per period' ? position : 0 }]);
+		else if (frequency === 'per period') known.push({ leaf: index, position });
+	}
+	return [...years].map(([year, leaves]) => ({ year, leaves }));
+}
+
+/** How often a long enumeration lets the caller look up. */
+const BREATH = 4_096;
+
+/** Calls back once with every address at which an assignment may write; the address is reused and may be changed meanwhile. */
+function eachCandidate(
+	reading: Reading,
+	assignment: Assignment,
+	term: ReadyTerm,
+	writing: Writing,
+	visit: (address: Int32Array) => void
+): void {
+	const { model } = reading;
+	const { account, scope, everywhere } = assignment;
+	const candidates = new Block(model.dimensions.length, 1);
+	const target = new Int32Array(model.dimensions.length);
+	const allowedOn = (axis: number): readonly number[] => {
+		const allowed = scope.axes.get(axis);
+		return allowed ? [...allowed.keys()].filter((ordinal) => allowed[ordinal] === 1) : [];
+	};
+	const axes = model.dimensions.map((_, axis) => axis).filter((axis) => axis !== model.accountAxis);
+	const accountAllowed = scope.axes.get(model.accountAxis);
+	if (accountAllowed && accountAllowed[account] === 0) return;
+	target[model.accountAxis] = account;
+	/** Fills the axes from `at` on: with the options of each. */
+	const spread = (optionsOf: (axis: number) => readonly number[], at: number): void => {
+		if (at === axes.length) {
+			candidates.ensure(target);
+			if (candidates.count > MOST_EVERYWHERE)
+				throw new RunFault(`This statement would write to more than ${MOST_EVERYWHERE.toLocaleString('en')} places. Narrow its scope.`);
+			return;
+		}
+		const axis = axes[at]!;
+		for (const ordinal of optionsOf(axis)) {
+			target[axis] = ordinal;
+			spread(optionsOf, at + 1);
+		}
+	};
+	if (everywhere) {
+		const free = axes.find((axis) => !scope.axes.has(axis));
+		if (free !== undefined)
+			throw new RunFault(
+				`“everywhere” fills the whole scope, but ${model.dimensions[free]!.name} is not named in it. Name its members in a within.`
+			);
+		const size = axes.reduce((product, axis) => product * allowedOn(axis).length, 1);
+		if (size > MOST_EVERYWHERE)
+			throw new RunFault(
+				`“everywhere” would fill ${size.toLocaleString('en')} places; at most ${MOST_EVERYWHERE.toLocaleString('en')} are filled. Narrow the scope.`
+			);
+		spread(allowedOn, 0);
+	} else {
+		const drivers = new Set(driversOf(model, assignment.term, assignment));
+		let visited = 0;
+		for (const operand of drivers) {
+			const reader = term.reader(operand);
+			const spreads = new Map([...operand.axes.keys()].map((axis) => [axis, allowedOn(axis)]));
+			const own = axes.filter((axis) => !spreads.has(axis));
+			const limits = own.flatMap((axis) => (scope.axes.has(axis) ? [{ axis, allowed: scope.axes.get(axis)! }] : []));
+			const spreadAxes = axes.filter((axis) => spreads.has(axis));
+			// What looks back from the first periods of a scenario sees the one it continues from.
+			const continued = operand.shift && own.includes(model.scenarioAxis) ? continuing(model) : undefined;
+			const take = (source: Int32Array, scenario: number): void => {
+				for (const { axis, allowed } of limits) if (allowed[axis === model.scenarioAxis ? scenario : source[axis]!] === 0) return;
+				for (const axis of own) target[axis] = source[axis]!;
+				if (own.includes(model.scenarioAxis)) target[model.scenarioAxis] = scenario;
+				fill(spreads, spreadAxes, 0);
+			};
+			reader.eachSource((source) => {
+				if (++visited % BREATH === 0) writing.breathe();
+				const scenario = source[model.scenarioAxis]!;
+				take(source, scenario);
+				for (const later of continued?.get(scenario) ?? []) take(source, later);
+			});
+		}
+	}
+	function fill(spreads: ReadonlyMap<number, readonly number[]>, spreadAxes: readonly number[], at: number): void {
+		if (at === spreadAxes.length) {
+			candidates.ensure(target);
+			return;
+		}
+		for (const ordinal of spreads.get(spreadAxes[at]!)!) {
+			target[spreadAxes[at]!] = ordinal;
+			fill(spreads, spreadAxes, at + 1);
+		}
+	}
+	const address = new Int32Array(model.dimensions.length);
+	for (let place = 0; place < candidates.count; place++) {
+		if (place % BREATH === 0) writing.breathe();
+		visit(candidates.readAddress(place, address));
+	}
+}
+
+/** The scenarios (ordinals) that continue from each one. */
+function continuing(model: Model): Map<number, number[]> {
+	const found = new Map<number, number[]>();
+	model.scenarios.members.forEach((_, ordinal) => {
+		const from = model.scenario(ordinal)?.definition.continuesFrom ?? null;
+		const earlier = from === null ? undefined : model.scenarios.ordinal(from);
+		if (earlier !== undefined) found.set(earlier, [...(found.get(earlier) ?? []), ordinal]);
+	});
+	return found;
+}
