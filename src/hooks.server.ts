@@ -7,6 +7,7 @@ import { closeEventStreams } from '$lib/server/events';
 import { stopDataThread } from '$lib/server/import';
 import { startJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
+import '$lib/server/runbook';
 import { readSession } from '$lib/server/session';
 import { MODEL_COOKIE, SESSION_COOKIE } from '$lib/server/session/cookie';
 

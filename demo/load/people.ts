@@ -8,16 +8,39 @@ const ROLES = [
 	{
 		code: 'administrator',
 		name: 'Administrator',
-		permissions: ['structure.read', 'structure.write', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter', 'form.design']
+		permissions: [
+			'structure.read',
+			'structure.write',
+			'data.read',
+			'data.load',
+			'data.write',
+			'form.read',
+			'form.enter',
+			'form.design',
+			'rule.read',
+			'rule.write',
+			'rule.run'
+		]
 	},
 	{
 		code: 'controller',
 		name: 'Controller',
-		permissions: ['structure.read', 'data.read', 'data.load', 'data.write', 'form.read', 'form.enter', 'form.design']
+		permissions: [
+			'structure.read',
+			'data.read',
+			'data.load',
+			'data.write',
+			'form.read',
+			'form.enter',
+			'form.design',
+			'rule.read',
+			'rule.write',
+			'rule.run'
+		]
 	},
-	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter'] },
+	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter', 'rule.run'] },
 	{ code: 'reviewer', name: 'Reviewer', permissions: ['form.read'] },
-	{ code: 'auditor', name: 'Auditor', permissions: ['structure.read', 'data.read', 'form.read'] }
+	{ code: 'auditor', name: 'Auditor', permissions: ['structure.read', 'data.read', 'form.read', 'rule.read'] }
 ];
 
 export async function loadPeople(client: pg.PoolClient): Promise<Ids> {

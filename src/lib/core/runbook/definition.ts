@@ -61,7 +61,7 @@ export interface ParameterDefinition {
 	dimension: number | null;
 	choices: Selection | null;
 	/** A member's id, a list of them, a number or a text; null: none. */
-	initial: number | string | readonly number[] | null;
+	initial: number | string | number[] | null;
 }
 
 /** What was answered: by the parameter's name. */

@@ -14,7 +14,7 @@ const SERIES_PER_BLOCK = 5_000;
 export interface ChangeSetHead {
 	modelId: number;
 	person: number | null;
-	kind: 'save' | 'load' | 'structure' | 'take back';
+	kind: 'save' | 'load' | 'structure' | 'take back' | 'run';
 	/** What it came through: a form's or an import's name. */
 	through: string;
 	cells: number;

@@ -66,7 +66,10 @@ class EngineHost {
 }
 
 // Kept on globalThis so that a reload in development finds the running threads, and swaps those made from older code.
-const shared = globalThis as unknown as { engines?: Map<number, { host: EngineHost; made: unknown }> };
+const shared = globalThis as unknown as {
+	engines?: Map<number, { host: EngineHost; made: unknown }>;
+	runners?: Map<number, { host: EngineHost; made: unknown; ends: NodeJS.Timeout | undefined }>;
+};
 const engines = (shared.engines ??= new Map());
 
 function engineOf(modelId: number): EngineHost {
@@ -85,6 +88,35 @@ export const askEngine = <Name extends EngineRequestName>(
 	ask: EngineRequests[Name]['ask']
 ): Promise<EngineRequests[Name]['answer']> => engineOf(modelId).ask(name, ask);
 
+const runners = (shared.runners ??= new Map());
+
+/** A thread for long computing ends when nobody has asked it for this long: it holds a second copy of the cells. */
+const RUNNER_IDLE_MILLISECONDS = 120_000;
+
+/** Asks a second thread with a copy of its own, for work that would keep typing waiting. @throws Fault with the engine's sentence */
+export async function askRunner<Name extends EngineRequestName>(
+	modelId: number,
+	name: Name,
+	ask: EngineRequests[Name]['ask']
+): Promise<EngineRequests[Name]['answer']> {
+	let running = runners.get(modelId);
+	if (!running || running.host.ended || running.made !== createEngine) {
+		void running?.host.stop();
+		runners.set(modelId, (running = { host: new EngineHost(modelId), made: createEngine, ends: undefined }));
+	}
+	const runner = running;
+	clearTimeout(runner.ends);
+	try {
+		return await runner.host.ask(name, ask);
+	} finally {
+		clearTimeout(runner.ends);
+		runner.ends = setTimeout(() => {
+			if (runners.get(modelId) === runner) runners.delete(modelId);
+			void runner.host.stop();
+		}, RUNNER_IDLE_MILLISECONDS).unref();
+	}
+}
+
 /** Lets a model's engine reach a revision, if one is running: who asks next finds it there. */
 export async function catchUpEngine(modelId: number, revision: number): Promise<void> {
 	if (engines.get(modelId)?.host.ended === false) await askEngine(modelId, 'ready', { revision });
@@ -99,6 +131,7 @@ export function onNews(modelId: number, listener: (news: EngineNews) => void): (
 
 /** Ends all engine threads. */
 export async function stopEngines(): Promise<void> {
-	await Promise.all([...engines.values()].map(({ host }) => host.stop()));
+	await Promise.all([...engines.values(), ...runners.values()].map(({ host }) => host.stop()));
 	engines.clear();
+	runners.clear();
 }

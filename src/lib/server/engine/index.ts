@@ -1,4 +1,4 @@
 /** The engine: one worker thread per open model, asked by messages. */
-export { askEngine, catchUpEngine, onNews, stopEngines } from './host';
+export { askEngine, askRunner, catchUpEngine, onNews, stopEngines } from './host';
 export { MARKS } from './messages';
 export type * from './messages';

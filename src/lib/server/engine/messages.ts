@@ -1,5 +1,15 @@
 import type {
 	AccountDefinition,
+	Answers,
+	Clears,
+	Finding,
+	NameUse,
+	ParameterDefinition,
+	ScriptFault,
+	Slice,
+	Step,
+	StepLog,
+	StoredScript,
 	NodeDefinition,
 	AccessRules,
 	FormLayout,
@@ -269,6 +279,40 @@ export interface MethodAnswer {
 	reason: string;
 }
 
+/** What a run of a runbook would write. */
+export interface RunPlan {
+	/** The revision it was computed at. */
+	revision: number;
+	/** Answers that are missing or make no sense, by parameter; nothing was computed then. */
+	faults: { parameter: string; message: string }[];
+	/** Whole series by origin, ids; left out of a preview. */
+	series: { origin: number; members: number[]; year: number; before: Float64Array; amounts: Float64Array }[];
+	/** Whether it would write more than can be kept at once. */
+	isTooLarge: boolean;
+	/** Cells whose figure changes. */
+	cells: number;
+	log: StepLog[];
+	totals: { account: string; before: number; after: number; cells: number }[];
+	samples: { words: string; before: number | null; after: number | null }[];
+}
+
+export interface ScriptCheck {
+	faults: ScriptFault[];
+	names: NameUse[];
+}
+
+/** What may be named in a script, to be offered while one types. */
+export interface Vocabulary {
+	dimensions: {
+		id: number;
+		name: string;
+		kind: string;
+		members: { code: string; name: string; written: string; leaf: boolean }[];
+	}[];
+	levels: string[];
+	variables: string[];
+}
+
 /** What the engine answers: by name, from payload to result. */
 export interface EngineRequests {
 	ready: { ask: { revision: number }; answer: { revision: number; cells: number; bytes: number } };
@@ -300,6 +344,30 @@ export interface EngineRequests {
 	};
 	method: { ask: FormAsk & { row: number; method: Method }; answer: MethodAnswer };
 	effect: { ask: EffectAsk; answer: EffectLine[] };
+	/** Asked of a thread of its own, so that typing stays quick meanwhile. */
+	planRun: {
+		ask: {
+			revision: number;
+			structure: number;
+			steps: Step[];
+			parameters: ParameterDefinition[];
+			answers: Answers;
+			/** Step → origin; what was written before for the same answers; what kind of thing each origin is. */
+			originOf: [number, number][];
+			earlier: number[];
+			kinds: [number, Clears][];
+			rules: AccessRules;
+			onRefused: 'skip' | 'stop';
+			preview: boolean;
+			/** Two integers, shared: 1 in the first ends it, the second tells the step. */
+			control?: SharedArrayBuffer;
+		};
+		answer: RunPlan;
+	};
+	checkRunbook: { ask: { structure: number; steps: Step[]; parameters: ParameterDefinition[] }; answer: Finding[] };
+	checkScript: { ask: { structure: number; text: string; parameters: ParameterDefinition[]; limits: Slice }; answer: ScriptCheck };
+	printScripts: { ask: { structure: number; scripts: StoredScript[] }; answer: string[] };
+	vocabulary: { ask: { structure: number }; answer: Vocabulary };
 	close: { ask: Record<string, never>; answer: Record<string, never> };
 }
 

@@ -7,6 +7,7 @@ import {
 	parseCoded,
 	parseEntry,
 	QueryFault,
+	RunFault,
 	WriteGuard,
 	type AccessRules,
 	type EntryInput,
@@ -26,6 +27,7 @@ import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAs
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
 import { workOutRow } from './row-method';
+import { findingsOf, lookAtScript, planRun, printScripts, RunCancelled, vocabularyOf } from './runbook-work';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
 const MANY_CHANGES = 1_000;
@@ -139,6 +141,20 @@ export class ModelEngine {
 					throw new EngineFault((error as Error).message);
 				}
 			},
+			planRun: async (request) => {
+				await this.#reach(request.revision);
+				try {
+					return planRun(this.#model, this.#cube, this.#revision, request);
+				} catch (error) {
+					if (error instanceof RunFault) throw new EngineFault(error.message);
+					if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');
+					throw error;
+				}
+			},
+			checkRunbook: async ({ steps, parameters }) => findingsOf(this.#model, steps, parameters),
+			checkScript: async (request) => lookAtScript(this.#model, request),
+			printScripts: async ({ scripts }) => printScripts(this.#model, scripts),
+			vocabulary: async () => vocabularyOf(this.#model),
 			close: async () => {
 				await this.#database.end();
 				return {};

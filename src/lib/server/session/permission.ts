@@ -2,7 +2,17 @@ import { notAllowed, notSignedIn } from '../fault';
 import type { SignedIn } from './session';
 
 export type Permission =
-	'structure.read' | 'structure.write' | 'data.read' | 'data.load' | 'data.write' | 'form.read' | 'form.enter' | 'form.design';
+	| 'structure.read'
+	| 'structure.write'
+	| 'data.read'
+	| 'data.load'
+	| 'data.write'
+	| 'form.read'
+	| 'form.enter'
+	| 'form.design'
+	| 'rule.read'
+	| 'rule.write'
+	| 'rule.run';
 
 const IN_WORDS: Record<Permission, string> = {
 	'structure.read': 'look at the structure of a model',
@@ -12,7 +22,10 @@ const IN_WORDS: Record<Permission, string> = {
 	'data.write': 'change imports and their maps',
 	'form.read': 'open forms',
 	'form.enter': 'enter figures',
-	'form.design': 'design forms'
+	'form.design': 'design forms',
+	'rule.read': 'look at runbooks',
+	'rule.write': 'change runbooks',
+	'rule.run': 'run runbooks'
 };
 
 /**

@@ -126,7 +126,7 @@ export async function actOnDimension(
 }
 
 export interface JournalObject {
-	kind: 'model' | 'dimension' | 'member' | 'attribute' | 'variable' | 'calendar' | 'rate set' | 'hierarchy' | 'import' | 'map';
+	kind: 'model' | 'dimension' | 'member' | 'attribute' | 'variable' | 'calendar' | 'rate set' | 'hierarchy' | 'import' | 'map' | 'runbook';
 	id: number;
 	name: string;
 	before: unknown;

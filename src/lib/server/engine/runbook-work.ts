@@ -1,0 +1,136 @@
+import {
+	checkRunbook,
+	checkScript,
+	LoadGuard,
+	printScript,
+	resolveAnswers,
+	runSteps,
+	ScriptNames,
+	scopeOf,
+	type Cube,
+	type Finding,
+	type Model,
+	type ParameterDefinition,
+	type ParameterValue,
+	type Slice,
+	type Step,
+	type StoredScript
+} from '../../core';
+import { cellInWords, toMembers } from './addresses';
+import type { EngineRequests, RunPlan, ScriptCheck, Vocabulary } from './messages';
+
+/** Names offered while a script is written, of one dimension. */
+const MOST_NAMES = 3_000;
+
+/** Series that cross to the server at once. */
+const MOST_SERIES = 400_000;
+
+/** Computing looks up this often whether it shall end. */
+const LOOK_UP = 2_048;
+
+/** Thrown inside a run that shall end. */
+export class RunCancelled extends Error {}
+
+/** What a run would write, on the cube as it is. @throws RunFault, RunCancelled */
+export function planRun(model: Model, cube: Cube, revision: number, ask: EngineRequests['planRun']['ask']): RunPlan {
+	const { values, variables, faults } = resolveAnswers(model, ask.parameters, ask.answers);
+	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
+	const guard = new LoadGuard(model, ask.rules);
+	const kinds = new Map(ask.kinds);
+	const control = ask.control && new Int32Array(ask.control);
+	let asked = 0;
+	const result = runSteps(model, cube, {
+		steps: ask.steps,
+		values,
+		variables,
+		originOf: new Map(ask.originOf),
+		earlier: new Set(ask.earlier),
+		kindOf: (origin) => kinds.get(origin) ?? 'loads',
+		whyNot: (address, leaf) => guard.whyNot(address, leaf),
+		onRefused: ask.onRefused,
+		breathe: () => {
+			if (++asked % LOOK_UP === 0 && control && Atomics.load(control, 0) === 1) throw new RunCancelled();
+		},
+		progress: (step) => {
+			if (control) Atomics.store(control, 1, ask.steps.findIndex(({ id }) => id === step) + 1);
+			if (control && Atomics.load(control, 0) === 1) throw new RunCancelled();
+		}
+	});
+	const series = result.changes.slice(0, MOST_SERIES).map(({ origin, address, year, before, after }) => ({
+		origin,
+		members: toMembers(model, address),
+		year,
+		before,
+		amounts: after
+	}));
+	return {
+		revision,
+		faults: [],
+		series: ask.preview ? [] : series,
+		isTooLarge: result.changes.length > MOST_SERIES,
+		cells: result.cells,
+		log: result.log,
+		totals: result.totals
+			.map(({ account, ...rest }) => ({ account: model.accounts.member(account).name, ...rest }))
+			.sort((one, other) => Math.abs(other.after - other.before) - Math.abs(one.after - one.before)),
+		samples: result.samples.map(({ address, year, position, before, after }) => ({
+			words: cellInWords(model, address, year, position),
+			before: orNull(before),
+			after: orNull(after)
+		}))
+	};
+}
+
+const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], totals: [], samples: [] };
+const orNull = (value: number): number | null => (value === value ? value : null);
+
+/** What is wrong with a script, and the members its names are. */
+export function lookAtScript(
+	model: Model,
+	{ text, parameters, limits }: { text: string; parameters: readonly ParameterDefinition[]; limits: Slice }
+): ScriptCheck {
+	const { values, variables } = resolveAnswers(model, parameters, Object.fromEntries(parameters.map((each) => [each.name, each.initial])));
+	// A parameter without an initial value is still known by its name.
+	for (const { name, kind, dimension, choices } of parameters) if (!values.has(name)) values.set(name, standIn(kind, dimension, choices));
+	const { faults, names } = checkScript(model, text, {
+		names: new ScriptNames(model),
+		parameters: values,
+		scope: scopeOf(model, limits, variables)
+	});
+	return { faults, names };
+}
+
+function standIn(kind: ParameterDefinition['kind'], dimension: number | null, choices: ParameterDefinition['choices']): ParameterValue {
+	if (kind === 'number' || kind === 'percent') return { kind: 'number', value: 1 };
+	if (kind === 'text' || dimension === null) return { kind: 'text', value: '' };
+	return { kind: 'selection', dimension, selection: kind === 'member' ? { kind: 'level', depth: 0 } : (choices ?? { kind: 'all' }) };
+}
+
+/** Scripts with today's names. */
+export function printScripts(model: Model, scripts: readonly StoredScript[]): string[] {
+	const names = new ScriptNames(model);
+	return scripts.map((script) => printScript(model, script, names));
+}
+
+export const findingsOf = (model: Model, steps: readonly Step[], parameters: readonly ParameterDefinition[]): Finding[] =>
+	checkRunbook(model, steps, parameters);
+
+/** What may be named in a script. */
+export function vocabularyOf(model: Model): Vocabulary {
+	const names = new ScriptNames(model);
+	return {
+		dimensions: names.dimensions.map((dimension) => ({
+			id: dimension.id,
+			name: dimension.name,
+			kind: dimension.kind,
+			members: dimension.members.slice(0, MOST_NAMES).map(({ code, name }, ordinal) => ({
+				code,
+				name,
+				written: names.print(dimension, ordinal),
+				leaf: dimension.isLeaf(ordinal)
+			}))
+		})),
+		levels: [...names.levels.keys()],
+		variables: (model.definition.variables ?? []).map(({ name }) => name)
+	};
+}

@@ -1,0 +1,197 @@
+import type pg from 'pg';
+import { z } from 'zod';
+import type { Step } from '../../core';
+import { pool, transaction } from '../database';
+import { askEngine, type ScriptCheck } from '../engine';
+import { Fault, notFound } from '../fault';
+import { modelVersions } from '../form/open';
+import { requirePermission, type SignedIn } from '../session';
+import { writeJournal } from '../structure/act';
+import { readStored } from './read';
+import { parameterSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
+
+export const newRunbookSchema = z.object({ name: z.string().trim().min(1, 'give it a name').max(200) });
+
+/** Makes an empty runbook. @throws Fault 409 when there is one of that name */
+export async function createRunbook(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ name }: z.infer<typeof newRunbookSchema>
+): Promise<{ id: number }> {
+	const writer = requirePermission(person, 'rule.write');
+	return transaction(async (client) => {
+		const id = await insertRunbook(client, modelId, { name, description: '', parameters: [], onRefused: 'skip', runsAs: null });
+		await note(client, writer.id, modelId, id, `Made the runbook “${name}”`, name, null, { name });
+		return { id };
+	});
+}
+
+/**
+ * Stores a runbook as it is on the page. Scripts with faults are kept too: unfinished work is nobody's loss, and it does
+ * not run.
+ * @throws Fault 409 when it was changed meanwhile
+ */
+export async function saveRunbook(
+	person: SignedIn | undefined,
+	modelId: number,
+	id: number,
+	draft: RunbookDraft
+): Promise<{ version: number; steps: number[] }> {
+	const writer = requirePermission(person, 'rule.write');
+	const before = await readStored(pool(), modelId, id);
+	const { structure } = await modelVersions(modelId);
+	const steps = await toStored(modelId, structure, draft);
+	return transaction(async (client) => {
+		const updated = await client
+			.query<{ version: number }>(
+				`UPDATE runbook SET name = $3, description = $4, parameters = $5, on_refused = $6, runs_as = $7, version = version + 1, changed_at = now()
+				WHERE id = $1 AND model_id = $2 AND version = $8 RETURNING version`,
+				[id, modelId, draft.name, draft.description, JSON.stringify(draft.parameters), draft.onRefused, draft.runsAs, draft.version]
+			)
+			.catch(refuseSameName(draft.name));
+		if (!updated.rows[0])
+			throw new Fault(
+				409,
+				'conflict',
+				'Somebody else has changed this runbook meanwhile. Copy what you need, reload the page and put it in again.'
+			);
+		const kept = steps.flatMap(({ id: step }) => (step === null ? [] : [step]));
+		await client.query('DELETE FROM runbook_step WHERE runbook_id = $1 AND id <> ALL ($2::integer[])', [id, kept]);
+		await client.query('SET CONSTRAINTS runbook_step_runbook_id_position_key DEFERRED');
+		const ids: number[] = [];
+		for (const [position, step] of steps.entries()) ids.push(await putStep(client, id, position, step));
+		await note(
+			client,
+			writer.id,
+			modelId,
+			id,
+			`Changed the runbook “${draft.name}”`,
+			draft.name,
+			asRecord(before),
+			asRecord({ ...draft, steps })
+		);
+		return { version: updated.rows[0].version, steps: ids };
+	});
+}
+
+/** Makes a copy with the steps of a runbook, under a name of its own. */
+export async function copyRunbook(person: SignedIn | undefined, modelId: number, id: number): Promise<{ id: number }> {
+	const writer = requirePermission(person, 'rule.write');
+	const { steps, name, ...rest } = await readStored(pool(), modelId, id);
+	return transaction(async (client) => {
+		const names = await client.query<{ name: string }>('SELECT name FROM runbook WHERE model_id = $1', [modelId]);
+		const taken = new Set(names.rows.map((row) => row.name));
+		let copy = `${name}, copy`;
+		for (let number = 2; taken.has(copy); number++) copy = `${name}, copy ${number}`;
+		const made = await insertRunbook(client, modelId, { ...rest, name: copy });
+		for (const [position, step] of steps.entries()) await putStep(client, made, position, { ...step, id: null });
+		await note(client, writer.id, modelId, made, `Copied the runbook “${name}”`, copy, null, { name: copy });
+		return { id: made };
+	});
+}
+
+/** Takes a runbook away. What its runs wrote stays until it is taken back or cleared. */
+export async function deleteRunbook(person: SignedIn | undefined, modelId: number, id: number): Promise<void> {
+	const writer = requirePermission(person, 'rule.write');
+	const before = await readStored(pool(), modelId, id);
+	await transaction(async (client) => {
+		await client.query('DELETE FROM runbook WHERE id = $1 AND model_id = $2', [id, modelId]);
+		await note(client, writer.id, modelId, id, `Took away the runbook “${before.name}”`, before.name, asRecord(before), null);
+	});
+}
+
+export const scriptSchema = z.object({
+	text: z.string().max(1_100_000),
+	parameters: z.array(parameterSchema).max(30),
+	limits: sliceSchema
+});
+
+/** What is wrong with a script that is being written. */
+export async function checkScriptText(
+	person: SignedIn | undefined,
+	modelId: number,
+	asked: z.infer<typeof scriptSchema>
+): Promise<ScriptCheck> {
+	requirePermission(person, 'rule.read');
+	const { structure } = await modelVersions(modelId);
+	return askEngine(modelId, 'checkScript', { ...asked, structure });
+}
+
+type StepToStore = (Omit<Step, 'id'> & { id: number | null }) & Record<string, unknown>;
+
+/** Scripts with the members their names are. */
+export async function toStored(
+	modelId: number,
+	structure: number,
+	{ steps, parameters }: { steps: readonly StepDraft[]; parameters: RunbookDraft['parameters'] }
+): Promise<StepToStore[]> {
+	const stored: StepToStore[] = [];
+	for (const step of steps) {
+		if (step.kind !== 'formula') {
+			stored.push(step as StepToStore);
+			continue;
+		}
+		const { text, ...rest } = step;
+		const { names } = await askEngine(modelId, 'checkScript', { structure, text, parameters, limits: step.limits });
+		stored.push({ ...rest, script: { text, names } } as StepToStore);
+	}
+	return stored;
+}
+
+async function insertRunbook(
+	client: pg.PoolClient,
+	modelId: number,
+	{ name, description, parameters, onRefused, runsAs }: Pick<RunbookDraft, 'name' | 'description' | 'parameters' | 'onRefused' | 'runsAs'>
+): Promise<number> {
+	const made = await client
+		.query<{ id: number }>(
+			'INSERT INTO runbook (model_id, name, description, parameters, on_refused, runs_as) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
+			[modelId, name, description, JSON.stringify(parameters), onRefused, runsAs]
+		)
+		.catch(refuseSameName(name));
+	return made.rows[0]!.id;
+}
+
+async function putStep(client: pg.PoolClient, runbook: number, position: number, step: StepToStore): Promise<number> {
+	const { id, kind, name, description, active, limits, ...definition } = step;
+	const values = [runbook, position, kind, name, description, active, JSON.stringify(limits), JSON.stringify(definition)];
+	if (id === null) {
+		const made = await client.query<{ id: number }>(
+			`INSERT INTO runbook_step (runbook_id, position, kind, name, description, active, limits, definition)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING id`,
+			values
+		);
+		return made.rows[0]!.id;
+	}
+	const kept = await client.query(
+		`UPDATE runbook_step SET position = $2, kind = $3, name = $4, description = $5, active = $6, limits = $7, definition = $8
+		WHERE runbook_id = $1 AND id = $9`,
+		[...values, id]
+	);
+	if (kept.rowCount === 0) throw notFound('step');
+	return id;
+}
+
+const refuseSameName =
+	(name: string) =>
+	(error: unknown): never => {
+		if ((error as { code?: string }).code === '23505')
+			throw new Fault(409, 'conflict', `There is a runbook “${name}” already. Choose another name.`);
+		throw error;
+	};
+
+/** A definition for the journal. */
+const asRecord = (runbook: object): unknown => JSON.parse(JSON.stringify(runbook)) as unknown;
+
+async function note(
+	client: pg.PoolClient,
+	person: number,
+	modelId: number,
+	id: number,
+	words: string,
+	name: string,
+	before: unknown,
+	after: unknown
+): Promise<void> {
+	await writeJournal(client, { person, modelId, dimensionId: null, words, objects: [{ kind: 'runbook', id, name, before, after }] });
+}

@@ -1,0 +1,68 @@
+import { z } from 'zod';
+import type { Answers, ParameterDefinition, Slice } from '../../core';
+import { selectionSchema } from '../form/layout-schema';
+
+const id = z.number().int();
+const reference = z.union([id, z.object({ variable: z.string().max(200) })]);
+const byDimension = <Value extends z.ZodType>(value: Value) => z.record(z.string().regex(/^\d+$/), value);
+
+export const sliceSchema = byDimension(selectionSchema) as unknown as z.ZodType<Slice>;
+
+/** The text of a script travels; which members its names are is found when it is stored. */
+const formula = z.object({ kind: z.literal('formula'), text: z.string().max(200_000, 'A script has at most 200,000 characters.') });
+const copy = z.object({
+	kind: z.literal('copy'),
+	from: sliceSchema,
+	onto: byDimension(reference) as unknown as z.ZodType<Readonly<Record<number, number | { variable: string }>>>,
+	shift: z.object({ level: z.string().max(40), by: z.number().int().min(-1_000).max(1_000) }).nullable(),
+	factor: z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })])
+});
+const rollForward = z.object({
+	kind: z.literal('roll-forward'),
+	lines: z.array(z.object({ from: id, to: id, reverse: z.boolean() })).max(200),
+	into: z.enum(['every period', 'first period of the year'])
+});
+const clear = z.object({ kind: z.literal('clear'), what: z.array(z.enum(['entries', 'loads', 'results'])).max(3) });
+
+const head = {
+	/** Null for a step that is new. */
+	id: id.nullable(),
+	name: z.string().trim().min(1, 'give the step a name').max(200),
+	description: z.string().max(4_000),
+	active: z.boolean(),
+	limits: sliceSchema
+};
+export const stepSchema = z.discriminatedUnion('kind', [
+	formula.extend(head),
+	copy.extend(head),
+	rollForward.extend(head),
+	clear.extend(head)
+]);
+/** A step as the page has it: scripts as text. */
+export type StepDraft = z.infer<typeof stepSchema>;
+
+export const parameterSchema = z.object({
+	name: z.string().regex(/^[\p{L}_][\p{L}\p{N}_]{0,59}$/u, 'a parameter’s name is one word'),
+	label: z.string().trim().min(1).max(200),
+	kind: z.enum(['member', 'members', 'number', 'percent', 'text']),
+	dimension: id.nullable(),
+	choices: selectionSchema.nullable(),
+	initial: z.union([z.number().finite(), z.string().max(500), z.array(id).max(1_000)]).nullable()
+}) satisfies z.ZodType<ParameterDefinition>;
+
+export const runbookSchema = z.object({
+	name: z.string().trim().min(1, 'give the runbook a name').max(200),
+	description: z.string().max(4_000),
+	parameters: z.array(parameterSchema).max(30),
+	onRefused: z.enum(['skip', 'stop']),
+	runsAs: id.nullable(),
+	steps: z.array(stepSchema).max(200),
+	/** The version it was made from. */
+	version: id
+});
+export type RunbookDraft = z.infer<typeof runbookSchema>;
+
+export const answersSchema = z.record(
+	z.string().max(60),
+	z.union([z.number(), z.string().max(500), z.array(id).max(1_000)]).nullable()
+) as unknown as z.ZodType<Answers>;

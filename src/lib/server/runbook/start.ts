@@ -1,0 +1,218 @@
+import { z } from 'zod';
+import { answersKey, type Answers } from '../../core';
+import { readAccessRules } from '../access';
+import { pool, transaction } from '../database';
+import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
+import { addressDimensions } from '../database/definitions';
+import { askEngine, askRunner, type RunPlan } from '../engine';
+import { Fault } from '../fault';
+import { modelVersions } from '../form/open';
+import { handleJobs, noteJob, queueJob } from '../jobs';
+import { personById, requirePermission, type SignedIn } from '../session';
+import { toStored } from './edit';
+import { originsOfRun } from './origins';
+import { asDrafts, readStored, type StoredRunbook } from './read';
+import { answersSchema, runbookSchema } from './schema';
+
+/** First key of the lock under which a model's runs take turns. */
+const RUN_LOCK = 7204;
+
+/** Times a run is computed before it takes the model's lock while it computes. */
+const TRIES = 2;
+
+export const previewSchema = z.object({ answers: answersSchema, draft: runbookSchema, only: z.number().int().nullable() });
+
+/**
+ * What a run of a runbook as it is on the page would do: counts, totals and sample cells. Nothing is written.
+ * @param only the place of the one step to be looked at; null for all
+ */
+export async function previewRun(
+	person: SignedIn | undefined,
+	modelId: number,
+	id: number,
+	{ answers, draft, only }: z.infer<typeof previewSchema>
+): Promise<Omit<RunPlan, 'series'>> {
+	const reader = requirePermission(person, 'rule.read');
+	await readStored(pool(), modelId, id);
+	const { structure } = await modelVersions(modelId);
+	const stored = await toStored(modelId, structure, draft);
+	// Steps that are new have no origin yet: a stand-in, as if nothing were written before.
+	const steps = stored.map((step, place) => ({ ...step, id: step.id ?? -1 - place })) as unknown as StoredRunbook['steps'];
+	const runbook: StoredRunbook = { ...draft, id, steps: only === null ? steps : steps.filter((_, place) => place === only) };
+	const { series: _, ...plan } = await planFor(reader, modelId, runbook, answers, { preview: true });
+	return plan;
+}
+
+export const runSchema = z.object({ answers: answersSchema });
+
+/** Starts a run as a job. @throws Fault 422 with what is missing among the answers */
+export async function startRun(
+	person: SignedIn | undefined,
+	modelId: number,
+	id: number,
+	{ answers }: z.infer<typeof runSchema>
+): Promise<{ run: number; job: number }> {
+	const runner = requirePermission(person, 'rule.run');
+	const runbook = await readStored(pool(), modelId, id);
+	const { structure } = await modelVersions(modelId);
+	const findings = await askEngine(modelId, 'checkRunbook', { structure, steps: runbook.steps, parameters: runbook.parameters });
+	const error = findings.find(({ severity }) => severity === 'error');
+	if (error) {
+		const step = runbook.steps.find((each) => each.id === error.step);
+		throw new Fault(422, 'not possible', `${step ? `${step.name}: ` : ''}${error.message}`);
+	}
+	const missing = runbook.parameters.find(({ name }) => {
+		const answer = answers[name] ?? null;
+		return answer === null || answer === '' || (Array.isArray(answer) && answer.length === 0);
+	});
+	if (missing) throw new Fault(422, 'not possible', `Choose ${missing.label}: nothing runs without it.`);
+	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
+	const made = await pool().query<{ id: number }>(
+		`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,
+		[modelId, id, runbook.name, runner.id, JSON.stringify(answers), JSON.stringify(definition)]
+	);
+	await pool().query(
+		`INSERT INTO runbook_answer (runbook_id, person_id, answers) VALUES ($1, $2, $3)
+		ON CONFLICT (runbook_id, person_id) DO UPDATE SET answers = excluded.answers`,
+		[id, runner.id, JSON.stringify(answers)]
+	);
+	const run = made.rows[0]!.id;
+	const active = runbook.steps.filter((step) => step.active).length;
+	const job = await noteJob(modelId, runner.id, 'run', runbook.name, { run, runbook: id, answers }, active);
+	await queueJob(job);
+	return { run, job };
+}
+
+/** The answers a person gave last. */
+export async function lastAnswers(person: SignedIn, runbook: number): Promise<Answers> {
+	const found = await pool().query<{ answers: Answers }>('SELECT answers FROM runbook_answer WHERE runbook_id = $1 AND person_id = $2', [
+		runbook,
+		person.id
+	]);
+	return found.rows[0]?.answers ?? {};
+}
+
+/** What a run would write, by the rights of its owner or of whoever runs it. */
+async function planFor(
+	person: SignedIn,
+	modelId: number,
+	runbook: StoredRunbook,
+	answers: Answers,
+	{ preview, control, revision }: { preview: boolean; control?: SharedArrayBuffer; revision?: number }
+): Promise<RunPlan> {
+	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs);
+	const rules = await readAccessRules(writer, modelId);
+	const key = answersKey(runbook.parameters, answers);
+	const known = { ...runbook, steps: runbook.steps.filter(({ id }) => id > 0) };
+	// Looking makes no origins: what has none yet is looked at as if it stood under a number of its own.
+	const origins = await originsOfRun(modelId, known, key, !preview);
+	const has = new Set(origins.originOf.map(([step]) => step));
+	const unknown = runbook.steps.filter(({ id }) => !has.has(id)).map(({ id }): [number, number] => [id, 1_000_000_000 + Math.abs(id)]);
+	const versions = await modelVersions(modelId);
+	return askRunner(modelId, 'planRun', {
+		revision: revision ?? versions.revision,
+		structure: versions.structure,
+		steps: runbook.steps,
+		parameters: runbook.parameters,
+		answers,
+		originOf: [...origins.originOf, ...unknown],
+		earlier: origins.earlier,
+		kinds: origins.kinds,
+		// Computing is not typing: whoever may run writes wherever grants and locks let them.
+		rules: { ...rules, mayEnter: true },
+		onRefused: runbook.onRefused,
+		preview,
+		...(control && { control })
+	});
+}
+
+interface RunPayload {
+	run: number;
+	runbook: number;
+	answers: Answers;
+}
+
+handleJobs('run', async (job, tell, signal) => {
+	const { run, runbook: id, answers } = job.payload as RunPayload;
+	const control = new SharedArrayBuffer(8);
+	const seen = new Int32Array(control);
+	const cancel = () => Atomics.store(seen, 0, 1);
+	signal.addEventListener('abort', cancel);
+	const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
+	try {
+		const person = await personById(job.personId!);
+		requirePermission(person, 'rule.run');
+		const runbook = await readStored(pool(), job.modelId, id);
+		const outcome = await carryOut(person, job.modelId, runbook, run, answers, control, signal);
+		return { words: outcome, result: { run } };
+	} catch (error) {
+		const words =
+			error instanceof Fault
+				? error.message
+				: signal.aborted
+					? 'The run was cancelled. Nothing was written.'
+					: 'The run failed. Nothing was written.';
+		await pool().query("UPDATE run SET state = 'failed', words = $2 WHERE id = $1", [run, words]);
+		throw error;
+	} finally {
+		clearInterval(watch);
+		signal.removeEventListener('abort', cancel);
+	}
+});
+
+/** Computes a run and stores it; computed again when another change came meanwhile. @returns what it did, in words */
+async function carryOut(
+	person: SignedIn,
+	modelId: number,
+	runbook: StoredRunbook,
+	run: number,
+	answers: Answers,
+	control: SharedArrayBuffer,
+	signal: AbortSignal
+): Promise<string> {
+	const dimensionIds = await addressDimensions(pool(), modelId);
+	for (let tries = 1; ; tries++) {
+		// Computed outside the lock, unless it has been overtaken before.
+		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control }) : undefined;
+		const outcome = await transaction(async (client): Promise<{ plan: RunPlan; revision: number | null } | undefined> => {
+			await client.query('SELECT pg_advisory_xact_lock($1, $2)', [RUN_LOCK, modelId]);
+			await keepStructureStill(client, modelId);
+			let locked = early ? undefined : await lockModel(client, modelId);
+			const plan = early ?? (await planFor(person, modelId, runbook, answers, { preview: false, control, revision: locked! }));
+			if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
+			if (plan.isTooLarge)
+				throw new Fault(413, 'too large', 'This run would write more than can be kept at once. Run it in parts: limit its steps.');
+			const prepared = new PreparedChangeSet(client, modelId, dimensionIds, await numberChangeSet(client));
+			await prepared.write(plan.series);
+			if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was written.');
+			locked ??= await lockModel(client, modelId);
+			// Another change set may have met what it read or wrote: computed again.
+			if (locked !== plan.revision) throw new Overtaken();
+			const revision =
+				plan.series.length === 0
+					? null
+					: await prepared.post({ modelId, person: person.id, kind: 'run', through: runbook.name, cells: plan.cells });
+			await client.query(
+				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, revision = $7 WHERE id = $1`,
+				[run, inWords(plan), JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, revision]
+			);
+			return { plan, revision };
+		}).catch((error: unknown) => {
+			if (error instanceof Overtaken) return undefined;
+			throw error;
+		});
+		if (!outcome) continue;
+		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
+		return inWords(outcome.plan);
+	}
+}
+
+/** Thrown inside the transaction when the cells have moved on; it rolls back and is tried again. */
+class Overtaken extends Error {}
+
+function inWords({ cells, log }: RunPlan): string {
+	const skipped = log.reduce((sum, step) => sum + step.skipped, 0);
+	const count = (number: number) => (number === 1 ? 'One cell' : `${number.toLocaleString('en')} cells`);
+	const changed = cells === 0 ? 'Nothing changed: everything stood there already.' : `${count(cells)} changed.`;
+	return skipped === 0 ? changed : `${changed} ${count(skipped)} could not be written.`;
+}

@@ -1,0 +1,33 @@
+import { z } from 'zod';
+import { answer, readBody } from '$lib/server/answer';
+import { notFound } from '$lib/server/fault';
+import { copyRunbook, deleteRunbook, previewRun, readRunbook, saveRunbook, startRun } from '$lib/server/runbook';
+import { runbookSchema } from '$lib/server/runbook/schema';
+import { previewSchema, runSchema } from '$lib/server/runbook/start';
+
+const nothing = z.object({});
+
+export const POST = ({ request, locals: { person, modelId }, params }) =>
+	answer(async () => {
+		const id = Number(params.id);
+		if (!Number.isInteger(id)) throw notFound('runbook');
+		switch (params.verb) {
+			case 'read':
+				await readBody(request, nothing);
+				return readRunbook(person, modelId, id);
+			case 'save':
+				return saveRunbook(person, modelId, id, await readBody(request, runbookSchema));
+			case 'copy':
+				await readBody(request, nothing);
+				return copyRunbook(person, modelId, id);
+			case 'delete':
+				await readBody(request, nothing);
+				return deleteRunbook(person, modelId, id);
+			case 'preview':
+				return previewRun(person, modelId, id, await readBody(request, previewSchema));
+			case 'run':
+				return startRun(person, modelId, id, await readBody(request, runSchema));
+			default:
+				throw notFound('action');
+		}
+	});

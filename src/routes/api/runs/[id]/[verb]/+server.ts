@@ -1,0 +1,19 @@
+import { z } from 'zod';
+import { answer, readBody } from '$lib/server/answer';
+import { notFound } from '$lib/server/fault';
+import { readRun, takeBackRun } from '$lib/server/runbook';
+
+export const POST = ({ request, locals: { person, modelId }, params }) =>
+	answer(async () => {
+		const id = Number(params.id);
+		if (!Number.isInteger(id)) throw notFound('run');
+		await readBody(request, z.object({}));
+		switch (params.verb) {
+			case 'read':
+				return readRun(person, modelId, id);
+			case 'take-back':
+				return takeBackRun(person, modelId, id);
+			default:
+				throw notFound('action');
+		}
+	});

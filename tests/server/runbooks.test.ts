@@ -1,0 +1,228 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { closePool } from '../../src/lib/server/database';
+import { stopEngines } from '../../src/lib/server/engine';
+import {
+	checkAllRunbooks,
+	checkScriptText,
+	copyRunbook,
+	createRunbook,
+	deleteRunbook,
+	previewRun,
+	readRun,
+	readRunbook,
+	saveRunbook,
+	startRun,
+	takeBackRun,
+	type StepDraft
+} from '../../src/lib/server/runbook';
+import type { SignedIn } from '../../src/lib/server/session';
+import { freshDatabase } from './demo-database';
+
+let database: Awaited<ReturnType<typeof freshDatabase>>;
+const people = new Map<string, SignedIn>();
+const ids = new Map<string, number>();
+
+beforeAll(async () => {
+	database = await freshDatabase('runbooks', { demo: true });
+	process.env.DATABASE_URL = database.url;
+	const found = await database.pool.query<SignedIn>(
+		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
+		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
+	);
+	for (const person of found.rows) people.set(person.name.split(' ')[0]!, person);
+	const members = await database.pool.query<{ id: number; code: string; dimension: string; of: number }>(
+		'SELECT m.id, m.code, d.code AS dimension, d.id AS of FROM member m JOIN dimension d ON d.id = m.dimension_id'
+	);
+	for (const { id, code, dimension, of } of members.rows) {
+		ids.set(`${dimension} ${code}`, id);
+		ids.set(dimension, of);
+	}
+});
+afterAll(async () => {
+	await stopEngines();
+	await closePool();
+	await database.close();
+});
+
+const maren = () => people.get('Maren')!;
+const only = (key: string) => ({ [ids.get(key.split(' ')[0]!)!]: { kind: 'these' as const, members: [ids.get(key)!] } });
+const formula = (text: string, more: Partial<StepDraft> = {}): StepDraft =>
+	({ id: null, name: 'A formula', description: '', active: true, limits: {}, kind: 'formula', text, ...more }) as StepDraft;
+const head = { description: '', parameters: [], onRefused: 'skip' as const, runsAs: null };
+
+async function make(name: string, steps: StepDraft[], more: object = {}): Promise<number> {
+	const { id } = await createRunbook(maren(), 1, { name });
+	await saveRunbook(maren(), 1, id, { ...head, name, steps, version: 1, ...more });
+	return id;
+}
+async function run(id: number, answers: Record<string, number> = {}, person = maren()) {
+	const { run } = await startRun(person, 1, id, { answers });
+	return readRun(person, 1, run);
+}
+const stored = async (account: string, scenario: string, versions = ['WORK']) =>
+	(
+		await database.pool.query<{ sum: number | null }>(
+			`SELECT sum(amount) AS sum FROM cells_1 c, unnest(c.amounts) AS amount WHERE d${ids.get('account')} = $1 AND d${ids.get('scenario')} = $2 AND d${ids.get('version')} = ANY ($3)`,
+			[ids.get(`account ${account}`), ids.get(`scenario ${scenario}`), versions.map((code) => ids.get(`version ${code}`))]
+		)
+	).rows[0]!.sum;
+const SCRIPT =
+	'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Sailings = Sailings{Scenario: "Budget FY2028"} * 2 -- twice as many\nend';
+
+describe('a runbook', () => {
+	test('is kept with its scripts by members, so that a rename does not break it', async () => {
+		const id = await make('Kept', [formula(SCRIPT)]);
+		const before = await readRunbook(maren(), 1, id);
+		expect(before.steps[0]).toMatchObject({ kind: 'formula', text: SCRIPT });
+		expect(before.findings.filter(({ severity }) => severity === 'error')).toEqual([]);
+		await database.pool.query("UPDATE member SET name = 'Departures' WHERE code = 'S10'");
+		await database.pool.query('UPDATE model SET structure_version = structure_version + 1');
+		const after = await readRunbook(maren(), 1, id);
+		expect((after.steps[0] as { text: string }).text).toBe(SCRIPT.replaceAll('Sailings', 'Departures'));
+		await database.pool.query("UPDATE member SET name = 'Sailings' WHERE code = 'S10'");
+		await database.pool.query('UPDATE model SET structure_version = structure_version + 1');
+		await deleteRunbook(maren(), 1, id);
+	});
+
+	test('of two people saving, the second one is told; names are unique; copies are named', async () => {
+		const id = await make('Twice', []);
+		await expect(saveRunbook(maren(), 1, id, { ...head, name: 'Twice', steps: [], version: 1 })).rejects.toMatchObject({ status: 409 });
+		await expect(createRunbook(maren(), 1, { name: 'Twice' })).rejects.toThrow('There is a runbook “Twice” already');
+		const copy = await copyRunbook(maren(), 1, id);
+		expect((await readRunbook(maren(), 1, copy.id)).name).toBe('Twice, copy');
+	});
+
+	test('is for those who may, whoever calls', async () => {
+		for (const act of [
+			() => createRunbook(people.get('Tove'), 1, { name: 'No' }),
+			() => checkAllRunbooks(people.get('Tove'), 1),
+			() => startRun(people.get('Vera'), 1, 1, { answers: {} })
+		])
+			await expect(act()).rejects.toMatchObject({ status: 403 });
+		await expect(readRunbook(undefined, 1, 1)).rejects.toMatchObject({ status: 401 });
+		await expect(readRunbook(maren(), 1, 999_999)).rejects.toMatchObject({ status: 404 });
+	});
+});
+
+describe('a run', () => {
+	test('is previewed without a trace, writes, changes nothing the second time, and goes back whole', async () => {
+		const id = await make('Double', [formula(SCRIPT)]);
+		const details = await readRunbook(maren(), 1, id);
+		const budget = await stored('S10', 'BUD28');
+		const before = await stored('S10', 'STR');
+		const preview = await previewRun(maren(), 1, id, {
+			answers: {},
+			draft: { ...head, name: 'Double', steps: details.steps, version: details.version },
+			only: null
+		});
+		expect(preview.cells).toBeGreaterThan(100);
+		expect(preview.samples[0]!.words).toContain('Sailings');
+		expect(await stored('S10', 'STR')).toBe(before);
+		const first = await run(id);
+		expect(first).toMatchObject({ state: 'done', cells: preview.cells });
+		const after = await stored('S10', 'STR');
+		expect(after! - (before ?? 0)).toBeCloseTo(budget! * 2, 4);
+		expect(first.log[0]).toMatchObject({ name: 'A formula', kind: 'formula', skipped: 0 });
+		const second = await run(id);
+		expect(second).toMatchObject({ state: 'done', cells: 0, revision: null });
+		await takeBackRun(maren(), 1, first.id);
+		expect(await stored('S10', 'STR')).toBe(before);
+		expect((await readRun(maren(), 1, first.id)).state).toBe('taken back');
+		await expect(takeBackRun(maren(), 1, first.id)).rejects.toMatchObject({ status: 404 });
+	});
+
+	test('for other answers stands beside; for the same ones it stands in place of the last', async () => {
+		const parameters = [{ name: 'factor', label: 'Factor', kind: 'number' as const, dimension: null, choices: null, initial: 1 }];
+		const text =
+			'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coaches{Scenario: "Budget FY2028"} * $factor\nend';
+		const id = await make('Factor', [formula(text)], { parameters });
+		const before = (await stored('4030', 'STR')) ?? 0;
+		expect((await run(id, { factor: 1 })).log[0]).toMatchObject({ reasons: [], missingRates: 0 });
+		const first = (await stored('4030', 'STR'))!;
+		await run(id, { factor: 1 });
+		expect(await stored('4030', 'STR')).toBe(first);
+		const once = (await stored('4030', 'STR'))! - before;
+		expect(once).toBeGreaterThan(0);
+		expect((await run(id, { factor: 2 })).log[0]!.reasons).toEqual([]);
+		expect((await stored('4030', 'STR'))! - before).toBeCloseTo(once * 3, 2);
+		await expect(startRun(maren(), 1, id, { answers: {} })).rejects.toThrow('Choose Factor');
+	});
+
+	test('that something has been written over does not go back, and says through what', async () => {
+		const text = 'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Cars = Cars{Scenario: "Budget FY2028"}\nend';
+		const id = await make('Overwritten', [formula(text)]);
+		const first = await run(id);
+		const { steps, version } = await readRunbook(maren(), 1, id);
+		await saveRunbook(maren(), 1, id, {
+			...head,
+			name: 'Overwritten',
+			steps: [{ ...steps[0]!, text: text.replace('"}', '"} * 3') } as StepDraft],
+			version
+		});
+		const second = await run(id);
+		await expect(takeBackRun(maren(), 1, first.id)).rejects.toThrow('written anew since, through “Overwritten”');
+		await takeBackRun(maren(), 1, second.id);
+		await takeBackRun(maren(), 1, first.id);
+	});
+
+	test('leaves out what locks close and lists it', async () => {
+		const text = 'within Scenario: Actual, Period: "Sep 2026"\n  Coaches = Coaches{Month - 1}\nend';
+		const id = await make('Closed', [formula(text)]);
+		await database.pool.query("INSERT INTO access_lock (model_id, layer, name, state) VALUES (1, 'board', 'All closed', 'closed')");
+		const done = await run(id);
+		expect(done).toMatchObject({ state: 'done', cells: 0 });
+		expect(done.log[0]!.skipped).toBeGreaterThan(0);
+		expect(done.log[0]!.reasons[0]!.reason).toContain('All closed');
+		await database.pool.query("DELETE FROM access_lock WHERE name = 'All closed'");
+	});
+
+	test('with a fault does not begin, and says which step', async () => {
+		const id = await make('Faulty', [formula('Coaches = Coachez * 2', { name: 'Busy coaches' } as Partial<StepDraft>)]);
+		await expect(startRun(maren(), 1, id, { answers: {} })).rejects.toThrow('Busy coaches: No member “Coachez”');
+		const found = await checkAllRunbooks(maren(), 1);
+		expect(found.filter(({ name }) => name === 'Faulty')[0]).toMatchObject({ step: 'Busy coaches' });
+		await deleteRunbook(maren(), 1, id);
+	});
+
+	test('copies, shifts and clears on the stored cells', async () => {
+		const copy: StepDraft = {
+			id: null,
+			name: 'Copy',
+			description: '',
+			active: true,
+			kind: 'copy',
+			from: { ...only('scenario ACT'), ...only('account S30') },
+			onto: { [ids.get('scenario')!]: ids.get('scenario STR')!, [ids.get('version')!]: ids.get('version WORK')! },
+			shift: { level: 'year', by: 2 },
+			factor: 1,
+			limits: {}
+		};
+		const id = await make('Copied', [copy]);
+		const before = (await stored('S30', 'STR')) ?? 0;
+		const done = await run(id);
+		expect(done.log[0]).toMatchObject({ reasons: [] });
+		expect(done.cells).toBeGreaterThan(0);
+		expect((await stored('S30', 'STR'))!).toBeGreaterThan(before);
+		const clear = await make('Swept', [
+			{
+				id: null,
+				name: 'Sweep',
+				description: '',
+				active: true,
+				kind: 'clear',
+				what: ['results'],
+				limits: { ...only('scenario STR'), ...only('account S30') }
+			}
+		]);
+		expect((await run(clear)).cells).toBe(done.cells);
+		expect((await stored('S30', 'STR')) ?? 0).toBeCloseTo(before, 6);
+	});
+});
+
+test('a script is checked while it is written', async () => {
+	const asked = { parameters: [], limits: {} };
+	expect((await checkScriptText(maren(), 1, { ...asked, text: SCRIPT })).faults).toEqual([]);
+	const { faults } = await checkScriptText(maren(), 1, { ...asked, text: 'Sailings = Sailing * 2' });
+	expect(faults[0]!.message).toContain('Did you mean “Sailings”?');
+	expect((await checkScriptText(maren(), 1, { ...asked, text: 'x'.repeat(1_000_000) })).faults[0]!.message).toContain('too long');
+});
