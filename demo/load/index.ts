@@ -10,6 +10,7 @@ import { loadForms } from './forms';
 import { loadImports } from './imports';
 import { loadNotes } from './notes';
 import { loadPeople } from './people';
+import { loadRunbooks } from './runbooks';
 import { loadCurrencies, loadFacts, loadFormulas, loadPeriods, loadTree } from './structure';
 
 /**
@@ -67,6 +68,7 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		await loadImports(client, modelId, dimensions, periods, origins);
 		const cells = await loadFigures(client, modelId, ordered, dimensions, periods.ids, origins, people);
 		await loadForms(client, modelId, dimensions, periods);
+		await loadRunbooks(client, modelId, dimensions, periods);
 		await loadAccess(client, modelId, dimensions, periods, people);
 		await loadNotes(client, modelId, dimensions, periods, people);
 		await client.query("INSERT INTO setting (key, value) VALUES ('demo', 'Brinewater Crossings')");

@@ -2,6 +2,7 @@ import { pool } from '$lib/server/database';
 import { listModels } from '$lib/server/database/definitions';
 import { listForms } from '$lib/server/form';
 import { importsInShort } from '$lib/server/import';
+import { listRunbooks } from '$lib/server/runbook';
 import type { LayoutServerLoad } from './$types';
 
 export const load = (async ({ locals }) => {
@@ -13,6 +14,7 @@ export const load = (async ({ locals }) => {
 		models: models.map(({ id, name }) => ({ id, name })),
 		model: models.find((model) => model.id === locals.modelId)!,
 		imports,
+		runbooks: person.permissions.includes('rule.read') ? await listRunbooks(person, locals.modelId) : [],
 		forms: person.permissions.includes('form.read') ? await listForms(person, locals.modelId) : []
 	};
 }) satisfies LayoutServerLoad;

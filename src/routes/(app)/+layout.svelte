@@ -37,6 +37,7 @@
 		...shell.actions,
 		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(`/forms/${form.code}`) })),
 		...data.imports.map((item) => ({ kind: 'Import', name: item.name, run: () => void goto(`/data-in/${item.code}`) })),
+		...data.runbooks.map(({ id, name }) => ({ kind: 'Runbook', name, run: () => void goto(`/rules/${id}`) })),
 		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({
 			kind: 'Page',
 			name,
@@ -63,7 +64,10 @@
 >
 	<Rail
 		jobs={shell.jobs}
-		attention={{ '/data-in': data.imports.filter(({ attention }) => attention).length }}
+		attention={{
+			'/data-in': data.imports.filter(({ attention }) => attention).length,
+			'/rules': data.runbooks.filter(({ last }) => last?.state === 'failed').length
+		}}
 		person={data.person}
 		model={data.model}
 		models={data.models}

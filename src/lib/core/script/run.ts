@@ -5,7 +5,7 @@ import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
 import type { Reading } from './operand-reader';
 import { Shifts } from './shift';
-import type { Assignment } from './tree';
+import type { Assignment, Operand } from './tree';
 
 /** Cells a statement with `everywhere` fills at most. */
 export const MOST_EVERYWHERE = 1_000_000;
@@ -59,7 +59,7 @@ export function periodGroups(assignments: readonly Assignment[]): Assignment[][]
 		for (let at = first; at <= last; at++)
 			for (const operand of operandsIn(assignments[at]!.term))
 				if (operand.shift)
-					for (let other = assignments.length - 1; other > last; other--) if (assignments[other]!.account === operand.account) last = other;
+					for (let other = assignments.length - 1; other > last; other--) if (meets(operand, assignments[other]!)) last = other;
 		groups.push(assignments.slice(first, last + 1));
 		first = last + 1;
 	}
@@ -68,9 +68,14 @@ export function periodGroups(assignments: readonly Assignment[]): Assignment[][]
 
 /** Whether some assignment reads, in another period, what one of them writes. */
 const isRecurrent = (group: readonly Assignment[]): boolean =>
-	group.some(({ term }) =>
-		operandsIn(term).some(({ shift, account }) => shift !== undefined && group.some((each) => each.account === account))
-	);
+	group.some(({ term }) => operandsIn(term).some((operand) => operand.shift !== undefined && group.some((each) => meets(operand, each))));
+
+/** Whether an operand may read what an assignment writes: its account, unless it looks at members that are not written. */
+function meets({ account, axes }: Operand, { account: written, scope }: Assignment): boolean {
+	if (account !== written) return false;
+	for (const [axis, where] of axes) if (where.kind === 'member' && scope.axes.get(axis)?.[where.ordinal] === 0) return false;
+	return true;
+}
 
 /**
  * Why assignments cannot be put in an order of periods, in a sentence; undefined when they can: looking back and ahead
@@ -79,17 +84,18 @@ const isRecurrent = (group: readonly Assignment[]): boolean =>
 export function orderFault(model: Model, assignments: readonly Assignment[]): { assignment: Assignment; message: string } | undefined {
 	for (const group of periodGroups(assignments)) {
 		if (!isRecurrent(group)) continue;
-		const written = new Set(group.map(({ account }) => account));
 		const signs = new Set<number>();
 		for (const assignment of group)
-			for (const { account, shift, axes, span, period } of operandsIn(assignment.term)) {
-				const touched = model.accounts.tree.leaves(account).some((leaf) => written.has(leaf));
-				if (!touched) continue;
-				const name = model.accounts.member(account).name;
+			for (const operand of operandsIn(assignment.term)) {
+				const { account, shift, axes, span, period } = operand;
+				const isTouched = model.accounts.tree
+					.leaves(account)
+					.some((leaf) => group.some((each) => meets({ ...operand, account: leaf }, each)));
+				if (!isTouched) continue;
 				if (!model.accounts.isLeaf(account) || span || period !== undefined || [...axes.values()].some(({ kind }) => kind !== 'member'))
 					return {
 						assignment,
-						message: `“${name}” is read as a total while it is being written. Put the total into a step of its own, after this one.`
+						message: `“${model.accounts.member(account).name}” is read as a total while it is being written. Put the total into a step of its own, before this one.`
 					};
 				if (shift) signs.add(Math.sign(shift.by));
 			}
@@ -149,7 +155,7 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 			address[model.accountAxis] = account;
 		});
 	const backwards = group.some(({ term }) =>
-		operandsIn(term).some(({ shift, account }) => shift && shift.by > 0 && group.some((each) => each.account === account))
+		operandsIn(term).some((operand) => operand.shift !== undefined && operand.shift.by > 0 && group.some((each) => meets(operand, each)))
 	);
 	const leaves = [...model.periods.leaves];
 	if (backwards) leaves.reverse();

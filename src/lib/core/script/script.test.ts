@@ -152,6 +152,15 @@ describe('what a script says', () => {
 		).toBe(40);
 	});
 
+	test('what it reads of another scenario is not what it writes: whole years of it may be read', () => {
+		const { at } = run('within Scenario: Budget, Period: FY2028\n  Sales = Sales{Scenario: Actual, Year - 1, Year: total} / 12\nend', [
+			['Sales', 'Actual', 'North', '2026-05', 120],
+			['Sales', 'Budget', 'North', '2027-05', 7]
+		]);
+		expect([at('Sales', '2027-04'), at('Sales', '2028-03'), at('Sales', '2026-04')]).toEqual([10, 10, undefined]);
+		expect(fault('Sales = Sales{Month - 1} + Sales{Year: total}')).toContain('is read as a total while it is being written');
+	});
+
 	test('conditions: months chosen in a fact, members, comparisons; a condition that is empty counts as no', () => {
 		const may = model.periods.dimension.member(model.periods.dimension.ordinalOfCode('2026-05')!).id;
 		const cells: Entry[] = [

@@ -307,10 +307,11 @@ export interface Vocabulary {
 		id: number;
 		name: string;
 		kind: string;
-		members: { code: string; name: string; written: string; leaf: boolean }[];
+		members: { id: number; code: string; name: string; written: string; leaf: boolean }[];
 	}[];
 	levels: string[];
-	variables: string[];
+	variables: { name: string; dimension: number | null }[];
+	attributes: { name: string; dimension: number }[];
 }
 
 /** What the engine answers: by name, from payload to result. */

@@ -123,7 +123,8 @@ export function vocabularyOf(model: Model): Vocabulary {
 			id: dimension.id,
 			name: dimension.name,
 			kind: dimension.kind,
-			members: dimension.members.slice(0, MOST_NAMES).map(({ code, name }, ordinal) => ({
+			members: dimension.members.slice(0, MOST_NAMES).map(({ id, code, name }, ordinal) => ({
+				id,
 				code,
 				name,
 				written: names.print(dimension, ordinal),
@@ -131,6 +132,10 @@ export function vocabularyOf(model: Model): Vocabulary {
 			}))
 		})),
 		levels: [...names.levels.keys()],
-		variables: (model.definition.variables ?? []).map(({ name }) => name)
+		variables: (model.definition.variables ?? []).map(({ name, member }) => ({
+			name,
+			dimension: member === null ? null : (model.definition.dimensions.find(({ members }) => members.some(({ id }) => id === member))?.id ?? null)
+		})),
+		attributes: model.definition.dimensions.flatMap(({ id, attributes }) => (attributes ?? []).map(({ name }) => ({ name, dimension: id })))
 	};
 }

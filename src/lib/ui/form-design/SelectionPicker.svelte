@@ -6,11 +6,21 @@
 	import MemberPick from '../data-in/MemberPick.svelte';
 	import { formatCount } from '../figures/format';
 	import { request } from '../request';
-	import type { DesignDesk } from './design-desk.svelte';
 	import { fromTerms, toTerms, type Terms } from './terms';
 
+	/** What the picker knows of the place it picks for. */
+	interface Desk {
+		names: ReadonlyMap<number, string>;
+		know: (members: { id: number; name: string }[]) => void;
+		/** Selectors whose choice may be meant. */
+		layout: { selectors: readonly { dimension: number; initial?: number | undefined }[] };
+		desk: {
+			variables: readonly { name: string; dimension: number | null }[];
+			attributes: readonly { name: string; dimension: number }[];
+		};
+	}
 	interface Props {
-		desk: DesignDesk;
+		desk: Desk;
 		dimension: number;
 		selection: Selection;
 		onchange: (selection: Selection) => void;

@@ -1,0 +1,159 @@
+<script lang="ts">
+	import type { StepLog } from '$lib/core';
+	import { formatCount, formatFigure, formatMoment } from '../figures/format';
+	import type { Jobs } from '../shell/jobs.svelte';
+	import AnswerFields from './AnswerFields.svelte';
+	import type { RunbookDesk } from './runbook-desk.svelte';
+
+	interface Props {
+		desk: RunbookDesk;
+		jobs: Jobs;
+		locale: string;
+		mayRun: boolean;
+	}
+	let { desk, jobs, locale, mayRun }: Props = $props();
+
+	const amount = (value: number | null) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
+	const whole = (value: number) => formatFigure(value, { valueType: 'money', decimals: 0, exactly: true }, locale);
+	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
+	const STATES = { waiting: 'under way', done: 'done', failed: 'failed', 'taken back': 'taken back' } as const;
+</script>
+
+{#snippet log(steps: readonly StepLog[])}
+	<table class="w-full text-[13px]">
+		<thead
+			><tr class="text-grey text-right text-xs"
+				><th class="text-left font-normal">Step</th><th class="font-normal">Written</th><th class="font-normal">Left out</th><th
+					class="font-normal">ms</th
+				></tr
+			></thead
+		>
+		<tbody>
+			{#each steps as step, index (index)}
+				<tr class="border-hairline border-t text-right">
+					<td class="max-w-36 truncate text-left" title={step.name}>{step.name}</td>
+					<td>{formatCount(step.written, locale)}</td>
+					<td>{step.skipped > 0 ? formatCount(step.skipped, locale) : ''}</td>
+					<td class="text-grey">{formatCount(step.milliseconds, locale)}</td>
+				</tr>
+				{#each step.reasons as { reason, cells: count } (reason)}<tr
+						><td colspan="4" class="text-warning pb-1 text-xs">{formatCount(count, locale)} × {reason}</td></tr
+					>{/each}
+				{#if step.missingRates > 0}<tr
+						><td colspan="4" class="text-warning pb-1 text-xs"
+							>{formatCount(step.missingRates, locale)} amounts had no rate and were left out.</td
+						></tr
+					>{/if}
+			{/each}
+		</tbody>
+	</table>
+{/snippet}
+{#snippet totals(list: readonly { account: string; before: number; after: number; cells: number }[])}
+	<table class="mt-2 w-full text-[13px]">
+		<thead
+			><tr class="text-grey text-right text-xs"
+				><th class="text-left font-normal">Changed cells of</th><th class="font-normal">before</th><th class="font-normal">after</th></tr
+			></thead
+		>
+		<tbody>
+			{#each list.slice(0, 12) as line (line.account)}
+				<tr class="border-hairline border-t text-right"
+					><td class="max-w-28 truncate text-left" title={line.account}>{line.account}</td><td>{whole(line.before)}</td><td
+						>{whole(line.after)}</td
+					></tr
+				>
+			{/each}
+		</tbody>
+	</table>
+	{#if list.length > 12}<p class="text-grey text-xs">and {list.length - 12} more accounts</p>{/if}
+{/snippet}
+
+<section aria-label="Run">
+	{#if desk.draft.parameters.length > 0}
+		<h2 class="text-grey mb-1 text-[13px] font-semibold">For</h2>
+		<AnswerFields
+			parameters={desk.draft.parameters}
+			vocabulary={desk.vocabulary}
+			answers={desk.answers}
+			onchange={(answers) => (desk.answers = answers)}
+		/>
+	{/if}
+	<div class="flex flex-wrap gap-1.5">
+		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.look(null)}>Preview</button>
+		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.look(desk.picked)}
+			>This step alone</button
+		>
+		{#if mayRun}<button
+				class="btn btn-primary btn-sm"
+				disabled={desk.busy || desk.running !== null || desk.draft.steps.length === 0}
+				onclick={() => desk.start(jobs)}>{desk.isChanged ? 'Save and run' : 'Run'}</button
+			>{/if}
+		{#if desk.running !== null}<button class="btn btn-ghost btn-sm" onclick={() => jobs.cancel(desk.running!)}>Cancel the run</button>{/if}
+	</div>
+
+	{#if desk.preview}
+		{@const { plan, only } = desk.preview}
+		<div class="mt-3" role="status">
+			<p class="font-semibold">{only === null ? 'A run' : `“${desk.draft.steps[only]?.name}” alone`} would change {cells(plan.cells)}.</p>
+			<p class="text-grey mb-1.5 text-xs">Nothing is written.</p>
+			{@render log(plan.log)}
+			{#if plan.totals.length > 0}{@render totals(plan.totals)}{/if}
+			{#if plan.samples.length > 0}
+				<h3 class="text-grey mt-2 text-xs">Some of the cells</h3>
+				<ul class="text-[13px]">
+					{#each plan.samples.slice(0, 8) as { words, before, after }, index (index)}
+						<li class="border-hairline border-t py-0.5">
+							<span class="text-soft block truncate" title={words}>{words}</span>{amount(before) || 'empty'} →
+							<strong class="font-semibold">{amount(after) || 'empty'}</strong>
+						</li>
+					{/each}
+				</ul>
+			{/if}
+		</div>
+	{:else if desk.run}
+		{@const { run } = desk}
+		<div class="mt-3">
+			<div class="flex items-baseline gap-2">
+				<h2 class="grow font-semibold">Run of {formatMoment(run.at, locale)}</h2>
+				<button class="text-grey text-xs underline" onclick={() => (desk.run = null)}>Close</button>
+			</div>
+			<p class={run.state === 'failed' ? 'text-error' : 'text-soft'}>{run.words || STATES[run.state]}</p>
+			<p class="text-grey text-xs">
+				{run.person ?? 'By schedule'}{run.revision === null ? '' : ` · revision ${run.revision}`}{run.outOfDate
+					? ' · out of date: something beneath it changed since'
+					: ''}
+			</p>
+			{@render log(run.log)}
+			{#if run.totals.length > 0}{@render totals(run.totals)}{/if}
+			{#if run.state === 'done' && run.revision !== null}
+				{#if run.later.length > 0}
+					<p class="text-warning mt-2 text-xs">
+						{run.later.length === 1 ? 'One later run' : `${run.later.length} later runs`} may have read what it wrote and will count as out of
+						date: {run.later.map(({ name }) => name).join(', ')}.
+					</p>
+				{/if}
+				{#if mayRun}<button class="btn btn-sm mt-2" onclick={() => desk.takeBack()}>Take back this run</button>{/if}
+			{/if}
+			{#if desk.mayWrite}<button
+					class="btn btn-ghost btn-sm mt-2"
+					onclick={() => desk.restore(run.definition as Parameters<typeof desk.restore>[0])}>Show the steps as they stood</button
+				>{/if}
+		</div>
+	{/if}
+
+	<h2 class="text-grey mt-4 mb-1 text-[13px] font-semibold">Runs</h2>
+	<ul>
+		{#each desk.runs as run (run.id)}
+			<li class="border-hairline border-t">
+				<button class="hover:bg-base-200 w-full px-1 py-1 text-left text-[13px]" onclick={() => desk.open(run.id)}>
+					<span class={['block', run.state === 'failed' && 'text-error', run.state === 'taken back' && 'text-grey line-through']}
+						>{run.words || STATES[run.state]}</span
+					>
+					<span class="text-grey text-xs"
+						>{formatMoment(run.at, locale)} · {run.person ?? 'By schedule'}{run.outOfDate ? ' · out of date' : ''}</span
+					>
+				</button>
+			</li>
+		{:else}<li class="text-soft text-[13px]">It has not run yet.</li>{/each}
+	</ul>
+</section>

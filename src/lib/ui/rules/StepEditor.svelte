@@ -1,0 +1,266 @@
+<script lang="ts">
+	import type { StepDraft } from '$lib/server/runbook';
+	import ArrowDown from '@lucide/svelte/icons/arrow-down';
+	import ArrowUp from '@lucide/svelte/icons/arrow-up';
+	import CopyIcon from '@lucide/svelte/icons/copy';
+	import Trash from '@lucide/svelte/icons/trash-2';
+	import MemberSelect from './MemberSelect.svelte';
+	import type { RunbookDesk } from './runbook-desk.svelte';
+	import ScriptEditor from './ScriptEditor.svelte';
+	import SliceFields from './SliceFields.svelte';
+
+	let { desk, step }: { desk: RunbookDesk; step: StepDraft } = $props();
+
+	const findings = $derived(desk.findings.filter((finding) => finding.step === step.id));
+	const accounts = $derived(desk.vocabulary.dimensions.find(({ kind }) => kind === 'account'));
+	const dimensions = $derived(desk.vocabulary.dimensions.filter(({ kind }) => kind !== 'account' && kind !== 'period'));
+	const numbers = $derived(desk.draft.parameters.filter(({ kind }) => kind === 'number' || kind === 'percent').map(({ name }) => name));
+	const membersOf = (dimension: number) =>
+		desk.draft.parameters.filter((each) => each.kind === 'member' && each.dimension === dimension).map(({ name }) => name);
+	const LEVELS = $derived(desk.vocabulary.levels);
+
+	function setOnto(dimension: number, member: number | { variable: string } | null) {
+		if (step.kind !== 'copy') return;
+		const rest = Object.fromEntries(Object.entries(step.onto).filter(([of]) => Number(of) !== dimension));
+		desk.changeStep({ onto: member === null ? rest : { ...rest, [dimension]: member } });
+	}
+	function setLine(at: number, next: object) {
+		if (step.kind === 'roll-forward')
+			desk.changeStep({ lines: step.lines.map((line, index) => (index === at ? { ...line, ...next } : line)) });
+	}
+	const CLEARS = { entries: 'what was typed', loads: 'what was loaded', results: 'what runbooks computed' } as const;
+</script>
+
+<section class="flex min-w-0 flex-col gap-3" aria-label="Step">
+	<div class="flex items-start gap-2">
+		<label class="text-grey min-w-0 grow text-xs"
+			>Name of the step<input
+				class="input input-sm text-base-content block w-full font-semibold"
+				value={step.name}
+				maxlength="200"
+				readonly={!desk.mayWrite}
+				oninput={(event) => desk.changeStep({ name: event.currentTarget.value }, 'name')}
+			/></label
+		>
+		{#if desk.mayWrite}
+			<div class="mt-4 flex shrink-0">
+				<button
+					class="btn btn-ghost btn-sm btn-square"
+					aria-label="Move earlier"
+					title="Move earlier"
+					disabled={desk.picked === 0}
+					onclick={() => desk.move(-1)}><ArrowUp size={15} aria-hidden="true" /></button
+				>
+				<button
+					class="btn btn-ghost btn-sm btn-square"
+					aria-label="Move later"
+					title="Move later"
+					disabled={desk.picked === desk.draft.steps.length - 1}
+					onclick={() => desk.move(1)}><ArrowDown size={15} aria-hidden="true" /></button
+				>
+				<button class="btn btn-ghost btn-sm btn-square" aria-label="Duplicate the step" title="Duplicate" onclick={() => desk.duplicate()}
+					><CopyIcon size={15} aria-hidden="true" /></button
+				>
+				<button
+					class="btn btn-ghost btn-sm btn-square"
+					aria-label="Take the step away"
+					title="Take away (undo brings it back)"
+					onclick={() => desk.remove()}><Trash size={15} aria-hidden="true" /></button
+				>
+			</div>
+		{/if}
+	</div>
+	<label class="flex items-center gap-2"
+		><input
+			type="checkbox"
+			class="checkbox checkbox-xs"
+			checked={step.active}
+			disabled={!desk.mayWrite}
+			onchange={(event) => desk.changeStep({ active: event.currentTarget.checked })}
+		/> runs with the others</label
+	>
+
+	{#if findings.length > 0}
+		<ul class="border-hairline rounded-md border px-3 py-1.5">
+			{#each findings as { severity, message, line }, index (index)}
+				<li class={severity === 'error' ? 'text-error' : 'text-warning'}>{line ? `Line ${line}: ` : ''}{message}</li>
+			{/each}
+		</ul>
+	{/if}
+
+	{#if step.kind === 'formula'}
+		{#key desk.keys[desk.picked]}
+			<ScriptEditor
+				text={step.text}
+				label="Script of {step.name}"
+				parameters={desk.draft.parameters}
+				limits={step.limits}
+				vocabulary={desk.vocabulary}
+				readonly={!desk.mayWrite}
+				onchange={(text) => desk.changeStep({ text }, 'text')}
+			/>
+		{/key}
+	{:else if step.kind === 'copy'}
+		<SliceFields {desk} slice={step.from} title="What is copied" whole="The whole model" onchange={(from) => desk.changeStep({ from })} />
+		<fieldset disabled={!desk.mayWrite}>
+			<legend class="text-grey text-xs">Onto these members; where none is chosen, cells stay where they are</legend>
+			<div class="mt-0.5 grid grid-cols-2 gap-x-3 gap-y-1.5">
+				{#each dimensions as dimension (dimension.id)}
+					{@const onto = step.onto[dimension.id]}
+					<div>
+						<span class="text-soft text-[13px]">{dimension.name}</span>
+						<MemberSelect
+							label="Onto a member of {dimension.name}"
+							{dimension}
+							leaves
+							value={typeof onto === 'number' ? onto : null}
+							parameter={typeof onto === 'object' ? onto.variable : undefined}
+							parameters={membersOf(dimension.id)}
+							onchange={(member) => setOnto(dimension.id, member)}
+						/>
+					</div>
+				{/each}
+			</div>
+		</fieldset>
+		<div class="flex flex-wrap items-end gap-3">
+			<label class="text-grey text-xs"
+				>Periods later<input
+					type="number"
+					class="input input-sm text-base-content block w-20"
+					value={step.shift?.by ?? 0}
+					readonly={!desk.mayWrite}
+					onchange={(event) => {
+						const by = Math.round(Number(event.currentTarget.value)) || 0;
+						desk.changeStep({ shift: by === 0 ? null : { level: step.shift?.level ?? 'year', by } });
+					}}
+				/></label
+			>
+			<label class="text-grey text-xs"
+				>of level<select
+					class="select select-sm text-base-content block w-28"
+					value={step.shift?.level ?? 'year'}
+					disabled={!step.shift || !desk.mayWrite}
+					onchange={(event) => step.shift && desk.changeStep({ shift: { ...step.shift, level: event.currentTarget.value } })}
+					>{#each LEVELS as level (level)}<option value={level.toLowerCase()}>{level}</option>{/each}</select
+				></label
+			>
+			<label class="text-grey text-xs"
+				>Times<input
+					class="input input-sm text-base-content block w-24"
+					value={typeof step.factor === 'number' ? String(step.factor) : `$${step.factor.parameter}`}
+					readonly={!desk.mayWrite}
+					title={numbers.length > 0 ? `A number, or ${numbers.map((name) => `$${name}`).join(', ')}` : 'A number'}
+					onchange={(event) => {
+						const text = event.currentTarget.value.trim();
+						const number = text.endsWith('%') ? Number(text.slice(0, -1)) / 100 : Number(text);
+						if (text.startsWith('$')) desk.changeStep({ factor: { parameter: text.slice(1) } });
+						else if (text !== '' && Number.isFinite(number)) desk.changeStep({ factor: number });
+						else event.currentTarget.value = typeof step.factor === 'number' ? String(step.factor) : `$${step.factor.parameter}`;
+					}}
+				/></label
+			>
+		</div>
+	{:else if step.kind === 'roll-forward'}
+		<table class="w-full">
+			<thead
+				><tr class="text-grey text-left text-xs"
+					><th class="font-normal">What stands at the end in</th><th class="font-normal">begins the next in</th><th class="font-normal"
+						>Sign</th
+					><th></th></tr
+				></thead
+			>
+			<tbody>
+				{#each step.lines as line, at (at)}
+					<tr>
+						<td class="pr-2 pb-1"
+							><MemberSelect
+								label="From account, line {at + 1}"
+								dimension={accounts}
+								leaves
+								value={line.from}
+								onchange={(from) => typeof from === 'number' && setLine(at, { from })}
+							/></td
+						>
+						<td class="pr-2 pb-1"
+							><MemberSelect
+								label="Into account, line {at + 1}"
+								dimension={accounts}
+								leaves
+								value={line.to}
+								onchange={(to) => typeof to === 'number' && setLine(at, { to })}
+							/></td
+						>
+						<td class="pr-2 pb-1"
+							><label class="flex items-center gap-1 text-[13px]"
+								><input
+									type="checkbox"
+									class="checkbox checkbox-xs"
+									checked={line.reverse}
+									onchange={(event) => setLine(at, { reverse: event.currentTarget.checked })}
+								/> turned</label
+							></td
+						>
+						<td
+							><button
+								class="text-grey hover:text-base-content"
+								aria-label="Take line {at + 1} away"
+								onclick={() => desk.changeStep({ lines: step.lines.toSpliced(at, 1) })}>×</button
+							></td
+						>
+					</tr>
+				{/each}
+			</tbody>
+		</table>
+		{#if desk.mayWrite}
+			<button
+				class="btn btn-xs self-start"
+				onclick={() => {
+					const first = accounts?.members.find(({ leaf }) => leaf)?.id;
+					if (first !== undefined) desk.changeStep({ lines: [...step.lines, { from: first, to: first, reverse: false }] });
+				}}>Add a line</button
+			>
+		{/if}
+		<label class="text-grey text-xs"
+			>Carried into<select
+				class="select select-sm text-base-content block w-56"
+				value={step.into}
+				disabled={!desk.mayWrite}
+				onchange={(event) => desk.changeStep({ into: event.currentTarget.value })}
+				><option>every period</option><option>first period of the year</option></select
+			></label
+		>
+	{:else}
+		<fieldset disabled={!desk.mayWrite}>
+			<legend class="text-grey text-xs">Takes away</legend>
+			{#each Object.entries(CLEARS) as [what, words] (what)}
+				<label class="mr-4 inline-flex items-center gap-1.5"
+					><input
+						type="checkbox"
+						class="checkbox checkbox-xs"
+						checked={step.what.includes(what as keyof typeof CLEARS)}
+						onchange={(event) =>
+							desk.changeStep({ what: event.currentTarget.checked ? [...step.what, what] : step.what.filter((each) => each !== what) })}
+					/>
+					{words}</label
+				>
+			{/each}
+		</fieldset>
+	{/if}
+
+	<SliceFields
+		{desk}
+		slice={step.limits}
+		title="Writes only in"
+		whole={step.kind === 'clear' ? 'Nothing yet: a clear needs a slice' : 'Wherever it leads'}
+		onchange={(limits) => desk.changeStep({ limits })}
+	/>
+	<label class="text-grey text-xs"
+		>What it is for<textarea
+			class="textarea textarea-sm text-base-content block w-full"
+			rows="2"
+			maxlength="4000"
+			readonly={!desk.mayWrite}
+			value={step.description}
+			oninput={(event) => desk.changeStep({ description: event.currentTarget.value }, 'description')}></textarea></label
+	>
+</section>

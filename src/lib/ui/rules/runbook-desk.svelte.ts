@@ -1,0 +1,255 @@
+import type { Answers, Finding, ParameterDefinition } from '$lib/core';
+import type { RunPlan } from '$lib/server/engine';
+import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
+import { request } from '../request';
+import type { Jobs } from '../shell/jobs.svelte';
+
+type Preview = Omit<RunPlan, 'series'>;
+
+/** Steps back that are kept. */
+const MOST_STEPS = 100;
+
+/** What a runbook is on its page, beside what is stored. */
+interface Draft {
+	name: string;
+	description: string;
+	parameters: ParameterDefinition[];
+	onRefused: 'skip' | 'stop';
+	runsAs: number | null;
+	steps: StepDraft[];
+}
+
+/** A runbook being written: what it is, what was changed, what it would do and what its runs did. */
+export class RunbookDesk {
+	readonly id: number;
+	readonly mayWrite: boolean;
+	readonly vocabulary: RunbookDetails['vocabulary'];
+	readonly people: RunbookDetails['people'];
+	draft = $state.raw<Draft>(undefined as unknown as Draft);
+	version = $state(0);
+	findings = $state.raw<Finding[]>([]);
+	runs = $state.raw<RunInShort[]>([]);
+	/** The place of the step that is shown. */
+	picked = $state(0);
+	preview = $state.raw<{ plan: Preview; only: number | null } | null>(null);
+	run = $state.raw<RunDetails | null>(null);
+	running = $state<number | null>(null);
+	busy = $state(false);
+	message = $state.raw<{ text: string; kind: 'info' | 'error' } | null>(null);
+	answers = $state.raw<Answers>({});
+	names = $state.raw<ReadonlyMap<number, string>>(new Map());
+	/** Shapes of keys the drag and drop asks for: a step that is new has no id yet. */
+	keys = $state.raw<number[]>([]);
+	#nextKey = 1;
+	#stored = $state.raw('');
+	#past = $state.raw<Draft[]>([]);
+	#lastField = '';
+
+	constructor(details: RunbookDetails, answers: Answers) {
+		this.id = details.id;
+		this.mayWrite = details.mayWrite;
+		this.vocabulary = details.vocabulary;
+		this.people = details.people;
+		this.names = new Map(details.vocabulary.dimensions.flatMap(({ members }) => members.map(({ id, name }) => [id, name] as const)));
+		this.take(details);
+		this.answers = Object.fromEntries(details.parameters.map(({ name, initial }) => [name, answers[name] ?? initial]));
+	}
+
+	take({ name, description, parameters, onRefused, runsAs, steps, version, findings, runs }: RunbookDetails): void {
+		this.draft = { name, description, parameters, onRefused, runsAs, steps };
+		this.keys = steps.map(() => this.#nextKey++);
+		this.version = version;
+		this.findings = findings;
+		this.runs = runs;
+		this.#stored = JSON.stringify(this.draft);
+		this.#past = [];
+		this.picked = Math.min(this.picked, Math.max(0, steps.length - 1));
+	}
+
+	get isChanged(): boolean {
+		return JSON.stringify(this.draft) !== this.#stored;
+	}
+	get mayUndo(): boolean {
+		return this.#past.length > 0;
+	}
+	get step(): StepDraft | undefined {
+		return this.draft.steps[this.picked];
+	}
+	/** What the picker of selections asks for. */
+	get layout() {
+		return { selectors: [] };
+	}
+	get desk() {
+		const variables = this.vocabulary.variables.flatMap(({ name, dimension }) => (dimension === null ? [] : [{ name, dimension }]));
+		const parameters = this.draft.parameters.flatMap(({ name, kind, dimension }) =>
+			kind === 'member' && dimension !== null ? [{ name, dimension }] : []
+		);
+		return { variables: [...parameters, ...variables], attributes: this.vocabulary.attributes };
+	}
+	know = (members: { id: number; name: string }[]): void => {
+		const unknown = members.filter(({ id }) => !this.names.has(id));
+		if (unknown.length > 0) this.names = new Map([...this.names, ...unknown.map(({ id, name }) => [id, name] as const)]);
+	};
+
+	/** Changes the runbook; typing into one field is one step back. */
+	change(next: Partial<Draft>, field = ''): void {
+		if (field === '' || field !== this.#lastField) this.#past = [...this.#past, this.draft].slice(-MOST_STEPS);
+		this.#lastField = field;
+		this.draft = { ...this.draft, ...next };
+		this.preview = null;
+	}
+	changeStep(next: object, field = ''): void {
+		const { steps } = this.draft;
+		this.change(
+			{ steps: steps.map((step, place) => (place === this.picked ? ({ ...step, ...next } as StepDraft) : step)) },
+			field && `${this.picked} ${field}`
+		);
+	}
+	undo = (): void => {
+		const before = this.#past.at(-1);
+		if (!before) return;
+		this.#past = this.#past.slice(0, -1);
+		this.#lastField = '';
+		if (before.steps.length !== this.draft.steps.length) this.keys = before.steps.map(() => this.#nextKey++);
+		this.draft = before;
+		this.picked = Math.min(this.picked, Math.max(0, before.steps.length - 1));
+	};
+
+	add(kind: StepDraft['kind']): void {
+		const head = { id: null, name: NAMES[kind], description: '', active: true, limits: {} };
+		const made: Record<StepDraft['kind'], StepDraft> = {
+			formula: { ...head, kind: 'formula', text: '' },
+			copy: { ...head, kind: 'copy', from: {}, onto: {}, shift: null, factor: 1 },
+			'roll-forward': { ...head, kind: 'roll-forward', lines: [], into: 'every period' },
+			clear: { ...head, kind: 'clear', what: ['results'] }
+		};
+		const at = this.draft.steps.length === 0 ? 0 : this.picked + 1;
+		this.keys = this.keys.toSpliced(at, 0, this.#nextKey++);
+		this.change({ steps: this.draft.steps.toSpliced(at, 0, made[kind]) });
+		this.picked = at;
+	}
+	duplicate(): void {
+		const { step } = this;
+		if (!step) return;
+		this.keys = this.keys.toSpliced(this.picked + 1, 0, this.#nextKey++);
+		this.change({ steps: this.draft.steps.toSpliced(this.picked + 1, 0, { ...step, id: null, name: `${step.name}, copy` }) });
+		this.picked++;
+	}
+	remove(): void {
+		this.keys = this.keys.toSpliced(this.picked, 1);
+		this.change({ steps: this.draft.steps.toSpliced(this.picked, 1) });
+		this.picked = Math.max(0, Math.min(this.picked, this.draft.steps.length - 1));
+	}
+	/** Moves the picked step earlier (−1) or later. */
+	move(by: number): void {
+		const to = this.picked + by;
+		if (to < 0 || to >= this.draft.steps.length) return;
+		this.arrange(this.keys.toSpliced(this.picked, 1).toSpliced(to, 0, this.keys[this.picked]!));
+	}
+	/** Puts the steps into the order of their keys. */
+	arrange(keys: number[]): void {
+		const picked = this.keys[this.picked];
+		const steps = keys.map((key) => this.draft.steps[this.keys.indexOf(key)]!);
+		this.keys = keys;
+		this.change({ steps });
+		this.picked = Math.max(0, keys.indexOf(picked ?? -1));
+	}
+
+	async save(): Promise<boolean> {
+		if (!this.isChanged) return true;
+		const reply = await this.#ask<{ version: number; steps: number[] }>('save', { ...this.draft, version: this.version });
+		if (!reply) return false;
+		this.draft = { ...this.draft, steps: this.draft.steps.map((step, place) => ({ ...step, id: reply.steps[place]! })) };
+		this.#stored = JSON.stringify(this.draft);
+		this.version = reply.version;
+		this.#past = [];
+		const read = await request<RunbookDetails>(`/api/runbooks/${this.id}/read`, {});
+		if (read.ok) this.findings = read.answer.findings;
+		const errors = this.findings.filter(({ severity }) => severity === 'error').length;
+		this.message = {
+			text:
+				errors === 0
+					? 'Saved. Nothing stands in the way of a run.'
+					: `Saved. ${errors === 1 ? 'One thing is' : `${errors} things are`} to be mended before it runs.`,
+			kind: 'info'
+		};
+		return true;
+	}
+
+	async look(only: number | null): Promise<void> {
+		const { steps } = this.draft;
+		const draft = { ...this.draft, steps: steps.map((step) => ({ ...step, active: only !== null || step.active })), version: this.version };
+		const plan = await this.#ask<Preview>('preview', { answers: this.answers, draft, only });
+		if (!plan) return;
+		this.run = null;
+		this.preview = plan.faults.length > 0 ? null : { plan, only };
+		this.message = plan.faults.length > 0 ? { text: plan.faults.map(({ message }) => message).join(' '), kind: 'error' } : null;
+	}
+
+	async start(jobs: Jobs): Promise<void> {
+		if (!(await this.save())) return;
+		const started = await this.#ask<{ run: number; job: number }>('run', { answers: this.answers });
+		if (!started) return;
+		this.preview = null;
+		this.running = started.job;
+		this.message = { text: 'Running…', kind: 'info' };
+		const job = await jobs.until(started.job);
+		this.running = null;
+		this.message = { text: job.words, kind: job.state === 'done' ? 'info' : 'error' };
+		await this.open(started.run);
+		await this.readRuns();
+	}
+	async readRuns(): Promise<void> {
+		const read = await request<RunbookDetails>(`/api/runbooks/${this.id}/read`, {});
+		if (read.ok) this.runs = read.answer.runs;
+	}
+	async open(run: number): Promise<void> {
+		const reply = await request<RunDetails>(`/api/runs/${run}/read`, {});
+		if (reply.ok) {
+			this.run = reply.answer;
+			this.preview = null;
+		} else this.message = { text: reply.message, kind: 'error' };
+	}
+	async takeBack(): Promise<void> {
+		const { run } = this;
+		if (!run) return;
+		const reply = await request<{ revision: number }>(`/api/runs/${run.id}/take-back`, {});
+		this.message = reply.ok
+			? { text: `“${run.name}” is taken back: what stood there before stands again.`, kind: 'info' }
+			: { text: reply.message, kind: 'error' };
+		await this.open(run.id);
+		await this.readRuns();
+	}
+	/** Puts a run's definition onto the page; saving makes it today's. */
+	restore(definition: Draft): void {
+		this.keys = definition.steps.map(() => this.#nextKey++);
+		const known = new Set(this.draft.steps.map(({ id }) => id));
+		const { name, description, parameters, onRefused, runsAs } = definition;
+		this.change({
+			name,
+			description,
+			parameters,
+			onRefused,
+			runsAs,
+			steps: definition.steps.map((step) => ({ ...step, id: known.has(step.id) ? step.id : null }))
+		});
+		this.picked = 0;
+		this.message = { text: 'This is the runbook as it stood for that run. Save to keep it.', kind: 'info' };
+	}
+
+	async #ask<Answer>(verb: string, body: object): Promise<Answer | undefined> {
+		this.busy = true;
+		const reply = await request<Answer>(`/api/runbooks/${this.id}/${verb}`, body);
+		this.busy = false;
+		if (reply.ok) return reply.answer;
+		this.message = { text: reply.message, kind: 'error' };
+		return undefined;
+	}
+}
+
+const NAMES: Record<StepDraft['kind'], string> = {
+	formula: 'Formula',
+	copy: 'Copy',
+	'roll-forward': 'Carry forward',
+	clear: 'Clear'
+};

@@ -1,0 +1,49 @@
+import { selectionInWords, type Selection } from '$lib/core';
+import type { StepDraft } from '$lib/server/runbook';
+
+type Names = ReadonlyMap<number, string>;
+
+export const KIND_WORDS: Record<StepDraft['kind'], string> = {
+	copy: 'Copy',
+	formula: 'Formula',
+	'roll-forward': 'Roll-forward',
+	clear: 'Clear'
+};
+
+/** A slice in words: "Actual; Sailings, Seats". */
+export const sliceInWords = (slice: Readonly<Record<number, Selection>>, names: Names): string =>
+	Object.values(slice)
+		.map((selection) => selectionInWords(selection, names))
+		.join('; ');
+
+/** What a step does, in a sentence. */
+export function stepInWords(step: StepDraft, names: Names): string {
+	const within = Object.keys(step.limits).length > 0 ? ` Only in ${sliceInWords(step.limits, names)}.` : '';
+	switch (step.kind) {
+		case 'formula': {
+			const targets = [...step.text.matchAll(/^\s*("[^"]+"|[\p{L}_][\p{L}\p{N}_]*)(?:\{[^}]*\})?\s*=/gmu)]
+				.map(([, name]) => name!.replaceAll('"', ''))
+				.filter((name) => name !== 'let');
+			return targets.length === 0 ? `Writes nothing yet.${within}` : `Computes ${[...new Set(targets)].join(', ')}.${within}`;
+		}
+		case 'copy': {
+			const from = sliceInWords(step.from, names) || 'everything';
+			const onto = Object.values(step.onto).map((reference) =>
+				typeof reference === 'number' ? (names.get(reference) ?? '?') : `$${reference.variable}`
+			);
+			const shift = step.shift
+				? `, ${Math.abs(step.shift.by)} ${step.shift.level}${Math.abs(step.shift.by) === 1 ? '' : 's'} ${step.shift.by < 0 ? 'earlier' : 'later'}`
+				: '';
+			const factor = step.factor === 1 ? '' : `, × ${typeof step.factor === 'number' ? step.factor : `$${step.factor.parameter}`}`;
+			return `Copies ${from}${onto.length > 0 ? ` onto ${onto.join(', ')}` : ''}${shift}${factor}.${within}`;
+		}
+		case 'roll-forward': {
+			const lines = step.lines.map(({ from, to }) => `${names.get(from) ?? '?'} into ${names.get(to) ?? '?'}`);
+			return `Carries ${lines.join(', ') || 'nothing yet'}, ${step.into}.${within}`;
+		}
+		case 'clear':
+			return `Takes away ${step.what.join(', ') || 'nothing yet'}.${within}`;
+		default:
+			return step satisfies never;
+	}
+}
