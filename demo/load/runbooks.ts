@@ -69,6 +69,13 @@ export async function loadRunbooks(
 			description: 'Fills FY2029 from the last full year of Actual, before planners begin. Run again whenever the growth is another one.',
 			parameters: [growth],
 			steps: [
+				{
+					...head,
+					kind: 'clear',
+					name: 'Take away the first guess',
+					limits: { ...plan, ...slice(only(version, 'WORK'), only(account, 'S10', 'S30', 'S40', '6310', '6320', '6330')) },
+					what: ['loads']
+				} as Draft,
 				{ ...head, kind: 'formula', name: 'Volumes by last year’s season', limits: plan, text: VOLUMES } as unknown as Draft,
 				{ ...head, kind: 'formula', name: 'Running costs in twelfths', limits: plan, text: RUNNING } as unknown as Draft,
 				{
@@ -142,4 +149,15 @@ export async function loadRunbooks(
 			);
 		}
 	}
+	// Planners open their plan by a button on the form.
+	await client.query(
+		`UPDATE form SET layout = layout || jsonb_build_object('runs', jsonb_build_array(jsonb_build_object(
+			'runbook', (SELECT id FROM runbook WHERE name = 'Open the stretch plan'), 'label', 'Open the stretch plan', 'when', 'button')))
+		WHERE model_id = $1 AND code = 'route-contribution'`,
+		[modelId]
+	);
+	await client.query(
+		'UPDATE form_version v SET layout = f.layout FROM form f WHERE f.id = v.form_id AND f.version = v.version AND f.model_id = $1',
+		[modelId]
+	);
 }

@@ -39,7 +39,10 @@ const PAGES = [
 	'/forms/fleet-care',
 	'/forms/dry-docking',
 	'/forms/new',
-	'/forms/fleet-care/design'
+	'/forms/fleet-care/design',
+	'/rules',
+	'/rules/1',
+	'/rules/3'
 ];
 
 for (const theme of ['paper', 'night'])

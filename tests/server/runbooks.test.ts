@@ -15,7 +15,9 @@ import {
 	takeBackRun,
 	type StepDraft
 } from '../../src/lib/server/runbook';
+import { runFromForm, runsOfForm } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
+import { usesOfMember } from '../../src/lib/server/structure/used';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -217,6 +219,39 @@ describe('a run', () => {
 		expect((await run(clear)).cells).toBe(done.cells);
 		expect((await stored('S30', 'STR')) ?? 0).toBeCloseTo(before, 6);
 	});
+});
+
+describe('a form', () => {
+	test('runs its own runbooks only, for what it shows, and asks for the rest', async () => {
+		const tove = people.get('Tove')!;
+		const [button] = await runsOfForm(tove, 1, 'route-contribution');
+		expect(button).toMatchObject({ label: 'Open the stretch plan', when: 'button' });
+		expect(button!.asks.map(({ name }) => name)).toEqual(['growth']);
+		const { run } = await runFromForm(
+			tove,
+			1,
+			'route-contribution',
+			{ members: {} },
+			{ runbook: button!.runbook, answers: { growth: 0.1 } }
+		);
+		const done = await readRun(tove, 1, run);
+		expect(done.state).toBe('done');
+		expect(done.log.reduce((sum, step) => sum + step.skipped, 0)).toBeGreaterThan(0);
+		// Another planner does not read her run, and may not take it back.
+		await expect(readRun(people.get('Lidia'), 1, run)).rejects.toMatchObject({ status: 404 });
+		await expect(takeBackRun(people.get('Lidia'), 1, run)).rejects.toMatchObject({ status: 403 });
+		await takeBackRun(tove, 1, run);
+		const other = await make('Of no form', []);
+		await expect(runFromForm(tove, 1, 'route-contribution', { members: {} }, { runbook: other, answers: {} })).rejects.toMatchObject({
+			status: 404
+		});
+		expect(await runsOfForm(people.get('Vera'), 1, 'route-contribution')).toEqual([]);
+	});
+});
+
+test('members that a runbook names are used by it', async () => {
+	const uses = await usesOfMember(database.pool, ids.get('account')!, ids.get('account S10')!);
+	expect(uses.filter(({ kind }) => kind === 'runbook').map(({ name }) => name)).toContain('Open the stretch plan');
 });
 
 test('a script is checked while it is written', async () => {

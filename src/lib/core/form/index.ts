@@ -14,6 +14,7 @@ export { blockLabels, cellBlocks, upgradeLayout } from './layout';
 export type {
 	AxisBlock,
 	CellBlock,
+	FormRun,
 	DerivedBlock,
 	Derivation,
 	Emphasis,

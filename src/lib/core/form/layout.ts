@@ -83,6 +83,17 @@ export interface FormCheck {
 	bars: boolean;
 }
 
+/**
+ * A runbook run from a form: by a button, or by itself. What it asks for is what the form shows (a member of a dimension
+ * that is chosen or pinned there); the rest is asked, or as it was answered last.
+ */
+export interface FormRun {
+	runbook: number;
+	/** On the button; the runbook's name when empty. */
+	label: string;
+	when: 'button' | 'before opening' | 'after saving';
+}
+
 /** A form's layout, as stored. */
 export interface FormLayout {
 	version: 2;
@@ -103,6 +114,8 @@ export interface FormLayout {
 	ownLines?: { dimension: number; parent: MemberReference };
 	/** Whether planners may fill rows by a method. */
 	methods?: boolean;
+	/** Runbooks that are run from the form. */
+	runs?: FormRun[];
 }
 
 /** The first version of stored layouts: computed columns stood in a list of their own, after the others. */

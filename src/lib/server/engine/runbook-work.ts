@@ -134,7 +134,8 @@ export function vocabularyOf(model: Model): Vocabulary {
 		levels: [...names.levels.keys()],
 		variables: (model.definition.variables ?? []).map(({ name, member }) => ({
 			name,
-			dimension: member === null ? null : (model.definition.dimensions.find(({ members }) => members.some(({ id }) => id === member))?.id ?? null)
+			dimension:
+				member === null ? null : (model.definition.dimensions.find(({ members }) => members.some(({ id }) => id === member))?.id ?? null)
 		})),
 		attributes: model.definition.dimensions.flatMap(({ id, attributes }) => (attributes ?? []).map(({ name }) => ({ name, dimension: id })))
 	};

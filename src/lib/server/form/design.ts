@@ -46,6 +46,7 @@ export interface DesignDesk {
 	/** Names of the members (ids) the layout names, and of those at the top. */
 	names: Record<number, string>;
 	attributes: { dimension: number; name: string }[];
+	runbooks: { id: number; name: string }[];
 }
 
 /** A stored form to be changed, or the beginning of a new one. @throws Fault 404 */
@@ -101,7 +102,10 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 		levels: ['year', 'half', 'quarter', 'month', 'week'].filter((level) => levels.rows.some((each) => each.level === level)),
 		tops: Object.fromEntries(first),
 		names: Object.fromEntries(names.rows.map(({ id, name }) => [id, name])),
-		attributes: attributes.rows
+		attributes: attributes.rows,
+		runbooks: (
+			await pool().query<DesignDesk['runbooks'][number]>('SELECT id, name FROM runbook WHERE model_id = $1 ORDER BY name', [modelId])
+		).rows
 	};
 }
 

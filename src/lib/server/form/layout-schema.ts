@@ -102,7 +102,11 @@ const today = z.object({
 		.max(30)
 		.optional(),
 	ownLines: z.object({ dimension: z.number().int(), parent: reference }).optional(),
-	methods: z.boolean().optional()
+	methods: z.boolean().optional(),
+	runs: z
+		.array(z.object({ runbook: z.number().int(), label: z.string().max(80), when: z.enum(['button', 'before opening', 'after saving']) }))
+		.max(12)
+		.optional()
 });
 
 const first = z.object({

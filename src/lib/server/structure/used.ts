@@ -4,12 +4,35 @@ import { layoutSchema } from '../form/layout-schema';
 
 /** One place where something is used: a link for people. */
 export interface Use {
-	kind: 'note' | 'form' | 'map' | 'import' | 'grant' | 'lock' | 'formula' | 'account' | 'scenario' | 'variable' | 'numbers' | 'draft';
+	kind:
+		| 'note'
+		| 'form'
+		| 'runbook'
+		| 'map'
+		| 'import'
+		| 'grant'
+		| 'lock'
+		| 'formula'
+		| 'account'
+		| 'scenario'
+		| 'variable'
+		| 'numbers'
+		| 'draft';
 	name: string;
 	/** How many, for numbers. */
 	count?: number;
 	path?: string;
 }
+
+/** The members (ids) that a step of a runbook names: in its slices, its script and its lines. */
+const STEP_MEMBERS = `(
+	SELECT (found #>> '{}')::integer FROM (
+		SELECT jsonb_path_query(s.limits, '$.** ? (@.type() == "number" && @ >= 1 && @ < 2147483647)')
+		UNION ALL SELECT jsonb_path_query(s.definition, '$.script.names[*].member')
+		UNION ALL SELECT jsonb_path_query(s.definition, '$.from.** ? (@.type() == "number" && @ >= 1 && @ < 2147483647)')
+		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.* ? (@.type() == "number")')
+		UNION ALL SELECT jsonb_path_query(s.definition, '$.lines[*].* ? (@.type() == "number")')
+	) AS numbers (found) WHERE (found #>> '{}') ~ '^[0-9]+$')`;
 
 /** Everything in all models that names a member, its numbers counted. */
 export async function usesOfMember(database: Database, dimensionId: number, memberId: number): Promise<Use[]> {
@@ -30,6 +53,11 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 		[memberId]
 	);
 	uses.push(...named.rows);
+	const runbooks = await database.query<{ id: number; name: string }>(
+		`SELECT DISTINCT b.id, b.name FROM runbook b JOIN runbook_step s ON s.runbook_id = b.id CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member) WHERE x.member = $1`,
+		[memberId]
+	);
+	for (const { id, name } of runbooks.rows) uses.push({ kind: 'runbook', name, path: `/rules/${id}` });
 	const formulas = await database.query<{ account: number; name: string; expression: Expression }>(
 		'SELECT f.account_id AS account, m.name, f.expression FROM formula f JOIN member m ON m.id = f.account_id'
 	);
@@ -67,6 +95,7 @@ export async function usedAmong(database: Database, dimensionId: number, members
 			UNION SELECT member_id FROM access_lock_member UNION SELECT weighed_by FROM account UNION SELECT account_id FROM formula
 			UNION SELECT unnest(ARRAY[continues_from, compared_with, span_from, span_to, entry_from, entry_to]) FROM scenario
 			UNION SELECT member_id FROM variable UNION SELECT unnest(address) FROM draft_cell UNION SELECT period_id FROM draft_cell
+			UNION SELECT x.member FROM runbook_step s CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member)
 			UNION SELECT unnest(place) FROM note UNION SELECT unnest(place) FROM detail_line UNION SELECT unnest(place) FROM cell_link) AS named
 		WHERE id = ANY ($1::integer[])`,
 		[members]

@@ -149,6 +149,48 @@
 	{/each}
 </div>
 
+{#if desk.desk.runbooks.length > 0}
+	<h3>Runbooks</h3>
+	{#each layout.runs ?? [] as run, at (at)}
+		{@const setRun = (change: Partial<typeof run>) =>
+			set({ runs: (layout.runs ?? []).map((each, index) => (index === at ? { ...each, ...change } : each)) })}
+		<div class="mt-1 grid grid-cols-[1fr_auto] gap-1">
+			<select
+				class="select select-xs w-full"
+				aria-label="Runbook {at + 1}"
+				value={run.runbook}
+				onchange={(event) => setRun({ runbook: Number(event.currentTarget.value) })}
+				>{#each desk.desk.runbooks as { id: runbook, name } (runbook)}<option value={runbook}>{name}</option>{/each}</select
+			>
+			<button
+				class="text-grey px-1"
+				aria-label="Take runbook {at + 1} off the form"
+				onclick={() => set({ runs: (layout.runs ?? []).length > 1 ? layout.runs!.toSpliced(at, 1) : undefined })}>×</button
+			>
+			<input
+				class="input input-xs w-full"
+				aria-label="Words on the button of runbook {at + 1}"
+				placeholder="Words on the button"
+				maxlength="80"
+				value={run.label}
+				oninput={(event) => setRun({ label: event.currentTarget.value })}
+			/>
+			<select
+				class="select select-xs w-32"
+				aria-label="When runbook {at + 1} runs"
+				value={run.when}
+				onchange={(event) => setRun({ when: event.currentTarget.value as typeof run.when })}
+				><option value="button">by a button</option><option>before opening</option><option>after saving</option></select
+			>
+		</div>
+	{/each}
+	<button
+		class="btn btn-xs mt-1"
+		onclick={() => set({ runs: [...(layout.runs ?? []), { runbook: desk.desk.runbooks[0]!.id, label: '', when: 'button' }] })}
+		>Run a runbook from this form</button
+	>
+{/if}
+
 <h3>Lines of one’s own</h3>
 <label
 	><span>Planners may add members in</span><select

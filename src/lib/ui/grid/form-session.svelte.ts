@@ -74,6 +74,8 @@ export class FormSession {
 	#queue: Promise<unknown> = Promise.resolve();
 	#inspected: { row: number; column: number } | null = null;
 	#inspection = 0;
+	/** Told when a draft was saved. */
+	onsaved: () => void = () => {};
 	#isAsking = false;
 	/** The revision of the last save from this page, until it is taken back. */
 	#lastSave: number | undefined;
@@ -239,6 +241,7 @@ export class FormSession {
 				const { revision } = outcome;
 				this.#lastSave = revision;
 				this.message = { ...this.message!, act: { label: 'Take the save back', run: () => void this.takeBack(revision) } };
+				this.onsaved();
 			}
 		});
 	}

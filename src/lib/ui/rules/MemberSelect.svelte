@@ -10,9 +10,11 @@
 		/** Parameters that may stand for a member, by name. */
 		parameters?: readonly string[];
 		parameter?: string | undefined;
+		/** What it means that none is chosen. */
+		none?: string;
 		onchange: (value: number | { variable: string } | null) => void;
 	}
-	let { label, dimension, value, leaves = false, parameters = [], parameter, onchange }: Props = $props();
+	let { label, dimension, value, leaves = false, parameters = [], parameter, none = 'Choose…', onchange }: Props = $props();
 	const offered = $derived((dimension?.members ?? []).filter(({ leaf }) => leaf || !leaves));
 </script>
 
@@ -25,7 +27,7 @@
 		onchange(chosen === '' ? null : chosen.startsWith('$') ? { variable: chosen.slice(1) } : Number(chosen));
 	}}
 >
-	<option value="">Choose…</option>
+	<option value="">{none}</option>
 	{#each parameters as name (name)}<option value="${name}">${name}</option>{/each}
 	{#each offered as member (member.id)}<option value={String(member.id)}>{member.name}</option>{/each}
 </select>

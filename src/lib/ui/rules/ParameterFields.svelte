@@ -78,18 +78,18 @@
 	{#if desk.mayWrite}<button class="btn btn-xs" onclick={add}>Ask for something</button>{/if}
 
 	<h2 class="text-grey mt-4 mb-1 text-[13px] font-semibold">How it writes</h2>
-	<label class="text-grey block text-xs"
+	<label class="text-grey flex flex-col text-xs"
 		>Cells that may not be written<select
-			class="select select-xs text-base-content block w-full"
+			class="select select-xs text-base-content w-full"
 			value={desk.draft.onRefused}
 			disabled={!desk.mayWrite}
 			onchange={(event) => desk.change({ onRefused: event.currentTarget.value as 'skip' | 'stop' })}
 			><option value="skip">are left out and listed</option><option value="stop">stop the run</option></select
 		></label
 	>
-	<label class="text-grey mt-1.5 block text-xs"
+	<label class="text-grey mt-1.5 flex flex-col text-xs"
 		>With the rights of<select
-			class="select select-xs text-base-content block w-full"
+			class="select select-xs text-base-content w-full"
 			value={desk.draft.runsAs === null ? '' : String(desk.draft.runsAs)}
 			disabled={!desk.mayWrite}
 			onchange={(event) => desk.change({ runsAs: event.currentTarget.value === '' ? null : Number(event.currentTarget.value) })}

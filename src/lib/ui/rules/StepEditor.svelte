@@ -112,6 +112,7 @@
 						<MemberSelect
 							label="Onto a member of {dimension.name}"
 							{dimension}
+							none="stays where it is"
 							leaves
 							value={typeof onto === 'number' ? onto : null}
 							parameter={typeof onto === 'object' ? onto.variable : undefined}
@@ -135,9 +136,9 @@
 					}}
 				/></label
 			>
-			<label class="text-grey text-xs"
+			<label class="text-grey flex flex-col text-xs"
 				>of level<select
-					class="select select-sm text-base-content block w-28"
+					class="select select-sm text-base-content w-28"
 					value={step.shift?.level ?? 'year'}
 					disabled={!step.shift || !desk.mayWrite}
 					onchange={(event) => step.shift && desk.changeStep({ shift: { ...step.shift, level: event.currentTarget.value } })}
@@ -220,9 +221,9 @@
 				}}>Add a line</button
 			>
 		{/if}
-		<label class="text-grey text-xs"
+		<label class="text-grey flex flex-col text-xs"
 			>Carried into<select
-				class="select select-sm text-base-content block w-56"
+				class="select select-sm text-base-content w-56"
 				value={step.into}
 				disabled={!desk.mayWrite}
 				onchange={(event) => desk.changeStep({ into: event.currentTarget.value })}

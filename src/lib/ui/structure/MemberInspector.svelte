@@ -44,6 +44,7 @@
 
 	const WHAT: Record<Use['kind'], string> = {
 		form: 'Form',
+		runbook: 'Runbook',
 		map: 'Map',
 		import: 'Import',
 		grant: 'Grant',

@@ -9,6 +9,7 @@
 	import ChartPanel from '$lib/ui/grid/ChartPanel.svelte';
 	import ConflictList from '$lib/ui/grid/ConflictList.svelte';
 	import FindBar from '$lib/ui/grid/FindBar.svelte';
+	import { FormRuns } from '$lib/ui/grid/form-runs.svelte';
 	import { FormSession } from '$lib/ui/grid/form-session.svelte';
 	import Grid from '$lib/ui/grid/Grid.svelte';
 	import { formatAt, GridState } from '$lib/ui/grid/grid-state.svelte';
@@ -16,6 +17,7 @@
 	import Legend from '$lib/ui/grid/Legend.svelte';
 	import MethodPanel from '$lib/ui/grid/MethodPanel.svelte';
 	import { placeOfOthers } from '$lib/ui/grid/others';
+	import RunQuestions from '$lib/ui/grid/RunQuestions.svelte';
 	import SpreadChoice from '$lib/ui/grid/SpreadChoice.svelte';
 	import ViewMenu from '$lib/ui/grid/ViewMenu.svelte';
 	import WorkbookReview from '$lib/ui/grid/WorkbookReview.svelte';
@@ -24,6 +26,7 @@
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
 	import PanelRight from '@lucide/svelte/icons/panel-right';
+	import Play from '@lucide/svelte/icons/play';
 	import Redo from '@lucide/svelte/icons/redo-2';
 	import Undo from '@lucide/svelte/icons/undo-2';
 	import { onMount, untrack } from 'svelte';
@@ -53,6 +56,8 @@
 		(entries, options) => void session.enter(entries, options),
 		(text) => (session.message = { text, kind: 'error' })
 	);
+	const runs = new FormRuns(session);
+	session.onsaved = () => void runs.automatic('after saving');
 	let panel = $state<'details' | 'method' | 'chart' | null>(null);
 	let finding = $state(false);
 	let reading = $state.raw<WorkbookReading | null>(null);
@@ -117,6 +122,7 @@
 		session.watchRows(() => rowsInSight);
 		session.options = session.form.defaults.spread === 'in proportion' ? {} : { method: session.form.defaults.spread };
 		session.resume();
+		if (mayEnter) void runs.open();
 		const events = new EventSource('/api/events');
 		events.addEventListener('revision', (event) => void session.refresh((JSON.parse(event.data) as { revision: number }).revision));
 		events.addEventListener('structure', (event) => void session.follow((JSON.parse(event.data) as { structure: number }).structure));
@@ -203,6 +209,7 @@
 		{ name: 'Print', run: () => void window.open(`/print/forms/${session.code}${page.url.search}`, '_blank') },
 		...(mayEnter ? [{ name: 'Bring over last year’s notes', run: bringNotes }] : []),
 		...(mayEnter && session.form.defaults.ownLines ? [{ name: 'Add a line of my own', run: () => (addingLine = true) }] : []),
+		...runs.buttons.map((run) => ({ name: run.label, run: () => runs.press(run) })),
 		...(mayDesign ? [{ name: 'Change this form', run: () => void goto(`/forms/${session.code}/design`) }] : [])
 	]);
 	function query(as: string): string {
@@ -431,6 +438,19 @@
 					>
 					<button class="btn btn-xs" onclick={() => grid.answerPaste(other)}>{other.decimal === '.' ? '1,234.5' : '1.234,5'}</button>
 				</p>
+			{/if}
+			{#if runs.buttons.length > 0}
+				<div class="mb-2 flex flex-wrap gap-1.5" role="group" aria-label="Runbooks of this form">
+					{#each runs.buttons as run (run.runbook)}
+						<button class="btn btn-sm" disabled={runs.running} title={run.description} onclick={() => runs.press(run)}
+							><Play size={13} aria-hidden="true" />
+							{run.label}</button
+						>
+					{/each}
+				</div>
+			{/if}
+			{#if runs.asking}
+				<RunQuestions {runs} />
 			{/if}
 			{#if addingLine}
 				<form

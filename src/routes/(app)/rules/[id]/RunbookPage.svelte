@@ -56,6 +56,7 @@
 <svelte:window {onkeydown} />
 
 <main class="grid min-h-0 min-w-0 grid-rows-[auto_minmax(0,1fr)] px-4.5 pt-3.5">
+	<h1 class="sr-only">{desk.draft.name}</h1>
 	<div class="flex items-start gap-2 pb-3">
 		<div class="min-w-0 grow">
 			<input

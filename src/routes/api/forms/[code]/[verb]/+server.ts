@@ -23,6 +23,8 @@ import {
 	restoreVersion,
 	saveDesign,
 	saveDetailLines,
+	runFromForm,
+	runsOfForm,
 	saveDraft,
 	takeBackSave,
 	tellPresence,
@@ -41,6 +43,7 @@ import { choicesSchema, windowSchema } from '$lib/server/form/open';
 import { ownLineSchema } from '$lib/server/form/own-line';
 import { presenceSchema } from '$lib/server/form/presence';
 import { decisionsSchema } from '$lib/server/form/save';
+import { runFromFormSchema } from '$lib/server/form/runs';
 import { takeBackSchema } from '$lib/server/form/take-back-save';
 
 const shown = z.object({ choices: choicesSchema, window: windowSchema.optional() });
@@ -61,6 +64,12 @@ const VERBS = {
 	redo: verb(shown, ({ person, modelId }, code, { choices, window }) => redoEntry(person, modelId, code, choices, window)),
 	save: verb(z.object({ decisions: decisionsSchema }), ({ person, modelId }, code, { decisions }) =>
 		saveDraft(person, modelId, code, decisions)
+	),
+	runs: verb(z.object({ choices: choicesSchema }), async ({ person, modelId }, code) => ({
+		runs: await runsOfForm(person, modelId, code)
+	})),
+	'run-runbook': verb(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
+		runFromForm(person, modelId, code, choices, asked)
 	),
 	'take-back': verb(z.object({ takeBack: takeBackSchema }), ({ person, modelId }, _, { takeBack }) =>
 		takeBackSave(person, modelId, takeBack)

@@ -1,0 +1,92 @@
+import { z } from 'zod';
+import type { Answers, FormRun, ParameterDefinition } from '../../core';
+import { pool } from '../database';
+import { askEngine } from '../engine';
+import { Fault } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+import { lastAnswers, startRun } from '../runbook';
+import { readStored } from '../runbook/read';
+import { answersSchema } from '../runbook/schema';
+import { modelVersions, readForm, type FormChoices } from './open';
+
+/** A runbook of a form, with what is left to be asked. */
+export interface RunOfForm {
+	runbook: number;
+	label: string;
+	when: FormRun['when'];
+	description: string;
+	asks: (Pick<ParameterDefinition, 'name' | 'label' | 'kind'> & { options: { id: number; name: string }[]; answer: Answers[string] })[];
+}
+
+/** Members offered for one question. */
+const MOST_OPTIONS = 500;
+
+/** The runbooks that a form runs; none for those who may run none. */
+export async function runsOfForm(person: SignedIn | undefined, modelId: number, code: string): Promise<RunOfForm[]> {
+	const reader = requirePermission(person, 'form.read');
+	if (!reader.permissions.includes('rule.run') || !reader.permissions.includes('form.enter')) return [];
+	const { layout } = await readForm(reader, modelId, code);
+	const { structure } = await modelVersions(modelId);
+	const found: RunOfForm[] = [];
+	for (const { runbook, label, when } of layout.runs ?? []) {
+		const stored = await readStored(pool(), modelId, runbook).catch(() => undefined);
+		// One that was taken away leaves no dead button.
+		if (!stored) continue;
+		const shown = dimensionsOf(layout);
+		const last = await lastAnswers(reader, runbook);
+		const asks: RunOfForm['asks'] = [];
+		for (const { name, label: words, kind, dimension, choices, initial } of stored.parameters) {
+			if (kind === 'member' && dimension !== null && shown.has(dimension)) continue;
+			const options =
+				dimension === null
+					? []
+					: (await askEngine(modelId, 'select', { dimension, selection: choices ?? { kind: 'all' }, chosen: undefined, structure }))
+							.members;
+			asks.push({
+				name,
+				label: words,
+				kind,
+				options: options.slice(0, MOST_OPTIONS).map(({ id, name }) => ({ id, name })),
+				answer: last[name] ?? initial
+			});
+		}
+		found.push({ runbook, label: label || stored.name, when, description: stored.description, asks });
+	}
+	return found;
+}
+
+export const runFromFormSchema = z.object({ runbook: z.number().int(), answers: answersSchema });
+
+/** Runs a runbook of a form for what the form shows. @throws Fault 404 when it is none of its runbooks */
+export async function runFromForm(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	{ runbook, answers }: z.infer<typeof runFromFormSchema>
+): Promise<{ run: number }> {
+	const writer = requirePermission(person, 'form.enter');
+	const { layout } = await readForm(writer, modelId, code);
+	if (!layout.runs?.some((each) => each.runbook === runbook))
+		throw new Fault(404, 'not found', 'This form runs no such runbook any more. Reload the page.');
+	const shown = dimensionsOf(layout);
+	const { parameters } = await readStored(pool(), modelId, runbook);
+	const given: Record<string, Answers[string]> = { ...answers };
+	for (const { name, kind, dimension } of parameters)
+		if (kind === 'member' && dimension !== null && shown.has(dimension)) given[name] = choices.members[dimension] ?? shown.get(dimension)!;
+	const { run } = await startRun(writer, modelId, runbook, { answers: given });
+	return { run };
+}
+
+/** The members a form stands at before anything is chosen, by dimension. */
+const dimensionsOf = ({
+	selectors,
+	pinned
+}: {
+	selectors: readonly { dimension: number; initial: number }[];
+	pinned: readonly { dimension: number; member: number }[];
+}) =>
+	new Map([
+		...selectors.map(({ dimension, initial }) => [dimension, initial] as const),
+		...pinned.map(({ dimension, member }) => [dimension, member] as const)
+	]);

@@ -1,0 +1,153 @@
+import { expect, test, type Page } from '@playwright/test';
+import { another, choose, figureAt, openForm, ready, signIn } from './people';
+
+const step = (page: Page, name: string) => page.getByRole('list', { name: 'Steps' }).getByText(name, { exact: true });
+const write = async (page: Page, text: string) => {
+	const editor = page.locator('.cm-content');
+	await editor.click();
+	await page.keyboard.press('Control+a');
+	// Pasted as one piece: typed, the editor would close brackets by itself.
+	await page.keyboard.insertText(text);
+};
+
+test('an administrator writes a runbook, mends what is wrong, previews, runs it twice and takes it back', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.getByRole('link', { name: 'Rules' }).click();
+	await page.getByRole('button', { name: 'New runbook' }).click();
+	await page.getByLabel('Name', { exact: true }).fill('Twice the coaches');
+	await page.getByRole('button', { name: 'Make it' }).click();
+	await expect(page.getByText('This runbook has no step yet.')).toBeVisible();
+
+	// A parameter, then a formula that names it.
+	await page.getByRole('tab', { name: 'Settings' }).click();
+	await page.getByRole('button', { name: 'Ask for something' }).click();
+	await page.getByLabel('Called').fill('Factor');
+	await page.getByLabel('In scripts $').fill('factor');
+	await page.getByLabel('In scripts $').press('Tab');
+	await page.getByRole('tab', { name: 'Run' }).click();
+	await page.getByRole('button', { name: '+ Formula' }).click();
+	await page.getByLabel('Name of the step').fill('Coaches');
+	await write(page, 'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor');
+	await expect(page.getByRole('status').filter({ hasText: 'One fault' })).toBeVisible();
+	await page.locator('.cm-lint-marker-error').hover();
+	await expect(page.locator('.cm-tooltip-lint')).toContainText('more was expected');
+	await write(
+		page,
+		'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor\nend'
+	);
+	await page.locator('.cm-lint-marker-error').hover();
+	await expect(page.locator('.cm-tooltip-lint')).toContainText('Did you mean “Coaches”?');
+	await page.keyboard.press('Control+s');
+	await expect(page.getByRole('status').filter({ hasText: 'to be mended' })).toBeVisible();
+	await page.getByRole('button', { name: 'Run', exact: true }).click();
+	await expect(page.locator('main [role=alert]')).toContainText('Coaches: ');
+
+	await write(
+		page,
+		'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coaches{Scenario: "Budget FY2028"} * $factor\nend'
+	);
+	await expect(page.getByRole('status').filter({ hasText: 'No faults' })).toBeVisible();
+	// A choice left empty is said, and nothing runs.
+	await page.getByRole('button', { name: 'Preview' }).click();
+	await expect(page.locator('main [role=alert]')).toContainText('Choose Factor');
+	await page.getByLabel('Factor').fill('2');
+	await page.getByLabel('Factor').press('Tab');
+	await page.getByRole('button', { name: 'Preview' }).click();
+	await expect(page.getByText(/A run would change [\d,]+ cells/)).toBeVisible();
+	await page.getByRole('button', { name: 'Save and run' }).click();
+	await expect(
+		page
+			.getByRole('status')
+			.filter({ hasText: /cells changed/ })
+			.first()
+	).toBeVisible();
+	await expect(page.getByRole('heading', { name: /^Run of/ })).toBeVisible();
+	await page.getByRole('button', { name: 'Run', exact: true }).click();
+	await expect(page.getByRole('status').filter({ hasText: 'Nothing changed' })).toBeVisible();
+
+	// Answers are remembered; the first run goes back whole.
+	await page.reload();
+	await ready(page);
+	await expect(page.getByLabel('Factor')).toHaveValue('2');
+	await page.getByRole('button', { name: /cells changed/ }).click();
+	await page.getByRole('button', { name: 'Take back this run' }).click();
+	await expect(page.getByRole('status').filter({ hasText: 'is taken back' })).toBeVisible();
+	await page.getByRole('link', { name: 'Rules' }).first().click();
+	await expect(page.getByRole('link', { name: 'Twice the coaches' })).toBeVisible();
+});
+
+test('steps are moved, duplicated, switched off and taken away, by mouse and keyboard, and undone', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/rules');
+	await ready(page);
+	await page.getByRole('link', { name: 'Open the stretch plan' }).click();
+	const names = () => page.getByRole('list', { name: 'Steps' }).locator('li strong').allInnerTexts();
+	await expect
+		.poll(names)
+		.toEqual(['Take away the first guess', 'Volumes by last year’s season', 'Running costs in twelfths', 'Berth hire as it was']);
+	await step(page, 'Berth hire as it was').click();
+	await page.getByRole('button', { name: 'Move earlier' }).click();
+	await expect
+		.poll(names)
+		.toEqual(['Take away the first guess', 'Volumes by last year’s season', 'Berth hire as it was', 'Running costs in twelfths']);
+	await page.getByRole('button', { name: 'Duplicate the step' }).click();
+	await page.getByLabel('runs with the others').uncheck();
+	await expect(page.getByText('Switched off')).toBeVisible();
+	await page.getByRole('button', { name: 'Take the step away' }).click();
+	for (let back = 0; back < 4; back++) await page.getByRole('button', { name: 'Undo' }).click();
+	await expect
+		.poll(names)
+		.toEqual(['Take away the first guess', 'Volumes by last year’s season', 'Running costs in twelfths', 'Berth hire as it was']);
+	await expect(page.getByRole('button', { name: 'Save', exact: true })).toBeDisabled();
+	// By keyboard: taken up, moved, put down.
+	await page.getByRole('list', { name: 'Steps' }).locator('li').nth(0).focus();
+	await page.keyboard.press('Enter');
+	await page.keyboard.press('ArrowDown');
+	await page.keyboard.press('Enter');
+	await expect.poll(async () => (await names())[1]).toBe('Take away the first guess');
+	await page.getByRole('button', { name: 'Undo' }).click();
+	await page.goto('/rules');
+	await ready(page);
+	await page.getByRole('button', { name: 'Check them all' }).click();
+	await expect(page.getByRole('status', { name: 'What was found' })).toBeVisible();
+});
+
+test('of two people writing one runbook the second is told, and those without the right see no rules', async ({ page, browser }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/rules/3');
+	await ready(page);
+	const other = await another(browser, 'osric.hale');
+	await other.goto('/rules/3');
+	await ready(other);
+	await other.getByLabel('What the runbook is for').fill('Changed by Osric');
+	await other.getByRole('button', { name: 'Save', exact: true }).click();
+	await expect(other.getByRole('status').filter({ hasText: 'Saved' })).toBeVisible();
+	await page.getByLabel('What the runbook is for').fill('Changed by Maren');
+	await page.getByRole('button', { name: 'Save', exact: true }).click();
+	await expect(page.getByText('changed this runbook meanwhile')).toBeVisible();
+	await expect(page.getByLabel('What the runbook is for')).toHaveValue('Changed by Maren');
+	await other.context().close();
+	const planner = await another(browser, 'tove.brandal');
+	await expect(planner.getByRole('link', { name: 'Rules' })).toHaveCount(0);
+	await planner.goto('/rules');
+	await expect(planner.getByText('Your role does not let you')).toBeVisible();
+	await planner.context().close();
+});
+
+test('a planner runs a runbook by the form’s button, is asked what the form does not say, and takes it back', async ({ page }) => {
+	await signIn(page, 'tove.brandal');
+	await openForm(page, 'route-contribution');
+	await choose(page, 'Scenario', 'Stretch plan FY2028–29');
+	await choose(page, 'Year', 'FY2029');
+	const before = await figureAt(page, 'Sailings', 'Apr');
+	await page.getByRole('group', { name: 'Runbooks of this form' }).getByRole('button', { name: 'Open the stretch plan' }).click();
+	const questions = page.getByRole('form', { name: 'Open the stretch plan' });
+	await questions.getByLabel('Growth on the last full year').fill('50');
+	await questions.getByRole('button', { name: 'Run it' }).click();
+	// Of the other lines, hers to read only, nothing is written: they are counted.
+	await expect(page.getByRole('status').filter({ hasText: /cells changed\..*could not be written/ })).toBeVisible({ timeout: 20_000 });
+	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).not.toBe(before);
+	await page.getByRole('button', { name: 'Take it back' }).click();
+	await expect(page.getByRole('status').filter({ hasText: 'is taken back' })).toBeVisible();
+	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).toBe(before);
+});
