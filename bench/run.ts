@@ -7,6 +7,7 @@ import { loadAtSize } from './load';
 import { openCold } from './open-cold';
 import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
+import { runbooks } from './runbooks';
 import { structureAtSize } from './structure';
 import { typeCell } from './type-cell';
 import { typePrice } from './type-price';
@@ -36,6 +37,7 @@ for (const size of only ? [] : sizes) {
 	data.duck.closeSync();
 }
 if (!only) measures.push(await typePrice(), await liveFormula(1_000_000), ...(await structureAtSize()));
+if (!only || only === 'runbooks') measures.push(...(await runbooks()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'form') measures.push(...(await formPage()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];

@@ -61,10 +61,14 @@ export class Cube {
 
 	/** All an origin holds in a series; empty places as NaN. */
 	seriesOf(origin: number, address: Address, year: number): Float64Array {
-		const values = new Float64Array(this.store.width).fill(EMPTY);
-		for (let position = 0; position < values.length; position++)
-			values[position] = this.contributions(address, year, position).find((each) => each.origin === origin)?.value ?? EMPTY;
-		return values;
+		const block = this.store.blockOf(address, year);
+		const series = block ? block.find(address) : -1;
+		const empty = () => new Float64Array(this.store.width).fill(EMPTY);
+		if (series < 0) return empty();
+		const origins = this.#originsOf(block!);
+		const several = origins.several.get(series);
+		if (several) return several.find((each) => each.origin === origin)?.values.slice() ?? empty();
+		return origins.single[series] === origin ? block!.values.slice(series * block!.width, (series + 1) * block!.width) : empty();
 	}
 
 	/** The origins that have written to a series of a block. */

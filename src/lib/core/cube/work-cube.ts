@@ -1,7 +1,7 @@
 import type { Model } from '../model';
 import { isEmpty } from '../number';
 import type { Cube } from './cube';
-import type { Address } from './series-store';
+import { Block, type Address } from './series-store';
 
 /** A series of one origin that was changed: all of it before and after. Ordinals. */
 export interface ChangedSeries {
@@ -18,9 +18,12 @@ export interface ChangedSeries {
  */
 export class WorkCube {
 	readonly cube: Cube;
-	readonly #touched = new Map<string, { origin: number; address: Int32Array; year: number; before: Float64Array }>();
+	readonly #model: Model;
+	/** What was touched, by origin and fiscal year: addresses in an index of their own, and their values before. */
+	readonly #touched = new Map<string, { origin: number; year: number; addresses: Block; before: Float64Array[] }>();
 
-	constructor(cube: Cube) {
+	constructor(model: Model, cube: Cube) {
+		this.#model = model;
 		this.cube = cube;
 	}
 
@@ -39,37 +42,41 @@ export class WorkCube {
 
 	/** Whether a series was written to in this work. */
 	has(origin: number, address: Address, year: number): boolean {
-		return this.#touched.has(keyOf(origin, address, year));
+		const group = this.#touched.get(`${origin} ${year}`);
+		return group !== undefined && group.addresses.find(address) >= 0;
 	}
 
 	#touch(origin: number, address: Address, year: number): void {
-		const key = keyOf(origin, address, year);
-		if (this.#touched.has(key)) return;
-		this.#touched.set(key, { origin, address: Int32Array.from(address), year, before: this.cube.seriesOf(origin, address, year) });
+		const key = `${origin} ${year}`;
+		let group = this.#touched.get(key);
+		if (!group) this.#touched.set(key, (group = { origin, year, addresses: new Block(this.#model.dimensions.length, 1), before: [] }));
+		if (group.addresses.find(address) >= 0) return;
+		group.addresses.ensure(address);
+		group.before.push(this.cube.seriesOf(origin, address, year));
+	}
+
+	#each(visit: (origin: number, address: Int32Array, year: number, before: Float64Array) => void): void {
+		const address = new Int32Array(this.#model.dimensions.length);
+		for (const { origin, year, addresses, before } of this.#touched.values())
+			for (let place = 0; place < addresses.count; place++) visit(origin, addresses.readAddress(place, address), year, before[place]!);
 	}
 
 	/** The series that differ from what they were. */
 	changes(): ChangedSeries[] {
 		const changed: ChangedSeries[] = [];
-		for (const { origin, address, year, before } of this.#touched.values()) {
+		this.#each((origin, address, year, before) => {
 			const after = this.cube.seriesOf(origin, address, year);
 			if (before.some((value, position) => value !== after[position] && !(isEmpty(value) && isEmpty(after[position]!))))
-				changed.push({ origin, address, year, before, after });
-		}
+				changed.push({ origin, address: address.slice(), year, before, after });
+		});
 		return changed;
 	}
 
 	/** Puts everything back as it was. */
 	restore(): void {
-		for (const { origin, address, year, before } of this.#touched.values()) this.cube.writeSeries(origin, address, year, before);
+		this.#each((origin, address, year, before) => this.cube.writeSeries(origin, address, year, before));
 		this.#touched.clear();
 	}
-}
-
-function keyOf(origin: number, address: Address, year: number): string {
-	let key = `${origin} ${year}`;
-	for (let axis = 0; axis < address.length; axis++) key += ` ${address[axis]!}`;
-	return key;
 }
 
 /** Calls back with every series an origin holds something in; the address is reused. O(series of the cube). */

@@ -1,4 +1,4 @@
-import { eachSeriesOf, WorkCube, type ChangedSeries, type Cube } from '../cube';
+import { Block, eachSeriesOf, WorkCube, type ChangedSeries, type Cube } from '../cube';
 import type { Model } from '../model';
 import { isEmpty } from '../number';
 import { checkScript, printScript, runAssignments, RunFault, ScriptNames, type ParameterValue } from '../script';
@@ -96,7 +96,7 @@ const MOST_REASONS = 20;
  * @throws RunFault with a sentence naming the step
  */
 export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
-	const work = new WorkCube(cube);
+	const work = new WorkCube(model, cube);
 	const log: StepLog[] = [];
 	try {
 		removeEarlier(model, work, order);
@@ -220,10 +220,11 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 /** Figures of the changed cells now and, once the cube is put back, before. */
 function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]): Pick<RunResult, 'cells' | 'totals' | 'samples'> {
 	const { cube } = work;
-	const seen = new Set<string>();
+	const seen = new Map<number, Block>();
 	const touched = changes.filter(({ address, year }) => {
-		const key = `${address.join(' ')} ${year}`;
-		return !seen.has(key) && Boolean(seen.add(key));
+		let known = seen.get(year);
+		if (!known) seen.set(year, (known = new Block(model.dimensions.length, 1)));
+		return known.find(address) < 0 && known.ensure(address) >= 0;
 	});
 	const figures = () =>
 		touched.map(({ address, year }) =>

@@ -51,28 +51,41 @@ export function runAssignments(
 	return { cells, missingRates: missingRates.count };
 }
 
-/** Assignments that must go period by period together, and those that stand alone, in order. */
+/** Assignments that must go period by period together, and those that stand alone, in order. O(operands × assignments of an account). */
 export function periodGroups(assignments: readonly Assignment[]): Assignment[][] {
 	const groups: Assignment[][] = [];
+	const writers = writersOf(assignments);
 	for (let first = 0; first < assignments.length;) {
 		let last = first;
 		for (let at = first; at <= last; at++)
 			for (const operand of operandsIn(assignments[at]!.term))
 				if (operand.shift)
-					for (let other = assignments.length - 1; other > last; other--) if (meets(operand, assignments[other]!)) last = other;
+					for (const other of writers.get(operand.account) ?? []) if (other > last && meets(operand, assignments[other]!)) last = other;
 		groups.push(assignments.slice(first, last + 1));
 		first = last + 1;
 	}
 	return groups;
 }
 
-/** Whether some assignment reads, in another period, what one of them writes. */
-const isRecurrent = (group: readonly Assignment[]): boolean =>
-	group.some(({ term }) => operandsIn(term).some((operand) => operand.shift !== undefined && group.some((each) => meets(operand, each))));
+/** Places of the assignments that write each account. */
+function writersOf(assignments: readonly Assignment[]): Map<number, number[]> {
+	const writers = new Map<number, number[]>();
+	assignments.forEach(({ account }, place) => writers.set(account, [...(writers.get(account) ?? []), place]));
+	return writers;
+}
 
-/** Whether an operand may read what an assignment writes: its account, unless it looks at members that are not written. */
-function meets({ account, axes }: Operand, { account: written, scope }: Assignment): boolean {
-	if (account !== written) return false;
+/** Whether some assignment reads, in another period, what one of them writes. */
+function isRecurrent(group: readonly Assignment[]): boolean {
+	const writers = writersOf(group);
+	return group.some(({ term }) =>
+		operandsIn(term).some(
+			(operand) => operand.shift !== undefined && (writers.get(operand.account) ?? []).some((place) => meets(operand, group[place]!))
+		)
+	);
+}
+
+/** Whether an operand may read what an assignment to its account writes: not where it looks at members that are not written. */
+function meets({ axes }: Operand, { scope }: Assignment): boolean {
 	for (const [axis, where] of axes) if (where.kind === 'member' && scope.axes.get(axis)?.[where.ordinal] === 0) return false;
 	return true;
 }
@@ -84,13 +97,14 @@ function meets({ account, axes }: Operand, { account: written, scope }: Assignme
 export function orderFault(model: Model, assignments: readonly Assignment[]): { assignment: Assignment; message: string } | undefined {
 	for (const group of periodGroups(assignments)) {
 		if (!isRecurrent(group)) continue;
+		const writers = writersOf(group);
 		const signs = new Set<number>();
 		for (const assignment of group)
 			for (const operand of operandsIn(assignment.term)) {
 				const { account, shift, axes, span, period } = operand;
 				const isTouched = model.accounts.tree
 					.leaves(account)
-					.some((leaf) => group.some((each) => meets({ ...operand, account: leaf }, each)));
+					.some((leaf) => (writers.get(leaf) ?? []).some((place) => meets(operand, group[place]!)));
 				if (!isTouched) continue;
 				if (!model.accounts.isLeaf(account) || span || period !== undefined || [...axes.values()].some(({ kind }) => kind !== 'member'))
 					return {
@@ -154,8 +168,14 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 			addresses.ensure(address);
 			address[model.accountAxis] = account;
 		});
+	const writers = writersOf(group);
 	const backwards = group.some(({ term }) =>
-		operandsIn(term).some((operand) => operand.shift !== undefined && operand.shift.by > 0 && group.some((each) => meets(operand, each)))
+		operandsIn(term).some(
+			(operand) =>
+				operand.shift !== undefined &&
+				operand.shift.by > 0 &&
+				(writers.get(operand.account) ?? []).some((place) => meets(operand, group[place]!))
+		)
 	);
 	const leaves = [...model.periods.leaves];
 	if (backwards) leaves.reverse();

@@ -64,7 +64,7 @@ function run(text: string, entries: readonly Entry[], parameters: ReadonlyMap<st
 	const cube = filled(entries);
 	const { assignments, faults } = check(text, parameters);
 	if (faults.length > 0) throw new Error(faults[0]!.message);
-	const written = runAssignments(model, new WorkCube(cube), assignments, 3, quiet);
+	const written = runAssignments(model, new WorkCube(model, cube), assignments, 3, quiet);
 	return {
 		written,
 		at: (account: string, month: string, scenario = 'Budget', route = 'North') => {

@@ -167,7 +167,7 @@
 				><tr class="text-grey text-left text-xs"
 					><th class="font-normal">What stands at the end in</th><th class="font-normal">begins the next in</th><th class="font-normal"
 						>Sign</th
-					><th></th></tr
+					><th><span class="sr-only">Take away</span></th></tr
 				></thead
 			>
 			<tbody>
