@@ -237,6 +237,7 @@ describe('a form', () => {
 		const done = await readRun(tove, 1, run);
 		expect(done.state).toBe('done');
 		expect(done.log.reduce((sum, step) => sum + step.skipped, 0)).toBeGreaterThan(0);
+		expect((await readRun(people.get('Vera'), 1, run)).name).toBe('Open the stretch plan');
 		// Another planner does not read her run, and may not take it back.
 		await expect(readRun(people.get('Lidia'), 1, run)).rejects.toMatchObject({ status: 404 });
 		await expect(takeBackRun(people.get('Lidia'), 1, run)).rejects.toMatchObject({ status: 403 });

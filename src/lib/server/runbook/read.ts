@@ -15,23 +15,6 @@ export interface RunbookInShort {
 	last: { at: string; state: string; words: string } | null;
 }
 
-/** A runbook as its page shows it: scripts as text with today's names. */
-export interface RunbookDetails {
-	id: number;
-	name: string;
-	description: string;
-	parameters: ParameterDefinition[];
-	onRefused: 'skip' | 'stop';
-	runsAs: number | null;
-	version: number;
-	steps: StepDraft[];
-	findings: Finding[];
-	runs: RunInShort[];
-	people: { id: number; name: string }[];
-	vocabulary: Vocabulary;
-	mayWrite: boolean;
-}
-
 /** A runbook as it is stored. */
 export interface StoredRunbook {
 	id: number;
@@ -42,6 +25,16 @@ export interface StoredRunbook {
 	runsAs: number | null;
 	version: number;
 	steps: Step[];
+}
+
+/** A runbook as its page shows it: scripts as text with today's names. */
+export interface RunbookDetails extends Omit<StoredRunbook, 'steps'> {
+	steps: StepDraft[];
+	findings: Finding[];
+	runs: RunInShort[];
+	people: { id: number; name: string }[];
+	vocabulary: Vocabulary;
+	mayWrite: boolean;
 }
 
 /** The runbooks of a model, for those who look at rules. */
