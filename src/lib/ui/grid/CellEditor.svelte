@@ -30,7 +30,8 @@
 	);
 
 	onMount(() => {
-		input.focus();
+		// The grid has brought the cell into sight already.
+		input.focus({ preventScroll: true });
 		if (selects) input.select();
 		else typed = true;
 	});
@@ -104,14 +105,17 @@
 		outline: none;
 		z-index: 4;
 	}
+	/* Words grow to the right, where their cell begins. */
 	.words {
+		left: 2px;
+		right: auto;
 		text-align: left;
 		min-width: 180px;
 	}
 	.choices {
 		position: absolute;
 		top: 100%;
-		right: 0;
+		left: 0;
 		z-index: 6;
 		min-width: 180px;
 		max-height: 220px;

@@ -83,7 +83,7 @@
 
 <tr
 	bind:this={element}
-	class={[foldable && line.depth === 0 && 'top', line.parent && 'parent', line.kind]}
+	class={[foldable && line.depth === 0 && 'top', line.parent && 'parent', line.kind, edited && 'editing']}
 	style="top: {top}px"
 	aria-rowindex={row + 3}
 	aria-level={line.depth + 1}
@@ -115,7 +115,7 @@
 			tabindex="0"
 			aria-colindex={focusedColumn + 2}
 			aria-selected="true"
-			class={['enter focused', edited.right !== undefined && 'frozen']}
+			class={['enter focused edited', edited.right !== undefined && 'frozen']}
 			style="width: {edited.width}px; {edited.right === undefined
 				? `left: ${edited.left}px`
 				: `right: ${edited.right}px; order: ${places.indexOf(edited)}`}"
@@ -242,6 +242,13 @@
 	}
 	tr :global(td.spread) {
 		font-weight: 600;
+	}
+	/* What may be chosen hangs below the cell, over the rows that follow. */
+	tr.editing {
+		z-index: 1;
+	}
+	td.edited {
+		overflow: visible;
 	}
 	/* The year's total stays in sight at the right. */
 	tr :global(td.frozen) {
