@@ -138,7 +138,7 @@
 </tr>
 
 <style>
-	/* Lines and cells stand at places worked out before: laying out a screen of table cells took 30 ms. */
+	/* Lines and cells stand at places worked out before: styling and laying out a screen of table cells took some 34 ms. */
 	tr {
 		display: flex;
 		position: absolute;

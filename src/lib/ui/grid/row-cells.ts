@@ -24,7 +24,7 @@ interface Cell {
 
 /**
  * The cells of one row of a grid, drawn by hand: they are created from one template, and a change touches only what
- * differs. Drawn as components, a screen full of them took three times as long to come up.
+ * differs. Drawn as components, creating a screen of them took about 16 ms by itself.
  */
 export class RowCells {
 	readonly #row: HTMLTableRowElement;
