@@ -10,6 +10,7 @@ import {
 	previewRun,
 	readRun,
 	readRunbook,
+	runRunbook,
 	saveRunbook,
 	startRun,
 	takeBackRun,
@@ -98,7 +99,9 @@ describe('a runbook', () => {
 		for (const act of [
 			() => createRunbook(people.get('Tove'), 1, { name: 'No' }),
 			() => checkAllRunbooks(people.get('Tove'), 1),
-			() => startRun(people.get('Vera'), 1, 1, { answers: {} })
+			() => startRun(people.get('Vera'), 1, 1, { answers: {} }),
+			// A planner runs what stands on her forms, and nothing past them.
+			() => runRunbook(people.get('Tove'), 1, 1, { answers: { growth: 0 } })
 		])
 			await expect(act()).rejects.toMatchObject({ status: 403 });
 		await expect(readRunbook(undefined, 1, 1)).rejects.toMatchObject({ status: 401 });
@@ -165,6 +168,20 @@ describe('a run', () => {
 		await expect(takeBackRun(maren(), 1, first.id)).rejects.toThrow('written anew since, through “Overwritten”');
 		await takeBackRun(maren(), 1, second.id);
 		await takeBackRun(maren(), 1, first.id);
+	});
+
+	test('does not go back over a lock that came since, and goes back when it is open again', async () => {
+		const id = await make('Locked since', [
+			formula('within Scenario: "Stretch plan FY2028–29", Version: Working\n  Passengers = Passengers{Scenario: "Budget FY2028"}\nend')
+		]);
+		const done = await run(id);
+		const after = await stored('S30', 'STR');
+		await database.pool.query("INSERT INTO access_lock (model_id, layer, name, state) VALUES (1, 'board', 'Closed since', 'closed')");
+		await expect(takeBackRun(maren(), 1, done.id)).rejects.toThrow('Closed since');
+		expect(await stored('S30', 'STR')).toBe(after);
+		await database.pool.query("DELETE FROM access_lock WHERE name = 'Closed since'");
+		await takeBackRun(maren(), 1, done.id);
+		expect(await stored('S30', 'STR')).not.toBe(after);
 	});
 
 	test('leaves out what locks close and lists it', async () => {

@@ -365,6 +365,11 @@ export interface EngineRequests {
 		};
 		answer: RunPlan;
 	};
+	/** Why series may not be written, as the first cell that may not; null when all may. Members by id, places within the year. */
+	whyNotWrite: {
+		ask: { structure: number; rules: AccessRules; series: { members: number[]; year: number; places: number[] }[] };
+		answer: { reason: string | null };
+	};
 	checkRunbook: { ask: { structure: number; steps: Step[]; parameters: ParameterDefinition[] }; answer: Finding[] };
 	checkScript: { ask: { structure: number; text: string; parameters: ParameterDefinition[]; limits: Slice }; answer: ScriptCheck };
 	printScripts: { ask: { structure: number; scripts: StoredScript[] }; answer: string[] };

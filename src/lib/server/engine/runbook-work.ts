@@ -16,7 +16,7 @@ import {
 	type Step,
 	type StoredScript
 } from '../../core';
-import { cellInWords, toMembers } from './addresses';
+import { cellInWords, judgedPeriod, toMembers, toOrdinals } from './addresses';
 import type { EngineRequests, RunPlan, ScriptCheck, Vocabulary } from './messages';
 
 /** Names offered while a script is written, of one dimension. */
@@ -83,6 +83,19 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 
 const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], totals: [], samples: [] };
 const orNull = (value: number): number | null => (value === value ? value : null);
+
+/** The first reason for which a cell of some series may not be written; null when all may. */
+export function whyNotWrite(model: Model, { rules, series }: EngineRequests['whyNotWrite']['ask']): string | null {
+	const guard = new LoadGuard(model, rules);
+	for (const { members, year, places } of series) {
+		const address = toOrdinals(model, members);
+		for (const position of address ? places : []) {
+			const reason = guard.whyNot(address!, judgedPeriod(model, address!, year, position));
+			if (reason !== undefined) return `${cellInWords(model, address!, year, position)}: ${reason}`;
+		}
+	}
+	return null;
+}
 
 /** What is wrong with a script, and the members its names are. */
 export function lookAtScript(

@@ -2,5 +2,5 @@
 export { copyRunbook, createRunbook, deleteRunbook, saveRunbook, checkScriptText } from './edit';
 export { checkAllRunbooks, listRunbooks, readRunbook, type RunbookDetails, type RunbookInShort } from './read';
 export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } from './runs';
-export { lastAnswers, previewRun, startRun } from './start';
+export { lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';

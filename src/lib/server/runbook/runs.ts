@@ -1,11 +1,12 @@
 import type { Answers, StepLog } from '../../core';
+import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
-import { addressDimensions } from '../database/definitions';
+import { addressDimensions, structureVersion } from '../database/definitions';
 import { unpackSeries, type SeriesChange } from '../database/series';
 import { askEngine } from '../engine';
 import { Fault, notFound } from '../fault';
-import { requirePermission, type SignedIn } from '../session';
+import { personById, requirePermission, type SignedIn } from '../session';
 
 export interface RunInShort {
 	id: number;
@@ -64,16 +65,16 @@ export async function readRun(person: SignedIn | undefined, modelId: number, id:
 
 /**
  * Takes a run back, whole or not at all: what stood in its series before stands again. Where something else has written
- * to them since, nothing is changed and it is said what. Later runs, which may have read its results, count as out of date.
- * @throws Fault 409 when it cannot go back alone
+ * to them since, or a lock or a missing grant keeps a cell from being written, nothing is changed and it is said what. Later runs, which may have read its results, count as out of date.
+ * @throws Fault 409 when it cannot go back alone, 403 when a cell of it may not be written
  */
 export async function takeBackRun(person: SignedIn | undefined, modelId: number, id: number): Promise<{ revision: number }> {
 	const writer = requirePermission(person, 'rule.run');
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	const revision = await transaction(async (client) => {
 		await lockModel(client, modelId);
-		const found = await client.query<{ name: string; revision: number; number: number; person: number | null }>(
-			`SELECT r.name, r.revision, c.number, r.person_id AS person FROM run r JOIN change_set c ON c.model_id = r.model_id AND c.revision = r.revision
+		const found = await client.query<{ name: string; revision: number; number: number; person: number | null; runsAs: number | null }>(
+			`SELECT r.name, r.revision, c.number, r.person_id AS person, (r.definition ->> 'runsAs')::integer AS "runsAs" FROM run r JOIN change_set c ON c.model_id = r.model_id AND c.revision = r.revision
 			WHERE r.model_id = $1 AND r.id = $2 AND r.state = 'done' FOR UPDATE OF r`,
 			[modelId, id]
 		);
@@ -87,6 +88,12 @@ export async function takeBackRun(person: SignedIn | undefined, modelId: number,
 		);
 		const series = blocks.rows.flatMap(({ packed }) => unpackSeries(packed));
 		await refuseMoved(client, modelId, dimensionIds, run, series);
+		await refuseClosed(
+			modelId,
+			run.runsAs === null ? writer : await personById(run.runsAs),
+			await structureVersion(client, modelId),
+			series
+		);
 		const back: SeriesChange[] = series.map(({ origin, members, year, before, amounts }) => ({
 			origin,
 			members,
@@ -113,6 +120,22 @@ export async function takeBackRun(person: SignedIn | undefined, modelId: number,
 	});
 	await askEngine(modelId, 'ready', { revision });
 	return { revision };
+}
+
+/** What has been closed since, or is out of reach, stays; a run goes back whole or not at all. @throws Fault 403 */
+async function refuseClosed(modelId: number, person: SignedIn, structure: number, series: readonly SeriesChange[]): Promise<void> {
+	const differs = (before: number, after: number) => before !== after && !(before !== before && after !== after);
+	const rules = await readAccessRules(person, modelId);
+	const { reason } = await askEngine(modelId, 'whyNotWrite', {
+		structure,
+		rules: { ...rules, mayEnter: true },
+		series: series.map(({ members, year, before, amounts }) => ({
+			members: Array.from(members),
+			year,
+			places: [...amounts.keys()].filter((place) => differs(before[place]!, amounts[place]!))
+		}))
+	});
+	if (reason !== null) throw new Fault(403, 'not allowed', `This run cannot go back. ${reason}`);
 }
 
 /**

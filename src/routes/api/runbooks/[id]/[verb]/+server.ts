@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
-import { copyRunbook, deleteRunbook, previewRun, readRunbook, saveRunbook, startRun } from '$lib/server/runbook';
+import { copyRunbook, deleteRunbook, previewRun, readRunbook, saveRunbook, runRunbook } from '$lib/server/runbook';
 import { runbookSchema } from '$lib/server/runbook/schema';
 import { previewSchema, runSchema } from '$lib/server/runbook/start';
 
@@ -26,7 +26,7 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 			case 'preview':
 				return previewRun(person, modelId, id, await readBody(request, previewSchema));
 			case 'run':
-				return startRun(person, modelId, id, await readBody(request, runSchema));
+				return runRunbook(person, modelId, id, await readBody(request, runSchema));
 			default:
 				throw notFound('action');
 		}
