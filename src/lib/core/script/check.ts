@@ -6,6 +6,7 @@ import { driversOf } from './domain';
 import { quoted, RESERVED, ScriptNames, unquoted } from './names';
 import { parser } from './parser.generated';
 import { orderFault } from './run';
+import { syntaxFault } from './syntax-fault';
 import type {
 	Arithmetic,
 	AxisRead,
@@ -90,7 +91,7 @@ class Checker {
 	check(): CheckedScript {
 		const tree = parser.parse(this.#text);
 		const assignments: Assignment[] = [];
-		const broken = this.#firstError(tree.topNode);
+		const broken = syntaxFault(this.#text, tree.topNode, DEEPEST);
 		if (broken) this.#faults.push(broken);
 		else this.#items(tree.topNode, this.#outer, assignments);
 		if (!broken && assignments.length === 0 && this.#faults.length === 0)
@@ -102,54 +103,6 @@ class Checker {
 		const disorder = this.#faults.length === 0 ? orderFault(this.#model, assignments) : undefined;
 		if (disorder) this.#faults.push({ from: disorder.assignment.from, to: disorder.assignment.to, message: disorder.message });
 		return { assignments, faults: this.#faults.slice(0, MOST_FAULTS), names: this.#uses, parameters: this.#asked };
-	}
-
-	// — Syntax
-
-	/** The first place the grammar could not read, in words. */
-	#firstError(top: SyntaxNode): ScriptFault | undefined {
-		const cursor = top.cursor();
-		let depth = 0;
-		for (;;) {
-			if (cursor.type.isError) return this.#syntaxFault(cursor.node);
-			if (cursor.firstChild()) {
-				if (++depth > DEEPEST * 3)
-					return { from: cursor.from, to: cursor.to, message: 'Too many brackets stand inside each other here. Use let to name a part.' };
-				continue;
-			}
-			while (!cursor.nextSibling()) {
-				if (!cursor.parent()) return undefined;
-				depth--;
-			}
-		}
-	}
-
-	#syntaxFault(node: SyntaxNode): ScriptFault {
-		const from = node.from;
-		const rest = this.#text.slice(from);
-		const found = /^\s*("[^"\n]*"?|'[^'\n]*'?|[\p{L}_$][\p{L}\p{N}_]*|[\d._]+%?|\S)/u.exec(rest)?.[1];
-		const at = found ? from + rest.indexOf(found) : from;
-		const before = this.#text.slice(0, from).trimEnd();
-		if (found === undefined)
-			return {
-				from: Math.max(0, before.length - 1),
-				to: before.length,
-				message:
-					/\bwithin\b/.test(before) && !/\bend\s*$/.test(before)
-						? 'The script ends where more was expected: a value, or the end of a within.'
-						: 'The script ends where more was expected.'
-			};
-		const what = RESERVED.has(found) ? `the word “${found}”` : `“${found.length > 40 ? `${found.slice(0, 40)}…` : found}”`;
-		if (found.startsWith("'") && !found.endsWith("'"))
-			return { from: at, to: at + found.length, message: 'This text has no end: a ’ is missing.' };
-		if (found.startsWith('"') && (found.length < 2 || !found.endsWith('"')))
-			return { from: at, to: at + found.length, message: 'This name has no end: a " is missing.' };
-		const expected = /[-+*/^(,=]\s*$/.test(before)
-			? 'a value was expected here'
-			: /\bof\s*$|\bin\s*$|\bwithin\s*$|:\s*$/.test(before)
-				? 'a member was expected here'
-				: 'this cannot stand here. Is an operator missing before it, or a bracket after what stands before?';
-		return { from: at, to: at + found.length, message: `Found ${what}: ${expected}${expected.endsWith('?') ? '' : '.'}` };
 	}
 
 	// — Statements

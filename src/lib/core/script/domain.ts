@@ -17,67 +17,40 @@ export function isDriver(model: Model, { account, axes, period, span }: Operand,
  * term says where from, not where to.
  */
 export function driversOf(model: Model, term: Term, assignment: Pick<Assignment, 'scope'>): Operand[] {
-	const of = (each: Term): Operand[] => driversOf(model, each, assignment);
-	switch (term.kind) {
-		case 'number':
-		case 'period now':
-		case 'member in':
-			return [];
-		case 'read':
-		case 'period of':
-		case 'member is choice':
-			return isDriver(model, term.operand, assignment) ? [term.operand] : [];
-		case 'negative':
-		case 'not':
-			return of(term.of);
-		case 'arithmetic': {
-			const [left, right] = [of(term.left), of(term.right)];
-			if (term.operator === '+' || term.operator === '-') return [...left, ...right];
-			// A product needs both: the shorter list of places serves.
-			if (left.length === 0 || right.length === 0) return [...left, ...right];
-			return left.length <= right.length ? left : right;
-		}
-		case 'compare':
-		case 'and':
-		case 'or':
-			return [...of(term.left), ...of(term.right)];
-		case 'when':
-			return [
-				...term.cases.flatMap(({ condition, value }) => [...of(condition), ...of(value)]),
-				...(term.otherwise ? of(term.otherwise) : [])
-			];
-		case 'call':
-			return term.args.flatMap(of);
-		default:
-			return term satisfies never;
-	}
+	if ('operand' in term) return isDriver(model, term.operand, assignment) ? [term.operand] : [];
+	const parts = partsOf(term).map((part) => driversOf(model, part, assignment));
+	const isProduct = term.kind === 'arithmetic' && term.operator !== '+' && term.operator !== '-';
+	const [left = [], right = []] = parts;
+	// A product needs both: the shorter list of places serves.
+	if (isProduct && left.length > 0 && right.length > 0) return left.length <= right.length ? left : right;
+	return parts.flat();
 }
 
 /** All operands of a term, in the order in which they are written. */
-export function operandsIn(term: Term): Operand[] {
+export const operandsIn = (term: Term): Operand[] => ('operand' in term ? [term.operand] : partsOf(term).flatMap(operandsIn));
+
+/** The terms a term is made of. */
+function partsOf(term: Term): readonly Term[] {
 	switch (term.kind) {
 		case 'number':
 		case 'period now':
 		case 'member in':
-			return [];
 		case 'read':
 		case 'period of':
 		case 'member is choice':
-			return [term.operand];
+			return [];
 		case 'negative':
 		case 'not':
-			return operandsIn(term.of);
+			return [term.of];
 		case 'arithmetic':
 		case 'compare':
 		case 'and':
 		case 'or':
-			return [...operandsIn(term.left), ...operandsIn(term.right)];
+			return [term.left, term.right];
 		case 'when':
-			return [...term.cases.flatMap(({ condition, value }) => [condition, value]), ...(term.otherwise ? [term.otherwise] : [])].flatMap(
-				operandsIn
-			);
+			return [...term.cases.flatMap(({ condition, value }) => [condition, value]), ...(term.otherwise ? [term.otherwise] : [])];
 		case 'call':
-			return term.args.flatMap(operandsIn);
+			return term.args;
 		default:
 			return term satisfies never;
 	}
