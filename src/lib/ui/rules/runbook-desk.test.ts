@@ -1,0 +1,79 @@
+import { describe, expect, test } from 'vitest';
+import type { RunbookDetails } from '$lib/server/runbook';
+import { RunbookDesk } from './runbook-desk.svelte';
+
+const step = (id: number, name: string) => ({ id, name, description: '', active: true, limits: {}, kind: 'formula' as const, text: '' });
+const details = {
+	id: 7,
+	name: 'Open the plan',
+	description: '',
+	parameters: [
+		{ name: 'growth', label: 'Growth', kind: 'percent', dimension: null, choices: null, initial: 0.03 },
+		{ name: 'line', label: 'Line', kind: 'member', dimension: 4, choices: null, initial: null }
+	],
+	onRefused: 'skip',
+	runsAs: null,
+	version: 1,
+	steps: [step(1, 'first'), step(2, 'second'), step(3, 'third')],
+	findings: [],
+	runs: [],
+	people: [],
+	vocabulary: { dimensions: [], levels: [], variables: [{ name: 'Open month', dimension: 2 }], attributes: [] },
+	mayWrite: true
+} as unknown as RunbookDetails;
+const open = () => new RunbookDesk(structuredClone(details), { line: 44 });
+const names = (desk: RunbookDesk) => desk.draft.steps.map(({ name }) => name);
+
+describe('a runbook on its page', () => {
+	test('begins with what was answered last, and else with what is set', () => {
+		expect(open().answers).toEqual({ growth: 0.03, line: 44 });
+	});
+
+	test('offers parameters of a dimension beside its variables', () => {
+		expect(open().desk.variables).toEqual([
+			{ name: 'line', dimension: 4 },
+			{ name: 'Open month', dimension: 2 }
+		]);
+	});
+
+	test('adds after the step that is picked, duplicates as a new one, and goes back step by step', () => {
+		const desk = open();
+		desk.picked = 1;
+		desk.add('copy');
+		expect(names(desk)).toEqual(['first', 'second', 'Copy', 'third']);
+		desk.picked = 0;
+		desk.duplicate();
+		expect(desk.step).toMatchObject({ id: null, name: 'first, copy' });
+		desk.remove();
+		desk.undo();
+		desk.undo();
+		desk.undo();
+		expect(names(desk)).toEqual(['first', 'second', 'third']);
+		expect([desk.isChanged, desk.mayUndo]).toEqual([false, false]);
+	});
+
+	test('keeps the picked step picked while it is moved, and stops at the ends', () => {
+		const desk = open();
+		desk.picked = 2;
+		desk.move(-1);
+		desk.move(1);
+		desk.move(1);
+		expect([names(desk), desk.step?.name]).toEqual([['first', 'second', 'third'], 'third']);
+		desk.arrange([desk.keys[2]!, desk.keys[0]!, desk.keys[1]!]);
+		expect([names(desk), desk.step?.name]).toEqual([['third', 'first', 'second'], 'third']);
+	});
+
+	test('typing into one field is one step back', () => {
+		const desk = open();
+		for (const name of ['O', 'Op', 'Ope']) desk.change({ name }, 'name');
+		desk.undo();
+		expect(desk.draft.name).toBe('Open the plan');
+	});
+
+	test('restores a run’s steps: those that are still there keep their results, others are new', () => {
+		const desk = open();
+		desk.restore({ ...desk.draft, steps: [step(2, 'second'), step(99, 'gone')] });
+		expect(desk.draft.steps.map(({ id }) => id)).toEqual([2, null]);
+		expect(desk.isChanged).toBe(true);
+	});
+});
