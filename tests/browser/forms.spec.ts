@@ -47,7 +47,7 @@ test('an administrator designs a form of two blocks with a running total, and a 
 	await expect(page.getByText('No rows: the selection on the rows yields nothing today.')).toBeVisible();
 	await expect(page.getByRole('button', { name: 'Publish' })).toBeDisabled();
 	await selected.getByRole('combobox', { name: 'Find a member to take' }).fill('Terminal running');
-	await selected.getByRole('option', { name: /Terminal running/ }).click();
+	await selected.getByRole('option', { name: /^Terminal running/ }).click();
 	await expect(selected.getByRole('status')).toContainText('Gives 4 members today: Terminal running, Terminal energy');
 
 	// Columns: a second block runs the months up, before the year.

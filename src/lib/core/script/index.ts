@@ -9,6 +9,20 @@ export { checkScript, LONGEST_SCRIPT, type ScriptContext } from './check';
 export { quoted, RESERVED, ScriptNames } from './names';
 export { parser as scriptParser } from './parser.generated';
 export { MOST_EVERYWHERE, RunFault, runAssignments, type Writing, type Written } from './run';
+export { readCards, type Card, type NameCard, type PartCard, type PlaceCard, type ReadCard, type SelectionCard, type Span } from './cards';
+export {
+	addSelection,
+	conditionPart,
+	dissolveScope,
+	dropSide,
+	insertStatement,
+	joinPart,
+	printSelection,
+	removeSelection,
+	removeStatement,
+	replaceSpan,
+	swapStatements
+} from './edit-cards';
 export { formatScript, printScript, type StoredScript } from './stored';
 export { operandsIn } from './domain';
 export { eachCell } from './operand-reader';
