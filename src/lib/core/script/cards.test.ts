@@ -73,7 +73,13 @@ describe('reading', () => {
 			{ how: 'range', dimension: 'Period', word: 'Apr-2027', last: 'Mar-2028' },
 			{ how: 'leaves', dimension: 'Account', word: 'Balance sheet', rest: 'where kind in (asset, liability)' }
 		]);
-		for (const written of ['Route: $routes', 'Route: leaves of $top', 'level Quarter', 'Route: children of All except Route:Central', 'Sailings']) {
+		for (const written of [
+			'Route: $routes',
+			'Route: leaves of $top',
+			'level Quarter',
+			'Route: children of All except Route:Central',
+			'Sailings'
+		]) {
 			const text = `within ${written}\n  A = B\nend`;
 			expect(printSelection(scopeOf(text).selections[0]!)).toBe(written);
 		}
@@ -161,7 +167,9 @@ test('joined anywhere, a part counts as one with what it is joined with, and the
 			fc.integer({ min: 1, max: 9 }).map(String),
 			tie('any').map((of) => `(${of})`),
 			tie('any').map((of) => `-(${of})`),
-			fc.tuple(tie('any'), fc.constantFrom('+', '-', '*', '/', '^'), tie('any')).map(([left, operator, right]) => `${left} ${operator} ${right}`)
+			fc
+				.tuple(tie('any'), fc.constantFrom('+', '-', '*', '/', '^'), tie('any'))
+				.map(([left, operator, right]) => `${left} ${operator} ${right}`)
 		)
 	})).any;
 	fc.assert(
@@ -185,7 +193,8 @@ test('joined anywhere, a part counts as one with what it is joined with, and the
 			expect(worth(valueOf(joined))).toEqual(wanted(valueOfParts(all)));
 			// And taken away again it is as it was.
 			const again = partsOf(valueOf(joined)).find(
-				(each) => each.part.kind === 'operation' && each.part.operator === operator && text.includes(written) && each.part.right.kind === 'number'
+				(each) =>
+					each.part.kind === 'operation' && each.part.operator === operator && text.includes(written) && each.part.right.kind === 'number'
 			);
 			if (again) expect(readCards(dropSide(joined, again.part as PartCard & { kind: 'operation' }, 'right'))).toHaveProperty('cards');
 		}),

@@ -103,9 +103,7 @@ export const dissolveScope = (text: string, scope: Card & { kind: 'scope' }): st
 	const head = text.slice(scope.from, scope.selections.at(-1)!.to);
 	const comments = head.match(/--[^\n]*/g) ?? [];
 	const body = text.slice(scope.selections.at(-1)!.to, scope.inside).replace(/^[ \t]+/, '');
-	return formatScript(
-		text.slice(0, scope.from) + [...comments, ''].join('\n') + body.replace(/^\n/, '').trimEnd() + text.slice(scope.to)
-	);
+	return formatScript(text.slice(0, scope.from) + [...comments, ''].join('\n') + body.replace(/^\n/, '').trimEnd() + text.slice(scope.to));
 };
 
 /** Puts a statement after a card of a list, or at the start of the list when there is none: its own line, set in. */
@@ -141,10 +139,6 @@ export function swapStatements(text: string, first: Card, second: Card): string 
 	const ended = (lines: string) => (lines.endsWith('\n') ? lines : `${lines}\n`);
 	const between = text.slice(one.to, other.from);
 	return formatScript(
-		text.slice(0, one.from) +
-			ended(text.slice(other.from, other.to)) +
-			between +
-			ended(text.slice(one.from, one.to)) +
-			text.slice(other.to)
+		text.slice(0, one.from) + ended(text.slice(other.from, other.to)) + between + ended(text.slice(one.from, one.to)) + text.slice(other.to)
 	);
 }

@@ -6,7 +6,7 @@
  * text, so a rename never breaks a script. Empty operands never raise an error.
  */
 export { checkScript, LONGEST_SCRIPT, type ScriptContext } from './check';
-export { quoted, RESERVED, ScriptNames } from './names';
+export { quoted, RESERVED, ScriptNames, unquoted } from './names';
 export { parser as scriptParser } from './parser.generated';
 export { MOST_EVERYWHERE, RunFault, runAssignments, type Writing, type Written } from './run';
 export { readCards, type Card, type NameCard, type PartCard, type PlaceCard, type ReadCard, type SelectionCard, type Span } from './cards';

@@ -4,6 +4,7 @@
 	import ArrowUp from '@lucide/svelte/icons/arrow-up';
 	import CopyIcon from '@lucide/svelte/icons/copy';
 	import Trash from '@lucide/svelte/icons/trash-2';
+	import ScriptCards from './cards/ScriptCards.svelte';
 	import MemberSelect from './MemberSelect.svelte';
 	import type { RunbookDesk } from './runbook-desk.svelte';
 	import ScriptEditor from './ScriptEditor.svelte';
@@ -89,15 +90,26 @@
 	{/if}
 
 	{#if step.kind === 'formula'}
+		<div class="flex text-[13px]" role="radiogroup" aria-label="Shown as">
+			{#each [['text', 'Text'], ['cards', 'Cards']] as const as [form, words] (form)}
+				<button
+					role="radio"
+					aria-checked={desk.scriptsAs === form}
+					class={['border-b-2 px-2 pb-0.5', desk.scriptsAs === form ? 'border-primary font-semibold' : 'text-soft border-transparent']}
+					onclick={() => (desk.scriptsAs = form)}>{words}</button
+				>
+			{/each}
+		</div>
+		{@const Script = desk.scriptsAs === 'cards' ? ScriptCards : ScriptEditor}
 		{#key desk.keys[desk.picked]}
-			<ScriptEditor
+			<Script
 				text={step.text}
 				label="Script of {step.name}"
 				parameters={desk.draft.parameters}
 				limits={step.limits}
 				vocabulary={desk.vocabulary}
 				readonly={!desk.mayWrite}
-				onchange={(text) => desk.changeStep({ text }, 'text')}
+				onchange={(text) => desk.changeStep({ text }, desk.scriptsAs === 'text' ? 'text' : '')}
 			/>
 		{/key}
 	{:else if step.kind === 'copy'}

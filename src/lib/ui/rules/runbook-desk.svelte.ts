@@ -29,6 +29,8 @@ export class RunbookDesk {
 	version = $state(0);
 	findings = $state.raw<Finding[]>([]);
 	runs = $state.raw<RunInShort[]>([]);
+	/** Whether scripts are shown as text or as cards. */
+	scriptsAs = $state<'text' | 'cards'>('text');
 	/** The place of the step that is shown. */
 	picked = $state(0);
 	preview = $state.raw<{ plan: Preview; only: number | null } | null>(null);

@@ -85,7 +85,7 @@
 		{/if}
 	</div>
 	<div
-		class="grid min-h-0 grid-cols-[17rem_minmax(0,1fr)_19rem] gap-4 max-[1000px]:grid-cols-[14rem_minmax(26rem,1fr)_17rem] max-[1000px]:overflow-x-auto"
+		class="grid min-h-0 grid-cols-[15rem_minmax(0,1fr)_17rem] gap-4 max-[1000px]:grid-cols-[14rem_minmax(26rem,1fr)_17rem] max-[1000px]:overflow-x-auto"
 	>
 		<div class="min-h-0 overflow-auto pr-1 pb-4">
 			<StepStrip {desk} />
