@@ -33,7 +33,7 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await page.getByLabel('In scripts $').fill('part');
 	await page.getByLabel('In scripts $').press('Tab');
 
-	// Only for the final version of the stretch plan.
+	// Only for the working version of the stretch plan.
 	await add(page, 'Script of Formula', 'Only for…');
 	await page.getByRole('button', { name: /^Scenario/ }).click();
 	await page
@@ -41,10 +41,10 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 		.getByLabel('Member', { exact: true })
 		.selectOption({ label: 'Stretch plan FY2028–29' });
 	await page.getByLabel('Narrow to a dimension').selectOption({ label: 'Version' });
-	await page.getByRole('group', { name: 'Only for', exact: true }).getByLabel('Member', { exact: true }).selectOption({ label: 'Final' });
-	await expect(page.getByRole('button', { name: 'Version Final' })).toBeVisible();
+	await page.getByRole('group', { name: 'Only for', exact: true }).getByLabel('Member', { exact: true }).selectOption({ label: 'Working' });
+	await expect(page.getByRole('button', { name: 'Version Working' })).toBeVisible();
 
-	// Loans = Loans of the month before + Creditors of the working version × what is asked.
+	// Loans = Loans of the month before + Creditors of the final version × what is asked.
 	await page
 		.getByRole('group', { name: /^Add to Inside/ })
 		.getByRole('button', { name: '+ Assignment' })
@@ -57,7 +57,8 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await tools(page).getByRole('combobox', { name: 'Is', exact: true }).selectOption({ label: 'an account' });
 	await tools(page).getByLabel('Account', { exact: true }).selectOption({ label: 'Creditors' });
 	await tools(page).getByLabel('Read it elsewhere').selectOption({ label: 'at a member of Version' });
-	await expect(part(page, 'Creditors Working')).toBeVisible();
+	await tools(page).getByLabel('Where in Version').selectOption({ label: 'Final' });
+	await expect(part(page, 'Creditors Final')).toBeVisible();
 	await tools(page).getByLabel('Join it with another part').selectOption({ label: 'times' });
 	await part(page, '0').click();
 	await tools(page).getByRole('combobox', { name: 'Is', exact: true }).selectOption({ label: 'what is asked' });
@@ -70,8 +71,8 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await page.getByRole('radio', { name: 'Text' }).click();
 	expect(await scriptText(page)).toBe(
 		[
-			'within Scenario: "Stretch plan FY2028–29", Version: Final',
-			'  Loans = Loans{Month - 1} + Creditors{Version: Working} * $part',
+			'within Scenario: "Stretch plan FY2028–29", Version: Working',
+			'  Loans = Loans{Month - 1} + Creditors{Version: Final} * $part',
 			'end',
 			'-- Nothing is paid back in these years.'
 		].join('\n')
@@ -100,8 +101,9 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await choose(page, 'Year', 'FY2028');
 	await choose(page, 'In', 'local currency');
 	await unfold(page, 'Debt');
-	const creditors = (await figureAt(page, 'Creditors', 'May'))!;
 	await choose(page, 'Version', 'Final');
+	const creditors = (await figureAt(page, 'Creditors', 'May'))!;
+	await choose(page, 'Version', 'Working');
 	const [april, may] = [(await figureAt(page, 'Loans', 'Apr'))!, (await figureAt(page, 'Loans', 'May'))!];
 	await page.getByRole('button', { name: 'Let loans grow' }).click();
 	const questions = page.getByRole('form', { name: 'Let loans grow' });

@@ -24,10 +24,11 @@ import {
 	readRates,
 	readSheet,
 	readWiring,
-	readFormula,
+	readFormulas,
 	removeMember,
 	renamePeriod,
-	setFormula,
+	setFormulas,
+	type FormulaDraft,
 	setRates,
 	setVariable,
 	structureHistory,
@@ -198,23 +199,58 @@ describe('accounts', () => {
 	});
 	test('a live formula is read from text, refused where it goes wrong, and shown in today’s names', async () => {
 		const account = await idOf('PERSAIL', 'account');
-		const { text: was } = await readFormula(admin(), 1, account);
-		expect(was).toBe('"Voyage costs" / Sailings');
-		const set = (text: string, before: string) => setFormula(admin(), 1, { account, text, was: before });
-		expect((await faultOf(set('VOYAGE / Sailing', was))).message).toBe(
+		const { formulas: was } = await readFormulas(admin(), 1, account);
+		const fromTotals = (text: string): FormulaDraft => ({ text, timing: 'after totals', scenarios: null, from: null, to: null });
+		expect(was).toEqual([fromTotals('"Voyage costs" / Sailings')]);
+		const set = (text: string, before = was) => setFormulas(admin(), 1, { account, formulas: [fromTotals(text)], was: before });
+		expect((await faultOf(set('VOYAGE / Sailing'))).message).toBe(
 			'At character 10: There is no account “Sailing”. Did you mean “Sailings”?'
 		);
-		expect((await faultOf(set('"Voyage cost a sailing" * 2', was))).message).toContain('Formulas run in a circle');
-		expect((await faultOf(set('1', 'something else'))).status).toBe(409);
+		expect((await faultOf(set('"Voyage cost a sailing" * 2'))).message).toContain('Formulas run in a circle');
+		expect((await faultOf(set('Sailings{Month - 1}'))).message).toContain('reads at its own cell only');
+		expect((await faultOf(set('1', [fromTotals('something else')]))).status).toBe(409);
 		const form = async () => (await openForm(admin(), 1, 'route-contribution', { members: {}, currency: 'EUR' })).form;
 		const at = async () => {
 			const { rows, columns, values } = await form();
 			return values[rows.findIndex(({ label }) => label === 'Voyage cost a sailing') * columns.length + 12];
 		};
 		const before = (await at())!;
-		expect((await set('2 * VOYAGE / S10', was)).text).toBe('2 * "Voyage costs" / Sailings');
+		// Comments stay; names are those of today.
+		const doubled = await set('2 * VOYAGE / S10 -- both ways');
+		expect(doubled.formulas.map(({ text }) => text)).toEqual(['2 * "Voyage costs" / Sailings -- both ways']);
+		expect(doubled.feeds.map(({ name }) => name)).toEqual(['Voyage costs', 'Sailings']);
 		expect(await at()).toBeCloseTo(2 * before, 6);
-		await set(was, '2 * "Voyage costs" / Sailings');
+		await setFormulas(admin(), 1, { account, formulas: was, was: doubled.formulas });
+		expect((await readFormulas(admin(), 1, await idOf('S10', 'account'))).fed.map(({ name }) => name)).toContain('Voyage cost a sailing');
+	});
+	test('formulas per leaf stand in scopes of their own, look back, follow what changes, and go again', async () => {
+		const [energy, cleaning] = [await idOf('6310', 'account'), await idOf('6320', 'account')];
+		const { scenarios, periods } = await readFormulas(admin(), 1, cleaning);
+		const scenario = scenarios.find(({ name }) => name === 'Budget FY2028')!.id;
+		const half = (text: string, from: string, to: string): FormulaDraft => ({
+			text,
+			timing: 'per leaf',
+			scenarios: [scenario],
+			from: periods.find(({ name }) => name === from)!.id,
+			to: periods.find(({ name }) => name === to)!.id
+		});
+		const first = half('"Terminal energy" * 10%', 'Apr 2027', 'Sep 2027');
+		const second = half('"Terminal cleaning"{Month - 1} * 1.01', 'Oct 2027', 'Mar 2028');
+		const set = (formulas: FormulaDraft[], was: FormulaDraft[] = []) => setFormulas(admin(), 1, { account: cleaning, formulas, was });
+		expect((await faultOf(set([first, { ...second, from: first.from }]))).message).toContain('meet in the same scenario and period');
+		expect((await faultOf(set([{ ...first, text: '"Terminal running" * 2' }]))).message).toContain('which adds up others');
+		await set([first, second]);
+		const values = async () => {
+			const { form } = await openForm(admin(), 1, 'route-contribution', { members: {}, currency: 'EUR' });
+			return (label: string, month: number) =>
+				form.values[form.rows.findIndex((row) => row.label === label) * form.columns.length + month]!;
+		};
+		const at = await values();
+		expect(at('Terminal cleaning', 0)).toBeCloseTo(at('Terminal energy', 0) / 10, 2);
+		expect(at('Terminal cleaning', 11)).toBeCloseTo(at('Terminal cleaning', 5) * 1.01 ** 6, 2);
+		expect((await readFormulas(admin(), 1, energy)).fed.map(({ name }) => name)).toEqual(['Terminal cleaning']);
+		await set([], [first, second]);
+		expect((await values())('Terminal cleaning', 0)).not.toBeCloseTo(at('Terminal cleaning', 0), 2);
 	});
 	test('what the core refuses does not get in', async () => {
 		const margin = await idOf('MARGIN', 'account');

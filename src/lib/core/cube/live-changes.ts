@@ -7,8 +7,12 @@ import {
 	CHUNK,
 	computeLeaf,
 	eachDriverSeries,
+	eachMovingAddress,
 	findBases,
 	hasAlignedOperands,
+	laterScenarios,
+	liveMemo,
+	placeRead,
 	placeOfOperand,
 	storedReader,
 	type StoredReader,
@@ -72,6 +76,7 @@ export function eachLiveChange(
 	const moved = new Map<number, Moved[]>([[source, [{ address: Int32Array.from(address), year, position }]]]);
 
 	for (const formula of readers) {
+		if (formula.moving) continue;
 		const seen = new Set<string>();
 		const readInTurn = model.live.readers(formula.account).length > 0;
 		const note = (target: Int32Array, atYear: number, atPosition: number, was: number, is: number) => {
@@ -101,6 +106,55 @@ export function eachLiveChange(
 					byColumns(formula, operand, cell, consider);
 				else cellByCell(formula, operand, cell, consider);
 			}
+	}
+	if (readers.some(({ moving }) => moving)) throughPeriods();
+
+	/**
+	 * What looks into other periods: from each cell that moved to those that read it, until nothing moves any more. Results
+	 * are worked out from the stored values alone, so the order does not matter.
+	 */
+	function throughPeriods(): void {
+		const [memoBefore, memoAfter] = [liveMemo(model), liveMemo(model)];
+		const later = laterScenarios(model);
+		const seen = new Set<string>();
+		const queue = [...moved].flatMap(([account, cells]) => cells.map((cell) => ({ account, cell })));
+		const consider = (formula: LiveFormula, target: Int32Array, leaf: number) => {
+			const key = `${model.live.ordered.indexOf(formula)} ${target.join()} ${leaf}`;
+			if (seen.has(key) || !stands(formula, target[scenarioAxis]!, leaf)) return;
+			seen.add(key);
+			const { fiscalYear, position: at } = model.periods.leaf(leaf);
+			const was = computeLeaf(model, readBefore, formula, target, fiscalYear, at, memoBefore);
+			const is = computeLeaf(model, readAfter, formula, target, fiscalYear, at, memoAfter);
+			if (was === is || (isEmpty(was) && isEmpty(is))) return;
+			const cell = { address: target.slice(), year: fiscalYear, position: at };
+			sink.cell(cell.address, fiscalYear, at, was, is);
+			queue.push({ account: formula.account, cell });
+		};
+		for (let next = queue.pop(); next; next = queue.pop()) {
+			const { account, cell } = next;
+			const own = cell.address[scenarioAxis]!;
+			for (const formula of model.live.directReaders(account)) {
+				if (!formula.moving) continue;
+				for (const operand of formula.operands) {
+					if (operand.account !== account || !operand.fixed.every(({ axis, ordinal }) => cell.address[axis] === ordinal)) continue;
+					const isFree = !operand.fixed.some(({ axis }) => axis === scenarioAxis);
+					const take = (target: Int32Array) => {
+						for (let leaf = 0; leaf < model.periods.leaves.length; leaf++) {
+							const place = placeRead(model, operand, target[scenarioAxis]!, leaf);
+							if (place && place.year === cell.year && place.position === cell.position && (!isFree || place.scenario === own))
+								consider(formula, target, leaf);
+						}
+					};
+					if (operand.fixed.length > 0)
+						eachMovingAddress(model, cube, overlay, formula, (target) => {
+							if (readsFrom(operand, cell, (axis) => (axis === scenarioAxis ? own : target[axis]!))) take(target.slice());
+						});
+					else
+						for (const scenario of [own, ...(operand.shift ? (later.get(own) ?? []) : [])])
+							take(cell.address.with(accountAxis, formula.account).with(scenarioAxis, scenario));
+				}
+			}
+		}
 	}
 
 	/** Every address that reads a cell at a fixed place, its drivers stored or drafted. */
@@ -218,20 +272,12 @@ function placesRead(model: Model, { account }: LiveOperand, { year, position }: 
 		.map(({ fiscalYear, position }) => ({ year: fiscalYear, position }));
 }
 
-/** The expression with a number in the place of a read. */
+/** Arithmetic with a number in the place of a read. */
 function replace(expression: Expression, read: AccountRead, value: number): Expression {
-	switch (expression.kind) {
-		case 'number':
-			return expression;
-		case 'account':
-			return sameRead(expression, read) ? { kind: 'number', value } : expression;
-		case 'negative':
-			return { kind: 'negative', of: replace(expression.of, read, value) };
-		case 'binary':
-			return { ...expression, left: replace(expression.left, read, value), right: replace(expression.right, read, value) };
-		default:
-			return expression satisfies never;
-	}
+	if (expression.kind === 'account') return sameRead(expression, read) ? { kind: 'number', value } : expression;
+	if (expression.kind === 'negative') return { kind: 'negative', of: replace(expression.of, read, value) };
+	if (expression.kind !== 'binary') return expression;
+	return { ...expression, left: replace(expression.left, read, value), right: replace(expression.right, read, value) };
 }
 
 function sameAddress(one: Address, other: Address): boolean {

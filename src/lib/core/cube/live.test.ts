@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
+import type { AccountRead, Expression } from '../formula';
 import type { Model } from '../model';
 import { buildModel, naiveCell, randomModel, type StoredCell } from '../testing';
 import { compileQuery, Cube, Overlay, View } from '.';
@@ -123,6 +124,117 @@ describe('what is read at a fixed place', () => {
 			{ numRuns: 120 }
 		);
 	});
+});
+
+describe('what looks into other periods', () => {
+	const shifted = (read: Expression, by: number, level = 'month'): Expression => ({ ...(read as AccountRead), shift: { level, by } });
+	const sum = (left: Expression, right: Expression): Expression => ({ kind: 'binary', operator: '+', left, right });
+	/** Balances of the plan begin with what Actual ended with, in June 2026. */
+	const balances = () =>
+		buildModel({
+			accounts: [
+				{ code: 'added', account: {} },
+				{
+					code: 'opening',
+					account: { timeBehaviour: 'opening' },
+					perLeaf: { scenario: 'plan' },
+					formula: (account) => shifted(account('closing'), -1)
+				},
+				{
+					code: 'closing',
+					account: { timeBehaviour: 'closing' },
+					perLeaf: { scenario: 'plan' },
+					formula: (account) => sum(account('opening'), account('added'))
+				}
+			],
+			scenarios: [
+				{ code: 'actual', span: ['2026-04', '2026-06'] },
+				{ code: 'plan', span: ['2026-07', '2028-03'], continues: 'actual' }
+			],
+			general: { route: [{ code: 'all' }, ...['r1', 'r2'].map((code) => ({ code, parent: 'all' }))] }
+		});
+	const [ADDED, CLOSING, ACTUAL, PLAN] = [0, 2, 0, 1];
+	const open = (model: Model) => {
+		const view = openPlan(model);
+		const cube = new Cube(model);
+		view.fill(cube);
+		return {
+			view,
+			write(address: number[], period: string, value: number) {
+				const { fiscalYear, position } = model.periods.leaf(model.periods.range(model.periods.dimension.ordinalOfCode(period)!).from);
+				const before = cube.read(address, fiscalYear, position);
+				cube.writeCell(2, address, fiscalYear, position, value);
+				view.change(address, fiscalYear, position, before, value);
+			},
+			at: (code: string, period: string) =>
+				view.evaluate().values[
+					model.accounts.ordinalOfCode(code)! * model.periods.dimension.members.length + model.periods.dimension.ordinalOfCode(period)!
+				],
+			cube
+		};
+	};
+	function openPlan(model: Model): View {
+		const slice = {
+			[model.scenarios.id]: model.scenarios.member(PLAN).id,
+			[model.dimensions.at(-1)!.id]: model.dimensions.at(-1)!.member(0).id
+		};
+		const period = model.periods.dimension;
+		return new View(
+			compileQuery(model, {
+				slice,
+				rows: model.accounts.members.map(({ id }) => ({ [model.accounts.id]: id })),
+				columns: period.members.map(({ id }) => ({ [period.id]: id })),
+				currency: 'EUR'
+			})
+		);
+	}
+
+	test('a balance goes on through the year’s end, from where the scenario before left it, and every change runs through', () => {
+		const plan = open(balances());
+		plan.write([CLOSING, ACTUAL, 1], '2026-06', 100);
+		expect([plan.at('opening', '2026-07'), plan.at('closing', '2028-03')]).toEqual([100, 100]);
+		plan.write([ADDED, PLAN, 1], '2026-09', 10);
+		plan.write([ADDED, PLAN, 2], '2027-04', 5);
+		expect(['2026-08', '2026-09', '2027-03', '2027-04', '2028-03'].map((month) => plan.at('closing', month))).toEqual([
+			100, 110, 110, 115, 115
+		]);
+		expect(plan.at('opening', 'FY2028')).toBe(110);
+		plan.write([CLOSING, ACTUAL, 1], '2026-06', 200);
+		expect([plan.at('opening', '2026-07'), plan.at('closing', '2028-03')]).toEqual([200, 215]);
+		// Filled anew it is the same.
+		const again = openPlan(balances());
+		again.fill(plan.cube);
+		expect([...again.evaluate().values]).toEqual([...plan.view.evaluate().values]);
+	});
+
+	test('an index beyond the calendar reads nothing', () => {
+		const plan = open(balances());
+		plan.write([ADDED, PLAN, 1], '2028-03', 7);
+		expect([plan.at('opening', '2026-07'), plan.at('closing', '2028-02'), plan.at('closing', '2028-03')]).toEqual([
+			Number.NaN,
+			Number.NaN,
+			7
+		]);
+	});
+
+	test.each<[string, (account: (code: string) => Expression) => Expression, string]>([
+		['in its own period', (account) => account('closing'), 'Formulas run in a circle: opening → closing → opening.'],
+		[
+			'back and ahead',
+			(account) => sum(shifted(account('closing'), -1), shifted(account('closing'), 1)),
+			'The formula of opening looks back and ahead at its own results: there is no order of periods for both.'
+		]
+	])('a circle %s is refused', (_, formula, sentence) =>
+		expect(() =>
+			buildModel({
+				accounts: [
+					{ code: 'opening', account: { timeBehaviour: 'opening' }, perLeaf: {}, formula },
+					{ code: 'closing', account: { timeBehaviour: 'closing' }, perLeaf: {}, formula: (account) => account('opening') }
+				],
+				scenarios: [{ code: 'plan' }]
+			})
+		).toThrow(sentence)
+	);
 });
 
 test.each<[string, Parameters<typeof buildModel>[0]['accounts']]>([

@@ -1,10 +1,11 @@
-import { compileVectors, evaluate, inDomain, sameRead, type AccountRead } from '../formula';
-import { stands, type LiveFormula, type LiveOperand, type Model } from '../model';
+import { dayNumber } from '../calendar';
+import { compileVectors, evaluate, inDomain, isPlain, sameRead, type AccountRead, type CellFacts } from '../formula';
+import { continuationOf, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
 import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
 import type { Overlay } from './overlay';
-import type { Address, Block } from './series-store';
+import { Block, type Address } from './series-store';
 
 /** A stored value, seen through the overlay. */
 export type StoredReader = (address: Address, year: number, position: number) => number;
@@ -16,39 +17,123 @@ export const storedReader = (cube: Cube, overlay: Overlay | undefined): StoredRe
 		: (address, year, position) => cube.read(address, year, position);
 
 /**
+ * Results of formulas that look into other periods, kept while nothing changes: each is worked out once, however many
+ * later periods look back at it.
+ */
+export type LiveMemo = Block;
+export const liveMemo = (model: Model): LiveMemo => new Block(model.dimensions.length, model.periods.leaves.length);
+/** In a memo: worked out, and empty. NaN is not worked out yet. */
+const KNOWN_EMPTY = Number.POSITIVE_INFINITY;
+
+/**
  * The value of a leaf, computed where a per-leaf formula stands and stored elsewhere. A computed 0 is empty: it adds
  * nothing and takes no place. The address is changed and put back while its operands are read.
  */
-export function leafValue(model: Model, read: StoredReader, address: Int32Array, year: number, position: number): number {
+export function leafValue(model: Model, read: StoredReader, address: Int32Array, year: number, position: number, memo?: LiveMemo): number {
 	const period = model.periods.at(year, position)?.index;
 	const account = address[model.accountAxis]!;
 	const formula = period === undefined ? undefined : model.live.at(account, address[model.scenarioAxis]!, period);
-	return formula ? computeLeaf(model, read, formula, address, year, position) : read(address, year, position);
+	return formula ? computeLeaf(model, read, formula, address, year, position, memo) : read(address, year, position);
 }
 
 /** What a per-leaf formula comes to at a cell; the address is changed and put back while its operands are read. */
 export function computeLeaf(
 	model: Model,
 	read: StoredReader,
-	{ expression, operands }: LiveFormula,
+	formula: LiveFormula,
 	address: Int32Array,
 	year: number,
-	position: number
+	position: number,
+	memo?: LiveMemo
+): number {
+	if (!formula.moving) return computeOnce(model, read, formula, address, year, position, memo);
+	// Without a memo each look back would begin anew, and two of them a period double the work each time.
+	const known = memo ?? liveMemo(model);
+	const { index } = model.periods.at(year, position)!;
+	const found = known.values[known.ensure(address) * known.width + index]!;
+	if (found === found) return found === KNOWN_EMPTY ? EMPTY : found;
+	const value = computeOnce(model, read, formula, address, year, position, known);
+	known.values[known.ensure(address) * known.width + index] = isValue(value) ? value : KNOWN_EMPTY;
+	return value;
+}
+
+function computeOnce(
+	model: Model,
+	read: StoredReader,
+	{ expression, operands, tests }: LiveFormula,
+	address: Int32Array,
+	year: number,
+	position: number,
+	memo: LiveMemo | undefined
 ): number {
 	const account = address[model.accountAxis]!;
+	const scenario = address[model.scenarioAxis]!;
+	const leaf = model.periods.at(year, position)!.index;
 	const operand = (asked: AccountRead): number => {
-		const { account: from, fixed } = operands.find((each) => each.read === asked) ?? operands.find((each) => sameRead(each.read, asked))!;
+		const found = operands.find((each) => each.read === asked) ?? operands.find((each) => sameRead(each.read, asked))!;
+		const place = placeRead(model, found, scenario, leaf);
+		if (!place) return EMPTY;
+		const { account: from, fixed } = found;
 		const own = fixed.map(({ axis }) => address[axis]!);
 		address[model.accountAxis] = from;
+		address[model.scenarioAxis] = place.scenario;
 		for (const { axis, ordinal } of fixed) address[axis] = ordinal;
-		// A fact of the year, or of all time, is read in any period without being told where it lies.
-		const frequency = model.account(from)?.frequency ?? 'per period';
-		const value = leafValue(model, read, address, frequency === 'timeless' ? 0 : year, frequency === 'per period' ? position : 0);
-		fixed.forEach(({ axis }, place) => (address[axis] = own[place]!));
+		const value = leafValue(model, read, address, place.year, place.position, memo);
+		fixed.forEach(({ axis }, at) => (address[axis] = own[at]!));
 		address[model.accountAxis] = account;
+		address[model.scenarioAxis] = scenario;
 		return value;
 	};
-	return inDomain(expression, operand) ? asResult(evaluate(expression, operand)) : EMPTY;
+	if (!inDomain(expression, operand)) return EMPTY;
+	return asResult(evaluate(expression, operand, isPlain(expression) ? undefined : factsOf(model, tests, address, leaf)));
+}
+
+/**
+ * Where an operand of a result in a scenario and leaf period is read; before a scenario's own periods the one it continues
+ * from speaks. A fact of the year, or of all time, is read in any period without being told where it lies.
+ */
+export function placeRead(
+	model: Model,
+	{ account, fixed, shift }: LiveOperand,
+	scenario: number,
+	leaf: number
+): { scenario: number; year: number; position: number } | undefined {
+	const here = shift ? shift[leaf]! : leaf;
+	if (here < 0) return undefined;
+	const { fiscalYear, position } = model.periods.leaf(here);
+	const frequency = model.account(account)?.frequency ?? 'per period';
+	const isCrossing =
+		shift !== undefined && here < (model.scenario(scenario)?.span.from ?? 0) && !fixed.some(({ axis }) => axis === model.scenarioAxis);
+	return {
+		scenario: isCrossing ? (continuationOf(model, scenario, here)?.scenario ?? scenario) : scenario,
+		year: frequency === 'timeless' ? 0 : fiscalYear,
+		position: frequency === 'per period' ? position : 0
+	};
+}
+
+/** What an expression may ask about a cell. */
+function factsOf(model: Model, tests: LiveFormula['tests'], address: Int32Array, leaf: number): CellFacts {
+	const { periods } = model;
+	const axisOf = (id: number) => model.dimensions.findIndex((dimension) => dimension.id === id);
+	return {
+		leaf,
+		periodOf: (member) => {
+			const ordinal = periods.dimension.ordinal(member);
+			return ordinal === undefined ? EMPTY : periods.range(ordinal).from;
+		},
+		daysOf: (at) => dayNumber(periods.leaf(at).end) - dayNumber(periods.leaf(at).start) + 1,
+		isIn: (test) => tests.get(test)![test.dimension === periods.dimension.id ? leaf : address[axisOf(test.dimension)]!] === 1,
+		isChosen: (id, member) => {
+			if (id === periods.dimension.id) {
+				const ordinal = periods.dimension.ordinal(member);
+				const range = ordinal === undefined ? undefined : periods.range(ordinal);
+				return range !== undefined && leaf >= range.from && leaf <= range.to;
+			}
+			const axis = axisOf(id);
+			const ordinal = model.dimensions[axis]!.ordinal(member);
+			return ordinal !== undefined && model.dimensions[axis]!.tree.isUnder(address[axis]!, ordinal);
+		}
+	};
 }
 
 /** A computed 0, and what is no number, is empty (∞ − ∞ and empty − empty are not 0). */
@@ -61,6 +146,7 @@ export const CHUNK = 1024;
  * Calls back with every cell a per-leaf formula computes in some fiscal years. Series of its drivers are found in their
  * blocks; where all operands are stored and no draft is in the way their columns are computed side by side, a look-up an
  * operand and series; elsewhere cell by cell. O(series of the drivers in those years). The address is reused.
+ * @param memo results that were worked out already of formulas that look into other periods; added to
  */
 export function eachLiveCell(
 	model: Model,
@@ -68,12 +154,14 @@ export function eachLiveCell(
 	overlay: Overlay | undefined,
 	formula: LiveFormula,
 	years: readonly number[],
-	visit: (address: Int32Array, year: number, position: number, value: number) => void
+	visit: (address: Int32Array, year: number, position: number, value: number) => void,
+	memo?: LiveMemo
 ): void {
 	const read = storedReader(cube, overlay);
+	if (formula.moving) return eachMovingCell(model, cube, overlay, formula, years, visit, memo ?? liveMemo(model));
 	const aligned = hasAlignedOperands(model, formula);
 	const drafted = DraftedAddresses.of(model, overlay);
-	const vector = compileVectors(formula.expression, placeOfOperand(formula), CHUNK);
+	const vector = aligned ? compileVectors(formula.expression, placeOfOperand(formula), CHUNK) : () => inputs[0]!;
 	const inputs = formula.operands.map(() => new Float64Array(CHUNK));
 	const bases = new Int32Array(formula.operands.length);
 	const target = new Int32Array(model.dimensions.length);
@@ -124,6 +212,90 @@ export function eachLiveCell(
 	});
 }
 
+/** The same for formulas that look into other periods: their cells may lie in years and scenarios that hold no driver. */
+function eachMovingCell(
+	model: Model,
+	cube: Cube,
+	overlay: Overlay | undefined,
+	formula: LiveFormula,
+	years: readonly number[],
+	visit: (address: Int32Array, year: number, position: number, value: number) => void,
+	memo: LiveMemo
+): void {
+	const read = storedReader(cube, overlay);
+	const places = new Map<number, { year: number; positions: Int32Array }[]>();
+	const placesOf = (scenario: number) => {
+		let known = places.get(scenario);
+		if (!known)
+			places.set(
+				scenario,
+				(known = years
+					.map((year) => ({ year, positions: positionsIn(model, formula, scenario, year) }))
+					.filter(({ positions }) => positions.length > 0))
+			);
+		return known;
+	};
+	eachMovingAddress(model, cube, overlay, formula, (address) => {
+		for (const { year, positions } of placesOf(address[model.scenarioAxis]!))
+			for (const position of positions) {
+				const value = computeLeaf(model, read, formula, address, year, position, memo);
+				if (isValue(value)) visit(address, year, position, value);
+			}
+	});
+}
+
+/**
+ * Calls back once with every address at which a formula that looks into other periods may have cells: where its drivers
+ * have series, in any year, in their scenario and those that continue from it. The address is reused.
+ */
+export function eachMovingAddress(
+	model: Model,
+	cube: Cube,
+	overlay: Overlay | undefined,
+	formula: LiveFormula,
+	visit: (address: Int32Array) => void
+): void {
+	const found = new Block(model.dimensions.length, 1);
+	const address = new Int32Array(model.dimensions.length);
+	const later = laterScenarios(model);
+	const take = () => {
+		const own = address[model.scenarioAxis]!;
+		address[model.accountAxis] = formula.account;
+		for (const scenario of [own, ...(later.get(own) ?? [])]) {
+			address[model.scenarioAxis] = scenario;
+			if (formula.scenarios?.[scenario] !== 0) found.ensure(address);
+		}
+	};
+	for (const { block } of cube.store.blocks())
+		eachDriverSeries(model, formula, block, (series) => {
+			block.readAddress(series, address);
+			take();
+		});
+	overlay?.each((drafted) => {
+		if (!formula.drivers.includes(drafted[model.accountAxis]!)) return;
+		address.set(drafted);
+		take();
+	});
+	for (let place = 0; place < found.count; place++) visit(found.readAddress(place, address));
+}
+
+/** By scenario: those that continue from it, directly or through others. */
+export function laterScenarios(model: Model): Map<number, number[]> {
+	const later = new Map<number, number[]>();
+	model.scenarios.members.forEach((_, ordinal) => {
+		const seen = new Set([ordinal]);
+		for (let at = ordinal; ;) {
+			const from = model.scenario(at)?.definition.continuesFrom ?? null;
+			const earlier = from === null ? undefined : model.scenarios.ordinal(from);
+			if (earlier === undefined || seen.has(earlier)) break;
+			seen.add(earlier);
+			later.set(earlier, [...(later.get(earlier) ?? []), ordinal]);
+			at = earlier;
+		}
+	});
+	return later;
+}
+
 /** Series of a block with certain ordinals on certain axes. */
 export interface Where {
 	/** The block's coordinates on those axes. */
@@ -165,8 +337,10 @@ function seenBefore(model: Model, drivers: readonly number[], block: Block): (se
 	};
 }
 
-/** Whether all operands are stored, a value a period, in the scenario of the result: their series lie in one block. */
-export const hasAlignedOperands = (model: Model, { operands }: LiveFormula): boolean =>
+/** Whether a formula is arithmetic whose operands are stored, a value a period, in the scenario of the result: their series lie in one block. */
+export const hasAlignedOperands = (model: Model, { operands, expression, moving }: LiveFormula): boolean =>
+	!moving &&
+	isPlain(expression) &&
 	operands.every(
 		({ account, fixed }) =>
 			!model.live.has(account) &&

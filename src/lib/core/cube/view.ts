@@ -7,7 +7,7 @@ import type { ClassShare } from './classes';
 import type { Cube } from './cube';
 import { LeafReadings } from './leaf-readings';
 import { isReadByLeaf, weigherOf } from './read-by-leaf';
-import { asResult, eachLiveCell } from './live';
+import { asResult, eachLiveCell, liveMemo } from './live';
 import { eachLiveChange, type TakeColumn } from './live-changes';
 import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
@@ -116,10 +116,17 @@ export class View {
 			this.#changeShown(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
 		);
 		const computed = classes[model.accountAxis]!.classOf;
+		const memo = liveMemo(model);
 		for (const formula of model.live.ordered)
 			if (computed[formula.account]! >= 0)
-				eachLiveCell(model, cube, overlay, formula, years, (address, year, position, value) =>
-					this.#changeLeaf(address, year, position, EMPTY, value)
+				eachLiveCell(
+					model,
+					cube,
+					overlay,
+					formula,
+					years,
+					(address, year, position, value) => this.#changeLeaf(address, year, position, EMPTY, value),
+					memo
 				);
 	}
 

@@ -16,6 +16,6 @@ export type {
 } from './dimension';
 export { buildTree, Tree } from './tree';
 export type { TreeFault } from './tree';
-export { selectMembers } from './select';
+export { mapSelection, selectMembers } from './select';
 export { selectionInWords } from './words';
 export type { AttributeTest, MemberReference, Selection, SelectionContext } from './select';

@@ -127,3 +127,33 @@ function matches(found: AttributeValue | undefined, { operator, value }: Attribu
 			return operator satisfies never;
 	}
 }
+
+/** The selection with every member (id) it names replaced. */
+export function mapSelection(selection: Selection, map: (member: number) => number): Selection {
+	const reference = (each: MemberReference): MemberReference => (typeof each === 'number' ? map(each) : each);
+	const inner = (each: Selection) => mapSelection(each, map);
+	switch (selection.kind) {
+		case 'these':
+			return { ...selection, members: selection.members.map(reference) };
+		case 'all':
+			return selection;
+		case 'children':
+		case 'leaves':
+		case 'under':
+		case 'ancestors':
+		case 'siblings':
+			return { ...selection, of: reference(selection.of) };
+		case 'level':
+			return selection.of === undefined ? selection : { ...selection, of: reference(selection.of) };
+		case 'range':
+			return { ...selection, from: reference(selection.from), to: reference(selection.to) };
+		case 'where':
+			return { ...selection, in: inner(selection.in) };
+		case 'any of':
+			return { ...selection, selections: selection.selections.map(inner) };
+		case 'except':
+			return { ...selection, from: inner(selection.from), without: inner(selection.without) };
+		default:
+			return selection satisfies never;
+	}
+}

@@ -6,7 +6,6 @@ import {
 	domainAccounts,
 	evaluate,
 	inDomain,
-	parseFormula,
 	print,
 	type AccountRead,
 	type BinaryOperator,
@@ -45,14 +44,13 @@ describe('printing uses today’s names and no more brackets than needed', () =>
 		[binary(account(1), '-', binary(account(3), '-', number(2))), 'Sales - (Cost - 2)'],
 		[binary(binary(account(1), '-', account(3)), '-', number(2)), 'Sales - Cost - 2'],
 		[{ kind: 'negative', of: binary(account(1), '+', account(3)) }, '-(Sales + Cost)']
-	])('%#', (expression, wanted) => expect(print(expression, (member) => names[member]!)).toBe(wanted));
+	])('%#', (expression, wanted) => expect(print(expression, { member: (member) => names[member]! })).toBe(wanted));
 	test('a fixed place stands in braces', () =>
 		expect(
-			print(
-				binary(account(1), '*', elsewhere(2)),
-				(member, dimension) => (dimension === 8 ? 'No route' : names[member]!),
-				() => 'Route'
-			)
+			print(binary(account(1), '*', elsewhere(2)), {
+				member: (member, dimension) => (dimension === 8 ? 'No route' : names[member]!),
+				dimension: () => 'Route'
+			})
 		).toBe('Sales * "Fuel litres"{Route: "No route"}'));
 });
 
@@ -106,62 +104,6 @@ describe('where a per-leaf formula has cells', () => {
 				else expect(found).toBeNaN();
 			}),
 			{ numRuns: 500 }
-		);
-	});
-});
-
-describe('reading', () => {
-	const accounts = ['Empty', 'Sales', 'Fuel litres', 'Cost'];
-	const names = {
-		account: (name: string) => (accounts.includes(name) ? accounts.indexOf(name) : undefined),
-		place: (dimension: string, member: string) =>
-			dimension === 'Route' && member === 'No route' ? { dimension: 8, member: 9 } : `There is no member “${member}” in ${dimension}.`,
-		nearest: () => 'Sales'
-	};
-	const printed = (expression: Expression) =>
-		print(
-			expression,
-			(member, dimension) => (dimension === 8 ? 'No route' : accounts[member]!),
-			() => 'Route'
-		);
-	test.each([
-		['Sales - Cost * 10%', 'Sales - Cost * 0.1'],
-		['-(Sales + Cost) / "Fuel litres"', '-(Sales + Cost) / "Fuel litres"'],
-		['Sales - (Cost - 1_200.5) -- what is left', 'Sales - (Cost - 1200.5)'],
-		['Sales * Cost{Route: "No route"}', 'Sales * Cost{Route: "No route"}']
-	])('%s', (text, wanted) => {
-		const parsed = parseFormula(text, names);
-		expect('expression' in parsed && printed(parsed.expression)).toBe(wanted);
-	});
-	test.each([
-		['Sale / Cost', 0, 'There is no account “Sale”. Did you mean “Sales”?'],
-		['Sales /', 7, 'The formula ends where a value was expected.'],
-		['(Sales', 6, 'Here a “)” was expected.'],
-		['Sales Cost', 6, '“Cost” stands where the formula could end. Is an operator missing before it?'],
-		['Sales ; Cost', 6, '“;” has no meaning in a formula.'],
-		['Cost{Route: North}', 12, 'There is no member “North” in Route.'],
-		['', 0, 'The formula is empty.']
-	])('“%s” is refused where it goes wrong', (text, at, message) => expect(parseFormula(text, names)).toEqual({ fault: { at, message } }));
-	test('what is printed reads as the same expression', () => {
-		const tree = fc.letrec<{ expression: Expression }>((tie) => ({
-			expression: fc.oneof(
-				{ maxDepth: 4 },
-				fc.integer({ min: 0, max: 3 }).map(account),
-				fc.integer({ min: 0, max: 9 }).map(number),
-				tie('expression').map((of): Expression => ({ kind: 'negative', of })),
-				fc
-					.tuple(tie('expression'), fc.constantFrom<BinaryOperator>('+', '-', '*', '/'), tie('expression'))
-					.map(([left, operator, right]) => binary(left, operator, right))
-			)
-		})).expression;
-		fc.assert(
-			fc.property(tree, (expression) => {
-				const parsed = parseFormula(printed(expression), names);
-				expect('expression' in parsed && printed(parsed.expression)).toBe(printed(expression));
-				const value = (each: Expression) => evaluate(each, ({ member }) => (member === 0 ? Number.NaN : member));
-				if ('expression' in parsed) expect(value(parsed.expression)).toEqual(value(expression));
-			}),
-			{ numRuns: 300 }
 		);
 	});
 });

@@ -5,9 +5,12 @@
  * raise an error: empty + 5 = 5, empty × anything = empty, division by zero or by empty gives empty.
  */
 export { domainAccounts, inDomain, isFixed } from './domain';
-export { evaluate } from './evaluate';
-export { parseFormula, type FormulaFault, type FormulaNames } from './parse';
-export { print } from './print';
-export { accountsRead, readsOf, sameRead } from './reads';
+export { evaluate, type CellFacts } from './evaluate';
+export { isPlain, partsOf } from './expression';
+export { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type Arithmetic, type At, type Comparison, type FunctionName } from './operators';
+export { ACCOUNTS, mapExpression, membersIn } from './members';
+export { print, type PrintNames } from './print';
+export { quoted, RESERVED, unquoted } from './words';
+export { accountsRead, readsOf, sameRead, testsIn } from './reads';
 export { compileVectors, type VectorFormula } from './vectors';
-export type { AccountRead, BinaryOperator, Expression, FormulaDefinition, FormulaScope } from './expression';
+export type { AccountRead, BinaryOperator, Expression, FormulaDefinition, FormulaScope, MemberTest } from './expression';

@@ -1,52 +1,109 @@
+import type { Selection } from '../dimension';
 import type { AccountRead, Expression } from './expression';
+import { quoted } from './words';
 
-const RANK = { '+': 1, '-': 1, '*': 2, '/': 2 } as const;
+/** How tightly each kind of expression binds; the higher the tighter. */
+const RANK: Record<string, number> = { when: 0, or: 1, and: 2, not: 3, compare: 4, '+': 5, '-': 5, '*': 6, '/': 6, negative: 7, '^': 8 };
+const TIGHT = 9;
+const rankOf = (expression: Expression): number =>
+	expression.kind === 'binary'
+		? RANK[expression.operator]!
+		: expression.kind === 'number' && expression.value < 0
+			? RANK.negative!
+			: expression.kind === 'member in' || expression.kind === 'member is choice'
+				? RANK.compare!
+				: (RANK[expression.kind] ?? TIGHT);
+
+/** The names an expression is printed with. */
+export interface PrintNames {
+	/** The name of a member (id), of an account where no dimension (id) is given. */
+	member: (member: number, dimension?: number) => string;
+	dimension?: (dimension: number) => string;
+	/** A level of the calendar as it is written. */
+	level?: (level: string) => string;
+}
 
 /**
- * An expression as text with today's names: bare where the language allows, in double quotes otherwise.
- * @param nameOf the name of a member (id), of an account where no dimension (id) is given
- * @param dimensionName the name of a dimension (id); asked where a read says where from
+ * An expression as text with today's names: bare where the language allows, in double quotes otherwise, with no more
+ * brackets than needed. Read again it is the same expression.
  */
-export function print(
-	expression: Expression,
-	nameOf: (member: number, dimension?: number) => string,
-	dimensionName: (dimension: number) => string = String
-): string {
-	const wrapped = (part: Expression, rank: number): string => {
-		const text = print(part, nameOf, dimensionName);
-		return part.kind === 'binary' && RANK[part.operator] < rank ? `(${text})` : text;
+export function print(expression: Expression, names: PrintNames): string {
+	const { member: nameOf, dimension: dimensionName = String, level: levelName = capitalized } = names;
+	const inner = (part: Expression, least: number): string => {
+		const text = print(part, names);
+		return rankOf(part) < least ? `(${text})` : text;
 	};
+	const read = (operand: AccountRead): string => quoted(nameOf(operand.member)) + printPlace(operand, nameOf, dimensionName, levelName);
 	switch (expression.kind) {
 		case 'number':
 			return String(expression.value);
 		case 'account':
-			return quoted(nameOf(expression.member)) + printPlace(expression, nameOf, dimensionName);
+			return read(expression);
+		case 'period now':
+			return 'Month';
+		case 'period of':
+			return read(expression.read);
 		case 'negative':
-			return negated(wrapped(expression.of, 3));
+			return negated(inner(expression.of, RANK.negative!));
+		case 'not':
+			return `not ${inner(expression.of, RANK.not!)}`;
 		case 'binary': {
-			const rank = RANK[expression.operator];
-			// The right side of - and / needs brackets at equal rank too.
-			return `${wrapped(expression.left, rank)} ${expression.operator} ${wrapped(expression.right, rank + 1)}`;
+			const rank = RANK[expression.operator]!;
+			// The right side needs brackets at equal rank too; of a power, which is read from the right, the left one.
+			const [left, right] = expression.operator === '^' ? [rank + 1, rank] : [rank, rank + 1];
+			return `${inner(expression.left, left)} ${expression.operator} ${inner(expression.right, right)}`;
 		}
+		case 'compare':
+			return `${inner(expression.left, 5)} ${expression.operator} ${inner(expression.right, 5)}`;
+		case 'and':
+		case 'or':
+			return `${inner(expression.left, RANK[expression.kind]!)} ${expression.kind} ${inner(expression.right, RANK[expression.kind]! + 1)}`;
+		case 'member in': {
+			const of = (member: number) => quoted(nameOf(member, expression.dimension));
+			return `${quoted(dimensionName(expression.dimension))} in (${expression.selections.map((each) => printSelected(each, of, dimensionName(expression.dimension))).join(', ')})`;
+		}
+		case 'member is choice':
+			return `${quoted(dimensionName(expression.dimension))} is ${read(expression.read)}`;
+		case 'when': {
+			const cases = expression.cases.map(({ condition, value }) => `when ${inner(condition, 1)} then ${inner(value, 1)}`);
+			return `${cases.join(' ')}${expression.otherwise ? ` else ${print(expression.otherwise, names)}` : ''}`;
+		}
+		case 'call':
+			return `${expression.name}(${expression.args.map((arg) => print(arg, names)).join(', ')})`;
 		default:
 			return expression satisfies never;
 	}
 }
 
-/** `{Route: "No route"}`, or nothing for a read at the current cell. */
-function printPlace(
-	{ at }: AccountRead,
-	nameOf: (member: number, dimension: number) => string,
-	dimensionName: (dimension: number) => string
-): string {
-	if (!at) return '';
-	const places = Object.entries(at).map(
-		([dimension, member]) => `${quoted(dimensionName(Number(dimension)))}: ${quoted(nameOf(member, Number(dimension)))}`
-	);
-	return `{${places.join(', ')}}`;
+/** Selections of live formulas: members one by one, families of one, all. */
+function printSelected(selection: Selection, nameOf: (member: number) => string, whole: string): string {
+	switch (selection.kind) {
+		case 'these':
+			return selection.members.map((member) => (typeof member === 'number' ? nameOf(member) : '?')).join(', ');
+		case 'children':
+		case 'leaves':
+		case 'under':
+			return `${selection.kind === 'under' ? 'under' : `${selection.kind} of`} ${typeof selection.of === 'number' ? nameOf(selection.of) : '?'}`;
+		default:
+			return `leaves of ${quoted(whole)}`;
+	}
 }
 
-const quoted = (name: string): string => (/^[A-Za-z][A-Za-z0-9_]*$/.test(name) ? name : `"${name}"`);
+/** `{Route: "No route", Month - 1}`, or nothing for a read at the current cell. */
+function printPlace(
+	{ at, shift }: AccountRead,
+	nameOf: (member: number, dimension: number) => string,
+	dimensionName: (dimension: number) => string,
+	levelName: (level: string) => string
+): string {
+	const places = Object.entries(at ?? {}).map(
+		([dimension, member]) => `${quoted(dimensionName(Number(dimension)))}: ${quoted(nameOf(member, Number(dimension)))}`
+	);
+	if (shift) places.push(`${quoted(levelName(shift.level))} ${shift.by < 0 ? '-' : '+'} ${Math.abs(shift.by)}`);
+	return places.length === 0 ? '' : `{${places.join(', ')}}`;
+}
+
+const capitalized = (level: string): string => level[0]!.toUpperCase() + level.slice(1);
 
 /** With a minus in front; two of them side by side would begin a comment. */
 const negated = (text: string): string => (text.startsWith('-') ? `-(${text})` : `-${text}`);

@@ -1,27 +1,31 @@
-import type { AccountRead, Expression } from './expression';
+import { partsOf, type AccountRead, type Expression, type MemberTest } from './expression';
 
 /** The different reads of an expression, each once, in the order in which they are written. */
 export function readsOf(expression: Expression): AccountRead[] {
 	const found: AccountRead[] = [];
+	const add = (read: AccountRead) => {
+		if (!found.some((known) => sameRead(known, read))) found.push(read);
+	};
 	const visit = (next: Expression) => {
-		if (next.kind === 'account') {
-			if (!found.some((known) => sameRead(known, next))) found.push(next);
-		} else if (next.kind === 'negative') visit(next.of);
-		else if (next.kind === 'binary') {
-			visit(next.left);
-			visit(next.right);
-		}
+		if (next.kind === 'account') add(next);
+		else if (next.kind === 'member is choice' || next.kind === 'period of') add(next.read);
+		partsOf(next).forEach(visit);
 	};
 	visit(expression);
 	return found;
 }
 
+/** The tests of members in an expression, in the order in which they are written. */
+export const testsIn = (expression: Expression): MemberTest[] =>
+	expression.kind === 'member in' ? [expression] : partsOf(expression).flatMap(testsIn);
+
 /** The accounts (member ids) an expression reads, each once. */
 export const accountsRead = (expression: Expression): Set<number> => new Set(readsOf(expression).map(({ member }) => member));
 
-/** Whether two reads ask for the same account at the same place. */
+/** Whether two reads ask for the same account at the same place and period. */
 export function sameRead(one: AccountRead, other: AccountRead): boolean {
-	if (one.member !== other.member) return false;
+	if (one === other) return true;
+	if (one.member !== other.member || one.shift?.level !== other.shift?.level || one.shift?.by !== other.shift?.by) return false;
 	const [fixed, others] = [Object.entries(one.at ?? {}), Object.entries(other.at ?? {})];
 	return fixed.length === others.length && fixed.every(([dimension, member]) => other.at?.[Number(dimension)] === member);
 }

@@ -1,13 +1,16 @@
-import type { PeriodRange } from '../calendar';
-import { domainAccounts, readsOf, type AccountRead, type Expression } from '../formula';
+import { Shifts, type PeriodRange } from '../calendar';
+import { selectMembers } from '../dimension';
+import { domainAccounts, readsOf, testsIn, type AccountRead, type Expression, type MemberTest } from '../formula';
 import type { Model } from './model';
 
-/** What a per-leaf formula reads: an account at its own cell, or with the members of some axes fixed. */
+/** What a per-leaf formula reads: an account at its own cell, with the members of some axes fixed, or in another period. */
 export interface LiveOperand {
 	read: AccountRead;
 	account: number;
 	/** Leaf ordinal by axis; empty for the formula's own cell. */
 	fixed: readonly { axis: number; ordinal: number }[];
+	/** Where it is shifted: the leaf period that is read for each one, −1 beyond the calendar. */
+	shift: Int32Array | undefined;
 }
 
 /** A per-leaf formula by ordinals. */
@@ -20,17 +23,24 @@ export interface LiveFormula {
 	/** Which scenarios it stands in; undefined for all. */
 	scenarios: Uint8Array | undefined;
 	range: PeriodRange;
+	/** The tests of members in it: the leaves of their dimension that pass, by ordinal; of the period by leaf index. */
+	tests: ReadonlyMap<MemberTest, Uint8Array>;
+	/** Whether it reads another period, itself or through what it reads: its cells may lie where its operands have none. */
+	moving: boolean;
 }
 
 /** The per-leaf formulas of a model in an order in which each comes after those it reads. */
 export class LiveFormulas {
 	readonly ordered: readonly LiveFormula[];
 	readonly #byAccount = new Map<number, LiveFormula[]>();
-	/** By account: the formulas that read it, directly or through others, in order. */
+	/** By account: the formulas that read it themselves. */
+	readonly #direct = new Map<number, LiveFormula[]>();
+	/** By account: the formulas that read it, directly or through others, in order; as they are asked for. */
 	readonly #readers = new Map<number, LiveFormula[]>();
 
 	/** @throws Error when formulas run in a circle, overlap, say no place, or stand on an account that does not add up */
 	constructor(model: Model) {
+		const shifts = new Shifts(model.periods);
 		const formulas = model.definition.formulas
 			.filter(({ timing }) => timing === 'per leaf')
 			.map(({ account, expression, scope }): LiveFormula => {
@@ -44,10 +54,12 @@ export class LiveFormulas {
 				return {
 					account: ordinal,
 					expression,
-					operands: readsOf(expression).map((read) => operandOf(model, name, read)),
+					operands: readsOf(expression).map((read) => operandOf(model, shifts, name, read)),
 					drivers: [],
 					scenarios: scope?.scenarios && Uint8Array.from(model.scenarios.members, ({ id }) => (scope.scenarios!.includes(id) ? 1 : 0)),
-					range: { from: period(scope?.from, 'from', 0), to: period(scope?.to, 'to', model.periods.leaves.length - 1) }
+					range: { from: period(scope?.from, 'from', 0), to: period(scope?.to, 'to', model.periods.leaves.length - 1) },
+					tests: new Map(testsIn(expression).map((test) => [test, passing(model, name, test)])),
+					moving: false
 				};
 			});
 		for (const formula of formulas) {
@@ -57,24 +69,83 @@ export class LiveFormulas {
 				throw new Error(`Two formulas of ${model.accounts.member(formula.account).name} meet in the same scenario and period.`);
 			this.#byAccount.set(formula.account, [...others, formula]);
 		}
+		for (const formula of formulas)
+			for (const account of new Set(formula.operands.map((operand) => operand.account)))
+				this.#direct.set(account, [...(this.#direct.get(account) ?? []), formula]);
 		this.ordered = this.#order(model, formulas);
-		for (const formula of this.ordered) {
-			const named = [...domainAccounts(formula.expression)].map((member) => model.accounts.ordinal(member)!);
-			// A computed operand has its cells where its own drivers have theirs, and where it is an ordinary leaf.
-			if (named.every((account) => model.account(account)?.frequency === 'timeless'))
-				throw new Error(`The formula of ${model.accounts.member(formula.account).name} says where from, not where to.`);
-			formula.drivers = [
-				...new Set(named.flatMap((account) => [account, ...(this.#byAccount.get(account) ?? []).flatMap(({ drivers }) => drivers)]))
-			];
-			const direct = new Set(formula.operands.map(({ account }) => account));
-			for (const operand of [
-				...direct,
-				...[...this.#readers].filter(([, readers]) => readers.some(({ account }) => direct.has(account))).map(([account]) => account)
-			]) {
-				const known = this.#readers.get(operand) ?? [];
-				if (!known.includes(formula)) this.#readers.set(operand, [...known, formula]);
-			}
+		this.#refuseBothWays(model);
+		this.#findMoving();
+		this.#findDrivers(model);
+	}
+
+	/** What reads another period, or reads what does. */
+	#findMoving(): void {
+		const reached = this.ordered.filter(({ operands }) => operands.some(({ shift }) => shift !== undefined));
+		for (const formula of reached) formula.moving = true;
+		for (let formula = reached.pop(); formula; formula = reached.pop())
+			for (const reader of this.#direct.get(formula.account) ?? [])
+				if (!reader.moving) {
+					reader.moving = true;
+					reached.push(reader);
+				}
+	}
+
+	/** A computed operand has its cells where its own drivers have theirs, and where it is an ordinary leaf. */
+	#findDrivers(model: Model): void {
+		const drivers = new Map(
+			this.ordered.map((formula) => {
+				const named = [...domainAccounts(formula.expression)].map((member) => model.accounts.ordinal(member)!);
+				if (named.every((account) => model.account(account)?.frequency === 'timeless'))
+					throw new Error(`The formula of ${model.accounts.member(formula.account).name} says where from, not where to.`);
+				return [formula, new Set(named)];
+			})
+		);
+		// Those that look back at each other find theirs together.
+		for (let grown = true; grown;) {
+			grown = false;
+			for (const own of drivers.values())
+				for (const account of own)
+					for (const other of this.#byAccount.get(account) ?? [])
+						for (const driver of drivers.get(other)!)
+							if (!own.has(driver)) {
+								own.add(driver);
+								grown = true;
+							}
 		}
+		for (const [formula, own] of drivers) formula.drivers = [...own];
+	}
+
+	/** Looking back at a result of one's own is well, and looking ahead: not both in one circle. */
+	#refuseBothWays(model: Model): void {
+		const signs = new Map<LiveFormula, number>();
+		for (const formula of this.ordered)
+			for (const { account, read } of formula.operands) {
+				if (!read.shift) continue;
+				const circle = this.#circleThrough(formula, account);
+				for (const each of circle) {
+					const known = signs.get(each);
+					const sign = Math.sign(read.shift.by);
+					if (known !== undefined && known !== sign)
+						throw new Error(
+							`The formula of ${model.accounts.member(formula.account).name} looks back and ahead at its own results: there is no order of periods for both.`
+						);
+					signs.set(each, sign);
+				}
+			}
+	}
+
+	/** The formulas on the ways from an account back to a formula that reads it; none when there is no way. */
+	#circleThrough(formula: LiveFormula, account: number): LiveFormula[] {
+		const found = new Set<LiveFormula>();
+		const visit = (at: number): void => {
+			for (const other of this.#byAccount.get(at) ?? [])
+				if (!found.has(other)) {
+					found.add(other);
+					for (const operand of other.operands) visit(operand.account);
+				}
+		};
+		visit(account);
+		return found.has(formula) ? [...found].filter((each) => this.readers(each.account).includes(formula)) : [];
 	}
 
 	/** Whether an account is computed per leaf anywhere. */
@@ -87,9 +158,27 @@ export class LiveFormulas {
 		return this.#byAccount.get(account)?.find((formula) => stands(formula, scenario, period));
 	}
 
-	/** The formulas whose results a change of an account may move. */
+	/** The formulas whose results a change of an account may move, each after those it reads in the same period. */
 	readers(account: number): readonly LiveFormula[] {
-		return this.#readers.get(account) ?? [];
+		let known = this.#readers.get(account);
+		if (!known) {
+			const reached = new Set<LiveFormula>();
+			const visit = (at: number): void => {
+				for (const reader of this.#direct.get(at) ?? [])
+					if (!reached.has(reader)) {
+						reached.add(reader);
+						visit(reader.account);
+					}
+			};
+			visit(account);
+			this.#readers.set(account, (known = this.ordered.filter((formula) => reached.has(formula))));
+		}
+		return known;
+	}
+
+	/** The formulas that read an account themselves. */
+	directReaders(account: number): readonly LiveFormula[] {
+		return this.#direct.get(account) ?? [];
 	}
 
 	#order(model: Model, formulas: readonly LiveFormula[]): LiveFormula[] {
@@ -100,8 +189,9 @@ export class LiveFormulas {
 				throw new Error(`Formulas run in a circle: ${names.join(' → ')}.`);
 			}
 			if (ordered.includes(formula)) return;
-			for (const operand of formula.operands)
-				for (const other of this.#byAccount.get(operand.account) ?? []) visit(other, [...path, formula.account]);
+			// What is read in another period is no circle: it goes on in time.
+			for (const { account, shift } of formula.operands)
+				if (!shift) for (const other of this.#byAccount.get(account) ?? []) visit(other, [...path, formula.account]);
 			ordered.push(formula);
 		};
 		for (const formula of formulas) visit(formula, []);
@@ -110,8 +200,12 @@ export class LiveFormulas {
 }
 
 /** @throws Error when a fixed place is none of the model, no leaf, or would mix currencies */
-function operandOf(model: Model, name: string, read: AccountRead): LiveOperand {
+function operandOf(model: Model, shifts: Shifts, name: string, read: AccountRead): LiveOperand {
 	const account = model.accounts.ordinal(read.member)!;
+	const called = model.accounts.member(account).name;
+	if (!model.accounts.isLeaf(account) && !model.account(account))
+		throw new Error(`The formula of ${name} reads ${called}, which adds up others: per leaf it reads accounts without any beneath them.`);
+	if (model.formula(account)) throw new Error(`The formula of ${name} reads ${called}, which is computed after totals.`);
 	const fixed = Object.entries(read.at ?? {}).map(([id, member]) => {
 		const axis = model.dimensions.findIndex((dimension) => dimension.id === Number(id));
 		const ordinal = axis < 0 ? undefined : model.dimensions[axis]!.ordinal(member);
@@ -121,7 +215,28 @@ function operandOf(model: Model, name: string, read: AccountRead): LiveOperand {
 			throw new Error(`The formula of ${name} reads ${model.accounts.member(account).name} of one entity in several currencies.`);
 		return { axis, ordinal };
 	});
-	return { read, account, fixed };
+	return { read, account, fixed, shift: read.shift && shifts.table(read.shift.level, read.shift.by) };
+}
+
+/** @throws Error when the dimension is none of the model, or the account's */
+function passing(model: Model, name: string, { dimension: id, selections }: MemberTest): Uint8Array {
+	const { periods } = model;
+	const context = { variables: model.variables };
+	if (id === periods.dimension.id) {
+		const found = new Uint8Array(periods.leaves.length);
+		for (const selection of selections)
+			for (const ordinal of selectMembers(periods.dimension, selection, context)) {
+				const { from, to } = periods.range(ordinal);
+				if (to >= from) found.fill(1, from, to + 1);
+			}
+		return found;
+	}
+	const dimension = model.dimensions.find((each) => each.id === id);
+	if (!dimension) throw new Error(`The formula of ${name} asks for members of a dimension that is not there.`);
+	const found = new Uint8Array(dimension.members.length);
+	for (const selection of selections)
+		for (const ordinal of selectMembers(dimension, selection, context)) for (const leaf of dimension.tree.leaves(ordinal)) found[leaf] = 1;
+	return found;
 }
 
 function mixesCurrencies(model: Model, account: number): boolean {

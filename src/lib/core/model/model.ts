@@ -1,7 +1,7 @@
 import { PeriodAxis, type PeriodRange } from '../calendar';
 import { RateTable } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
-import { readsOf, type FormulaDefinition } from '../formula';
+import { partsOf, readsOf, type Expression, type FormulaDefinition } from '../formula';
 import { LiveFormulas } from './live-formulas';
 import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
 
@@ -65,7 +65,7 @@ export class Model {
 			(formula) => formula
 		);
 		for (const { account, expression } of this.#formulas.filter((formula) => formula !== undefined))
-			if (readsOf(expression).some(({ at }) => at))
+			if (readsOf(expression).some(({ at, shift }) => at ?? shift) || asksOfCells(expression))
 				throw new Error(
 					`The formula of ${accounts.member(accounts.ordinal(account)!).name} is computed after totals, so it reads at its own cell only.`
 				);
@@ -175,3 +175,9 @@ function placed<Item, Fact>(
 	}
 	return list;
 }
+
+/** Whether an expression asks which members or period a cell has: above the leaves there is no one answer. */
+const asksOfCells = (expression: Expression): boolean =>
+	['member in', 'member is choice', 'period now', 'period of'].includes(expression.kind) ||
+	(expression.kind === 'call' && expression.name === 'days') ||
+	partsOf(expression).some(asksOfCells);

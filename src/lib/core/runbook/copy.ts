@@ -1,6 +1,7 @@
 import { addsUp, Block, isTranslated, rateUse, translationFactors } from '../cube';
 import { isEmpty } from '../number';
-import { eachCell, Shifts } from '../script';
+import { Shifts } from '../calendar';
+import { eachCell } from '../script';
 import type { CopyStep, Slice } from './definition';
 import type { StepWork } from './run';
 import { inScope, scopeOf } from './slice';

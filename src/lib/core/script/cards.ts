@@ -25,6 +25,8 @@ export interface SelectionCard extends Span {
 	last: string | undefined;
 	/** Of a family of a parameter: the word is a parameter's name. */
 	ofParameter: boolean;
+	/** Where its name stands; of a run the first one. */
+	at: Span;
 	/** What follows it, as it is written: `where …`, `except …`. */
 	rest: string;
 }
@@ -193,7 +195,7 @@ class CardReader {
 	}
 
 	#selectionTerm(node: SyntaxNode): SelectionCard {
-		const plain = { ...span(node), dimension: undefined, last: undefined, ofParameter: false, rest: '' };
+		const plain = { ...span(node), at: span(node), dimension: undefined, last: undefined, ofParameter: false, rest: '' };
 		switch (node.name) {
 			case 'Prefixed':
 				return {
@@ -205,7 +207,7 @@ class CardReader {
 				return { ...plain, how: 'parameter', word: this.#of(node).slice(1) };
 			case 'Range': {
 				const [one, other] = node.getChildren('Name').map((each) => this.#name(each));
-				return { ...plain, how: 'range', dimension: one!.dimension, word: one!.word, last: other!.word };
+				return { ...plain, at: span(one!), how: 'range', dimension: one!.dimension, word: one!.word, last: other!.word };
 			}
 			case 'Level':
 				return { ...plain, how: 'level', word: this.#name(node.getChild('Name')!).word };
@@ -213,7 +215,7 @@ class CardReader {
 				const root = lastOf(node);
 				const how = this.#of(node.firstChild!) as 'children' | 'leaves' | 'under';
 				if (root.name === 'Parameter') return { ...plain, how, word: this.#of(root).slice(1), ofParameter: true };
-				return { ...plain, how, ...wordsOf(this.#name(root)) };
+				return { ...plain, at: span(root), how, ...wordsOf(this.#name(root)) };
 			}
 			default:
 				return { ...plain, how: 'member', ...wordsOf(this.#name(node)) };

@@ -3,6 +3,7 @@ import { dayNumber, isDate } from '../calendar';
 import { selectMembers, type Dimension } from '../dimension';
 import type { Model } from '../model';
 import { driversOf } from './domain';
+import { ARGUMENTS } from './expression';
 import { quoted, RESERVED, ScriptNames, unquoted } from './names';
 import { parser } from './parser.generated';
 import { orderFault } from './run';
@@ -688,20 +689,6 @@ class Checker {
 
 	#leafLevel = (): string => this.#model.periods.facts(this.#model.periods.leaf(0).ordinal)!.level;
 }
-
-const ARGUMENTS: Record<string, { least: number; most: number; words: string }> = {
-	abs: { least: 1, most: 1, words: 'one value' },
-	floor: { least: 1, most: 1, words: 'one value' },
-	ceil: { least: 1, most: 1, words: 'one value' },
-	round: { least: 1, most: 2, words: 'a value, and the number of decimals' },
-	min: { least: 2, most: 20, words: 'two or more values' },
-	max: { least: 2, most: 20, words: 'two or more values' },
-	days: { least: 0, most: 0, words: 'nothing: it is the days of the current period' },
-	empty: { least: 1, most: 1, words: 'one value' },
-	coalesce: { least: 2, most: 20, words: 'two or more values, the first that is there counts' },
-	previous: { least: 1, most: 1, words: 'one account' },
-	todate: { least: 2, most: 2, words: 'an account and a level: todate(Sales, Year)' }
-};
 
 function lastChild(node: SyntaxNode): SyntaxNode {
 	let last = node.lastChild!;

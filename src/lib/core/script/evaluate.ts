@@ -1,9 +1,10 @@
 import { dayNumber } from '../calendar';
 import type { Model } from '../model';
-import { EMPTY, isEmpty, roundTo } from '../number';
+import { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type At } from '../formula';
+import { EMPTY, isEmpty } from '../number';
 import { isDriver } from './domain';
 import { operandReader, type OperandReader, type Reading } from './operand-reader';
-import type { Arithmetic, Assignment, Comparison, FunctionName, Operand, Term } from './tree';
+import type { Assignment, Operand, Term } from './tree';
 
 /** A term ready to be worked out: at the address set last, in a leaf period. */
 export interface ReadyTerm {
@@ -15,7 +16,6 @@ export interface ReadyTerm {
 	reader(operand: Operand): OperandReader;
 }
 
-type At = (leaf: number) => number;
 type Test = (leaf: number) => boolean;
 
 /** Makes closures of an assignment's term; operands that are read twice are read once. */
@@ -29,6 +29,7 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 		if (!known) readers.set(key, (known = operandReader(reading, operand)));
 		return known;
 	};
+	const daysOf: At = (leaf) => dayNumber(model.periods.leaf(leaf).end) - dayNumber(model.periods.leaf(leaf).start) + 1;
 	const value = compile(assignment.term);
 	const test = domain(assignment.term);
 	return {
@@ -64,37 +65,20 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 			}
 			case 'not': {
 				const of = compile(term.of);
-				return (leaf) => {
-					const truth = of(leaf);
-					return isEmpty(truth) ? EMPTY : truth === 0 ? 1 : 0;
-				};
+				return (leaf) => LOGIC.not(of(leaf));
 			}
 			case 'arithmetic': {
 				const [left, right, apply] = [compile(term.left), compile(term.right), ARITHMETIC[term.operator]];
 				return (leaf) => apply(left(leaf), right(leaf));
 			}
 			case 'compare': {
-				const [left, right, holds] = [compile(term.left), compile(term.right), COMPARISONS[term.operator]];
-				return (leaf) => {
-					const [one, other] = [left(leaf), right(leaf)];
-					return isEmpty(one) || isEmpty(other) ? EMPTY : holds(one, other) ? 1 : 0;
-				};
-			}
-			case 'and': {
 				const [left, right] = [compile(term.left), compile(term.right)];
-				return (leaf) => {
-					const [one, other] = [left(leaf), right(leaf)];
-					if (one === 0 || other === 0) return 0;
-					return isEmpty(one) || isEmpty(other) ? EMPTY : 1;
-				};
+				return (leaf) => compared(term.operator, left(leaf), right(leaf));
 			}
+			case 'and':
 			case 'or': {
-				const [left, right] = [compile(term.left), compile(term.right)];
-				return (leaf) => {
-					const [one, other] = [left(leaf), right(leaf)];
-					if (isTrue(one) || isTrue(other)) return 1;
-					return isEmpty(one) || isEmpty(other) ? EMPTY : 0;
-				};
+				const [left, right, joined] = [compile(term.left), compile(term.right), LOGIC[term.kind]];
+				return (leaf) => joined(left(leaf), right(leaf));
 			}
 			case 'member in':
 				return term.axis < 0 ? (leaf) => term.members[leaf]! : () => term.members[current.address[term.axis]!]!;
@@ -111,7 +95,7 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 			case 'call': {
 				const args = term.args.map(compile);
 				const call = FUNCTIONS[term.name];
-				return (leaf) => call(args, leaf, model);
+				return (leaf) => call(args, leaf, daysOf);
 			}
 			default:
 				return term satisfies never;
@@ -179,56 +163,6 @@ function anyOf(tests: readonly (Test | undefined)[]): Test | undefined {
 	if (known.length < 2) return known[0];
 	return (leaf) => known.some((test) => test(leaf));
 }
-
-const isTrue = (truth: number): boolean => !isEmpty(truth) && truth !== 0;
-
-/** What the operators do with empty sides: empty + 5 = 5, empty × anything = empty, ÷ 0 = empty. */
-const ARITHMETIC: Record<Arithmetic, (left: number, right: number) => number> = {
-	'+': (left, right) => (isEmpty(left) ? right : isEmpty(right) ? left : left + right),
-	'-': (left, right) => (isEmpty(left) ? -right : isEmpty(right) ? left : left - right),
-	'*': (left, right) => left * right,
-	'/': (left, right) => (right === 0 ? EMPTY : left / right),
-	'^': (left, right) => (isEmpty(left) || isEmpty(right) ? EMPTY : left ** right)
-};
-
-const COMPARISONS: Record<Comparison, (left: number, right: number) => boolean> = {
-	'=': (left, right) => left === right,
-	'<>': (left, right) => left !== right,
-	'<': (left, right) => left < right,
-	'<=': (left, right) => left <= right,
-	'>': (left, right) => left > right,
-	'>=': (left, right) => left >= right
-};
-
-const among = (args: readonly At[], leaf: number): number[] => args.map((arg) => arg(leaf)).filter((value) => !isEmpty(value));
-
-/** The functions: each takes its arguments unworked, so that one that skips them may. */
-const FUNCTIONS: Record<FunctionName, (args: readonly At[], leaf: number, model: Model) => number> = {
-	abs: ([of], leaf) => Math.abs(of!(leaf)),
-	floor: ([of], leaf) => Math.floor(of!(leaf)),
-	ceil: ([of], leaf) => Math.ceil(of!(leaf)),
-	round: ([of, decimals], leaf) => {
-		const value = of!(leaf);
-		return isEmpty(value) ? EMPTY : roundTo(value, decimals ? Math.max(-12, Math.min(12, Math.trunc(decimals(leaf)) || 0)) : 0);
-	},
-	min: (args, leaf) => {
-		const present = among(args, leaf);
-		return present.length === 0 ? EMPTY : Math.min(...present);
-	},
-	max: (args, leaf) => {
-		const present = among(args, leaf);
-		return present.length === 0 ? EMPTY : Math.max(...present);
-	},
-	empty: ([of], leaf) => (isEmpty(of!(leaf)) ? 1 : 0),
-	coalesce: (args, leaf) => {
-		for (const arg of args) {
-			const value = arg(leaf);
-			if (!isEmpty(value)) return value;
-		}
-		return EMPTY;
-	},
-	days: (_, leaf, { periods }) => dayNumber(periods.leaf(leaf).end) - dayNumber(periods.leaf(leaf).start) + 1
-};
 
 const keyOf = ({ account, axes, fold, shift, period, span }: Operand): string =>
 	JSON.stringify([account, [...axes].sort(([one], [other]) => one - other), fold, shift ?? 0, period ?? -1, span ?? 0]);

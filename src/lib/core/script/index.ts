@@ -6,7 +6,8 @@
  * text, so a rename never breaks a script. Empty operands never raise an error.
  */
 export { checkScript, LONGEST_SCRIPT, type ScriptContext } from './check';
-export { quoted, RESERVED, ScriptNames, unquoted } from './names';
+export { namesOfModel, readExpression, type ExpressionNames, type ReadExpression } from './expression';
+export { ScriptNames } from './names';
 export { parser as scriptParser } from './parser.generated';
 export { MOST_EVERYWHERE, RunFault, runAssignments, type Writing, type Written } from './run';
 export { readCards, type Card, type NameCard, type PartCard, type PlaceCard, type ReadCard, type SelectionCard, type Span } from './cards';
@@ -26,5 +27,4 @@ export {
 export { formatScript, printScript, type StoredScript } from './stored';
 export { operandsIn } from './domain';
 export { eachCell } from './operand-reader';
-export { Shifts } from './shift';
 export type { Assignment, CheckedScript, NameUse, ParameterValue, Scope, ScriptFault, Term } from './tree';

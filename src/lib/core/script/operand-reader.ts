@@ -12,7 +12,7 @@ import {
 import type { Dimension } from '../dimension';
 import { continuationOf, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
-import type { Shifts } from './shift';
+import type { Shifts } from '../calendar';
 import type { AxisRead, Operand } from './tree';
 
 /** What operands of one run share: the cube as it stands, the calendar's shifts, and what was looked up before. */

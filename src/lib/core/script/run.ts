@@ -4,7 +4,7 @@ import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
 import type { Reading } from './operand-reader';
-import { Shifts } from './shift';
+import { Shifts } from '../calendar';
 import type { Assignment, Operand } from './tree';
 
 /** Cells a statement with `everywhere` fills at most. */

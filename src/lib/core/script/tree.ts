@@ -1,4 +1,5 @@
 import type { Selection } from '../dimension';
+import type { Arithmetic, Comparison, FunctionName } from '../formula';
 
 /** A fault in a script: where it stands (characters from the start), and a sentence. */
 export interface ScriptFault {
@@ -42,9 +43,7 @@ export interface Operand {
 	span?: { level: string; to: 'end' | 'here' };
 }
 
-export type Arithmetic = '+' | '-' | '*' | '/' | '^';
-export type Comparison = '=' | '<>' | '<' | '<=' | '>' | '>=';
-export type FunctionName = 'abs' | 'round' | 'floor' | 'ceil' | 'min' | 'max' | 'days' | 'empty' | 'coalesce';
+export type { Arithmetic, Comparison, FunctionName };
 
 /** An expression with its names found; member tests by ordinals. */
 export type Term =

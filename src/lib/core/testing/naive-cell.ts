@@ -1,6 +1,6 @@
-import type { Dimension } from '../dimension';
-import { evaluate, inDomain, type AccountRead } from '../formula';
-import type { AccountDefinition, Model, TimeBehaviour } from '../model';
+import { selectMembers, type Dimension } from '../dimension';
+import { evaluate, inDomain, type AccountRead, type CellFacts } from '../formula';
+import { continuationOf, type AccountDefinition, type Model, type TimeBehaviour } from '../model';
 
 /** A stored value of one origin at a leaf cell; the address as ordinals. */
 export interface StoredCell {
@@ -228,30 +228,80 @@ function leafAddresses(model: Model, cells: readonly StoredCell[]): number[][] {
 	const found = new Map(cells.map(({ address }) => [address.join(), address]));
 	for (const { account } of model.live.ordered)
 		for (const { address } of cells) {
-			const target = address.with(model.accountAxis, account);
-			found.set(target.join(), target);
+			// Looking back from its first periods, a scenario sees the one it continues from.
+			for (const scenario of model.scenarios.members.keys()) {
+				const target = address.with(model.accountAxis, account).with(model.scenarioAxis, scenario);
+				found.set(target.join(), target);
+			}
 		}
 	return [...found.values()];
 }
 
+/** Results of formulas, each worked out once a list: what looks back is asked from every later period. */
+const results = new WeakMap<readonly StoredCell[], Map<string, number | undefined>>();
+
 /** The value of a leaf in a period: by the formula that stands there, else as stored. */
 function leafAt(model: Model, cells: readonly StoredCell[], address: readonly number[], index: number): number | undefined {
+	let known = results.get(cells);
+	if (!known) results.set(cells, (known = new Map()));
+	const key = `${address.join()} ${index}`;
+	if (!known.has(key)) known.set(key, workOut(model, cells, address, index));
+	return known.get(key);
+}
+
+function workOut(model: Model, cells: readonly StoredCell[], address: readonly number[], index: number): number | undefined {
 	const account = address[model.accountAxis]!;
 	const formula = model.live.at(account, address[model.scenarioAxis]!, index);
 	if (!formula) return effective(model, cellsAt(cells, address, index), model.account(account)!);
-	const operand = ({ member, at }: AccountRead) => {
+	const operand = ({ member, at, shift }: AccountRead) => {
 		const place = address.with(model.accountAxis, model.accounts.ordinal(member)!);
 		for (const [id, fixed] of Object.entries(at ?? {})) {
 			const axis = model.dimensions.findIndex((dimension) => dimension.id === Number(id));
 			place[axis] = model.dimensions[axis]!.ordinal(fixed)!;
 		}
+		const here = shift ? shifted(model, index, shift) : index;
+		if (here === undefined) return Number.NaN;
+		// Before a scenario's own periods the one it continues from speaks, unless a scenario is named.
+		if (shift && at?.[model.scenarios.id] === undefined)
+			place[model.scenarioAxis] = continuationOf(model, place[model.scenarioAxis]!, here)?.scenario ?? place[model.scenarioAxis]!;
 		const frequency = model.account(place[model.accountAxis]!)?.frequency ?? 'per period';
-		const { fiscalYear } = model.periods.leaf(index);
-		const read = frequency === 'per year' ? model.periods.leaves.findIndex((leaf) => leaf.fiscalYear === fiscalYear) : index;
+		const { fiscalYear } = model.periods.leaf(here);
+		const read = frequency === 'per year' ? model.periods.leaves.findIndex((leaf) => leaf.fiscalYear === fiscalYear) : here;
 		return leafAt(model, cells, place, read) ?? Number.NaN;
 	};
-	const value = inDomain(formula.expression, operand) ? evaluate(formula.expression, operand) : Number.NaN;
+	const isUnder = (id: number, ordinal: number) =>
+		id === model.periods.dimension.id
+			? model.periods.dimension.tree.isUnder(model.periods.leaf(index).ordinal, ordinal)
+			: model.dimension(id)!.tree.isUnder(address[model.dimensions.findIndex((dimension) => dimension.id === id)]!, ordinal);
+	const facts: CellFacts = {
+		leaf: index,
+		periodOf: (member) => {
+			const ordinal = model.periods.dimension.ordinal(member);
+			return ordinal === undefined ? Number.NaN : model.periods.range(ordinal).from;
+		},
+		daysOf: (at) => (Date.parse(model.periods.leaf(at).end) - Date.parse(model.periods.leaf(at).start)) / 86_400_000 + 1,
+		isIn: ({ dimension, selections }) =>
+			selections.some((selection) => selectMembers(model.dimension(dimension)!, selection).some((ordinal) => isUnder(dimension, ordinal))),
+		isChosen: (dimension, member) => {
+			const ordinal = model.dimension(dimension)!.ordinal(member);
+			return ordinal !== undefined && isUnder(dimension, ordinal);
+		}
+	};
+	const value = inDomain(formula.expression, operand) ? evaluate(formula.expression, operand, facts) : Number.NaN;
 	return value === 0 || !Number.isFinite(value) ? undefined : value;
+}
+
+/** The leaf period so many periods of a level earlier or later, at the same place in it. */
+function shifted(model: Model, index: number, { level, by }: { level: string; by: number }): number | undefined {
+	const { periods } = model;
+	const runs = periods.dimension.members
+		.map((_, ordinal) => ({ ...periods.range(ordinal), level: periods.facts(ordinal)?.level }))
+		.filter((run) => run.level === level)
+		.sort((one, other) => one.from - other.from);
+	const at = runs.findIndex(({ from, to }) => index >= from && index <= to);
+	const [own, other] = [runs[at], at < 0 ? undefined : runs[at + by]];
+	const place = own && other ? other.from + (index - own.from) : -1;
+	return other && place >= other.from && place <= other.to ? place : undefined;
 }
 
 /** The product of the weights from a leaf up to, not including, a member; 0 when the leaf is not under it. */

@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import type { AccountRead } from '../formula';
 import type { AccountDefinition, Model } from '../model';
 import { buildModel, type MemberSketch } from './build-model';
 import type { StoredCell } from './naive-cell';
@@ -95,12 +96,71 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 				perLeaf: {},
 				formula: (account) => ({ kind: 'binary', operator: '*', left: account('start'), right: account('litres') })
 			},
-			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } }
+			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } },
+			// What looks back at its own results, through years and into the scenario that the plan continues from.
+			{
+				code: 'opening',
+				account: { timeBehaviour: 'opening' },
+				perLeaf: { scenario: 'plan' },
+				formula: (account) => ({ ...(account('closing') as AccountRead), shift: { level: 'month', by: -1 } })
+			},
+			{
+				code: 'closing',
+				account: { timeBehaviour: 'closing' },
+				perLeaf: { scenario: 'plan', from: '2026-05' },
+				formula: (account) => ({ kind: 'binary', operator: '+', left: account('opening'), right: account('extra') })
+			},
+			{
+				code: 'season',
+				account: {},
+				perLeaf: {},
+				formula: (account) => ({
+					kind: 'binary',
+					operator: '*',
+					left: { ...(account('fuel') as AccountRead), shift: { level: 'year', by: -1 } },
+					right: account('tariff', { route: fixedRoute })
+				})
+			},
+			// Conditions: on values, on members, on what is chosen; and functions.
+			{
+				code: 'bonus',
+				account: {},
+				perLeaf: {},
+				formula: (account) => ({
+					kind: 'when',
+					cases: [
+						{
+							condition: {
+								kind: 'or',
+								left: { kind: 'member is choice', dimension: 2, read: account('grade') as AccountRead },
+								right: { kind: 'compare', operator: '>', left: account('litres'), right: { kind: 'number', value: 100 } }
+							},
+							value: { kind: 'call', name: 'round', args: [account('litres')] }
+						}
+					],
+					otherwise: {
+						kind: 'binary',
+						operator: '*',
+						left: account('closing'),
+						right: {
+							kind: 'not',
+							of: {
+								kind: 'member in',
+								dimension: 5,
+								selections: [{ kind: 'these', members: Object.values((account('tariff', { route: fixedRoute }) as AccountRead).at!) }]
+							}
+						}
+					}
+				})
+			}
 		);
 		const month = (year: number, number: number) => `${year}-${String(number).padStart(2, '0')}`;
 		const model = buildModel({
 			accounts,
-			scenarios: [{ code: 'plan' }, { code: 'actual', span: [month(2026, 4), month(2027, 6)] }],
+			scenarios: [
+				{ code: 'plan', span: [month(2026, 7), month(2028, 3)], continues: 'actual' },
+				{ code: 'actual', span: [month(2026, 4), month(2027, 6)] }
+			],
 			entities: shape.entities.map((entity, index) => ({ ...entity, currency: shape.currencies[index]! })),
 			general: { route: shape.routes },
 			rates: ['GBP', 'NOK'].flatMap((currency, at) =>

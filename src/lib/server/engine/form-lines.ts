@@ -19,7 +19,9 @@ function factsOf(model: Model, line: FormLine, slice: Line): LineFacts {
 		account: member ?? null,
 		shownDecimals: line.decimals ?? (valueType === 'money' ? 0 : (facts?.decimals ?? 0)),
 		unit: facts?.unit ?? null,
-		formula: formula ? print(formula.expression, (account) => model.accounts.member(model.accounts.ordinal(account)!).name) : null
+		formula: formula
+			? print(formula.expression, { member: (account) => model.accounts.member(model.accounts.ordinal(account)!).name })
+			: null
 	};
 }
 

@@ -47,7 +47,7 @@ export function inspectCell(
 		leaf,
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
 		madeOf: formula ? [] : leaf ? leafOrigins(model, cube, draft, members, range.from) : originsBeneath(model, cube, draft, members, range),
-		formula: formula ? print(formula.expression, nameAccount) : null,
+		formula: formula ? print(formula.expression, { member: nameAccount }) : null,
 		notes: notesOf(flags, form),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { nearest, parseFormula, print, type Expression } from '../../core';
+import { nearest, print, readExpression as readText, type Expression } from '../../core';
 import { pool } from '../database';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -29,17 +29,22 @@ export async function expressionReader(modelId: number) {
 	);
 	return {
 		print: (expression: Expression, blocks?: BlockLabels): string =>
-			print(expression, (member) =>
-				blocks
-					? (blocks.find(({ id }) => id === member)?.label ?? 'a block that is gone')
-					: (nameOf.get(member) ?? 'an account that is gone')
-			),
+			print(expression, {
+				member: (member) =>
+					blocks
+						? (blocks.find(({ id }) => id === member)?.label ?? 'a block that is gone')
+						: (nameOf.get(member) ?? 'an account that is gone')
+			}),
 		parse: (text: string, blocks?: BlockLabels) => {
 			const known = blocks ? new Map(blocks.map(({ id, label }) => [label.toLowerCase(), id])) : byName;
-			return parseFormula(text, {
-				account: (name) => known.get(name.toLowerCase()),
-				place: () => 'Figures are read at the form’s own place here; braces are for live formulas.',
-				nearest: (name) => nearest(name, blocks ? blocks.map(({ label }) => label) : accounts.rows.map((account) => account.name))
+			const all = blocks ? blocks.map(({ label }) => label) : accounts.rows.map((account) => account.name);
+			return readText(text, {
+				account: ({ word }) => {
+					const found = known.get(word.toLowerCase());
+					if (found !== undefined) return found;
+					const near = nearest(word, all);
+					return `There is no ${blocks ? 'block' : 'account'} “${word}”.${near ? ` Did you mean “${near}”?` : ''}`;
+				}
 			});
 		}
 	};
@@ -54,6 +59,10 @@ export async function readExpression(
 	requirePermission(person, 'form.design');
 	const reader = await expressionReader(modelId);
 	const parsed = reader.parse(text, blocks);
-	if ('fault' in parsed) throw new Fault(422, 'not possible', `At character ${parsed.fault.at + 1}: ${parsed.fault.message}`, parsed.fault);
+	if ('fault' in parsed)
+		throw new Fault(422, 'not possible', `At character ${parsed.fault.from + 1}: ${parsed.fault.message}`, {
+			at: parsed.fault.from,
+			message: parsed.fault.message
+		});
 	return { expression: parsed.expression, text: reader.print(parsed.expression, blocks) };
 }

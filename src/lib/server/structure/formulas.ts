@@ -1,71 +1,157 @@
 import { z } from 'zod';
-import { Model, nearest, parseFormula, print, readsOf, type Expression } from '../../core';
+import {
+	Model,
+	namesOfModel,
+	print,
+	printScript,
+	readExpression,
+	readsOf,
+	ScriptNames,
+	type Expression,
+	type FormulaDefinition,
+	type FormulaScope,
+	type StoredScript
+} from '../../core';
 import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
 import { readModelDefinition } from '../database/definitions';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel, writeJournal } from './act';
+import { runbooksNaming } from './used';
 
-/** The live formula of an account as text with today's names; empty when it has none. */
-export async function readFormula(person: SignedIn | undefined, modelId: number, account: number): Promise<{ text: string }> {
-	requirePermission(person, 'structure.read');
-	const model = await modelOf(pool(), modelId);
-	const formula = model.definition.formulas.find((each) => each.account === account);
-	return { text: formula ? inNames(model, formula.expression) : '' };
+const id = z.number().int();
+const draftSchema = z.object({
+	text: z.string().max(20_000),
+	timing: z.enum(['per leaf', 'after totals']),
+	/** Where it stands, per leaf: scenarios, first and last period (member ids); null: all of them. */
+	scenarios: z.array(id).max(1_000).nullable(),
+	from: id.nullable(),
+	to: id.nullable()
+});
+/** A live formula as text with today's names, and where it stands. */
+export type FormulaDraft = z.infer<typeof draftSchema>;
+
+/** An account, and why it is named. */
+export interface Neighbour {
+	id: number;
+	name: string;
 }
 
-export const formulaSchema = z.object({ account: z.number().int(), text: z.string().max(4_000), was: z.string().max(8_000) });
+/** What an account's figures are made of by live formulas, and what they go into. */
+export interface AccountFormulas {
+	formulas: FormulaDraft[];
+	/** Accounts its formulas read, and accounts whose formulas read it. */
+	feeds: Neighbour[];
+	fed: Neighbour[];
+	/** Runbooks that name it. */
+	runbooks: Neighbour[];
+	/** What a scope may name. */
+	scenarios: Neighbour[];
+	periods: Neighbour[];
+}
+
+/** The live formulas of an account, with what they read and what reads them. */
+export async function readFormulas(person: SignedIn | undefined, modelId: number, account: number): Promise<AccountFormulas> {
+	requirePermission(person, 'structure.read');
+	const model = await modelOf(pool(), modelId);
+	const ordinal = model.accounts.ordinal(account);
+	if (ordinal === undefined) throw notFound('account');
+	const named = (members: Iterable<number>): Neighbour[] =>
+		[...new Set(members)].flatMap((member) => {
+			const found = model.accounts.ordinal(member);
+			return found === undefined ? [] : [{ id: member, name: model.accounts.member(found).name }];
+		});
+	const reads = ({ expression }: FormulaDefinition) => readsOf(expression).map(({ member }) => member);
+	const own = model.definition.formulas.filter((each) => each.account === account);
+	return {
+		formulas: await draftsOf(pool(), model, account),
+		feeds: named(own.flatMap(reads)),
+		fed: named(model.definition.formulas.filter((each) => reads(each).includes(account)).map((each) => each.account)),
+		runbooks: await runbooksNaming(pool(), account),
+		scenarios: model.scenarios.members.map(({ id: member, name }) => ({ id: member, name })),
+		periods: model.periods.leaves.map((leaf) => {
+			const { id: member, name } = model.periods.dimension.member(leaf.ordinal);
+			return { id: member, name };
+		})
+	};
+}
+
+export const formulaSchema = z.object({ account: id, formulas: z.array(draftSchema).max(20), was: z.array(draftSchema).max(20) });
 
 /**
- * Sets the live formula of an account, computed from totals; an empty text takes it away.
- * @throws Fault 422 with the position of the first fault, 409 when it was changed meanwhile
+ * Sets the live formulas of an account: per leaf, each in its scope, or one from totals. None takes them away.
+ * @throws Fault 422 with the position of the first fault, 409 when they were changed meanwhile
  */
-export async function setFormula(
+export async function setFormulas(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ account, text, was }: z.infer<typeof formulaSchema>
-): Promise<{ text: string }> {
+	{ account, formulas, was }: z.infer<typeof formulaSchema>
+): Promise<AccountFormulas> {
 	const writer = requirePermission(person, 'structure.write');
-	return transaction(async (client) => {
+	await transaction(async (client) => {
 		await lockModel(client, modelId);
 		const model = await modelOf(client, modelId);
 		const ordinal = model.accounts.ordinal(account);
 		if (ordinal === undefined) throw notFound('account');
 		const name = model.accounts.member(ordinal).name;
-		const before = model.definition.formulas.find((each) => each.account === account);
-		const standing = before ? inNames(model, before.expression) : '';
-		if (standing !== was)
-			throw new Fault(409, 'conflict', `The formula of “${name}” was changed meanwhile: it is ${standing || 'empty'} now.`);
-		let expression: Expression | null = null;
-		if (text.trim() !== '') {
-			const parsed = parseFormula(text, namesOf(model));
-			if ('fault' in parsed)
-				throw new Fault(422, 'not possible', `At character ${parsed.fault.at + 1}: ${parsed.fault.message}`, parsed.fault);
-			expression = parsed.expression;
-			refuseCircle(model, account, expression);
-			if (!model.account(ordinal)) throw new Fault(422, 'not possible', `“${name}” only groups others. Give it a kind first.`);
-		}
+		const standing = await draftsOf(client, model, account);
+		if (JSON.stringify(standing) !== JSON.stringify(was))
+			throw new Fault(409, 'conflict', `The formula of “${name}” was changed meanwhile: it is ${inShort(standing) || 'empty'} now.`);
+		const names = new ScriptNames(model);
+		const read = formulas.map((draft, place) => {
+			const found = readExpression(draft.text, namesOfModel(names));
+			if ('fault' in found)
+				throw new Fault(
+					422,
+					'not possible',
+					`${formulas.length > 1 ? `Formula ${place + 1}: at` : 'At'} character ${found.fault.from + 1}: ${found.fault.message}`,
+					{ at: found.fault.from, message: found.fault.message }
+				);
+			return { ...draft, ...found };
+		});
+		if (read.some(({ timing }) => timing === 'after totals') && read.length > 1)
+			throw new Fault(422, 'not possible', 'A formula from totals stands alone: it holds in all scenarios and periods.');
+		if (read.length > 0 && !model.account(ordinal))
+			throw new Fault(422, 'not possible', `“${name}” only groups others. Give it a kind first.`);
+		for (const { timing, expression } of read) if (timing === 'after totals') refuseCircle(model, account, expression);
 		await client.query('DELETE FROM formula WHERE model_id = $1 AND account_id = $2', [modelId, account]);
-		if (expression)
-			await client.query("INSERT INTO formula (model_id, account_id, timing, expression) VALUES ($1, $2, 'after totals', $3)", [
+		for (const { timing, expression, text, names: uses, scenarios, from, to } of read) {
+			const scope: FormulaScope = {
+				...(scenarios && { scenarios }),
+				...(from !== null && { from }),
+				...(to !== null && { to })
+			};
+			const script: StoredScript = { text: text.trim(), names: uses.map((use) => ({ ...use, ...trimmed(text, use) })) };
+			await client.query('INSERT INTO formula (model_id, account_id, timing, expression, script, scope) VALUES ($1, $2, $3, $4, $5, $6)', [
 				modelId,
 				account,
-				JSON.stringify(expression)
+				timing,
+				JSON.stringify(expression),
+				JSON.stringify(script),
+				timing === 'per leaf' && Object.keys(scope).length > 0 ? JSON.stringify(scope) : null
 			]);
+		}
 		await refuseBrokenModel(client, modelId);
-		const now = expression ? inNames(model, expression) : '';
+		const now = await draftsOf(client, await modelOf(client, modelId), account);
 		await writeJournal(client, {
 			person: writer.id,
 			modelId,
 			dimensionId: model.accounts.id,
-			words: expression ? `Set the formula of “${name}”` : `Took away the formula of “${name}”`,
-			objects: [{ kind: 'model', id: account, name, before: { formula: standing }, after: { formula: now } }]
+			words: now.length > 0 ? `Set the formula of “${name}”` : `Took away the formula of “${name}”`,
+			objects: [{ kind: 'model', id: account, name, before: { formula: inShort(standing) }, after: { formula: inShort(now) } }]
 		});
 		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
-		return { text: now };
 	});
+	return readFormulas(person, modelId, account);
 }
+
+const trimmed = (text: string, { from, to }: { from: number; to: number }) => {
+	const gone = text.length - text.trimStart().length;
+	return { from: from - gone, to: to - gone };
+};
+
+const inShort = (drafts: readonly FormulaDraft[]): string => drafts.map(({ text }) => text).join('; ');
 
 async function modelOf(database: Database, modelId: number): Promise<Model> {
 	const definition = await readModelDefinition(database, modelId);
@@ -73,43 +159,42 @@ async function modelOf(database: Database, modelId: number): Promise<Model> {
 	return new Model(definition);
 }
 
-function inNames(model: Model, expression: Expression): string {
-	const nameOf = (member: number, dimension = model.accounts.id) => {
-		const found = model.dimension(dimension)!;
-		return found.member(found.ordinal(member)!).name;
-	};
-	return print(expression, nameOf, (dimension) => model.dimension(dimension)!.name);
+/** The formulas of an account as they are shown and changed. */
+async function draftsOf(database: Database, model: Model, account: number): Promise<FormulaDraft[]> {
+	const found = await database.query<{
+		timing: FormulaDraft['timing'];
+		expression: Expression;
+		script: StoredScript | null;
+		scope: FormulaScope | null;
+	}>('SELECT timing, expression, script, scope FROM formula WHERE model_id = $1 AND account_id = $2 ORDER BY id', [model.definition.id, account]);
+	return found.rows.map(({ timing, expression, script, scope }) => ({
+		text: script ? printScript(model, script) : inNames(model, expression),
+		timing,
+		scenarios: scope?.scenarios ? [...scope.scenarios] : null,
+		from: scope?.from ?? null,
+		to: scope?.to ?? null
+	}));
 }
 
-/** Names by code first, then by name where only one member has it. */
-function namesOf(model: Model): Parameters<typeof parseFormula>[1] {
-	const find = (dimension: (typeof model)['accounts'], name: string): number | undefined => {
-		const byCode = dimension.ordinalOfCode(name);
-		if (byCode !== undefined) return dimension.member(byCode).id;
-		const named = dimension.members.filter((member) => member.name === name);
-		return named.length === 1 ? named[0]!.id : undefined;
-	};
-	return {
-		account: (name) => find(model.accounts, name),
-		place: (dimensionName, memberName) => {
-			const dimension = model.dimensions.find(({ name, code }) => name === dimensionName || code === dimensionName);
-			if (!dimension) return `There is no dimension “${dimensionName}”.`;
-			const member = find(dimension, memberName);
-			return member === undefined ? `There is no member “${memberName}” in ${dimension.name}.` : { dimension: dimension.id, member };
+/** An expression as text with today's names. */
+export function inNames(model: Model, expression: Expression): string {
+	return print(expression, {
+		member: (member, dimension = model.accounts.id) => {
+			const found = model.dimension(dimension);
+			const ordinal = found?.ordinal(member);
+			return found && ordinal !== undefined ? found.member(ordinal).name : 'a member that is gone';
 		},
-		nearest: (name) =>
-			nearest(
-				name,
-				model.accounts.members.flatMap((member) => [member.name, member.code])
-			)
-	};
+		dimension: (dimension) => model.dimension(dimension)?.name ?? 'a dimension that is gone'
+	});
 }
 
-/** A formula must not lead back to its own account. */
+/** A formula from totals must not lead back to its own account. */
 function refuseCircle(model: Model, account: number, expression: Expression): void {
 	const nameOf = (member: number) => model.accounts.member(model.accounts.ordinal(member)!).name;
 	const formulaOf = (member: number) =>
-		member === account ? expression : model.definition.formulas.find((each) => each.account === member)?.expression;
+		member === account
+			? expression
+			: model.definition.formulas.find((each) => each.account === member && each.timing === 'after totals')?.expression;
 	const visit = (member: number, path: readonly number[]): void => {
 		if (path.includes(member))
 			throw new Fault(

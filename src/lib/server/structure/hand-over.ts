@@ -1,9 +1,10 @@
 import type pg from 'pg';
-import type { Expression } from '../../core';
+import { mapExpression, membersIn, type Expression, type StoredScript } from '../../core';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
 import { readSeriesAt } from '../database/cells';
 import type { SeriesChange } from '../database/series';
+import { handOverRunbooks } from '../runbook/hand-over';
 import { formsOf, mapMembers, modelsOf } from './used';
 
 /**
@@ -78,18 +79,18 @@ export async function replaceUses(client: pg.PoolClient, dimensionId: number, fr
 	for (const column of ['continues_from', 'compared_with'] as const)
 		await client.query(`UPDATE scenario SET ${column} = nullif($2::integer, member_id) WHERE ${column} = $1`, [from, to]);
 	await client.query('UPDATE variable SET member_id = $2 WHERE member_id = $1', [from, to]);
-	const formulas = await client.query<{ model: number; account: number; expression: Expression }>(
-		'SELECT model_id AS model, account_id AS account, expression FROM formula'
+	const replaced = (member: number) => (member === from ? to : member);
+	const formulas = await client.query<{ id: number; account: number; expression: Expression; script: StoredScript | null }>(
+		'SELECT id, account_id AS account, expression, script FROM formula'
 	);
-	for (const { model, account, expression } of formulas.rows) {
-		const replaced = replaceMember(expression, from, to);
-		if (account !== from && JSON.stringify(replaced) !== JSON.stringify(expression))
-			await client.query('UPDATE formula SET expression = $3 WHERE model_id = $1 AND account_id = $2', [
-				model,
-				account,
-				JSON.stringify(replaced)
+	for (const { id, account, expression, script } of formulas.rows)
+		if (account !== from && membersIn(expression).has(from))
+			await client.query('UPDATE formula SET expression = $2, script = $3 WHERE id = $1', [
+				id,
+				JSON.stringify(mapExpression(expression, replaced)),
+				script && JSON.stringify(withMember(script, replaced))
 			]);
-	}
+	await handOverRunbooks(client, replaced);
 	// Unsaved entries follow too; where both have one, the one that stands there stays.
 	await client.query(
 		`UPDATE draft_cell d SET address = array_replace(address, $1, $2) WHERE $1 = ANY (address)
@@ -100,26 +101,10 @@ export async function replaceUses(client: pg.PoolClient, dimensionId: number, fr
 	await client.query('UPDATE draft SET version = version + 1');
 }
 
-function replaceMember(expression: Expression, from: number, to: number): Expression {
-	switch (expression.kind) {
-		case 'number':
-			return expression;
-		case 'account':
-			return {
-				...expression,
-				member: expression.member === from ? to : expression.member,
-				...(expression.at && {
-					at: Object.fromEntries(Object.entries(expression.at).map(([dimension, member]) => [dimension, member === from ? to : member]))
-				})
-			};
-		case 'negative':
-			return { ...expression, of: replaceMember(expression.of, from, to) };
-		case 'binary':
-			return { ...expression, left: replaceMember(expression.left, from, to), right: replaceMember(expression.right, from, to) };
-		default:
-			return expression satisfies never;
-	}
-}
+const withMember = ({ text, names }: StoredScript, replaced: (member: number) => number): StoredScript => ({
+	text,
+	names: names.map((use) => ({ ...use, member: replaced(use.member) }))
+});
 
 const countValues = (series: readonly { amounts: Float64Array }[]): number =>
 	series.reduce((sum, { amounts }) => sum + amounts.reduce((count, value) => count + (value === value ? 1 : 0), 0), 0);

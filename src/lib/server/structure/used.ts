@@ -1,4 +1,4 @@
-import { readsOf, type Expression, type FormLayout, type MemberReference, type Selection } from '../../core';
+import { mapExpression, mapSelection, membersIn, type Expression, type FormLayout, type MemberReference, type Selection } from '../../core';
 import type { Database } from '../database';
 import { layoutSchema } from '../form/layout-schema';
 
@@ -53,20 +53,12 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 		[memberId]
 	);
 	uses.push(...named.rows);
-	const runbooks = await database.query<{ id: number; name: string }>(
-		`SELECT DISTINCT b.id, b.name FROM runbook b JOIN runbook_step s ON s.runbook_id = b.id CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member) WHERE x.member = $1`,
-		[memberId]
-	);
-	for (const { id, name } of runbooks.rows) uses.push({ kind: 'runbook', name, path: `/rules/${id}` });
+	for (const { id, name } of await runbooksNaming(database, memberId)) uses.push({ kind: 'runbook', name, path: `/rules/${id}` });
 	const formulas = await database.query<{ account: number; name: string; expression: Expression }>(
 		'SELECT f.account_id AS account, m.name, f.expression FROM formula f JOIN member m ON m.id = f.account_id'
 	);
 	for (const { account, name, expression } of formulas.rows)
-		if (
-			account === memberId ||
-			readsOf(expression).some((read) => read.member === memberId || Object.values(read.at ?? {}).includes(memberId))
-		)
-			uses.push({ kind: 'formula', name });
+		if (account === memberId || membersIn(expression).has(memberId)) uses.push({ kind: 'formula', name });
 	for (const { id, name } of models) {
 		const count = await countNumbers(database, id, dimensionId, [memberId]);
 		if (count > 0) uses.push({ kind: 'numbers', name, count });
@@ -83,6 +75,15 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 	);
 	if (beside.rows[0]!.count > 0) uses.push({ kind: 'note', name: 'Notes, detail lines and links', count: beside.rows[0]!.count });
 	return uses;
+}
+
+/** The runbooks whose steps name a member. */
+export async function runbooksNaming(database: Database, memberId: number): Promise<{ id: number; name: string }[]> {
+	const found = await database.query<{ id: number; name: string }>(
+		`SELECT DISTINCT b.id, b.name FROM runbook b JOIN runbook_step s ON s.runbook_id = b.id CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member) WHERE x.member = $1`,
+		[memberId]
+	);
+	return found.rows;
 }
 
 /** Which of some members anything names, or numbers stand at. A statement a table, however many members. */
@@ -102,9 +103,7 @@ export async function usedAmong(database: Database, dimensionId: number, members
 	);
 	for (const { id } of named.rows) used.add(id);
 	const formulas = await database.query<{ expression: Expression }>('SELECT expression FROM formula');
-	for (const { expression } of formulas.rows)
-		for (const read of readsOf(expression))
-			for (const id of [read.member, ...Object.values(read.at ?? {})]) if (asked.has(id)) used.add(id);
+	for (const { expression } of formulas.rows) for (const id of membersIn(expression)) if (asked.has(id)) used.add(id);
 	const period = await database.query("SELECT FROM dimension WHERE id = $1 AND kind = 'period'", [dimensionId]);
 	for (const { id: modelId } of await modelsOf(database, dimensionId)) {
 		for (const form of await formsOf(database, modelId)) for (const id of membersNamed(form.layout)) if (asked.has(id)) used.add(id);
@@ -172,33 +171,8 @@ export function membersNamed(layout: FormLayout): Set<number> {
 /** The layout with every member it names replaced. */
 export function mapMembers(layout: FormLayout, map: (member: number, dimension: number) => number): FormLayout {
 	const reference = (each: MemberReference, dimension: number): MemberReference => (typeof each === 'number' ? map(each, dimension) : each);
-	const selection = (each: Selection, dimension: number): Selection => {
-		switch (each.kind) {
-			case 'these':
-				return { ...each, members: each.members.map((member) => reference(member, dimension)) };
-			case 'all':
-				return each;
-			case 'children':
-			case 'leaves':
-			case 'under':
-			case 'ancestors':
-			case 'siblings':
-				return { ...each, of: reference(each.of, dimension) };
-			case 'level':
-				return each.of === undefined ? each : { ...each, of: reference(each.of, dimension) };
-			case 'range':
-				return { ...each, from: reference(each.from, dimension), to: reference(each.to, dimension) };
-			case 'where':
-				return { ...each, in: selection(each.in, dimension) };
-			case 'any of':
-				return { ...each, selections: each.selections.map((inner) => selection(inner, dimension)) };
-			case 'except':
-				return { ...each, from: selection(each.from, dimension), without: selection(each.without, dimension) };
-			default:
-				return each satisfies never;
-		}
-	};
-	const accounts = (expression: Expression): Expression => mapReads(expression, (member) => map(member, ACCOUNTS));
+	const selection = (each: Selection, dimension: number): Selection => mapSelection(each, (member) => map(member, dimension));
+	const accounts = (expression: Expression): Expression => mapExpression(expression, map);
 	const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] =>
 		each.kind === 'cells'
 			? {
@@ -228,22 +202,4 @@ export function mapMembers(layout: FormLayout, map: (member: number, dimension: 
 			ownLines: { ...layout.ownLines, parent: reference(layout.ownLines.parent, layout.ownLines.dimension) }
 		})
 	};
-}
-
-/** In place of a dimension (id) where a member is an account. */
-const ACCOUNTS = -1;
-
-function mapReads(expression: Expression, map: (member: number) => number): Expression {
-	switch (expression.kind) {
-		case 'number':
-			return expression;
-		case 'account':
-			return { ...expression, member: map(expression.member) };
-		case 'negative':
-			return { ...expression, of: mapReads(expression.of, map) };
-		case 'binary':
-			return { ...expression, left: mapReads(expression.left, map), right: mapReads(expression.right, map) };
-		default:
-			return expression satisfies never;
-	}
 }

@@ -176,16 +176,19 @@ async function addFormulas(
 		return;
 	}
 	for (const { account: member, name, expression } of formulas.rows) {
+		// Several in scopes of their own are one box.
+		if (nodes.some(({ id }) => id === `formula ${member}`)) continue;
 		const lost = readsOf(expression).some((read) => !names.has(read.member));
 		nodes.push({
 			id: `formula ${member}`,
 			kind: 'formula',
 			name,
-			note: lost ? 'live formula' : print(expression, (id) => names.get(id) ?? '?'),
+			note: lost ? 'live formula' : print(expression, { member: (id) => names.get(id) ?? '?' }),
 			trouble: lost ? 'reads an account that is gone' : null,
 			path
 		});
-		const inner = readsOf(expression).filter((read) => computed.has(read.member));
+		// What looks back at itself, or around a circle in time, draws no arrow back.
+		const inner = readsOf(expression).filter((read) => computed.has(read.member) && !read.shift);
 		for (const read of inner) edges.push({ from: `formula ${read.member}`, to: `formula ${member}` });
 		if (inner.length === 0) edges.push({ from: `dimension ${account.id}`, to: `formula ${member}` });
 	}

@@ -1,8 +1,20 @@
 import type pg from 'pg';
-import { fieldsOf, generatePeriods, type DimensionState, type Expression, type FormLayout, type MemberState } from '../../../core';
+import {
+	fieldsOf,
+	generatePeriods,
+	Model,
+	namesOfModel,
+	readExpression,
+	ScriptNames,
+	type DimensionState,
+	type Expression,
+	type FormLayout,
+	type MemberState
+} from '../../../core';
 import { transaction } from '../../database';
 import { createCellTable } from '../../database/cells';
 import { lockModel, postChangeSet } from '../../database/change-set';
+import { readModelDefinition } from '../../database/definitions';
 import { Fault } from '../../fault';
 import { layoutSchema } from '../../form/layout-schema';
 import { sourceSchema } from '../../import/recipe';
@@ -286,13 +298,7 @@ async function createRest(
 			member ? memberOf(member) : null,
 			number
 		]);
-	for (const formula of packed.formulas)
-		await client.query('INSERT INTO formula (model_id, account_id, timing, expression) VALUES ($1, $2, $3, $4)', [
-			modelId,
-			account(formula.account),
-			formula.timing,
-			JSON.stringify(unpackExpression(formula.expression, account, made, memberOf))
-		]);
+	await createFormulas(client, modelId, packed, made, memberOf);
 	for (const { name, layer, state, members } of packed.locks) {
 		const lock = await client.query<{ id: number }>(
 			'INSERT INTO access_lock (model_id, layer, state, name) VALUES ($1, $2, $3, $4) RETURNING id',
@@ -413,6 +419,40 @@ function unpackExpression(
 			};
 		default:
 			return expression satisfies never;
+	}
+}
+
+/** Formulas as they were written, read with the new model's names. @throws Fault 422 naming the one that cannot be read */
+async function createFormulas(
+	client: pg.PoolClient,
+	modelId: number,
+	packed: ModelPackage,
+	made: ReadonlyMap<string, Made>,
+	memberOf: (reference: { dimension: string; member: string }) => number
+): Promise<void> {
+	if (packed.formulas.length === 0) return;
+	const keyOf = (kind: string) => packed.dimensions.find((dimension) => dimension.kind === kind)!.key;
+	const of = (kind: string) => (member: string) => memberOf({ dimension: keyOf(kind), member });
+	const [account, scenario, period] = [of('account'), of('scenario'), of('period')];
+	const names = new ScriptNames(new Model((await readModelDefinition(client, modelId))!));
+	for (const { account: on, timing, text, expression, scope } of packed.formulas) {
+		const read = text === undefined ? undefined : readExpression(text, namesOfModel(names));
+		if (read && 'fault' in read) throw new Fault(422, 'not understood', `formulas.json, the formula of ${on}: ${read.fault.message}`);
+		if (!read && !expression) throw new Fault(422, 'not understood', `formulas.json: the formula of ${on} says nothing.`);
+		await client.query('INSERT INTO formula (model_id, account_id, timing, expression, script, scope) VALUES ($1, $2, $3, $4, $5, $6)', [
+			modelId,
+			account(on),
+			timing,
+			JSON.stringify(read ? read.expression : unpackExpression(expression!, account, made, memberOf)),
+			read ? JSON.stringify({ text, names: read.names }) : null,
+			scope
+				? JSON.stringify({
+						...(scope.scenarios && { scenarios: scope.scenarios.map(scenario) }),
+						...(scope.from !== undefined && { from: period(scope.from) }),
+						...(scope.to !== undefined && { to: period(scope.to) })
+					})
+				: null
+		]);
 	}
 }
 

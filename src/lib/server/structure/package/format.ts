@@ -39,7 +39,7 @@ export type PackedDimension = z.infer<typeof dimension>;
 
 const reference = z.object({ dimension: text, member: text });
 
-/** An expression with codes for ids. */
+/** An expression with codes for ids, as packages held formulas before they held text. */
 export type PackedExpression =
 	| { kind: 'number'; value: number }
 	| { kind: 'account'; account: string; at?: { dimension: string; member: string }[] | undefined }
@@ -135,7 +135,19 @@ export const packageSchema = z.object({
 		)
 		.max(100),
 	variables: z.array(z.object({ name: text, member: reference.nullable(), number: z.number().nullable() })).max(1_000),
-	formulas: z.array(z.object({ account: text, timing: z.literal('after totals'), expression })).max(10_000),
+	formulas: z
+		.array(
+			z.object({
+				account: text,
+				timing: z.enum(['after totals', 'per leaf']),
+				/** In the formula language, with names; packages of before hold a tree instead. */
+				text: z.string().max(20_000).optional(),
+				expression: expression.optional(),
+				/** Where it stands per leaf, by codes. */
+				scope: z.object({ scenarios: z.array(text).max(1_000).optional(), from: text.optional(), to: text.optional() }).optional()
+			})
+		)
+		.max(10_000),
 	locks: z
 		.array(
 			z.object({

@@ -145,7 +145,10 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 	}
 	compareList('Rates', 'rate set', model.rates, packed.rates, ({ name }) => name);
 	compareList('Variables', 'variable', model.variables, packed.variables, ({ name }) => name);
-	compareList('Formulas', 'formula of', model.formulas, packed.formulas, ({ account }) => account);
+	compareList('Formulas', 'formula of', model.formulas, packed.formulas, ({ account, scope }) =>
+		// Several formulas of an account differ in their scope.
+		scope ? `${account} ${JSON.stringify(scope)}` : account
+	);
 	compareList('Locks', 'lock', model.locks, packed.locks, ({ name }) => name);
 	compareList('Forms', 'form', model.forms, packed.forms, ({ code }) => code);
 	compareList('Imports', 'import', model.imports, packed.imports, ({ code }) => code);

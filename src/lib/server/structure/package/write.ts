@@ -1,6 +1,6 @@
 import JSZip from 'jszip';
 import { stringify } from 'csv-stringify/sync';
-import { inTreeOrder, type Expression, type FormLayout } from '../../../core';
+import { inTreeOrder, Model, printScript, type Expression, type FormLayout, type FormulaScope, type StoredScript } from '../../../core';
 import { pool, type Database } from '../../database';
 import { readAllSeries } from '../../database/cells';
 import { addressDimensions, readModelDefinition } from '../../database/definitions';
@@ -8,9 +8,10 @@ import { notFound } from '../../fault';
 import { sourceSchema } from '../../import/recipe';
 import { requirePermission, type SignedIn } from '../../session';
 import { calendarDefinition } from '../calendar';
+import { inNames } from '../formulas';
 import { readDimension } from '../read-state';
 import { formsOf, mapMembers } from '../used';
-import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedExpression, type PackedForm, type PackedSeries } from './format';
+import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedForm, type PackedSeries } from './format';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
 export async function exportPackage(
@@ -119,13 +120,7 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 			member: member === null ? null : members.get(member)!,
 			number
 		})),
-		formulas: definition.formulas
-			.map(({ account, expression }) => ({
-				account: codeOf(account),
-				timing: 'after totals' as const,
-				expression: packExpression(expression, codeOf, keyOf)
-			}))
-			.sort((a, b) => compare([a.account], [b.account])),
+		formulas: await packFormulas(database, new Model(definition), codeOf),
 		locks: await packLocks(database, modelId, members),
 		forms: (await formsOf(database, modelId)).map((form) => packForm(form, keyOf, members)).sort((a, b) => compare([a.code], [b.code])),
 		imports: await packImports(database, modelId, keyOf, codeOf)
@@ -165,33 +160,29 @@ function inFieldOrder(
 	);
 }
 
-function packExpression(expression: Expression, codeOf: (id: number) => string, keyOf: ReadonlyMap<number, string>): PackedExpression {
-	switch (expression.kind) {
-		case 'number':
-			return expression;
-		case 'account':
-			return {
-				kind: 'account',
-				account: codeOf(expression.member),
-				...(expression.at && {
-					at: Object.entries(expression.at).map(([dimension, member]) => ({
-						dimension: keyOf.get(Number(dimension))!,
-						member: codeOf(member)
-					}))
-				})
-			};
-		case 'negative':
-			return { kind: 'negative', of: packExpression(expression.of, codeOf, keyOf) };
-		case 'binary':
-			return {
-				kind: 'binary',
-				operator: expression.operator,
-				left: packExpression(expression.left, codeOf, keyOf),
-				right: packExpression(expression.right, codeOf, keyOf)
-			};
-		default:
-			return expression satisfies never;
-	}
+/** Formulas as text with today's names: what one reads, and what another system can read. */
+async function packFormulas(database: Database, model: Model, codeOf: (id: number) => string): Promise<ModelPackage['formulas']> {
+	const found = await database.query<{
+		account: number;
+		timing: 'after totals' | 'per leaf';
+		expression: Expression;
+		script: StoredScript | null;
+		scope: FormulaScope | null;
+	}>('SELECT account_id AS account, timing, expression, script, scope FROM formula WHERE model_id = $1 ORDER BY id', [model.definition.id]);
+	return found.rows
+		.map(({ account, timing, expression, script, scope }) => ({
+			account: codeOf(account),
+			timing,
+			text: script ? printScript(model, script) : inNames(model, expression),
+			...(scope && {
+				scope: {
+					...(scope.scenarios && { scenarios: scope.scenarios.map(codeOf).sort() }),
+					...(scope.from !== undefined && { from: codeOf(scope.from) }),
+					...(scope.to !== undefined && { to: codeOf(scope.to) })
+				}
+			})
+		}))
+		.sort((a, b) => compare([a.account, a.text], [b.account, b.text]));
 }
 
 function packForm(

@@ -1,7 +1,7 @@
 import { answer, readBody } from '$lib/server/answer';
-import { formulaSchema, readFormula, setFormula } from '$lib/server/structure';
+import { formulaSchema, readFormulas, setFormulas } from '$lib/server/structure';
 
-export const GET = ({ locals, url }) => answer(() => readFormula(locals.person, locals.modelId, Number(url.searchParams.get('account'))));
+export const GET = ({ locals, url }) => answer(() => readFormulas(locals.person, locals.modelId, Number(url.searchParams.get('account'))));
 
 export const POST = ({ request, locals }) =>
-	answer(async () => setFormula(locals.person, locals.modelId, await readBody(request, formulaSchema)));
+	answer(async () => setFormulas(locals.person, locals.modelId, await readBody(request, formulaSchema)));

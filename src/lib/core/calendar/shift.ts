@@ -1,4 +1,4 @@
-import type { PeriodAxis } from '../calendar';
+import type { PeriodAxis } from './period-axis';
 
 /** Where each leaf period reads when it is shifted, or which run of leaf periods it stands in. One table a level, made once. */
 export class Shifts {
