@@ -36,7 +36,8 @@ for (const size of only ? [] : sizes) {
 	if (size <= 5_000_000) measures.push(await openCold(data));
 	data.duck.closeSync();
 }
-if (!only) measures.push(await typePrice(), await liveFormula(1_000_000), ...(await structureAtSize()));
+if (!only || only === 'live') measures.push(await typePrice(), await liveFormula(1_000_000));
+if (!only) measures.push(...(await structureAtSize()));
 if (!only || only === 'runbooks') measures.push(...(await runbooks()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'form') measures.push(...(await formPage()));

@@ -135,19 +135,36 @@ function balanceFigures(): Figure[] {
 		'2020': [31e6, -0.05]
 	} as const;
 	const sizes = { NOR: 1.1, SKE: 0.9, AMB: 1.0, SVC: 0.15 } as const;
-	return Object.entries(sizes).flatMap(([entity, size]) =>
-		Object.entries(balances).map(([account, [amount, drift]]) =>
-			withNoise({
-				account,
-				entity,
-				department: 'NODEP',
-				route: 'NOROUTE',
-				decimals: 2,
-				system: 'people',
-				amount: ({ yearsOn }) => amount * size * LOCAL[entity as keyof typeof LOCAL] * (1 + drift) ** yearsOn
-			})
+	return Object.entries(sizes)
+		.flatMap(([entity, size]) =>
+			Object.entries(balances).map(([account, [amount, drift]]) =>
+				withNoise({
+					account,
+					entity,
+					department: 'NODEP',
+					route: 'NOROUTE',
+					decimals: 2,
+					system: 'people',
+					amount: ({ yearsOn }) => amount * size * LOCAL[entity as keyof typeof LOCAL] * (1 + drift) ** yearsOn
+				})
+			)
 		)
-	);
+		.concat(Object.entries(sizes).flatMap(([entity, size]) => vesselFigures(entity as keyof typeof LOCAL, size)));
+}
+
+/** What is bought for the fleet in winter, and how it wears. */
+function vesselFigures(entity: keyof typeof LOCAL, size: number): Figure[] {
+	const of = (account: string, euros: (facts: MonthFacts) => number): Figure =>
+		withNoise({
+			account,
+			entity,
+			department: 'NODEP',
+			route: 'NOROUTE',
+			decimals: 2,
+			system: 'people',
+			amount: (facts) => euros(facts) * size * LOCAL[entity]
+		});
+	return [of('1012', ({ month }) => (month <= 2 || month === 11 ? 420_000 : 12_000)), of('1013', () => 318_000)];
 }
 
 /** Actual figures scatter, plans are rounded to hundreds and smoother. */

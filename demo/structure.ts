@@ -11,6 +11,10 @@ export interface Branch {
 	account?: Omit<AccountDefinition, 'member'>;
 	/** Account codes as operands. */
 	formula?: (account: (code: string) => Expression) => Expression;
+	/** A formula per leaf, as text, standing in the budget and the stretch plan. */
+	live?: string;
+	/** Of a choice: the dimension whose members may be chosen, routes unless said. */
+	chosenFrom?: 'route' | 'period';
 	currency?: string;
 }
 
@@ -103,6 +107,19 @@ const costGroup = (code: string, name: string, accounts: readonly (readonly [str
 	children: accounts.map(([accountCode, accountName]) => leaf(accountCode, accountName, cost))
 });
 
+/** The bonus falls into the month that was chosen for the line, wherever basic pay is. */
+const withBonus = (pay: Branch): Branch => ({
+	...pay,
+	children: [
+		...pay.children!,
+		{
+			...leaf('6195', 'Bonus', cost),
+			live: `when Month is "Bonus month"{Department: "No department", Route: "No route"}
+then "Basic pay" * "Bonus share"{Department: "No department", Route: "No route"} -- of a month's pay`
+		}
+	]
+});
+
 export const ACCOUNTS: Branch[] = [
 	{
 		code: 'OC',
@@ -141,7 +158,7 @@ export const ACCOUNTS: Branch[] = [
 					leaf('6050', 'Card fees', cost)
 				]
 			},
-			costGroup('CREW', 'Crew and terminal pay', PAY_ACCOUNTS),
+			withBonus(costGroup('CREW', 'Crew and terminal pay', PAY_ACCOUNTS)),
 			{
 				code: 'GOODS',
 				name: 'Goods sold onboard',
@@ -227,6 +244,23 @@ export const ACCOUNTS: Branch[] = [
 		]
 	},
 	{
+		code: 'BONUS',
+		name: 'Bonus rules',
+		children: [
+			{ ...leaf('B10', 'Bonus month', fact('choice')), weight: 0, chosenFrom: 'period' },
+			{ ...leaf('B20', 'Bonus share', fact('percent', 1)), weight: 0 }
+		]
+	},
+	{
+		code: 'FLEET',
+		name: 'Vessels, month by month',
+		children: [
+			{ ...leaf('1011', 'Vessels at the start', money('asset', 'opening')), live: 'Vessels{Month - 1} -- through all years' },
+			leaf('1012', 'Vessels bought', money('asset')),
+			{ ...leaf('1013', 'Depreciation of vessels', money('asset')), weight: -1 }
+		]
+	},
+	{
 		code: 'BS',
 		name: 'Net assets',
 		children: [
@@ -234,7 +268,10 @@ export const ACCOUNTS: Branch[] = [
 				code: 'ASSETS',
 				name: 'Assets',
 				children: [
-					leaf('1010', 'Vessels', money('asset', 'closing')),
+					{
+						...leaf('1010', 'Vessels', money('asset', 'closing')),
+						live: '"Vessels at the start" + "Vessels bought" - "Depreciation of vessels"'
+					},
 					leaf('1020', 'Debtors', money('asset', 'closing')),
 					leaf('1030', 'Cash', money('asset', 'closing'))
 				]

@@ -104,6 +104,7 @@ export async function loadFigures(
 					}
 				}
 			}
+	opened.push(...bonusRules(dimensions, periods, origins.opening));
 	await lockModel(client, modelId);
 	const ids = ordered.map(({ id }) => id);
 	const controller = people.get('osric.hale@brinewater.example')!;
@@ -137,3 +138,35 @@ export async function loadFigures(
 
 const countCells = (series: SeriesChange[]): number =>
 	series.reduce((total, { amounts }) => total + amounts.filter((amount) => amount === amount).length, 0);
+
+/** In which month each line pays a bonus, and what part of a month's pay it is: once for each planned year. */
+function bonusRules(dimensions: Dimensions, periods: Ids, origin: number): SeriesChange[] {
+	const rules = { NOR: ['-12', 0.5], SKE: ['-11', 0.6], AMB: ['-12', 0.4] } as const;
+	const plans = [
+		['BUD28', 2_028],
+		['STR', 2_028],
+		['STR', 2_029]
+	] as const;
+	return Object.entries(rules).flatMap(([entity, [month, share]]) =>
+		plans.flatMap(([scenario, year]) =>
+			(
+				[
+					['B10', periods.get(`${year - 1}${month}`)!],
+					['B20', share]
+				] as const
+			).map(([account, value]): SeriesChange => {
+				const amounts = new Float64Array(12).fill(Number.NaN);
+				amounts[0] = value;
+				const members = [
+					dimensions.account.ids.get(account)!,
+					dimensions.scenario.ids.get(scenario)!,
+					dimensions.entity.ids.get(entity)!,
+					dimensions.department.ids.get('NODEP')!,
+					dimensions.route.ids.get('NOROUTE')!,
+					dimensions.version.ids.get('WORK')!
+				];
+				return { origin, members, year, amounts, before: new Float64Array(12).fill(Number.NaN) };
+			})
+		)
+	);
+}

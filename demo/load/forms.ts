@@ -86,7 +86,7 @@ A total may be typed too: it is spread over the routes beneath in proportion.`,
 			name: 'Net assets',
 			description: 'Month-end balances of a line.',
 			layout: {
-				rows: [under('BS')],
+				rows: [under('BS'), these('1011', '1012', '1013')],
 				selectors: [shared.line, shared.scenario, shared.version, shared.year],
 				checks: [
 					{ label: 'Debt stays below assets', left: read('DEBT'), compare: '<=', right: read('ASSETS'), bars: true },
@@ -206,6 +206,31 @@ A total may be typed too: it is spread over the routes beneath in proportion.`,
 			}
 		}
 	);
+	forms.push({
+		code: 'bonus-rules',
+		name: 'Bonus rules',
+		description: 'In which month each line pays its bonus, and what part of a month’s basic pay it is.',
+		layout: {
+			rows: [
+				{
+					kind: 'cells',
+					id: 0,
+					parts: [{ dimension: dimensions.entity.id, selection: { kind: 'leaves', of: dimensions.entity.ids.get('GROUP')! } }]
+				}
+			],
+			columns: ['B10', 'B20'].map((code, id) => ({
+				kind: 'cells' as const,
+				id,
+				width: 150,
+				parts: [{ dimension: dimensions.account.id, selection: { kind: 'these' as const, members: [account(code)] } }]
+			})),
+			selectors: [shared.scenario, shared.version, shared.year],
+			pinned: [
+				{ dimension: dimensions.department.id, member: dimensions.department.ids.get('NODEP')! },
+				{ dimension: dimensions.route.id, member: dimensions.route.ids.get('NOROUTE')! }
+			]
+		}
+	});
 	for (const form of forms)
 		await client.query(
 			`WITH made AS (

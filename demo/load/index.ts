@@ -11,7 +11,7 @@ import { loadImports } from './imports';
 import { loadNotes } from './notes';
 import { loadPeople } from './people';
 import { loadRunbooks } from './runbooks';
-import { loadCurrencies, loadFacts, loadFormulas, loadPeriods, loadTree } from './structure';
+import { loadCurrencies, loadFacts, loadFormulas, loadLiveFormulas, loadPeriods, loadTree } from './structure';
 
 /**
  * Writes people, structure, figures, imports, forms, grants and locks.
@@ -67,6 +67,7 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		const origins = await loadOrigins(client, modelId);
 		await loadImports(client, modelId, dimensions, periods, origins);
 		const cells = await loadFigures(client, modelId, ordered, dimensions, periods.ids, origins, people);
+		await loadLiveFormulas(client, modelId, dimensions, periods);
 		await loadForms(client, modelId, dimensions, periods);
 		await loadRunbooks(client, modelId, dimensions, periods);
 		await loadAccess(client, modelId, dimensions, periods, people);

@@ -120,7 +120,7 @@ export async function loadRunbooks(
 					kind: 'roll-forward',
 					name: 'Month to month',
 					limits: slice(only(scenario, 'STR'), only(version, 'WORK')),
-					lines: ['1010', '1030', '2020'].map((code) => ({ from: of(account, code), to: of(account, code), reverse: false })),
+					lines: ['1030', '2020'].map((code) => ({ from: of(account, code), to: of(account, code), reverse: false })),
 					into: 'every period'
 				} as Draft
 			]

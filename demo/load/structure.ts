@@ -1,6 +1,7 @@
 // Dimensions with their trees, periods, currencies, facts of accounts, entities and scenarios, formulas.
 import type pg from 'pg';
-import { generatePeriods, type Expression } from '../../src/lib/core';
+import { generatePeriods, Model, namesOfModel, readExpression, ScriptNames, type Expression } from '../../src/lib/core';
+import { readModelDefinition } from '../../src/lib/server/database/definitions';
 import { seededRandom } from '../random';
 import { ACCOUNTS, CALENDAR, ENTITIES, RATES, SCENARIOS, type Branch } from '../structure';
 import { insertId, type Dimensions, type Ids, type LoadedDimension } from './dimensions';
@@ -151,7 +152,7 @@ export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, p
 					branch.account.decimals,
 					branch.account.unit,
 					branch.account.frequency ?? 'per period',
-					branch.account.valueType === 'choice' ? dimensions.route.id : null
+					branch.account.valueType === 'choice' ? (branch.chosenFrom === 'period' ? periods.id : dimensions.route.id) : null
 				]
 			);
 	for (const branch of flatten(ENTITIES))
@@ -190,6 +191,35 @@ export async function loadFormulas(client: pg.PoolClient, modelId: number, accou
 				accounts.get(branch.code),
 				JSON.stringify(branch.formula(account))
 			]);
+}
+
+/** Formulas per leaf, read as people would write them. */
+export async function loadLiveFormulas(
+	client: pg.PoolClient,
+	modelId: number,
+	dimensions: Dimensions,
+	periods: LoadedDimension
+): Promise<void> {
+	const names = new ScriptNames(new Model((await readModelDefinition(client, modelId))!));
+	const scope = {
+		scenarios: ['BUD28', 'STR'].map((code) => dimensions.scenario.ids.get(code)!),
+		from: periods.ids.get('2027-04')!
+	};
+	for (const { code, live } of flatten(ACCOUNTS)) {
+		if (live === undefined) continue;
+		const read = readExpression(live, namesOfModel(names));
+		if ('fault' in read) throw new Error(`${code}: ${read.fault.message}`);
+		await client.query(
+			"INSERT INTO formula (model_id, account_id, timing, expression, script, scope) VALUES ($1, $2, 'per leaf', $3, $4, $5)",
+			[
+				modelId,
+				dimensions.account.ids.get(code),
+				JSON.stringify(read.expression),
+				JSON.stringify({ text: live, names: read.names }),
+				JSON.stringify(scope)
+			]
+		);
+	}
 }
 
 export const flatten = (branches: Branch[]): Branch[] => branches.flatMap((branch) => [branch, ...flatten(branch.children ?? [])]);

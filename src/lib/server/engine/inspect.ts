@@ -8,6 +8,7 @@ import {
 	operandsOf,
 	print,
 	type Cube,
+	type LiveFormula,
 	type Model,
 	type WriteGuard
 } from '../../core';
@@ -33,6 +34,7 @@ export function inspectCell(
 	const facts = model.account(members[model.accountAxis]!);
 	const formula = model.formula(members[model.accountAxis]!);
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
+	const live = liveAt(model, members, range);
 	return {
 		value: isEmpty(value) ? null : value,
 		address: [
@@ -46,8 +48,13 @@ export function inspectCell(
 		place: placeOf(model, form, row, column),
 		leaf,
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
-		madeOf: formula ? [] : leaf ? leafOrigins(model, cube, draft, members, range.from) : originsBeneath(model, cube, draft, members, range),
-		formula: formula ? print(formula.expression, { member: nameAccount }) : null,
+		madeOf:
+			(formula ?? live)
+				? []
+				: leaf
+					? leafOrigins(model, cube, draft, members, range.from)
+					: originsBeneath(model, cube, draft, members, range),
+		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
 		notes: notesOf(flags, form),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
@@ -157,3 +164,21 @@ function missingRates(form: FormView): string[] {
 		.map(({ from, to, use, rateSet, start, end }) => `${rateSet}: no ${use} rate from ${from} to ${to} for ${start} to ${end}.`);
 	return missing.length > named.length ? [...named, `And ${missing.length - named.length} more on this form.`] : named;
 }
+
+/** The formula per leaf that computes a cell's account in all of its periods and scenarios. */
+function liveAt(model: Model, members: ArrayLike<number>, range: { from: number; to: number }): LiveFormula | undefined {
+	const account = members[model.accountAxis]!;
+	const scenario = members[model.scenarioAxis]!;
+	if (!model.live.has(account) || !model.scenarios.isLeaf(scenario)) return undefined;
+	const [first, last] = [range.from, range.to].map((period) => model.live.at(account, scenario, period));
+	return first === last ? first : undefined;
+}
+
+const printLive = (model: Model, { expression }: LiveFormula): string =>
+	print(expression, {
+		member: (member, dimension = model.accounts.id) => {
+			const found = model.dimension(dimension)!;
+			return found.member(found.ordinal(member)!).name;
+		},
+		dimension: (dimension) => model.dimension(dimension)!.name
+	});

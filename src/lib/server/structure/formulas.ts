@@ -47,7 +47,10 @@ export interface AccountFormulas {
 	/** Runbooks that name it. */
 	runbooks: Neighbour[];
 	/** What a scope may name. */
-	scenarios: Neighbour[];
+	scenarios: (Neighbour & {
+		/** The period (id) from which figures are planned in it; null where nothing is. */
+		opens: number | null;
+	})[];
 	periods: Neighbour[];
 }
 
@@ -69,7 +72,11 @@ export async function readFormulas(person: SignedIn | undefined, modelId: number
 		feeds: named(own.flatMap(reads)),
 		fed: named(model.definition.formulas.filter((each) => reads(each).includes(account)).map((each) => each.account)),
 		runbooks: await runbooksNaming(pool(), account),
-		scenarios: model.scenarios.members.map(({ id: member, name }) => ({ id: member, name })),
+		scenarios: model.scenarios.members.map(({ id: member, name }, scenario) => ({
+			id: member,
+			name,
+			opens: model.scenario(scenario)?.definition.entryFrom ?? null
+		})),
 		periods: model.periods.leaves.map((leaf) => {
 			const { id: member, name } = model.periods.dimension.member(leaf.ordinal);
 			return { id: member, name };
@@ -166,7 +173,10 @@ async function draftsOf(database: Database, model: Model, account: number): Prom
 		expression: Expression;
 		script: StoredScript | null;
 		scope: FormulaScope | null;
-	}>('SELECT timing, expression, script, scope FROM formula WHERE model_id = $1 AND account_id = $2 ORDER BY id', [model.definition.id, account]);
+	}>('SELECT timing, expression, script, scope FROM formula WHERE model_id = $1 AND account_id = $2 ORDER BY id', [
+		model.definition.id,
+		account
+	]);
 	return found.rows.map(({ timing, expression, script, scope }) => ({
 		text: script ? printScript(model, script) : inNames(model, expression),
 		timing,

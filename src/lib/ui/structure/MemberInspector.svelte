@@ -2,6 +2,7 @@
 	import { formatMoment } from '../figures/format';
 	import { request } from '../request';
 	import type { HistoryLine, Use } from '$lib/server/structure';
+	import FormulaFields from './FormulaFields.svelte';
 	import X from '@lucide/svelte/icons/x';
 	import type { MemberTableState } from './member-table.svelte';
 
@@ -19,7 +20,6 @@
 	let uses = $state.raw<Use[] | null>(null);
 	let history = $state.raw<HistoryLine[]>([]);
 	let replaceBy = $state('');
-	let formula = $state.raw<{ text: string; fault: string | null } | null>(null);
 
 	// What is asked of the server follows the member in focus and every change of the dimension.
 	$effect(() => {
@@ -35,10 +35,6 @@
 		void request<HistoryLine[]>(`${path}/history?member=${member}`).then((reply) => {
 			if (current && reply.ok) history = reply.answer;
 		});
-		if (members.table.kind === 'account')
-			void request<{ text: string }>(`/api/structure/formula?account=${member}`).then((reply) => {
-				if (current && reply.ok) formula = { text: reply.answer.text, fault: null };
-			});
 		return () => (current = false);
 	});
 
@@ -62,11 +58,6 @@
 		if (row === undefined || members.textAt(row, key) === value.trim()) return;
 		const done = await members.set(key, value);
 		if (!done && !members.question && row !== undefined) input.value = members.textAt(row, key);
-	}
-	async function storeFormula(text: string) {
-		if (!formula || id === undefined || text.trim() === formula.text) return;
-		const reply = await request<{ text: string }>('/api/structure/formula', { account: id, text, was: formula.text });
-		formula = reply.ok ? { text: reply.answer.text, fault: null } : { ...formula, fault: reply.message };
 	}
 	async function replace() {
 		const by = members.table.codes.indexOf(replaceBy.trim());
@@ -120,19 +111,9 @@
 			>
 		{/each}
 
-		{#if members.table.kind === 'account' && formula}
-			<h3>Live formula, from totals</h3>
-			{#if mayWrite}
-				<textarea
-					class="field formula font-mono text-xs"
-					rows="2"
-					aria-label="Live formula"
-					aria-invalid={formula.fault ? 'true' : undefined}
-					placeholder="Fuel / &quot;Fuel litres&quot;"
-					value={formula.text}
-					onchange={(event) => void storeFormula(event.currentTarget.value)}></textarea>
-				{#if formula.fault}<p class="text-error" role="alert">{formula.fault}</p>{/if}
-			{:else}<p class="font-mono text-xs">{formula.text || '–'}</p>{/if}
+		{#if members.table.kind === 'account'}
+			<h3>Live formulas</h3>
+			<FormulaFields account={id} {mayWrite} onpick={(account) => members.reveal(account)} />
 		{/if}
 
 		<h3>Used in</h3>
@@ -198,10 +179,6 @@
 		color: var(--grey);
 		font-size: 12px;
 		font-weight: 600;
-	}
-	.formula.formula {
-		height: auto;
-		padding: 4px 6px;
 	}
 	.field {
 		width: 100%;

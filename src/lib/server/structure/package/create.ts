@@ -24,7 +24,7 @@ import { addCalendar, addCurrencies, addPeriods, freeCode } from '../new-model';
 import type { LoadedDimension, ReferenceIds } from '../read-state';
 import { mapMembers } from '../used';
 import { writeDiff } from '../write-state';
-import type { ModelPackage, PackedDimension, PackedExpression, PackedSeries } from './format';
+import { codedAccounts, type ModelPackage, type PackedDimension, type PackedExpression, type PackedSeries } from './format';
 import { mapDimensions } from './write';
 
 /** What was left out on the way in, in sentences. */
@@ -95,7 +95,7 @@ export async function createFromPackage(
 			return id;
 		};
 		await createRest(client, modelId, packed, made, origins, memberOf);
-		if (numbers && numbers.length > 0) await createNumbers(client, modelId, maker.id, addressed, origins, numbers);
+		if (numbers && numbers.length > 0) await createNumbers(client, modelId, maker.id, packed, made, origins, numbers);
 		await refuseBrokenModel(client, modelId);
 		await writeJournal(client, {
 			person: maker.id,
@@ -456,15 +456,35 @@ async function createFormulas(
 	}
 }
 
+/** The numbers that some texts are kept as. */
+async function textsOf(client: pg.PoolClient, texts: readonly string[]): Promise<Map<string, number>> {
+	const wanted = [...new Set(texts)];
+	if (wanted.length === 0) return new Map();
+	await client.query('INSERT INTO text_value (value) SELECT unnest($1::text[]) ON CONFLICT (value) DO NOTHING', [wanted]);
+	const found = await client.query<{ id: number; value: string }>('SELECT id, value FROM text_value WHERE value = ANY ($1)', [wanted]);
+	return new Map(found.rows.map(({ id, value }) => [value, id]));
+}
+
 async function createNumbers(
 	client: pg.PoolClient,
 	modelId: number,
 	person: number,
-	addressed: readonly Made[],
+	packed: ModelPackage,
+	made: ReadonlyMap<string, Made>,
 	origins: ReadonlyMap<string, number>,
 	numbers: readonly PackedSeries[]
 ): Promise<void> {
 	await lockModel(client, modelId);
+	const addressed = packed.model.dimensions.map((key) => made.get(key)!).filter(({ kind }) => kind !== 'period');
+	const accountAxis = addressed.findIndex(({ kind }) => kind === 'account');
+	const coded = codedAccounts(packed);
+	const texts = await textsOf(
+		client,
+		numbers.flatMap(({ members, amounts }) => {
+			const account = coded.get(members[accountAxis]!);
+			return account && account.chosenFrom === undefined ? amounts.filter((amount) => typeof amount === 'string') : [];
+		})
+	);
 	let cells = 0;
 	const series = numbers.map(({ origin, members, year, amounts }, index) => {
 		const id = origins.get(origin);
@@ -477,7 +497,14 @@ async function createNumbers(
 			members: address as number[],
 			year,
 			before: new Float64Array(amounts.length).fill(Number.NaN),
-			amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN)
+			amounts: Float64Array.from(amounts, (amount) => {
+				if (typeof amount !== 'string') return amount ?? Number.NaN;
+				const chosenFrom = coded.get(members[accountAxis]!)?.chosenFrom;
+				const value = chosenFrom === undefined ? texts.get(amount) : made.get(chosenFrom)?.ids.get(amount);
+				if (value === undefined)
+					throw new Fault(422, 'not understood', `numbers.csv, line ${index + 2}: “${amount.slice(0, 100)}” is not among the choices.`);
+				return value;
+			})
 		};
 	});
 	await postChangeSet(

@@ -168,5 +168,18 @@ export interface PackedSeries {
 	origin: string;
 	members: string[];
 	year: number;
-	amounts: (number | null)[];
+	/** Choices by code and texts as they are; everything else as numbers. */
+	amounts: (number | string | null)[];
+}
+
+/** Accounts (codes) whose values stand for something else than a number, and the dimension (key) that is chosen from. */
+export function codedAccounts({ dimensions }: Pick<ModelPackage, 'dimensions'>): Map<string, { chosenFrom: string | undefined }> {
+	const accounts = dimensions.find(({ kind }) => kind === 'account')?.members ?? [];
+	return new Map(
+		accounts.flatMap(({ code, facts }) =>
+			facts?.valueType === 'choice' || facts?.valueType === 'text'
+				? [[code, { chosenFrom: facts.valueType === 'choice' ? String(facts.choiceDimension) : undefined }] as const]
+				: []
+		)
+	);
 }

@@ -1,7 +1,7 @@
 import { parse } from 'csv-parse/sync';
 import JSZip from 'jszip';
 import { Fault } from '../../fault';
-import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedSeries } from './format';
+import { PACKAGE_VERSION, codedAccounts, packageSchema, type ModelPackage, type PackedSeries } from './format';
 
 /** Packages are at most this large, packed and unpacked. */
 export const MOST_PACKAGE_BYTES = 48 * 1024 * 1024;
@@ -87,10 +87,13 @@ function readNumbers(csv: string, { model, dimensions }: ModelPackage): PackedSe
 	const wanted = ['origin', ...keys, 'fiscal year'];
 	const wrong = wanted.find((heading, place) => headings[place] !== heading);
 	if (wrong) throw new Fault(422, 'not understood', `numbers.csv has no column “${wrong}” where it belongs.`);
+	const coded = codedAccounts({ dimensions });
+	const account = 1 + keys.indexOf(dimensions.find(({ kind }) => kind === 'account')!.key);
 	return rows.slice(1).map((cells, index): PackedSeries => {
 		const year = Number(cells[wanted.length - 1]);
-		const amounts = cells.slice(wanted.length).map((cell) => (cell === '' ? null : Number(cell)));
-		if (!Number.isInteger(year) || amounts.some((amount) => amount !== null && !Number.isFinite(amount)))
+		const isCoded = coded.has(cells[account]!);
+		const amounts = cells.slice(wanted.length).map((cell) => (cell === '' ? null : isCoded ? cell : Number(cell)));
+		if (!Number.isInteger(year) || amounts.some((amount) => typeof amount === 'number' && !Number.isFinite(amount)))
 			throw new Fault(422, 'not understood', `numbers.csv, line ${index + 2}: a year or a number cannot be read.`);
 		return { origin: cells[0]!, members: cells.slice(1, wanted.length - 1), year, amounts };
 	});

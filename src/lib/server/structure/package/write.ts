@@ -325,13 +325,24 @@ async function packNumbers(modelId: number): Promise<PackedSeries[]> {
 		const definition = (await readModelDefinition(client, modelId))!;
 		const codes = new Map(definition.dimensions.flatMap(({ members }) => members.map(({ id, code }) => [id, code] as const)));
 		const origins = new Map(definition.origins.map(({ id, name }) => [id, name]));
+		const coded = new Map(definition.accounts.map(({ member, valueType }) => [member, valueType] as const));
+		const texts = new Map<number, string>();
+		if (definition.accounts.some(({ valueType }) => valueType === 'text'))
+			for (const { id, value } of (await client.query<{ id: number; value: string }>('SELECT id, value FROM text_value')).rows)
+				texts.set(id, value);
+		/** A choice by its code, a text as it is. */
+		const word = (account: number, amount: number): number | string => {
+			const type = coded.get(account);
+			return type === 'choice' ? (codes.get(amount) ?? '') : type === 'text' ? (texts.get(amount) ?? '') : amount;
+		};
+		const accountAxis = definition.dimensions.filter(({ kind }) => kind !== 'period').findIndex(({ kind }) => kind === 'account');
 		const rows: PackedSeries[] = [];
 		await readAllSeries(client, modelId, await addressDimensions(client, modelId), ({ members, year, origin, amounts }) => {
 			rows.push({
 				origin: origins.get(origin)!,
 				members: Array.from(members, (member) => codes.get(member)!),
 				year,
-				amounts: Array.from(amounts, (amount) => (amount === amount ? amount : null))
+				amounts: Array.from(amounts, (amount) => (amount === amount ? word(members[accountAxis]!, amount) : null))
 			});
 		});
 		return rows.sort((a, b) => compare([a.origin, ...a.members, a.year], [b.origin, ...b.members, b.year]));
