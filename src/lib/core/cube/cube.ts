@@ -47,6 +47,15 @@ export class Cube {
 		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
 	}
 
+	/** The effective values of a series; empty places, and all where there is none, as NaN. */
+	figuresOf(address: Address, year: number): Float64Array {
+		const block = this.store.blockOf(address, year);
+		const series = block ? block.find(address) : -1;
+		return series < 0
+			? new Float64Array(this.store.width).fill(EMPTY)
+			: block!.values.slice(series * block!.width, (series + 1) * block!.width);
+	}
+
 	/** What each origin holds at a cell, in the order they first wrote. */
 	contributions(address: Address, year: number, position: number): Contribution[] {
 		const block = this.store.blockOf(address, year);

@@ -1,5 +1,5 @@
 import { dayNumber } from '../calendar';
-import { compileVectors, evaluate, inDomain, isPlain, sameRead, type AccountRead, type CellFacts } from '../formula';
+import { compileVectors, evaluate, inDomain, sameRead, type AccountRead, type CellFacts } from '../formula';
 import { continuationOf, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
 import type { Cube } from './cube';
@@ -60,32 +60,45 @@ export function computeLeaf(
 function computeOnce(
 	model: Model,
 	read: StoredReader,
-	{ expression, operands, tests }: LiveFormula,
+	formula: LiveFormula,
 	address: Int32Array,
 	year: number,
 	position: number,
 	memo: LiveMemo | undefined
 ): number {
-	const account = address[model.accountAxis]!;
-	const scenario = address[model.scenarioAxis]!;
+	const { expression, operands, placeOf, plain } = formula;
+	const { accountAxis, scenarioAxis } = model;
+	const account = address[accountAxis]!;
+	const scenario = address[scenarioAxis]!;
 	const leaf = model.periods.at(year, position)!.index;
+	// Each operand is read once, though asked twice: for whether there is a place, and for the value.
+	const values = new Array<number | undefined>(operands.length);
 	const operand = (asked: AccountRead): number => {
-		const found = operands.find((each) => each.read === asked) ?? operands.find((each) => sameRead(each.read, asked))!;
-		const place = placeRead(model, found, scenario, leaf);
-		if (!place) return EMPTY;
-		const { account: from, fixed } = found;
-		const own = fixed.map(({ axis }) => address[axis]!);
-		address[model.accountAxis] = from;
-		address[model.scenarioAxis] = place.scenario;
-		for (const { axis, ordinal } of fixed) address[axis] = ordinal;
-		const value = leafValue(model, read, address, place.year, place.position, memo);
-		fixed.forEach(({ axis }, at) => (address[axis] = own[at]!));
-		address[model.accountAxis] = account;
-		address[model.scenarioAxis] = scenario;
-		return value;
+		const at = placeOf.get(asked)!;
+		const known = values[at];
+		if (known !== undefined) return known;
+		const found = operands[at]!;
+		let value: number;
+		if (found.isHere) {
+			// Most are read at the cell itself.
+			address[accountAxis] = found.account;
+			value = leafValue(model, read, address, year, position, memo);
+		} else {
+			const place = placeRead(model, found, scenario, leaf);
+			if (!place) return (values[at] = EMPTY);
+			const own = found.fixed.map(({ axis }) => address[axis]!);
+			address[accountAxis] = found.account;
+			address[scenarioAxis] = place.scenario;
+			for (const { axis, ordinal } of found.fixed) address[axis] = ordinal;
+			value = leafValue(model, read, address, place.year, place.position, memo);
+			found.fixed.forEach(({ axis }, index) => (address[axis] = own[index]!));
+			address[scenarioAxis] = scenario;
+		}
+		address[accountAxis] = account;
+		return (values[at] = value);
 	};
 	if (!inDomain(expression, operand)) return EMPTY;
-	return asResult(evaluate(expression, operand, isPlain(expression) ? undefined : factsOf(model, tests, address, leaf)));
+	return asResult(evaluate(expression, operand, plain ? undefined : factsOf(model, formula.tests, address, leaf)));
 }
 
 /**
@@ -338,9 +351,9 @@ function seenBefore(model: Model, drivers: readonly number[], block: Block): (se
 }
 
 /** Whether a formula is arithmetic whose operands are stored, a value a period, in the scenario of the result: their series lie in one block. */
-export const hasAlignedOperands = (model: Model, { operands, expression, moving }: LiveFormula): boolean =>
+export const hasAlignedOperands = (model: Model, { operands, plain, moving }: LiveFormula): boolean =>
 	!moving &&
-	isPlain(expression) &&
+	plain &&
 	operands.every(
 		({ account, fixed }) =>
 			!model.live.has(account) &&
@@ -381,9 +394,9 @@ export function findBases(
 
 /** The place of a read among a formula's operands. */
 export const placeOfOperand =
-	({ operands }: LiveFormula) =>
+	({ operands, placeOf }: LiveFormula) =>
 	(asked: AccountRead): number =>
-		operands.findIndex(({ read }) => sameRead(read, asked));
+		placeOf.get(asked) ?? operands.findIndex(({ read }) => sameRead(read, asked));
 
 /** A series' values at some positions, side by side; empty where it has no base. */
 function gatherPositions(values: Float64Array, base: number, positions: Int32Array, into: Float64Array, from: number): void {

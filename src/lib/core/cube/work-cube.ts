@@ -22,6 +22,9 @@ export class WorkCube {
 	/** What was touched, by origin and fiscal year: addresses in an index of their own, and their values before. */
 	readonly #touched = new Map<string, { origin: number; year: number; addresses: Block; before: Float64Array[] }>();
 
+	/** The origin and year touched last, and what was touched of them: writes come in runs. */
+	#last: { origin: number; year: number; addresses: Block; before: Float64Array[] } | undefined;
+
 	constructor(model: Model, cube: Cube) {
 		this.#model = model;
 		this.cube = cube;
@@ -47,12 +50,14 @@ export class WorkCube {
 	}
 
 	#touch(origin: number, address: Address, year: number): void {
-		const key = `${origin} ${year}`;
-		let group = this.#touched.get(key);
-		if (!group) this.#touched.set(key, (group = { origin, year, addresses: new Block(this.#model.dimensions.length, 1), before: [] }));
-		if (group.addresses.find(address) >= 0) return;
-		group.addresses.ensure(address);
-		group.before.push(this.cube.seriesOf(origin, address, year));
+		let group = this.#last;
+		if (group?.origin !== origin || group.year !== year) {
+			const key = `${origin} ${year}`;
+			group = this.#touched.get(key);
+			if (!group) this.#touched.set(key, (group = { origin, year, addresses: new Block(this.#model.dimensions.length, 1), before: [] }));
+			this.#last = group;
+		}
+		if (group.addresses.ensure(address) === group.before.length) group.before.push(this.cube.seriesOf(origin, address, year));
 	}
 
 	#each(visit: (origin: number, address: Int32Array, year: number, before: Float64Array) => void): void {
@@ -76,6 +81,7 @@ export class WorkCube {
 	restore(): void {
 		this.#each((origin, address, year, before) => this.cube.writeSeries(origin, address, year, before));
 		this.#touched.clear();
+		this.#last = undefined;
 	}
 }
 

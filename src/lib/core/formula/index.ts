@@ -11,6 +11,6 @@ export { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type Arithmetic, type A
 export { ACCOUNTS, mapExpression, membersIn } from './members';
 export { print, type PrintNames } from './print';
 export { quoted, RESERVED, unquoted } from './words';
-export { accountsRead, readsOf, sameRead, testsIn } from './reads';
+export { accountsRead, allReads, readsOf, sameRead, testsIn } from './reads';
 export { compileVectors, type VectorFormula } from './vectors';
 export type { AccountRead, BinaryOperator, Expression, FormulaDefinition, FormulaScope, MemberTest } from './expression';

@@ -1,17 +1,16 @@
 import { partsOf, type AccountRead, type Expression, type MemberTest } from './expression';
 
+/** All reads of an expression, as they are written. */
+export function allReads(expression: Expression): AccountRead[] {
+	if (expression.kind === 'account') return [expression];
+	if (expression.kind === 'member is choice' || expression.kind === 'period of') return [expression.read];
+	return partsOf(expression).flatMap(allReads);
+}
+
 /** The different reads of an expression, each once, in the order in which they are written. */
 export function readsOf(expression: Expression): AccountRead[] {
 	const found: AccountRead[] = [];
-	const add = (read: AccountRead) => {
-		if (!found.some((known) => sameRead(known, read))) found.push(read);
-	};
-	const visit = (next: Expression) => {
-		if (next.kind === 'account') add(next);
-		else if (next.kind === 'member is choice' || next.kind === 'period of') add(next.read);
-		partsOf(next).forEach(visit);
-	};
-	visit(expression);
+	for (const read of allReads(expression)) if (!found.some((known) => sameRead(known, read))) found.push(read);
 	return found;
 }
 

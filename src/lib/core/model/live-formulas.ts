@@ -1,6 +1,16 @@
 import { Shifts, type PeriodRange } from '../calendar';
 import { selectMembers } from '../dimension';
-import { domainAccounts, readsOf, testsIn, type AccountRead, type Expression, type MemberTest } from '../formula';
+import {
+	allReads,
+	domainAccounts,
+	isPlain,
+	readsOf,
+	sameRead,
+	testsIn,
+	type AccountRead,
+	type Expression,
+	type MemberTest
+} from '../formula';
 import type { Model } from './model';
 
 /** What a per-leaf formula reads: an account at its own cell, with the members of some axes fixed, or in another period. */
@@ -11,6 +21,8 @@ export interface LiveOperand {
 	fixed: readonly { axis: number; ordinal: number }[];
 	/** Where it is shifted: the leaf period that is read for each one, −1 beyond the calendar. */
 	shift: Int32Array | undefined;
+	/** Whether it is read at the cell of the result itself, but for the account. */
+	isHere: boolean;
 }
 
 /** A per-leaf formula by ordinals. */
@@ -20,6 +32,10 @@ export interface LiveFormula {
 	/** What it reads, itself; and the accounts at whose series its cells are looked for, stored ones only. */
 	operands: LiveOperand[];
 	drivers: number[];
+	/** The place among the operands of each read of the expression. */
+	placeOf: ReadonlyMap<AccountRead, number>;
+	/** Whether it is arithmetic over accounts and numbers, nothing else. */
+	plain: boolean;
 	/** Which scenarios it stands in; undefined for all. */
 	scenarios: Uint8Array | undefined;
 	range: PeriodRange;
@@ -51,10 +67,13 @@ export class LiveFormulas {
 				if (domainAccounts(expression).size === 0) throw new Error(`The formula of ${name} says where from, not where to.`);
 				const period = (member: number | undefined, end: 'from' | 'to', otherwise: number) =>
 					member === undefined ? otherwise : model.periods.range(model.periods.dimension.ordinal(member)!)[end];
+				const reads = readsOf(expression);
 				return {
 					account: ordinal,
 					expression,
-					operands: readsOf(expression).map((read) => operandOf(model, shifts, name, read)),
+					operands: reads.map((read) => operandOf(model, shifts, name, read)),
+					placeOf: new Map(allReads(expression).map((read) => [read, reads.findIndex((each) => sameRead(each, read))])),
+					plain: isPlain(expression),
 					drivers: [],
 					scenarios: scope?.scenarios && Uint8Array.from(model.scenarios.members, ({ id }) => (scope.scenarios!.includes(id) ? 1 : 0)),
 					range: { from: period(scope?.from, 'from', 0), to: period(scope?.to, 'to', model.periods.leaves.length - 1) },
@@ -215,7 +234,13 @@ function operandOf(model: Model, shifts: Shifts, name: string, read: AccountRead
 			throw new Error(`The formula of ${name} reads ${model.accounts.member(account).name} of one entity in several currencies.`);
 		return { axis, ordinal };
 	});
-	return { read, account, fixed, shift: read.shift && shifts.table(read.shift.level, read.shift.by) };
+	return {
+		read,
+		account,
+		fixed,
+		shift: read.shift && shifts.table(read.shift.level, read.shift.by),
+		isHere: !read.shift && fixed.length === 0 && (model.account(account)?.frequency ?? 'per period') === 'per period'
+	};
 }
 
 /** @throws Error when the dimension is none of the model, or the account's */

@@ -31,6 +31,8 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 	const sums = new Block(model.dimensions.length, model.periods.leaves.length);
 	const several = new Set<number>();
 	const target = new Int32Array(model.dimensions.length);
+	const lastTarget = new Int32Array(model.dimensions.length);
+	let series = -1;
 	const accounts = from.axes.get(model.accountAxis);
 	eachCell(
 		{ model, cube },
@@ -63,7 +65,12 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 			if (isEmpty(value)) return;
 			const adds = addsUp(model, target[model.accountAxis]!);
 			value = adds ? value * factor : value;
-			const place = sums.ensure(target) * sums.width + to;
+			// Cells come series by series: one look-up serves all of its periods.
+			if (series < 0 || !same(target, lastTarget)) {
+				series = sums.ensure(target);
+				lastTarget.set(target);
+			}
+			const place = series * sums.width + to;
 			const before = sums.values[place]!;
 			if (isEmpty(before)) sums.values[place] = value;
 			else if (adds) sums.values[place] = before + value;
@@ -71,13 +78,20 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 		}
 	);
 	const address = new Int32Array(model.dimensions.length);
-	for (let series = 0; series < sums.count; series++) {
-		sums.readAddress(series, address);
-		for (let leaf = 0; leaf < sums.width; leaf++) {
-			const place = series * sums.width + leaf;
-			if (isEmpty(sums.values[place]!)) continue;
-			if (several.has(place)) work.skip(address, leaf, 'Several prices or facts would meet in one cell, and they do not add up.');
-			else work.write(address, leaf, sums.values[place]!);
-		}
+	for (let copied = 0; copied < sums.count; copied++) {
+		sums.readAddress(copied, address);
+		const values = sums.values.subarray(copied * sums.width, (copied + 1) * sums.width);
+		if (several.size > 0)
+			for (let leaf = 0; leaf < sums.width; leaf++) {
+				if (!several.has(copied * sums.width + leaf)) continue;
+				work.skip(address, leaf, 'Several prices or facts would meet in one cell, and they do not add up.');
+				values[leaf] = Number.NaN;
+			}
+		work.writeAll(address, values);
 	}
+}
+
+function same(one: Int32Array, other: Int32Array): boolean {
+	for (let axis = 0; axis < one.length; axis++) if (one[axis] !== other[axis]) return false;
+	return true;
 }

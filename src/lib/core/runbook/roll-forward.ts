@@ -1,3 +1,4 @@
+import type { LeafPeriod } from '../calendar';
 import { Block, eachLiveCell, leafValue, storedReader } from '../cube';
 import { continuationOf } from '../model';
 import { isEmpty } from '../number';
@@ -50,29 +51,71 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 		if (sources.has(formula.account)) eachLiveCell(model, cube, undefined, formula, model.periods.years, (live) => keep(live));
 	const read = storedReader(cube, undefined);
 	const isComputed = (leaf: number) => model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf) !== undefined;
-	for (const leaf of model.periods.leaves) {
-		if (leaf.index === 0 || (limits.periods && limits.periods[leaf.index] === 0)) continue;
-		if (step.into === 'first period of the year' && leaf.position !== 0) continue;
-		work.breathe();
+	const leaves = model.periods.leaves.filter(
+		({ index, position }) =>
+			index > 0 && (!limits.periods || limits.periods[index] === 1) && (step.into === 'every period' || position === 0)
+	);
+	/** Carries the balances of an address into a leaf period. */
+	const carry = (leaf: LeafPeriod) => {
 		const before = model.periods.leaf(leaf.index - 1);
-		for (let place = 0; place < addresses.count; place++) {
-			addresses.readAddress(place, address);
-			const scenario = address[model.scenarioAxis]!;
-			// The scenario speaks from its span on; the period before it belongs to the one it continues from.
-			const span = model.scenario(scenario)?.span;
-			if (span && (leaf.index < span.from || leaf.index > span.to)) continue;
-			const readIn = span && before.index < span.from ? (continuationOf(model, scenario, before.index)?.scenario ?? scenario) : scenario;
-			for (const { source, target, sign } of lines) {
-				address[model.accountAxis] = source;
-				address[model.scenarioAxis] = readIn;
-				const value = leafValue(model, read, address, before.fiscalYear, before.position);
-				address[model.scenarioAxis] = scenario;
-				address[model.accountAxis] = target;
-				if (isEmpty(value) || value === 0 || isComputed(leaf.index)) continue;
-				work.write(address, leaf.index, sign * value);
+		const scenario = address[model.scenarioAxis]!;
+		// The scenario speaks from its span on; the period before it belongs to the one it continues from.
+		const span = model.scenario(scenario)?.span;
+		if (span && (leaf.index < span.from || leaf.index > span.to)) return;
+		const readIn = span && before.index < span.from ? (continuationOf(model, scenario, before.index)?.scenario ?? scenario) : scenario;
+		for (const { source, target, sign } of lines) {
+			address[model.accountAxis] = source;
+			address[model.scenarioAxis] = readIn;
+			const value = leafValue(model, read, address, before.fiscalYear, before.position);
+			address[model.scenarioAxis] = scenario;
+			address[model.accountAxis] = target;
+			if (isEmpty(value) || value === 0 || isComputed(leaf.index)) continue;
+			work.write(address, leaf.index, sign * value);
+		}
+	};
+	// An address at a time, its series at hand, where balances look at nothing but their own address; else by periods.
+	if (standAlone(work, sources))
+		for (const scenario of inContinuation(work))
+			for (let place = 0; place < addresses.count; place++) {
+				if (addresses.coordinates[model.scenarioAxis]![place] !== scenario) continue;
+				work.breathe();
+				addresses.readAddress(place, address);
+				for (const leaf of leaves) carry(leaf);
+			}
+	else
+		for (const leaf of leaves) {
+			work.breathe();
+			for (let place = 0; place < addresses.count; place++) {
+				addresses.readAddress(place, address);
+				carry(leaf);
 			}
 		}
-	}
+}
+
+/** Whether no live formula that some accounts follow from looks at another address than its own. */
+function standAlone({ model }: StepWork, accounts: Iterable<number>): boolean {
+	const seen = new Set<number>();
+	const visit = (account: number): boolean => {
+		if (seen.has(account)) return true;
+		seen.add(account);
+		return model.live.ordered
+			.filter((formula) => formula.account === account)
+			.every(({ operands }) => operands.every(({ fixed, account: read }) => fixed.length === 0 && visit(read)));
+	};
+	return [...accounts].every(visit);
+}
+
+/** The scenarios (ordinals), each after the one it continues from. */
+function inContinuation(work: StepWork): number[] {
+	const earlier = continuing(work);
+	const ordered: number[] = [];
+	const visit = (scenario: number, path: readonly number[]) => {
+		const before = earlier.get(scenario);
+		if (before !== undefined && !path.includes(before)) visit(before, [...path, scenario]);
+		if (!ordered.includes(scenario)) ordered.push(scenario);
+	};
+	for (const scenario of work.model.scenarios.members.keys()) visit(scenario, []);
+	return ordered;
 }
 
 /** The scenario (ordinal) each scenario continues from. */

@@ -75,6 +75,8 @@ export interface StepWork {
 	variables: ReadonlyMap<string, number>;
 	number: (parameter: string) => number;
 	write: (address: Int32Array, leaf: number, value: number) => void;
+	/** Many leaf periods of one address at once, by leaf; empty ones stay as they are. */
+	writeAll: (address: Int32Array, values: Float64Array) => void;
 	remove: (origin: number, address: Int32Array, year: number, position: number, leaf: number, value: number) => void;
 	skip: (address: Int32Array, leaf: number, reason: string) => void;
 	kindOf: (origin: number) => Clears;
@@ -152,6 +154,8 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 		reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
 	};
 	const origin = order.originOf.get(step.id);
+	const places = new Float64Array(model.periods.width);
+	const sets = new Uint8Array(model.periods.width);
 	const stepWork: StepWork = {
 		model,
 		cube: work.cube,
@@ -168,6 +172,29 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 			const yearly = model.account(address[model.accountAxis]!)?.frequency === 'per year';
 			work.write(origin!, address, fiscalYear, yearly ? 0 : position, value);
 			entry.written++;
+		},
+		writeAll: (address, values) => {
+			if (model.account(address[model.accountAxis]!)?.frequency === 'per year')
+				return values.forEach((value, leaf) => {
+					if (!isEmpty(value)) stepWork.write(address, leaf, value);
+				});
+			for (const year of model.periods.years) {
+				let any = false;
+				sets.fill(0);
+				for (let position = 0; position < sets.length; position++) {
+					const leaf = model.periods.at(year, position)?.index;
+					if (leaf === undefined || isEmpty(values[leaf]!)) continue;
+					const reason = order.whyNot(address, leaf);
+					if (reason !== undefined) skip(address, leaf, reason);
+					else {
+						places[position] = values[leaf]!;
+						sets[position] = 1;
+						any = true;
+						entry.written++;
+					}
+				}
+				if (any) work.writePlaces(origin!, address, year, places, sets);
+			}
 		},
 		remove: (from, address, year, position, leaf, value) => {
 			const reason = order.whyNot(address, leaf);
@@ -226,10 +253,7 @@ function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]
 		if (!known) seen.set(year, (known = new Block(model.dimensions.length, 1)));
 		return known.find(address) < 0 && known.ensure(address) >= 0;
 	});
-	const figures = () =>
-		touched.map(({ address, year }) =>
-			Float64Array.from({ length: cube.store.width }, (_, position) => cube.read(address, year, position))
-		);
+	const figures = () => touched.map(({ address, year }) => cube.figuresOf(address, year));
 	const after = figures();
 	work.restore();
 	const before = figures();

@@ -1,5 +1,4 @@
 import { dayNumber } from '../calendar';
-import type { Model } from '../model';
 import { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type At } from '../formula';
 import { EMPTY, isEmpty } from '../number';
 import { isDriver } from './domain';
