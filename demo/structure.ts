@@ -245,7 +245,7 @@ export const ACCOUNTS: Branch[] = [
 	},
 	{
 		code: 'BONUS',
-		name: 'Bonus rules',
+		name: 'Bonuses',
 		children: [
 			{ ...leaf('B10', 'Bonus month', fact('choice')), weight: 0, chosenFrom: 'period' },
 			{ ...leaf('B20', 'Bonus share', fact('percent', 1)), weight: 0 }

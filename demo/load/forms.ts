@@ -207,8 +207,8 @@ A total may be typed too: it is spread over the routes beneath in proportion.`,
 		}
 	);
 	forms.push({
-		code: 'bonus-rules',
-		name: 'Bonus rules',
+		code: 'bonuses',
+		name: 'Bonuses',
 		description: 'In which month each line pays its bonus, and what part of a month’s basic pay it is.',
 		layout: {
 			rows: [

@@ -360,6 +360,6 @@ test('two people on a form see each other, and a print view stands ready', async
 	await other.addInitScript(() => (window.print = () => {}));
 	await other.goto('/print/forms/net-assets');
 	await expect(other.getByRole('heading', { name: 'Net assets' })).toBeVisible();
-	await expect(other.getByRole('rowheader', { name: 'Vessels' })).toBeVisible();
+	await expect(other.getByRole('rowheader', { name: 'Vessels', exact: true })).toBeVisible();
 	await other.context().close();
 });

@@ -68,9 +68,20 @@ export async function cellAt(page: Page, row: string, column: string) {
 	return line.locator(`td[aria-colindex="${at}"]`);
 }
 
+/** What a cell shows. Found again when the columns were just drawn anew, and the one it was found in is another now. */
+async function textAt(page: Page, row: string, column: string): Promise<string> {
+	for (let tries = 0; tries < 3; tries++)
+		try {
+			return await (await cellAt(page, row, column)).innerText({ timeout: 1_000 });
+		} catch {
+			await page.waitForTimeout(100);
+		}
+	return (await cellAt(page, row, column)).innerText();
+}
+
 /** The figure shown in a cell, as a number; undefined when it is empty. */
 export async function figureAt(page: Page, row: string, column: string): Promise<number | undefined> {
-	const text = await (await cellAt(page, row, column)).innerText();
+	const text = await textAt(page, row, column);
 	const plain = text.replace(/[,≈\s]/g, '');
 	return plain === '' ? undefined : plain.endsWith('%') ? Number(plain.slice(0, -1)) / 100 : Number(plain);
 }

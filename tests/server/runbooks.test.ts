@@ -1,3 +1,6 @@
+import { mkdirSync, mkdtempSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
@@ -12,11 +15,14 @@ import {
 	readRunbook,
 	runRunbook,
 	saveRunbook,
+	setRunbookSchedule,
+	startDueRunbooks,
 	startRun,
 	takeBackRun,
 	type StepDraft
 } from '../../src/lib/server/runbook';
 import { runFromForm, runsOfForm } from '../../src/lib/server/form';
+import { editImport } from '../../src/lib/server/import';
 import type { SignedIn } from '../../src/lib/server/session';
 import { usesOfMember } from '../../src/lib/server/structure/used';
 import { freshDatabase } from './demo-database';
@@ -51,7 +57,7 @@ const maren = () => people.get('Maren')!;
 const only = (key: string) => ({ [ids.get(key.split(' ')[0]!)!]: { kind: 'these' as const, members: [ids.get(key)!] } });
 const formula = (text: string, more: Partial<StepDraft> = {}): StepDraft =>
 	({ id: null, name: 'A formula', description: '', active: true, limits: {}, kind: 'formula', text, ...more }) as StepDraft;
-const head = { description: '', parameters: [], onRefused: 'skip' as const, runsAs: null };
+const head = { description: '', parameters: [], onRefused: 'skip' as const, whenBusy: 'wait' as const, runsAs: null };
 
 async function make(name: string, steps: StepDraft[], more: object = {}): Promise<number> {
 	const { id } = await createRunbook(maren(), 1, { name });
@@ -118,7 +124,8 @@ describe('a run', () => {
 		const preview = await previewRun(maren(), 1, id, {
 			answers: {},
 			draft: { ...head, name: 'Double', steps: details.steps, version: details.version },
-			only: null
+			only: null,
+			onDraft: false
 		});
 		expect(preview.cells).toBeGreaterThan(100);
 		expect(preview.samples[0]!.words).toContain('Sailings');
@@ -264,6 +271,128 @@ describe('a form', () => {
 			status: 404
 		});
 		expect(await runsOfForm(people.get('Vera'), 1, 'route-contribution')).toEqual([]);
+	});
+});
+
+describe('a run by itself, beside others, and on what is typed', () => {
+	const DOUBLE = SCRIPT.replaceAll('Sailings', 'Cars');
+
+	test('starts when its moment has come, once, with the answers it was given; without one it is refused', async () => {
+		const parameters = [{ name: 'factor', label: 'Factor', kind: 'number' as const, dimension: null, choices: null, initial: null }];
+		const id = await make('At night', [formula(DOUBLE.replace('* 2', '* $factor'))], { parameters });
+		const at = { cron: '* * * * *', timeZone: 'UTC', active: true };
+		await expect(setRunbookSchedule(maren(), 1, id, { schedule: at, answers: {} })).rejects.toThrow(
+			'Choose Factor: nobody can be asked when it runs by itself.'
+		);
+		await expect(setRunbookSchedule(maren(), 1, id, { schedule: { ...at, cron: 'soon' }, answers: { factor: 2 } })).rejects.toThrow(
+			'five parts'
+		);
+		const set = await setRunbookSchedule(maren(), 1, id, { schedule: at, answers: { factor: 2 } });
+		expect(set).toMatchObject({ active: true, answers: { factor: 2 } });
+		expect(set!.next).toHaveLength(4);
+		expect(await startDueRunbooks(new Date(Date.now() - 60_000))).toEqual([]);
+		const later = new Date(Date.now() + 61_000);
+		const begun = await Promise.all([startDueRunbooks(later), startDueRunbooks(later)]);
+		expect(begun.flat()).toHaveLength(1);
+		const { state, person } = await readRun(maren(), 1, begun.flat()[0]!);
+		expect([state, person]).toEqual(['done', 'Maren Kvist']);
+		await takeBackRun(maren(), 1, begun.flat()[0]!);
+		await setRunbookSchedule(maren(), 1, id, { schedule: null, answers: {} });
+		expect((await readRunbook(maren(), 1, id)).schedule).toBeNull();
+	});
+
+	test('two at once: the second waits, or is refused where it is set so', async () => {
+		const [patient, hasty] = [await make('Patient', [formula(DOUBLE)]), await make('Hasty', [formula(DOUBLE)], { whenBusy: 'refuse' })];
+		// A run that has been noted and not ended.
+		const made = await database.pool.query<{ id: number }>(
+			"INSERT INTO run (model_id, name, state, answers, definition) VALUES (1, 'A long one', 'waiting', '{}', '{}') RETURNING id"
+		);
+		await database.pool.query("INSERT INTO job (model_id, kind, title, payload, state) VALUES (1, 'run', 'A long one', $1, 'running')", [
+			JSON.stringify({ run: made.rows[0]!.id })
+		]);
+		await expect(startRun(maren(), 1, hasty, { answers: {} })).rejects.toThrow('“A long one” is under way');
+		const run = await startRun(maren(), 1, patient, { answers: {} });
+		expect((await readRun(maren(), 1, run.run)).state).toBe('done');
+		await takeBackRun(maren(), 1, run.run);
+		await database.pool.query("UPDATE job SET state = 'failed' WHERE kind = 'run' AND title = 'A long one'");
+		await database.pool.query('DELETE FROM run WHERE id = $1', [made.rows[0]!.id]);
+	});
+
+	test('killed in the middle it has written nothing, and the next one finds everything as it was', async () => {
+		const id = await make('Killed', [formula(DOUBLE)]);
+		const before = await stored('S40', 'STR');
+		// The transaction in which it stores ends with its connection.
+		const keep = await database.pool.connect();
+		await keep.query('BEGIN');
+		await keep.query('SELECT pg_advisory_xact_lock(7204, 1)');
+		const going = startRun(maren(), 1, id, { answers: {} });
+		await new Promise((next) => setTimeout(next, 600));
+		await database.pool.query(
+			"SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory' AND classid = 7204 AND NOT granted"
+		);
+		await keep.query('ROLLBACK');
+		keep.release();
+		const { run } = await going;
+		expect((await readRun(maren(), 1, run)).state).toBe('failed');
+		expect(await stored('S40', 'STR')).toBe(before);
+		const again = await startRun(maren(), 1, id, { answers: {} });
+		expect((await readRun(maren(), 1, again.run)).state).toBe('done');
+		await takeBackRun(maren(), 1, again.run);
+		expect(await stored('S40', 'STR')).toBe(before);
+	});
+
+	test('a preview is tried on what the person has typed and not saved, and leaves no trace', async () => {
+		const id = await make('On a draft', [formula(DOUBLE)]);
+		const { steps, version } = await readRunbook(maren(), 1, id);
+		const look = async (onDraft: boolean) =>
+			(
+				await previewRun(maren(), 1, id, { answers: {}, draft: { ...head, name: 'On a draft', steps, version }, only: null, onDraft })
+			).totals.find(({ account }) => account === 'Cars')!.after;
+		const before = await look(false);
+		await database.pool.query('INSERT INTO draft (model_id, person_id) VALUES (1, $1) ON CONFLICT DO NOTHING', [maren().id]);
+		const cell = await database.pool.query<{ address: number[] }>(
+			`SELECT ARRAY(SELECT m FROM unnest(ARRAY[${['account', 'scenario', 'line', 'department', 'route', 'version'].map((code) => `d${ids.get(code)}`).join(', ')}]) AS m) AS address
+			FROM cells_1 WHERE d${ids.get('account')} = $1 AND d${ids.get('scenario')} = $2 AND d${ids.get('version')} = $3 AND fiscal_year = 2028 LIMIT 1`,
+			[ids.get('account S40'), ids.get('scenario BUD28'), ids.get('version WORK')]
+		);
+		await database.pool.query(
+			`INSERT INTO draft_cell (draft_id, address, period_id, value, seen) SELECT id, $2, $3, 1000000, null FROM draft WHERE person_id = $1 AND model_id = 1`,
+			[maren().id, cell.rows[0]!.address, ids.get('period 2027-06')]
+		);
+		expect(await look(true)).toBeGreaterThan(before + 1_000_000);
+		expect(await look(false)).toBe(before);
+		await database.pool.query('DELETE FROM draft_cell d USING draft o WHERE o.id = d.draft_id AND o.person_id = $1', [maren().id]);
+	});
+
+	test('begins with imports: their rows are loaded before anything is computed; one that fails ends the run', async () => {
+		const imports = (await readRunbook(maren(), 1, await make('Empty', [formula(DOUBLE)]))).imports;
+		expect(imports.length).toBeGreaterThan(0);
+		const load = (number: number | null): StepDraft =>
+			({ id: null, name: 'Load', description: '', active: true, limits: {}, kind: 'import', import: number }) as StepDraft;
+		const late = await make('Late', [formula(DOUBLE), load(imports[0]!.id)]);
+		await expect(startRun(maren(), 1, late, { answers: {} })).rejects.toThrow('Imports come first');
+		const none = await make('None', [load(null), formula(DOUBLE)]);
+		await expect(startRun(maren(), 1, none, { answers: {} })).rejects.toThrow('Choose the import');
+		const gone = await make('Gone', [load(999_999), formula(DOUBLE)]);
+		const failed = await startRun(maren(), 1, gone, { answers: {} });
+		expect(await readRun(maren(), 1, failed.run)).toMatchObject({ state: 'failed', words: 'Load: the import is not there any more.' });
+		// Counts that lie in a folder are fetched, loaded and then doubled, all by one run.
+		const folder = mkdtempSync(join(tmpdir(), 'runbook-'));
+		process.env.DROP_FOLDER = folder;
+		mkdirSync(join(folder, 'counts'));
+		writeFileSync(join(folder, 'counts/one.csv'), 'month,line,route,measure,count\n202609,SKE,R01,departures,161\n');
+		const past = new Date(Date.now() - 60_000);
+		utimesSync(join(folder, 'counts/one.csv'), past, past);
+		await editImport(maren(), 1, 'ticketing', { act: 'place', place: { kind: 'folder', folder: 'counts', pattern: '*.csv' } });
+		const ticketing = (await readRunbook(maren(), 1, late)).imports.find(({ name }) => name.startsWith('Ticketing'))!;
+		const actual = formula('within Scenario: Actual, Version: Final, Period: "Sep 2026"\n  "Survey hours" = Sailings * 2\nend');
+		const id = await make('With its load', [load(ticketing.id), actual]);
+		const { run } = await startRun(maren(), 1, id, { answers: {} });
+		const { state, totals } = await readRun(maren(), 1, run);
+		expect(state).toBe('done');
+		expect(totals[0]).toMatchObject({ account: 'Survey hours', after: 322 });
+		expect((await startRun(maren(), 1, id, { answers: {} })).run).toBeGreaterThan(run);
+		rmSync(folder, { recursive: true });
 	});
 });
 

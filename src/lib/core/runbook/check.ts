@@ -40,6 +40,11 @@ export function checkRunbook(model: Model, steps: readonly Step[], parameters: r
 			if (earlier.active && (written.get(earlier.id)?.size ?? 0) > 0 && meets(model, earlier, step, variables))
 				findings.push({ step: earlier.id, severity: 'hint', message: `What this step writes is cleared by “${step.name}” after it.` });
 	});
+	const firstComputing = steps.findIndex(({ active, kind }) => active && kind !== 'import');
+	steps.forEach((step, index) => {
+		if (step.active && step.kind === 'import' && firstComputing >= 0 && index > firstComputing)
+			findings.push({ step: step.id, severity: 'error', message: 'Imports come first: move this step before those that compute.' });
+	});
 	if (!steps.some(({ active }) => active)) findings.push({ step: 0, severity: 'error', message: 'There is no step to run.' });
 	return findings;
 }
@@ -112,6 +117,9 @@ function checkStep(model: Model, step: Step, { values, variables, names, find }:
 				if (source === undefined || into === undefined) find('error', 'An account of this step is not there any more.');
 				else target(into);
 			}
+			break;
+		case 'import':
+			if (step.import === null) find('error', 'Choose the import that is loaded.');
 			break;
 		case 'clear':
 			if (Object.keys(step.limits).length === 0)

@@ -39,6 +39,12 @@ export interface ClearStep {
 	what: readonly Clears[];
 }
 
+/** Fetches and loads an import (id) before the run computes anything. */
+export interface ImportStep {
+	kind: 'import';
+	import: number | null;
+}
+
 /** A step of a runbook. */
 export type Step = {
 	/** Stays the same while the step is changed: its results are known by it. */
@@ -48,7 +54,7 @@ export type Step = {
 	active: boolean;
 	/** What it may write at most. */
 	limits: Slice;
-} & (CopyStep | FormulaStep | RollForwardStep | ClearStep);
+} & (CopyStep | FormulaStep | RollForwardStep | ClearStep | ImportStep);
 
 export type StepKind = Step['kind'];
 
@@ -69,4 +75,4 @@ export type Answers = Readonly<Record<string, number | string | readonly number[
 
 /** Whether a step adds on top of what is typed, or proposes what an entry replaces. */
 export const originModeOf = (kind: StepKind): 'adds' | 'proposes' | undefined =>
-	kind === 'clear' ? undefined : kind === 'roll-forward' ? 'adds' : 'proposes';
+	kind === 'clear' || kind === 'import' ? undefined : kind === 'roll-forward' ? 'adds' : 'proposes';

@@ -218,6 +218,9 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 		case 'clear':
 			runClear(stepWork, step);
 			break;
+		case 'import':
+			// Loaded before: what it brought is part of the cube.
+			break;
 		case 'formula': {
 			const names = new ScriptNames(model);
 			const text = printScript(model, step.script, names);

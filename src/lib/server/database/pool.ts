@@ -30,6 +30,10 @@ export async function closePool(): Promise<void> {
 /** Runs work in one transaction: committed when it returns, rolled back when it throws. */
 export async function transaction<Result>(work: (client: pg.PoolClient) => Promise<Result>, from: pg.Pool = pool()): Promise<Result> {
 	const client = await from.connect();
+	// A connection that breaks while it is lent fails its query; without a listener it would end the process as well.
+	let broken: Error | undefined;
+	const onError = (error: Error) => (broken = error);
+	client.on('error', onError);
 	try {
 		await client.query('BEGIN');
 		const result = await work(client);
@@ -39,6 +43,7 @@ export async function transaction<Result>(work: (client: pg.PoolClient) => Promi
 		await client.query('ROLLBACK').catch(() => {});
 		throw error;
 	} finally {
-		client.release();
+		client.removeListener('error', onError);
+		client.release(broken);
 	}
 }

@@ -360,6 +360,8 @@ export interface EngineRequests {
 			rules: AccessRules;
 			onRefused: 'skip' | 'stop';
 			preview: boolean;
+			/** Whose unsaved entries it is tried on; the base when nobody's. */
+			draftOf?: number;
 			/** Two integers, shared: 1 in the first ends it, the second tells the step. */
 			control?: SharedArrayBuffer;
 		};

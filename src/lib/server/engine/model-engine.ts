@@ -144,7 +144,9 @@ export class ModelEngine {
 			planRun: async (request) => {
 				await this.#reach(request.revision);
 				try {
-					return planRun(this.#model, this.#cube, this.#revision, request);
+					// Read anew: this thread computes, the one that keeps drafts is another.
+					const draft = request.draftOf === undefined ? undefined : await PersonDraft.read(this.#database, this.#model, request.draftOf);
+					return planRun(this.#model, this.#cube, this.#revision, request, draft?.overlay);
 				} catch (error) {
 					if (error instanceof RunFault) throw new EngineFault(error.message);
 					if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');

@@ -1,15 +1,19 @@
 import {
 	checkRunbook,
 	checkScript,
+	entryFor,
+	isEmpty,
 	LoadGuard,
 	printScript,
 	resolveAnswers,
 	runSteps,
 	ScriptNames,
 	scopeOf,
+	WorkCube,
 	type Cube,
 	type Finding,
 	type Model,
+	type Overlay,
 	type ParameterDefinition,
 	type ParameterValue,
 	type Slice,
@@ -32,7 +36,8 @@ const LOOK_UP = 2_048;
 export class RunCancelled extends Error {}
 
 /** What a run would write, on the cube as it is. @throws RunFault, RunCancelled */
-export function planRun(model: Model, cube: Cube, revision: number, ask: EngineRequests['planRun']['ask']): RunPlan {
+export function planRun(model: Model, cube: Cube, revision: number, ask: EngineRequests['planRun']['ask'], draft?: Overlay): RunPlan {
+	if (draft) return onDraft(model, cube, draft, () => planRun(model, cube, revision, ask));
 	const { values, variables, faults } = resolveAnswers(model, ask.parameters, ask.answers);
 	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
 	const guard = new LoadGuard(model, ask.rules);
@@ -79,6 +84,22 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 			after: orNull(after)
 		}))
 	};
+}
+
+/** Does something with a draft laid over the cube as if it had been saved, and takes it off again. */
+function onDraft<Result>(model: Model, cube: Cube, draft: Overlay, work: () => Result): Result {
+	const entries = model.definition.origins.find(({ mode }) => mode === 'entry');
+	if (!entries) return work();
+	const laid = new WorkCube(model, cube);
+	try {
+		draft.each((address, year, position) => {
+			const value = draft.read(cube, address, year, position);
+			laid.write(entries.id, address, year, position, isEmpty(value) ? value : entryFor(model, cube, address, year, position, value));
+		});
+		return work();
+	} finally {
+		laid.restore();
+	}
 }
 
 const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], totals: [], samples: [] };

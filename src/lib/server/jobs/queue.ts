@@ -1,3 +1,4 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
 import PgBoss from 'pg-boss';
 import { log } from '../log';
 import { doJob } from './work';
@@ -35,10 +36,16 @@ export async function startJobs(): Promise<void> {
 	shared.jobQueue = { boss, worker };
 }
 
-/** Hands a noted job to the queue; without one (tests, command line) it is done here and now. */
+/** Set within work that cannot wait for the queue it came from. */
+const withinJob = new AsyncLocalStorage<true>();
+
+/** Does what a job asks other jobs for without waiting for the queue: that takes one at a time, and this one has it. */
+export const hereAndNow = <Result>(work: () => Promise<Result>): Promise<Result> => withinJob.run(true, work);
+
+/** Hands a noted job to the queue; without one (tests, command line), or within another job's work, it is done here and now. */
 export async function queueJob(id: number): Promise<void> {
 	const queue = shared.jobQueue;
-	if (!queue) {
+	if (!queue || withinJob.getStore()) {
 		await doJob(id);
 		return;
 	}

@@ -20,7 +20,14 @@ export async function createRunbook(
 ): Promise<{ id: number }> {
 	const writer = requirePermission(person, 'rule.write');
 	return transaction(async (client) => {
-		const id = await insertRunbook(client, modelId, { name, description: '', parameters: [], onRefused: 'skip', runsAs: null });
+		const id = await insertRunbook(client, modelId, {
+			name,
+			description: '',
+			parameters: [],
+			onRefused: 'skip',
+			whenBusy: 'wait',
+			runsAs: null
+		});
 		await note(client, writer.id, modelId, id, `Made the runbook “${name}”`, name, null, { name });
 		return { id };
 	});
@@ -44,9 +51,19 @@ export async function saveRunbook(
 	return transaction(async (client) => {
 		const updated = await client
 			.query<{ version: number }>(
-				`UPDATE runbook SET name = $3, description = $4, parameters = $5, on_refused = $6, runs_as = $7, version = version + 1, changed_at = now()
+				`UPDATE runbook SET name = $3, description = $4, parameters = $5, on_refused = $6, runs_as = $7, when_busy = $9, version = version + 1, changed_at = now()
 				WHERE id = $1 AND model_id = $2 AND version = $8 RETURNING version`,
-				[id, modelId, draft.name, draft.description, JSON.stringify(draft.parameters), draft.onRefused, draft.runsAs, draft.version]
+				[
+					id,
+					modelId,
+					draft.name,
+					draft.description,
+					JSON.stringify(draft.parameters),
+					draft.onRefused,
+					draft.runsAs,
+					draft.version,
+					draft.whenBusy
+				]
 			)
 			.catch(refuseSameName(draft.name));
 		if (!updated.rows[0])
@@ -141,12 +158,19 @@ export async function toStored(
 async function insertRunbook(
 	client: pg.PoolClient,
 	modelId: number,
-	{ name, description, parameters, onRefused, runsAs }: Pick<RunbookDraft, 'name' | 'description' | 'parameters' | 'onRefused' | 'runsAs'>
+	{
+		name,
+		description,
+		parameters,
+		onRefused,
+		whenBusy,
+		runsAs
+	}: Pick<RunbookDraft, 'name' | 'description' | 'parameters' | 'onRefused' | 'whenBusy' | 'runsAs'>
 ): Promise<number> {
 	const made = await client
 		.query<{ id: number }>(
-			'INSERT INTO runbook (model_id, name, description, parameters, on_refused, runs_as) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-			[modelId, name, description, JSON.stringify(parameters), onRefused, runsAs]
+			'INSERT INTO runbook (model_id, name, description, parameters, on_refused, runs_as, when_busy) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
+			[modelId, name, description, JSON.stringify(parameters), onRefused, runsAs, whenBusy]
 		)
 		.catch(refuseSameName(name));
 	return made.rows[0]!.id;

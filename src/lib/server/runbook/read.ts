@@ -1,10 +1,12 @@
-import type { Finding, ParameterDefinition, Slice, Step, StoredScript } from '../../core';
+import type { Answers, Finding, ParameterDefinition, Slice, Step, StoredScript } from '../../core';
 import { pool, type Database } from '../database';
 import { askEngine, type Vocabulary } from '../engine';
 import { notFound } from '../fault';
 import { modelVersions } from '../form/open';
 import { requirePermission, type SignedIn } from '../session';
+import type { Schedule } from '../jobs/moments';
 import { latestRuns, type RunInShort } from './runs';
+import { readRunbookSchedule } from './schedule-read';
 import type { StepDraft } from './schema';
 
 export interface RunbookInShort {
@@ -22,6 +24,7 @@ export interface StoredRunbook {
 	description: string;
 	parameters: ParameterDefinition[];
 	onRefused: 'skip' | 'stop';
+	whenBusy: 'wait' | 'refuse';
 	runsAs: number | null;
 	version: number;
 	steps: Step[];
@@ -33,6 +36,9 @@ export interface RunbookDetails extends Omit<StoredRunbook, 'steps'> {
 	findings: Finding[];
 	runs: RunInShort[];
 	people: { id: number; name: string }[];
+	/** Imports whose rows can be fetched, and the schedule it runs by. */
+	imports: { id: number; name: string }[];
+	schedule: (Schedule & { answers: Answers }) | null;
 	vocabulary: Vocabulary;
 	mayWrite: boolean;
 }
@@ -75,12 +81,18 @@ export async function readRunbook(person: SignedIn | undefined, modelId: number,
 		`SELECT DISTINCT p.id, p.name FROM person p JOIN person_role r ON r.person_id = p.id JOIN role_permission rp ON rp.role_id = r.role_id
 		WHERE p.active AND rp.permission = 'form.enter' ORDER BY p.name`
 	);
+	const imports = await pool().query<{ id: number; name: string }>(
+		"SELECT id, name FROM import WHERE model_id = $1 AND source #>> '{place,kind}' <> 'file' ORDER BY name",
+		[modelId]
+	);
 	return {
 		...stored,
 		steps: await asDrafts(modelId, structure, steps),
 		findings: await askEngine(modelId, 'checkRunbook', { structure, steps, parameters: stored.parameters }),
 		runs: await latestRuns(modelId, id),
 		people: people.rows,
+		imports: imports.rows,
+		schedule: await readRunbookSchedule(id),
 		vocabulary: await askEngine(modelId, 'vocabulary', { structure }),
 		mayWrite: reader.permissions.includes('rule.write')
 	};
@@ -101,7 +113,7 @@ export async function asDrafts(modelId: number, structure: number, steps: readon
 /** A runbook as it is stored. @throws Fault 404 */
 export async function readStored(database: Database, modelId: number, id: number): Promise<StoredRunbook> {
 	const found = await database.query<Omit<StoredRunbook, 'steps'>>(
-		'SELECT id, name, description, parameters, on_refused AS "onRefused", runs_as AS "runsAs", version FROM runbook WHERE id = $1 AND model_id = $2',
+		'SELECT id, name, description, parameters, on_refused AS "onRefused", when_busy AS "whenBusy", runs_as AS "runsAs", version FROM runbook WHERE id = $1 AND model_id = $2',
 		[id, modelId]
 	);
 	if (!found.rows[0]) throw notFound('runbook');

@@ -24,6 +24,8 @@ const rollForward = z.object({
 });
 const clear = z.object({ kind: z.literal('clear'), what: z.array(z.enum(['entries', 'loads', 'results'])).max(3) });
 
+const importStep = z.object({ kind: z.literal('import'), import: id.nullable() });
+
 const head = {
 	/** Null for a step that is new. */
 	id: id.nullable(),
@@ -36,7 +38,8 @@ export const stepSchema = z.discriminatedUnion('kind', [
 	formula.extend(head),
 	copy.extend(head),
 	rollForward.extend(head),
-	clear.extend(head)
+	clear.extend(head),
+	importStep.extend(head)
 ]);
 /** A step as the page has it: scripts as text. */
 export type StepDraft = z.infer<typeof stepSchema>;
@@ -55,6 +58,8 @@ export const runbookSchema = z.object({
 	description: z.string().max(4_000),
 	parameters: z.array(parameterSchema).max(30),
 	onRefused: z.enum(['skip', 'stop']),
+	/** When another run of the model is under way. */
+	whenBusy: z.enum(['wait', 'refuse']),
 	runsAs: id.nullable(),
 	steps: z.array(stepSchema).max(200),
 	/** The version it was made from. */

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { answersKey, type Answers } from '../../core';
+import { answersKey, type Answers, type ParameterDefinition } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
@@ -10,6 +10,7 @@ import { modelVersions } from '../form/open';
 import { handleJobs, noteJob, queueJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
+import { loadImports } from './load-imports';
 import { originsOfRun } from './origins';
 import { asDrafts, readStored, type StoredRunbook } from './read';
 import { answersSchema, runbookSchema } from './schema';
@@ -20,7 +21,13 @@ const RUN_LOCK = 7204;
 /** Times a run is computed before it takes the model's lock while it computes. */
 const TRIES = 2;
 
-export const previewSchema = z.object({ answers: answersSchema, draft: runbookSchema, only: z.number().int().nullable() });
+export const previewSchema = z.object({
+	answers: answersSchema,
+	draft: runbookSchema,
+	only: z.number().int().nullable(),
+	/** Whether it is tried on what the person has typed and not saved. */
+	onDraft: z.boolean().default(false)
+});
 
 /**
  * What a run of a runbook as it is on the page would do: counts, totals and sample cells. Nothing is written.
@@ -30,7 +37,7 @@ export async function previewRun(
 	person: SignedIn | undefined,
 	modelId: number,
 	id: number,
-	{ answers, draft, only }: z.infer<typeof previewSchema>
+	{ answers, draft, only, onDraft }: z.infer<typeof previewSchema>
 ): Promise<Omit<RunPlan, 'series'>> {
 	const reader = requirePermission(person, 'rule.read');
 	await readStored(pool(), modelId, id);
@@ -39,7 +46,7 @@ export async function previewRun(
 	// Steps that are new have no origin yet: a stand-in, as if nothing were written before.
 	const steps = stored.map((step, place) => ({ ...step, id: step.id ?? -1 - place })) as unknown as StoredRunbook['steps'];
 	const runbook: StoredRunbook = { ...draft, id, steps: only === null ? steps : steps.filter((_, place) => place === only) };
-	const { series: _, ...plan } = await planFor(reader, modelId, runbook, answers, { preview: true });
+	const { series: _, ...plan } = await planFor(reader, modelId, runbook, answers, { preview: true, onDraft });
 	return plan;
 }
 
@@ -72,11 +79,9 @@ export async function startRun(
 		const step = runbook.steps.find((each) => each.id === error.step);
 		throw new Fault(422, 'not possible', `${step ? `${step.name}: ` : ''}${error.message}`);
 	}
-	const missing = runbook.parameters.find(({ name }) => {
-		const answer = answers[name] ?? null;
-		return answer === null || answer === '' || (Array.isArray(answer) && answer.length === 0);
-	});
+	const missing = missingAnswer(runbook.parameters, answers);
 	if (missing) throw new Fault(422, 'not possible', `Choose ${missing.label}: nothing runs without it.`);
+	if (runbook.whenBusy === 'refuse') await refuseWhenBusy(modelId, runbook.name);
 	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
 	const made = await pool().query<{ id: number }>(
 		`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,
@@ -94,6 +99,28 @@ export async function startRun(
 	return { run, job };
 }
 
+/** The first thing that is asked and not answered. */
+export const missingAnswer = (parameters: readonly ParameterDefinition[], answers: Answers): ParameterDefinition | undefined =>
+	parameters.find(({ name }) => {
+		const answer = answers[name] ?? null;
+		return answer === null || answer === '' || (Array.isArray(answer) && answer.length === 0);
+	});
+
+/** @throws Fault 409 when another run of the model is under way */
+async function refuseWhenBusy(modelId: number, name: string): Promise<void> {
+	const busy = await pool().query<{ name: string }>(
+		`SELECT r.name FROM job j JOIN run r ON r.id = (j.payload ->> 'run')::integer
+		WHERE j.model_id = $1 AND j.kind = 'run' AND j.state IN ('waiting', 'running') AND r.state = 'waiting' LIMIT 1`,
+		[modelId]
+	);
+	if (busy.rows[0])
+		throw new Fault(
+			409,
+			'busy',
+			`“${busy.rows[0].name}” is under way, and “${name}” is set not to wait for others. Run it when that has ended.`
+		);
+}
+
 /** The answers a person gave last. */
 export async function lastAnswers(person: SignedIn, runbook: number): Promise<Answers> {
 	const found = await pool().query<{ answers: Answers }>('SELECT answers FROM runbook_answer WHERE runbook_id = $1 AND person_id = $2', [
@@ -109,7 +136,7 @@ async function planFor(
 	modelId: number,
 	runbook: StoredRunbook,
 	answers: Answers,
-	{ preview, control, revision }: { preview: boolean; control?: SharedArrayBuffer; revision?: number }
+	{ preview, control, revision, onDraft }: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean }
 ): Promise<RunPlan> {
 	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs);
 	const rules = await readAccessRules(writer, modelId);
@@ -133,6 +160,7 @@ async function planFor(
 		rules: { ...rules, mayEnter: true },
 		onRefused: runbook.onRefused,
 		preview,
+		...(onDraft && { draftOf: person.id }),
 		...(control && { control })
 	});
 }
@@ -154,8 +182,15 @@ handleJobs('run', async (job, tell, signal) => {
 		const person = await personById(job.personId!);
 		requirePermission(person, 'rule.run');
 		const runbook = await readStored(pool(), job.modelId, id);
+		const loaded = await loadImports(
+			runbook.runsAs === null ? person : await personById(runbook.runsAs),
+			job.modelId,
+			runbook.steps,
+			(words) => tell(0, words)
+		);
+		if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. What was loaded stays; nothing was computed.');
 		const outcome = await carryOut(person, job.modelId, runbook, run, answers, control, signal);
-		return { words: outcome, result: { run } };
+		return { words: [...loaded, outcome].join(' '), result: { run } };
 	} catch (error) {
 		const words =
 			error instanceof Fault

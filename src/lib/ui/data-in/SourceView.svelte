@@ -6,7 +6,7 @@
 	import { untrack } from 'svelte';
 	import type { ImportDesk } from './import-desk.svelte';
 	import PlaceFields from './PlaceFields.svelte';
-	import ScheduleFields from './ScheduleFields.svelte';
+	import ScheduleFields from '../schedule/ScheduleFields.svelte';
 
 	interface Props {
 		desk: ImportDesk;
@@ -81,7 +81,23 @@
 		</section>
 		<section aria-labelledby="by-itself">
 			<h2 id="by-itself">When it runs by itself</h2>
-			<ScheduleFields {desk} {locale} />
+			{#if desk.details.source.place.kind === 'file'}
+				<p class="text-soft text-[13px]">
+					Files that people choose are loaded by people. Rows from a folder, the ledger, a model or a query can be fetched and loaded at set
+					times.
+				</p>
+			{:else}
+				<ScheduleFields
+					schedule={desk.details.schedule}
+					{locale}
+					watch={desk.details.source.place.kind === 'folder'}
+					onset={async (schedule) => {
+						const reply = await request<object>(`${desk.path}/schedule`, { schedule });
+						if (reply.ok) await desk.refresh();
+						return reply.ok ? null : reply.message;
+					}}
+				/>
+			{/if}
 		</section>
 
 		<section aria-labelledby="written">

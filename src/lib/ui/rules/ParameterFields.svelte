@@ -1,8 +1,9 @@
 <script lang="ts">
 	import type { ParameterDefinition } from '$lib/core';
+	import ScheduleFields from '../schedule/ScheduleFields.svelte';
 	import type { RunbookDesk } from './runbook-desk.svelte';
 
-	let { desk }: { desk: RunbookDesk } = $props();
+	let { desk, locale }: { desk: RunbookDesk; locale: string } = $props();
 
 	const KINDS = { member: 'one member', members: 'several members', number: 'number', percent: 'percent', text: 'text' } as const;
 	function set(at: number, next: Partial<ParameterDefinition>, field = '') {
@@ -88,6 +89,15 @@
 		></label
 	>
 	<label class="text-grey mt-1.5 flex flex-col text-xs"
+		>While another run is under way<select
+			class="select select-xs text-base-content w-full"
+			value={desk.draft.whenBusy}
+			disabled={!desk.mayWrite}
+			onchange={(event) => desk.change({ whenBusy: event.currentTarget.value as 'wait' | 'refuse' })}
+			><option value="wait">it waits</option><option value="refuse">it is refused</option></select
+		></label
+	>
+	<label class="text-grey mt-1.5 flex flex-col text-xs"
 		>With the rights of<select
 			class="select select-xs text-base-content w-full"
 			value={desk.draft.runsAs === null ? '' : String(desk.draft.runsAs)}
@@ -97,4 +107,12 @@
 				>{/each}</select
 		></label
 	>
+
+	<h2 class="text-grey mt-4 mb-1 text-[13px] font-semibold">By itself</h2>
+	{#if desk.mayWrite}
+		{#if desk.draft.parameters.length > 0}<p class="text-soft mb-1 text-[13px]">With the answers that stand under Run now.</p>{/if}
+		<ScheduleFields schedule={desk.schedule} {locale} onset={(schedule) => desk.setSchedule(schedule)} />
+	{:else}<p class="text-soft text-[13px]">
+			{desk.schedule?.active ? `Next: ${desk.schedule.next[0]}` : 'It runs when somebody starts it.'}
+		</p>{/if}
 </section>

@@ -242,6 +242,21 @@
 				><option>every period</option><option>first period of the year</option></select
 			></label
 		>
+	{:else if step.kind === 'import'}
+		<label class="text-grey flex flex-col text-xs"
+			>Fetches and loads<select
+				class="select select-sm text-base-content w-72"
+				value={String(step.import ?? '')}
+				disabled={!desk.mayWrite}
+				onchange={(event) => desk.changeStep({ import: event.currentTarget.value === '' ? null : Number(event.currentTarget.value) })}
+				><option value="">Choose an import…</option>{#each desk.imports as { id, name } (id)}<option value={String(id)}>{name}</option
+					>{/each}</select
+			></label
+		>
+		<p class="text-soft text-[13px]">
+			Its rows are fetched and loaded before the run computes anything, as a batch of its own. From another model, too: its import says what
+			is read there and how members are matched.
+		</p>
 	{:else}
 		<fieldset disabled={!desk.mayWrite}>
 			<legend class="text-grey text-xs">Takes away</legend>
@@ -260,13 +275,13 @@
 		</fieldset>
 	{/if}
 
-	<SliceFields
-		{desk}
-		slice={step.limits}
-		title="Writes only in"
-		whole={step.kind === 'clear' ? 'Nothing yet: a clear needs a slice' : 'Wherever it leads'}
-		onchange={(limits) => desk.changeStep({ limits })}
-	/>
+	{#if step.kind !== 'import'}<SliceFields
+			{desk}
+			slice={step.limits}
+			title="Writes only in"
+			whole={step.kind === 'clear' ? 'Nothing yet: a clear needs a slice' : 'Wherever it leads'}
+			onchange={(limits) => desk.changeStep({ limits })}
+		/>{/if}
 	<label class="text-grey text-xs"
 		>What it is for<textarea
 			class="textarea textarea-sm text-base-content block w-full"

@@ -15,6 +15,7 @@ interface Draft {
 	description: string;
 	parameters: ParameterDefinition[];
 	onRefused: 'skip' | 'stop';
+	whenBusy: 'wait' | 'refuse';
 	runsAs: number | null;
 	steps: StepDraft[];
 }
@@ -25,6 +26,10 @@ export class RunbookDesk {
 	readonly mayWrite: boolean;
 	readonly vocabulary: RunbookDetails['vocabulary'];
 	readonly people: RunbookDetails['people'];
+	readonly imports: RunbookDetails['imports'];
+	schedule = $state.raw<RunbookDetails['schedule']>(null);
+	/** Whether a preview reads what the person has typed and not saved. */
+	onDraft = $state(false);
 	draft = $state.raw<Draft>(undefined as unknown as Draft);
 	version = $state(0);
 	findings = $state.raw<Finding[]>([]);
@@ -52,13 +57,15 @@ export class RunbookDesk {
 		this.mayWrite = details.mayWrite;
 		this.vocabulary = details.vocabulary;
 		this.people = details.people;
+		this.imports = details.imports;
 		this.names = new Map(details.vocabulary.dimensions.flatMap(({ members }) => members.map(({ id, name }) => [id, name] as const)));
 		this.take(details);
 		this.answers = Object.fromEntries(details.parameters.map(({ name, initial }) => [name, answers[name] ?? initial]));
 	}
 
-	take({ name, description, parameters, onRefused, runsAs, steps, version, findings, runs }: RunbookDetails): void {
-		this.draft = { name, description, parameters, onRefused, runsAs, steps };
+	take({ name, description, parameters, onRefused, whenBusy, runsAs, steps, version, findings, runs, schedule }: RunbookDetails): void {
+		this.draft = { name, description, parameters, onRefused, whenBusy, runsAs, steps };
+		this.schedule = schedule;
 		this.keys = steps.map(() => this.#nextKey++);
 		this.version = version;
 		this.findings = findings;
@@ -123,9 +130,13 @@ export class RunbookDesk {
 			formula: { ...head, kind: 'formula', text: '' },
 			copy: { ...head, kind: 'copy', from: {}, onto: {}, shift: null, factor: 1 },
 			'roll-forward': { ...head, kind: 'roll-forward', lines: [], into: 'every period' },
-			clear: { ...head, kind: 'clear', what: ['results'] }
+			clear: { ...head, kind: 'clear', what: ['results'] },
+			import: { ...head, kind: 'import', import: this.imports[0]?.id ?? null }
 		};
-		const at = this.draft.steps.length === 0 ? 0 : this.picked + 1;
+		// Imports come before what computes.
+		const computing = this.draft.steps.findIndex((step) => step.kind !== 'import');
+		const after = this.draft.steps.length === 0 ? 0 : this.picked + 1;
+		const at = kind === 'import' && computing >= 0 ? Math.min(after, computing) : after;
 		this.keys = this.keys.toSpliced(at, 0, this.#nextKey++);
 		this.change({ steps: this.draft.steps.toSpliced(at, 0, made[kind]) });
 		this.picked = at;
@@ -181,11 +192,21 @@ export class RunbookDesk {
 	async look(only: number | null): Promise<void> {
 		const { steps } = this.draft;
 		const draft = { ...this.draft, steps: steps.map((step) => ({ ...step, active: only !== null || step.active })), version: this.version };
-		const plan = await this.#ask<Preview>('preview', { answers: this.answers, draft, only });
+		const plan = await this.#ask<Preview>('preview', { answers: this.answers, draft, only, onDraft: this.onDraft });
 		if (!plan) return;
 		this.run = null;
 		this.preview = plan.faults.length > 0 ? null : { plan, only };
 		this.message = plan.faults.length > 0 ? { text: plan.faults.map(({ message }) => message).join(' '), kind: 'error' } : null;
+	}
+
+	/** Sets when it runs by itself, with the answers as they are on the page. @returns a sentence when that was refused */
+	async setSchedule(schedule: { cron: string; timeZone: string; active: boolean } | null): Promise<string | null> {
+		const reply = await request<{ schedule: RunbookDetails['schedule'] }>(`/api/runbooks/${this.id}/schedule`, {
+			schedule,
+			answers: this.answers
+		});
+		if (reply.ok) this.schedule = reply.answer.schedule;
+		return reply.ok ? null : reply.message;
 	}
 
 	async start(jobs: Jobs): Promise<void> {
@@ -227,11 +248,13 @@ export class RunbookDesk {
 		this.keys = definition.steps.map(() => this.#nextKey++);
 		const known = new Set(this.draft.steps.map(({ id }) => id));
 		const { name, description, parameters, onRefused, runsAs } = definition;
+		const whenBusy = definition.whenBusy ?? 'wait';
 		this.change({
 			name,
 			description,
 			parameters,
 			onRefused,
+			whenBusy,
 			runsAs,
 			steps: definition.steps.map((step) => ({ ...step, id: known.has(step.id) ? step.id : null }))
 		});
@@ -253,5 +276,6 @@ const NAMES: Record<StepDraft['kind'], string> = {
 	formula: 'Formula',
 	copy: 'Copy',
 	'roll-forward': 'Carry forward',
-	clear: 'Clear'
+	clear: 'Clear',
+	import: 'Load'
 };

@@ -4,6 +4,7 @@ import type { StepDraft } from '$lib/server/runbook';
 type Names = ReadonlyMap<number, string>;
 
 export const KIND_WORDS: Record<StepDraft['kind'], string> = {
+	import: 'Import',
 	copy: 'Copy',
 	formula: 'Formula',
 	'roll-forward': 'Roll-forward',
@@ -41,6 +42,8 @@ export function stepInWords(step: StepDraft, names: Names): string {
 			const lines = step.lines.map(({ from, to }) => `${names.get(from) ?? '?'} into ${names.get(to) ?? '?'}`);
 			return `Carries ${lines.join(', ') || 'nothing yet'}, ${step.into}.${within}`;
 		}
+		case 'import':
+			return step.import === null ? 'Loads nothing yet.' : 'Fetches and loads an import.';
 		case 'clear':
 			return `Takes away ${step.what.join(', ') || 'nothing yet'}.${within}`;
 		default:

@@ -123,7 +123,10 @@
 					>
 				{/each}
 			</div>
-			{#if panel === 'run'}<RunPanel {desk} jobs={shell.jobs} locale={data.person.locale} {mayRun} />{:else}<ParameterFields {desk} />{/if}
+			{#if panel === 'run'}<RunPanel {desk} jobs={shell.jobs} locale={data.person.locale} {mayRun} />{:else}<ParameterFields
+					{desk}
+					locale={data.person.locale}
+				/>{/if}
 		</div>
 	</div>
 </main>

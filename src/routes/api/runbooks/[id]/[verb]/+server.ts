@@ -1,8 +1,9 @@
 import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
-import { copyRunbook, deleteRunbook, previewRun, readRunbook, saveRunbook, runRunbook } from '$lib/server/runbook';
+import { copyRunbook, deleteRunbook, previewRun, readRunbook, saveRunbook, setRunbookSchedule, runRunbook } from '$lib/server/runbook';
 import { runbookSchema } from '$lib/server/runbook/schema';
+import { runbookScheduleSchema } from '$lib/server/runbook/schedule';
 import { previewSchema, runSchema } from '$lib/server/runbook/start';
 
 const nothing = z.object({});
@@ -25,6 +26,8 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 				return deleteRunbook(person, modelId, id);
 			case 'preview':
 				return previewRun(person, modelId, id, await readBody(request, previewSchema));
+			case 'schedule':
+				return { schedule: await setRunbookSchedule(person, modelId, id, await readBody(request, runbookScheduleSchema)) };
 			case 'run':
 				return runRunbook(person, modelId, id, await readBody(request, runSchema));
 			default:
