@@ -90,6 +90,9 @@
 			>{/if}
 		{#if desk.running !== null}<button class="btn btn-ghost btn-sm" onclick={() => jobs.cancel(desk.running!)}>Cancel the run</button>{/if}
 	</div>
+	<label class="text-soft mt-1.5 flex items-center gap-1.5 text-[13px]"
+		><input type="checkbox" class="checkbox checkbox-xs" bind:checked={desk.onDraft} /> preview on what I have typed and not saved</label
+	>
 
 	{#if desk.preview}
 		{@const { plan, only } = desk.preview}

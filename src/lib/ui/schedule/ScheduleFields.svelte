@@ -29,7 +29,7 @@
 </script>
 
 <div class="grid gap-2">
-	<div class="grid grid-cols-2 gap-2">
+	<div class="grid grid-cols-2 items-end gap-2">
 		<label class="text-grey text-xs"
 			>Minute, hour, day, month, weekday<input class="input input-sm text-base-content w-full font-mono" bind:value={cron} /></label
 		>
