@@ -16,6 +16,8 @@ export interface CopyStep {
 	/** So many periods of a level later (earlier below zero). */
 	shift: { level: string; by: number } | null;
 	factor: NumberOrParameter;
+	/** Whether it comes on top of what is typed there, instead of giving way to it. Left out: it gives way. */
+	adds?: boolean;
 }
 
 export interface FormulaStep {
@@ -73,6 +75,8 @@ export interface ParameterDefinition {
 /** What was answered: by the parameter's name. */
 export type Answers = Readonly<Record<string, number | string | readonly number[] | null>>;
 
-/** Whether a step adds on top of what is typed, or proposes what an entry replaces. */
-export const originModeOf = (kind: StepKind): 'adds' | 'proposes' | undefined =>
-	kind === 'clear' || kind === 'import' ? undefined : kind === 'roll-forward' ? 'adds' : 'proposes';
+/** Whether a step adds on top of what is typed, or proposes what an entry replaces; undefined where it writes under no origin. */
+export function originModeOf(step: { kind: StepKind; adds?: boolean }): 'adds' | 'proposes' | undefined {
+	if (step.kind === 'clear' || step.kind === 'import') return undefined;
+	return step.kind === 'roll-forward' || (step.kind === 'copy' && step.adds) ? 'adds' : 'proposes';
+}

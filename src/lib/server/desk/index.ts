@@ -11,11 +11,13 @@ export interface Desk {
 		at: string;
 		person: string | null;
 		through: string;
-		kind: 'save' | 'load' | 'structure' | 'take back';
+		kind: 'save' | 'load' | 'structure' | 'take back' | 'run';
 		cells: number;
 	}[];
 	/** Imports whose last batch rejected rows, was stopped or failed, for those who load. */
 	rejects: { code: string; name: string; batch: number; state: string; message: string; rows: number; at: string }[];
+	/** Runbooks whose last run failed, for those who look at rules. */
+	failed: { runbook: number; name: string; words: string; at: string }[];
 	/** Notes that name the person, not looked at yet. */
 	mentions: Mention[];
 	/** The last fetches and loads that started by themselves. */
@@ -50,11 +52,21 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 				[modelId]
 			)
 		: { rows: [] };
+	const failed = reader.permissions.includes('rule.read')
+		? await pool().query<Omit<Desk['failed'][number], 'at'> & { at: Date }>(
+				`SELECT runbook, name, words, at FROM (
+					SELECT DISTINCT ON (r.runbook_id) r.runbook_id AS runbook, b.name, r.words, r.at, r.state
+					FROM run r JOIN runbook b ON b.id = r.runbook_id WHERE r.model_id = $1 AND r.state <> 'waiting' ORDER BY r.runbook_id, r.id DESC) AS latest
+				WHERE state = 'failed' ORDER BY at DESC LIMIT 8`,
+				[modelId]
+			)
+		: { rows: [] };
 	const found = draft.rows[0];
 	return {
 		mentions: await openMentions(reader, modelId),
 		draft: found ? { cells: found.cells, changedAt: found.at.toISOString() } : null,
 		changes: changes.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
+		failed: failed.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
 		rejects: rejects.rows.map((row) => ({ ...row, at: row.at.toISOString() })),
 		scheduled: scheduled.rows.map((row) => ({ ...row, at: row.at.toISOString() }))
 	};

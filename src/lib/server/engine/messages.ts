@@ -374,6 +374,8 @@ export interface EngineRequests {
 	};
 	checkRunbook: { ask: { structure: number; steps: Step[]; parameters: ParameterDefinition[] }; answer: Finding[] };
 	checkScript: { ask: { structure: number; text: string; parameters: ParameterDefinition[]; limits: Slice }; answer: ScriptCheck };
+	/** What is wrong with the text of a live formula. */
+	checkFormula: { ask: { structure: number; text: string }; answer: ScriptCheck };
 	printScripts: { ask: { structure: number; scripts: StoredScript[] }; answer: string[] };
 	vocabulary: { ask: { structure: number }; answer: Vocabulary };
 	close: { ask: Record<string, never>; answer: Record<string, never> };

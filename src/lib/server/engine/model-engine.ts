@@ -27,7 +27,7 @@ import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAs
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
 import { workOutRow } from './row-method';
-import { findingsOf, lookAtScript, planRun, printScripts, RunCancelled, vocabularyOf, whyNotWrite } from './runbook-work';
+import { findingsOf, lookAtFormula, lookAtScript, planRun, printScripts, RunCancelled, vocabularyOf, whyNotWrite } from './runbook-work';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
 const MANY_CHANGES = 1_000;
@@ -156,6 +156,7 @@ export class ModelEngine {
 			whyNotWrite: async (request) => ({ reason: whyNotWrite(this.#model, request) }),
 			checkRunbook: async ({ steps, parameters }) => findingsOf(this.#model, steps, parameters),
 			checkScript: async (request) => lookAtScript(this.#model, request),
+			checkFormula: async ({ text }) => lookAtFormula(this.#model, text),
 			printScripts: async ({ scripts }) => printScripts(this.#model, scripts),
 			vocabulary: async () => vocabularyOf(this.#model),
 			close: async () => {

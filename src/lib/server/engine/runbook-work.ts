@@ -4,7 +4,9 @@ import {
 	entryFor,
 	isEmpty,
 	LoadGuard,
+	namesOfModel,
 	printScript,
+	readExpression,
 	resolveAnswers,
 	runSteps,
 	ScriptNames,
@@ -127,11 +129,25 @@ export function lookAtScript(
 	// A parameter without an initial value is still known by its name.
 	for (const { name, kind, dimension, choices } of parameters) if (!values.has(name)) values.set(name, standIn(kind, dimension, choices));
 	const { faults, names } = checkScript(model, text, {
-		names: new ScriptNames(model),
+		names: namesOf(model),
 		parameters: values,
 		scope: scopeOf(model, limits, variables)
 	});
 	return { faults, names };
+}
+
+/** The names of a model, found once: they are asked for with every key that is typed. */
+const known = new WeakMap<Model, ScriptNames>();
+function namesOf(model: Model): ScriptNames {
+	let names = known.get(model);
+	if (!names) known.set(model, (names = new ScriptNames(model)));
+	return names;
+}
+
+/** What is wrong with the text of a live formula, and the members its names are. */
+export function lookAtFormula(model: Model, text: string): ScriptCheck {
+	const read = readExpression(text, namesOfModel(namesOf(model)));
+	return 'fault' in read ? { faults: [read.fault], names: [] } : { faults: [], names: read.names };
 }
 
 function standIn(kind: ParameterDefinition['kind'], dimension: number | null, choices: ParameterDefinition['choices']): ParameterValue {
@@ -142,7 +158,7 @@ function standIn(kind: ParameterDefinition['kind'], dimension: number | null, ch
 
 /** Scripts with today's names. */
 export function printScripts(model: Model, scripts: readonly StoredScript[]): string[] {
-	const names = new ScriptNames(model);
+	const names = namesOf(model);
 	return scripts.map((script) => printScript(model, script, names));
 }
 

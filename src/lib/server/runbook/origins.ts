@@ -23,10 +23,16 @@ export async function originsOfRun(
 	await transaction(async (client) => {
 		let made = 0;
 		for (const step of runbook.steps) {
-			const mode = originModeOf(step.kind);
+			const mode = originModeOf(step);
 			if (!mode) continue;
-			const found = await client.query('SELECT FROM origin WHERE step_id = $1 AND answers = $2', [step.id, answers]);
-			if (found.rowCount) continue;
+			const found = await client.query<{ mode: string }>('SELECT mode FROM origin WHERE step_id = $1 AND answers = $2', [step.id, answers]);
+			if (found.rows[0]) {
+				if (found.rows[0].mode === mode) continue;
+				// What the step wrote before is removed by the run; until then it counts as it will.
+				await client.query('UPDATE origin SET mode = $3 WHERE step_id = $1 AND answers = $2', [step.id, answers, mode]);
+				made++;
+				continue;
+			}
 			const words = `${runbook.name} · ${step.name}`.slice(0, 180);
 			const same = await client.query<{ n: number }>(
 				'SELECT count(*)::integer AS n FROM origin WHERE model_id = $1 AND (name = $2 OR name LIKE $3)',

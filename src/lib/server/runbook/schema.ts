@@ -15,7 +15,8 @@ const copy = z.object({
 	from: sliceSchema,
 	onto: byDimension(reference) as unknown as z.ZodType<Readonly<Record<number, number | { variable: string }>>>,
 	shift: z.object({ level: z.string().max(40), by: z.number().int().min(-1_000).max(1_000) }).nullable(),
-	factor: z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })])
+	factor: z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })]),
+	adds: z.boolean().optional()
 });
 const rollForward = z.object({
 	kind: z.literal('roll-forward'),

@@ -15,7 +15,9 @@ import {
 import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
 import { readModelDefinition } from '../database/definitions';
+import { askEngine, type ScriptCheck, type Vocabulary } from '../engine';
 import { Fault, notFound } from '../fault';
+import { modelVersions } from '../form/open';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel, writeJournal } from './act';
 import { runbooksNaming } from './used';
@@ -82,6 +84,26 @@ export async function readFormulas(person: SignedIn | undefined, modelId: number
 			return { id: member, name };
 		})
 	};
+}
+
+export const formulaTextSchema = z.object({ text: z.string().max(20_000) });
+
+/** What is wrong with a formula that is being written. */
+export async function checkFormulaText(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ text }: z.infer<typeof formulaTextSchema>
+): Promise<ScriptCheck> {
+	requirePermission(person, 'structure.read');
+	const { structure } = await modelVersions(modelId);
+	return askEngine(modelId, 'checkFormula', { structure, text });
+}
+
+/** The names that may stand in a formula. */
+export async function formulaVocabulary(person: SignedIn | undefined, modelId: number): Promise<Vocabulary> {
+	requirePermission(person, 'structure.read');
+	const { structure } = await modelVersions(modelId);
+	return askEngine(modelId, 'vocabulary', { structure });
 }
 
 export const formulaSchema = z.object({ account: id, formulas: z.array(draftSchema).max(20), was: z.array(draftSchema).max(20) });

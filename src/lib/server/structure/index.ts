@@ -9,6 +9,15 @@ export * from './rates';
 export { calendarSchema, createModel, newModelSchema, type NewModel } from './new-model';
 export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';
-export { formulaSchema, readFormulas, setFormulas, type AccountFormulas, type FormulaDraft } from './formulas';
+export {
+	checkFormulaText,
+	formulaSchema,
+	formulaTextSchema,
+	formulaVocabulary,
+	readFormulas,
+	setFormulas,
+	type AccountFormulas,
+	type FormulaDraft
+} from './formulas';
 export { structureHistory, type StructureChange } from './history';
 export { findMembers, findSchema, type FoundMember } from './find';

@@ -6,7 +6,7 @@ import { formsOf, membersNamed } from './used';
 /** Something in the picture of what feeds what. */
 export interface WiringNode {
 	id: string;
-	kind: 'import' | 'dimension' | 'formula' | 'form' | 'rates';
+	kind: 'import' | 'dimension' | 'formula' | 'runbook' | 'form' | 'rates';
 	name: string;
 	note: string;
 	/** What is unfinished or failing, in a sentence. */
@@ -21,7 +21,7 @@ export interface Wiring {
 
 const FORMULAS_DRAWN_APART = 12;
 
-/** How imports, dimensions, rates, formulas and forms feed each other, with what is unfinished or failing. */
+/** How imports, dimensions, rates, formulas, runbooks and forms feed each other, with what is unfinished or failing. */
 export async function readWiring(person: SignedIn | undefined, modelId: number): Promise<Wiring> {
 	requirePermission(person, 'structure.read');
 	const nodes: WiringNode[] = [];
@@ -64,6 +64,7 @@ export async function readWiring(person: SignedIn | undefined, modelId: number):
 	await addRates(modelId, nodes, edges, dimensions.rows.find(({ kind }) => kind === 'scenario')?.id);
 	await addImports(modelId, nodes, edges);
 	await addFormulas(modelId, nodes, edges, account);
+	await addRunbooks(modelId, nodes, edges, account);
 	for (const form of await formsOf(pool(), modelId)) {
 		const known = await pool().query<{ id: number; dimension: number }>(
 			'SELECT id, dimension_id AS dimension FROM member WHERE id = ANY ($1::integer[])',
@@ -89,6 +90,7 @@ export async function readWiring(person: SignedIn | undefined, modelId: number):
 		);
 		for (const dimension of onRows) edges.push({ from: `dimension ${dimension}`, to: `form ${form.id}` });
 		for (const { id } of nodes.filter(({ kind }) => kind === 'formula')) edges.push({ from: id, to: `form ${form.id}` });
+		for (const { runbook } of form.layout.runs ?? []) edges.push({ from: `runbook ${runbook}`, to: `form ${form.id}` });
 	}
 	const ids = new Set(nodes.map(({ id }) => id));
 	return { nodes, edges: edges.filter(({ from, to }) => ids.has(from) && ids.has(to)) };
@@ -191,5 +193,41 @@ async function addFormulas(
 		const inner = readsOf(expression).filter((read) => computed.has(read.member) && !read.shift);
 		for (const read of inner) edges.push({ from: `formula ${read.member}`, to: `formula ${member}` });
 		if (inner.length === 0) edges.push({ from: `dimension ${account.id}`, to: `formula ${member}` });
+	}
+}
+
+/** Runbooks: what they load before they compute, and whether the last run failed. */
+async function addRunbooks(
+	modelId: number,
+	nodes: WiringNode[],
+	edges: Wiring['edges'],
+	account: { id: number } | undefined
+): Promise<void> {
+	const found = await pool().query<{
+		id: number;
+		name: string;
+		steps: number;
+		imports: number[];
+		failed: string | null;
+		scheduled: boolean;
+	}>(
+		`SELECT b.id, b.name, (SELECT count(*)::integer FROM runbook_step s WHERE s.runbook_id = b.id) AS steps,
+			coalesce((SELECT array_agg((s.definition ->> 'import')::integer) FROM runbook_step s WHERE s.runbook_id = b.id AND s.kind = 'import'), '{}') AS imports,
+			(SELECT CASE WHEN r.state = 'failed' THEN r.words END FROM run r WHERE r.runbook_id = b.id ORDER BY r.id DESC LIMIT 1) AS failed,
+			EXISTS (SELECT FROM runbook_schedule s WHERE s.runbook_id = b.id AND s.active) AS scheduled
+		FROM runbook b WHERE b.model_id = $1 ORDER BY b.id`,
+		[modelId]
+	);
+	for (const { id, name, steps, imports, failed, scheduled } of found.rows) {
+		nodes.push({
+			id: `runbook ${id}`,
+			kind: 'runbook',
+			name,
+			note: `${steps === 1 ? 'one step' : `${steps} steps`}${scheduled ? ', by schedule' : ''}`,
+			trouble: failed !== null ? `the last run failed: ${failed}` : steps === 0 ? 'no step yet' : null,
+			path: `/rules/${id}`
+		});
+		for (const source of imports) edges.push({ from: `import ${source}`, to: `runbook ${id}` });
+		if (account) edges.push({ from: `dimension ${account.id}`, to: `runbook ${id}` });
 	}
 }

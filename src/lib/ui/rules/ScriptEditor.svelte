@@ -18,9 +18,11 @@
 		limits: Slice;
 		vocabulary: Vocabulary;
 		readonly: boolean;
+		/** One expression of a live formula instead of a script: checked as such, in less room. */
+		formula?: boolean;
 		onchange: (text: string) => void;
 	}
-	let { text, label, parameters, limits, vocabulary, readonly, onchange }: Props = $props();
+	let { text, label, parameters, limits, vocabulary, readonly, formula = false, onchange }: Props = $props();
 
 	let host: HTMLElement;
 	let view: EditorView | undefined;
@@ -91,8 +93,12 @@
 			detail: 'parameter',
 			type: 'constant'
 		}));
-		const functions = Object.entries(FUNCTIONS).map(([name, shape]) => ({ label: `${name}(`, displayLabel: shape, type: 'function' }));
-		const plain = words.map((each) => ({ label: `${each} `, displayLabel: each, type: 'keyword' }));
+		const functions = Object.entries(FUNCTIONS)
+			.filter(([name]) => !formula || !['sum', 'avg', 'count', 'share', 'todate'].includes(name))
+			.map(([name, shape]) => ({ label: `${name}(`, displayLabel: shape, type: 'function' }));
+		const plain = (formula ? words.filter((each) => !['within', 'end', 'let', 'everywhere', 'except', 'where'].includes(each)) : words).map(
+			(each) => ({ label: `${each} `, displayLabel: each, type: 'keyword' })
+		);
 		return {
 			from: word.from,
 			options: inBraces
@@ -106,7 +112,9 @@
 		async ({ state }) => {
 			const asked = state.doc.toString();
 			if (asked.trim() === '') return [];
-			const reply = await request<ScriptCheck>('/api/rules/script', { text: asked, parameters, limits });
+			const reply = formula
+				? await request<ScriptCheck>('/api/structure/formula/check', { text: asked })
+				: await request<ScriptCheck>('/api/rules/script', { text: asked, parameters, limits });
 			if (!reply.ok) return [{ from: 0, to: 0, severity: 'warning' as const, message: reply.message }];
 			faults = reply.answer.faults.length;
 			const size = state.doc.length;
@@ -151,13 +159,13 @@
 			state: EditorState.create({
 				doc: text,
 				extensions: [
-					lineNumbers(),
+					...(formula ? [] : [lineNumbers()]),
 					history(),
 					bracketMatching(),
 					closeBrackets(),
 					indentOnInput(),
 					highlightActiveLine(),
-					lintGutter(),
+					...(formula ? [] : [lintGutter()]),
 					script(),
 					syntaxHighlighting(scriptStyle),
 					autocompletion({ override: [complete], icons: false }),
@@ -190,11 +198,11 @@
 </script>
 
 <div class="border-rule overflow-hidden rounded-md border">
-	<div bind:this={host} class="editor text-[13px]"></div>
+	<div bind:this={host} class={['editor text-[13px]', formula && 'small']}></div>
 	<p class="bg-base-200 border-hairline text-grey flex items-center gap-2 border-t px-2 py-1 text-xs">
 		<span role="status">{faults === 0 ? 'No faults' : faults === 1 ? 'One fault' : `${faults} faults`}</span>
-		<span class="ml-auto">Ctrl+Space offers names · Esc, then Tab leaves</span>
-		{#if !readonly}<button class="btn btn-xs" onclick={format}>Set in</button>{/if}
+		<span class="ml-auto">{formula ? 'Ctrl+Space offers names' : 'Ctrl+Space offers names · Esc, then Tab leaves'}</span>
+		{#if !readonly && !formula}<button class="btn btn-xs" onclick={format}>Set in</button>{/if}
 	</p>
 </div>
 
@@ -204,6 +212,10 @@
 		max-height: 46vh;
 		background: var(--raised);
 		color: var(--color-base-content);
+	}
+	.editor.small :global(.cm-editor) {
+		min-height: 44px;
+		max-height: 200px;
 	}
 	.editor :global(.cm-scroller) {
 		font-family: var(--font-mono);

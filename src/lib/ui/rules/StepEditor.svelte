@@ -172,6 +172,15 @@
 					}}
 				/></label
 			>
+			<label class="text-grey flex flex-col text-xs"
+				>Where a figure is typed<select
+					class="select select-sm text-base-content w-48"
+					value={step.adds ? 'adds' : 'gives way'}
+					disabled={!desk.mayWrite}
+					onchange={(event) => desk.changeStep({ adds: event.currentTarget.value === 'adds' })}
+					><option value="gives way">the typed figure stands</option><option value="adds">it is added on top</option></select
+				></label
+			>
 		</div>
 	{:else if step.kind === 'roll-forward'}
 		<table class="w-full">

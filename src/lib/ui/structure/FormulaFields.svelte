@@ -1,5 +1,7 @@
 <script lang="ts">
 	import { request } from '../request';
+	import ScriptEditor from '../rules/ScriptEditor.svelte';
+	import type { Vocabulary } from '$lib/server/engine';
 	import type { AccountFormulas, FormulaDraft } from '$lib/server/structure';
 
 	interface Props {
@@ -22,6 +24,14 @@
 		drafts = read.formulas;
 		fault = null;
 	}
+	// The names are asked for once somebody may write with them.
+	let names = $state.raw<Vocabulary | null>(null);
+	$effect(() => {
+		if (mayWrite && names === null && drafts.length > 0)
+			void request<Vocabulary>('/api/structure/formula/names').then((reply) => {
+				if (reply.ok) names = reply.answer;
+			});
+	});
 	$effect(() => {
 		let current = true;
 		stored = null;
@@ -82,17 +92,27 @@
 		{#each drafts as draft, at (at)}
 			<div class="border-hairline mb-2 border-b pb-2">
 				{#if mayWrite}
-					<textarea
-						class="border-rule bg-raised field-sizing-content max-h-48 w-full rounded border px-1.5 py-1 font-mono text-xs"
-						aria-label={drafts.length > 1 ? `Live formula ${at + 1}` : 'Live formula'}
-						aria-invalid={fault ? 'true' : undefined}
-						spellcheck="false"
-						placeholder="Sailings * &quot;Fuel litres&quot;"
-						value={draft.text}
-						oninput={(event) => set(at, { text: event.currentTarget.value })}
-						onkeydown={(event) => {
-							if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) void store();
-						}}></textarea>
+					{#if names}
+						<div
+							onkeydowncapture={(event) => {
+								if (event.key !== 'Enter' || !(event.ctrlKey || event.metaKey)) return;
+								event.preventDefault();
+								event.stopPropagation();
+								void store();
+							}}
+						>
+							<ScriptEditor
+								text={draft.text}
+								label={drafts.length > 1 ? `Live formula ${at + 1}` : 'Live formula'}
+								parameters={[]}
+								limits={{}}
+								vocabulary={names}
+								readonly={false}
+								formula
+								onchange={(text) => set(at, { text })}
+							/>
+						</div>
+					{/if}
 					<select
 						class="select select-xs w-full"
 						aria-label="Computed {drafts.length > 1 ? at + 1 : ''}"

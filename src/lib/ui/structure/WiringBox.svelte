@@ -4,11 +4,12 @@
 	import FileDown from '@lucide/svelte/icons/file-down';
 	import Coins from '@lucide/svelte/icons/coins';
 	import ListTree from '@lucide/svelte/icons/list-tree';
+	import ListChecks from '@lucide/svelte/icons/list-checks';
 	import Sigma from '@lucide/svelte/icons/sigma';
 	import Table from '@lucide/svelte/icons/table-properties';
 
 	let { data }: { data: WiringNode } = $props();
-	const ICONS = { import: FileDown, rates: Coins, dimension: ListTree, formula: Sigma, form: Table };
+	const ICONS = { import: FileDown, rates: Coins, dimension: ListTree, formula: Sigma, runbook: ListChecks, form: Table };
 	const Icon = $derived(ICONS[data.kind]);
 </script>
 

@@ -5,7 +5,7 @@ import workerUrl from 'elkjs/lib/elk-worker.min.js?url';
 export const BOX = { width: 200, height: 56 };
 
 /** Columns from left to right: what brings numbers in, what they are about, what is computed, where they are used. */
-const COLUMN: Record<WiringNode['kind'], number> = { import: 0, rates: 0, dimension: 1, formula: 2, form: 3 };
+const COLUMN: Record<WiringNode['kind'], number> = { import: 0, rates: 0, dimension: 1, formula: 2, runbook: 2, form: 3 };
 
 /** Where each box of the picture stands, laid out in layers by the Eclipse Layout Kernel in a worker. */
 export async function layOut({ nodes, edges }: Wiring): Promise<Map<string, { x: number; y: number }>> {

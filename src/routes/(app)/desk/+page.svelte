@@ -5,6 +5,7 @@
 	let { data } = $props();
 	useShell().at({ name: 'Desk' });
 	const locale = $derived(data.person.locale);
+	const CHANGED = { load: 'loaded', 'take back': 'done', structure: 'moved', run: 'computed', save: 'saved' } as const;
 	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
 </script>
 
@@ -43,7 +44,15 @@
 						<span class="text-grey">{formatMoment(reject.at, locale)}</span>
 					</li>
 				{/each}
-				{#if !data.desk.draft && data.desk.rejects.length === 0 && data.desk.mentions.length === 0}<li class="row text-soft">
+				{#each data.desk.failed as run (run.runbook)}
+					<li class="row">
+						<a href="/rules/{run.runbook}" class="grow"><b>{run.name} did not run</b>: {run.words}</a>
+						<span class="text-grey">{formatMoment(run.at, locale)}</span>
+					</li>
+				{/each}
+				{#if !data.desk.draft && data.desk.rejects.length === 0 && data.desk.mentions.length === 0 && data.desk.failed.length === 0}<li
+						class="row text-soft"
+					>
 						Nothing waits. Open a form to look at or enter figures.
 					</li>{/if}
 			</ul>
@@ -77,15 +86,7 @@
 						<span class="text-grey w-8 shrink-0 text-right">{change.revision}</span>
 						<span class="grow">
 							<b>{change.through}</b>
-							<span class="text-soft"
-								>{change.kind === 'load'
-									? 'loaded'
-									: change.kind === 'take back'
-										? 'done'
-										: change.kind === 'structure'
-											? 'moved'
-											: 'saved'} by {change.person ?? 'the system'}, {cells(change.cells)}</span
-							>
+							<span class="text-soft">{CHANGED[change.kind]} by {change.person ?? 'the system'}, {cells(change.cells)}</span>
 						</span>
 						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
 					</li>

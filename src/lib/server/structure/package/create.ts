@@ -289,8 +289,6 @@ async function createRest(
 	origins: ReadonlyMap<string, number>,
 	memberOf: (reference: { dimension: string; member: string }) => number
 ): Promise<void> {
-	const accountKey = packed.dimensions.find(({ kind }) => kind === 'account')!.key;
-	const account = (member: string) => memberOf({ dimension: accountKey, member });
 	for (const { name, member, number } of packed.variables)
 		await client.query('INSERT INTO variable (model_id, name, member_id, number) VALUES ($1, $2, $3, $4)', [
 			modelId,

@@ -31,7 +31,7 @@
 <main class="flex min-h-0 flex-col px-4.5 pt-3.5">
 	<h1 class="text-xl font-semibold tracking-tight">Wiring</h1>
 	<p class="text-soft mb-2 text-[13px]">
-		What feeds what, from left to right: imports and rates, dimensions, live formulas, forms. Choose a box to go there.
+		What feeds what, from left to right: imports and rates, dimensions, live formulas and runbooks, forms. Choose a box to go there.
 	</p>
 	{#if troubles.length > 0}
 		<ul class="mb-2 flex flex-wrap gap-x-5 text-[13px]" aria-label="Unfinished or failing">
