@@ -7,6 +7,7 @@ import { loadAtSize } from './load';
 import { openCold } from './open-cold';
 import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
+import { runStored } from './run-stored';
 import { runbooks } from './runbooks';
 import { structureAtSize } from './structure';
 import { typeCell } from './type-cell';
@@ -39,6 +40,7 @@ for (const size of only ? [] : sizes) {
 if (!only || only === 'live') measures.push(await typePrice(), await liveFormula(1_000_000));
 if (!only) measures.push(...(await structureAtSize()));
 if (!only || only === 'runbooks') measures.push(...(await runbooks()));
+if (!only || only === 'run') measures.push(...(await runStored()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'form') measures.push(...(await formPage()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
