@@ -122,7 +122,7 @@
 									aria-expanded={desk.picked === chosen}
 									disabled={desk.readonly}
 									onclick={() => (desk.picked = desk.picked === chosen ? null : chosen)}
-									>{#if selection.dimension}<span class="text-grey text-xs">{selection.dimension}</span>&#32;{/if}<strong
+									>{#if selection.dimension}<span class="text-grey text-xs">{`${selection.dimension} `}</span>{/if}<strong
 										class="font-semibold">{selectionInCards(selection, desk)}</strong
 									></button
 								>

@@ -22,7 +22,7 @@
 		aria-pressed={desk.picked === path}
 		disabled={desk.readonly}
 		onclick={() => pick()}
-		>{words}{#if small}&#32;<small class="text-grey">{small}</small>{/if}</button
+		>{small ? `${words} ` : words}{#if small}<small class="text-grey">{small}</small>{/if}</button
 	>
 {/snippet}
 {#snippet handle(words: string)}
