@@ -116,7 +116,10 @@ const withBonus = (pay: Branch): Branch => ({
 			...leaf('6195', 'Bonus', cost),
 			live: `when Month is "Bonus month"{Department: "No department", Route: "No route"}
 then "Basic pay" * "Bonus share"{Department: "No department", Route: "No route"} -- of a month's pay`
-		}
+		},
+		leaf('6196', 'Pay of new posts', cost),
+		leaf('6197', 'Bonus of new posts', cost),
+		leaf('6198', 'Charges of new posts', cost)
 	]
 });
 

@@ -137,14 +137,20 @@ export async function loadCurrencies(client: pg.PoolClient): Promise<void> {
 	);
 }
 
-export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, periods: LoadedDimension): Promise<void> {
-	for (const branch of flatten(ACCOUNTS))
+/** Facts of accounts. @param choosable the dimensions (ids) that choices are made from */
+export async function loadAccounts(
+	client: pg.PoolClient,
+	branches: Branch[],
+	accounts: LoadedDimension,
+	choosable: Record<'route' | 'period', number>
+): Promise<void> {
+	for (const branch of flatten(branches))
 		if (branch.account)
 			await client.query(
 				`INSERT INTO account (member_id, kind, value_type, time_behaviour, consolidation, decimals, unit, frequency, choice_dimension)
 				VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
 				[
-					dimensions.account.ids.get(branch.code),
+					accounts.ids.get(branch.code),
 					branch.account.kind,
 					branch.account.valueType,
 					branch.account.timeBehaviour,
@@ -152,9 +158,13 @@ export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, p
 					branch.account.decimals,
 					branch.account.unit,
 					branch.account.frequency ?? 'per period',
-					branch.account.valueType === 'choice' ? (branch.chosenFrom === 'period' ? periods.id : dimensions.route.id) : null
+					branch.account.valueType === 'choice' ? choosable[branch.chosenFrom ?? 'route'] : null
 				]
 			);
+}
+
+export async function loadFacts(client: pg.PoolClient, dimensions: Dimensions, periods: LoadedDimension): Promise<void> {
+	await loadAccounts(client, ACCOUNTS, dimensions.account, { route: dimensions.route.id, period: periods.id });
 	for (const branch of flatten(ENTITIES))
 		if (branch.currency)
 			await client.query('INSERT INTO entity (member_id, currency) VALUES ($1, $2)', [
@@ -197,7 +207,8 @@ export async function loadFormulas(client: pg.PoolClient, modelId: number, accou
 export async function loadLiveFormulas(
 	client: pg.PoolClient,
 	modelId: number,
-	dimensions: Dimensions,
+	branches: Branch[],
+	dimensions: Pick<Dimensions, 'account' | 'scenario'>,
 	periods: LoadedDimension
 ): Promise<void> {
 	const names = new ScriptNames(new Model((await readModelDefinition(client, modelId))!));
@@ -205,7 +216,7 @@ export async function loadLiveFormulas(
 		scenarios: ['BUD28', 'STR'].map((code) => dimensions.scenario.ids.get(code)!),
 		from: periods.ids.get('2027-04')!
 	};
-	for (const { code, live } of flatten(ACCOUNTS)) {
+	for (const { code, live } of flatten(branches)) {
 		if (live === undefined) continue;
 		const read = readExpression(live, namesOfModel(names));
 		if ('fault' in read) throw new Error(`${code}: ${read.fault.message}`);

@@ -21,7 +21,7 @@ import {
 	takeBackRun,
 	type StepDraft
 } from '../../src/lib/server/runbook';
-import { runFromForm, runsOfForm } from '../../src/lib/server/form';
+import { enterFigures, openForm, runFromForm, runsOfForm, saveDraft } from '../../src/lib/server/form';
 import { editImport } from '../../src/lib/server/import';
 import type { SignedIn } from '../../src/lib/server/session';
 import { usesOfMember } from '../../src/lib/server/structure/used';
@@ -394,6 +394,42 @@ describe('a run by itself, beside others, and on what is typed', () => {
 		expect((await startRun(maren(), 1, id, { answers: {} })).run).toBeGreaterThan(run);
 		rmSync(folder, { recursive: true });
 	});
+});
+
+test('what new posts cost in their own model comes into the main one by its runbook, again when they change', async () => {
+	const all = await database.pool.query<{ id: number; name: string }>('SELECT id, name FROM runbook');
+	const bring = all.rows.find(({ name }) => name === 'Bring crew costs in')!.id;
+	const pay = async () => (await openForm(maren(), 1, 'crew-and-terminal-pay', { members: {}, currency: 'local' })).form;
+	const yearOf = (form: Awaited<ReturnType<typeof pay>>, label: string) =>
+		form.values[form.rows.findIndex((row) => row.label === label) * form.columns.length + form.columns.length - 1];
+	const first = await startRun(maren(), 1, bring, { answers: {} });
+	expect((await readRun(maren(), 1, first.run)).words).toMatch(/^Costs of new posts: 176 rows loaded/);
+	// Skerry Line: a mate from April, four seafarers from May, two cooks from June; a bonus of half a month's pay in November.
+	const skerry = 61_500 * 12 + 4 * 38_200 * 11 + 2 * 36_900 * 10;
+	const bonus = (61_500 + 4 * 38_200) / 2;
+	const form = await pay();
+	expect(yearOf(form, 'Pay of new posts')).toBeCloseTo(skerry, 2);
+	expect(yearOf(form, 'Bonus of new posts')).toBeCloseTo(bonus, 2);
+	expect(yearOf(form, 'Charges of new posts')).toBeCloseTo((skerry + bonus) * 0.14, 2);
+	// Nothing new is not loaded twice.
+	const second = await startRun(maren(), 1, bring, { answers: {} });
+	expect((await readRun(maren(), 1, second.run)).words).toMatch(/Nothing new/);
+	// The mate begins in October: six months of pay less.
+	const entry = await openForm(maren(), 2, 'crew-posts', { members: {}, currency: 'local' });
+	const at = {
+		row: entry.form.rows.findIndex(({ label }) => label === 'Chief mate'),
+		column: entry.form.columns.findIndex(({ label }) => label === 'Starts in')
+	};
+	const choice = { members: {}, currency: 'local' };
+	const entered = await enterFigures(maren(), 2, 'crew-posts', choice, {
+		entries: [{ ...at, text: 'Oct 2027' }],
+		structure: entry.form.structure
+	});
+	expect(entered.faults).toEqual([]);
+	expect(await saveDraft(maren(), 2, 'crew-posts', { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved' });
+	const third = await startRun(maren(), 1, bring, { answers: {} });
+	expect((await readRun(maren(), 1, third.run)).words).toMatch(/rows loaded/);
+	expect(yearOf(await pay(), 'Pay of new posts')).toBeCloseTo(skerry - 6 * 61_500, 2);
 });
 
 test('members that a runbook names are used by it', async () => {

@@ -385,9 +385,15 @@ describe('attributes, variables, calendar, rates', () => {
 	});
 	test('the wiring holds imports, dimensions, formulas and forms, and says what fails', async () => {
 		const { nodes, edges } = await readWiring(admin(), 1);
-		expect(new Set(nodes.map(({ kind }) => kind))).toEqual(new Set(['import', 'rates', 'dimension', 'formula', 'form']));
+		expect(new Set(nodes.map(({ kind }) => kind))).toEqual(new Set(['import', 'rates', 'dimension', 'formula', 'runbook', 'form']));
 		expect(nodes.find(({ name }) => name.includes('edger'))?.trouble).toContain('nothing loaded yet');
 		expect(edges.length).toBeGreaterThan(nodes.length);
+		// What loads, is loaded by, and is run from.
+		const runbook = nodes.find(({ name }) => name === 'Bring crew costs in')!;
+		const source = nodes.find(({ name }) => name === 'Costs of new posts')!;
+		expect(edges).toContainEqual({ from: source.id, to: runbook.id });
+		const opening = nodes.find(({ name }) => name === 'Open the stretch plan')!;
+		expect(edges).toContainEqual({ from: opening.id, to: nodes.find(({ name }) => name === 'Route contribution')!.id });
 	});
 });
 
@@ -456,7 +462,7 @@ describe('a new model', () => {
 		['sharing a calendar', { shared: ['period'] }, 'cannot be shared']
 	])('is refused with %s', async (_, more, sentence) => {
 		expect((await faultOf(createModel(admin(), wanted({ name: `Other ${_}`, ...more })))).message).toContain(sentence);
-		expect((await database.pool.query('SELECT FROM model')).rowCount).toBe(2);
+		expect((await database.pool.query('SELECT FROM model')).rowCount).toBe(3);
 	});
 });
 

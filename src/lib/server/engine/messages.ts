@@ -374,6 +374,11 @@ export interface EngineRequests {
 	};
 	checkRunbook: { ask: { structure: number; steps: Step[]; parameters: ParameterDefinition[] }; answer: Finding[] };
 	checkScript: { ask: { structure: number; text: string; parameters: ParameterDefinition[]; limits: Slice }; answer: ScriptCheck };
+	/** Every leaf cell of a slice with its amount, stored or computed by a live formula: members (ids) by dimension, leaf periods. */
+	leafCells: {
+		ask: { revision: number; structure: number; slice: Readonly<Record<string, readonly number[]>> };
+		answer: { members: Int32Array[]; periods: Int32Array; amounts: Float64Array };
+	};
 	/** What is wrong with the text of a live formula. */
 	checkFormula: { ask: { structure: number; text: string }; answer: ScriptCheck };
 	printScripts: { ask: { structure: number; scripts: StoredScript[] }; answer: string[] };

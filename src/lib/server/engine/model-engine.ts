@@ -24,6 +24,7 @@ import { inspectCell, placeOf } from './inspect';
 import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
+import { leafCellsOf } from './leaf-cells';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
 import { workOutRow } from './row-method';
@@ -151,6 +152,14 @@ export class ModelEngine {
 					if (error instanceof RunFault) throw new EngineFault(error.message);
 					if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');
 					throw error;
+				}
+			},
+			leafCells: async ({ revision, slice }) => {
+				await this.#reach(revision);
+				try {
+					return leafCellsOf(this.#model, this.#cube, slice);
+				} catch (error) {
+					throw new EngineFault((error as Error).message);
 				}
 			},
 			whyNotWrite: async (request) => ({ reason: whyNotWrite(this.#model, request) }),

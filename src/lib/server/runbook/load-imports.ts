@@ -33,12 +33,15 @@ export async function loadImports(
 		);
 		const { state, words: said, result } = ended.rows[0]!;
 		if (state !== 'done') throw new Fault(422, 'not possible', `${step.name}: ${said}`);
-		const failed = await pool().query<{ message: string | null }>(
-			"SELECT message FROM batch WHERE id = ANY ($1::integer[]) AND state = 'failed' LIMIT 1",
+		const batches = await pool().query<{ state: string; message: string | null; words: string | null }>(
+			'SELECT b.state, b.message, j.words FROM batch b LEFT JOIN job j ON j.id = b.job_id WHERE b.id = ANY ($1::integer[]) ORDER BY b.id',
 			[result?.batches ?? []]
 		);
-		if (failed.rows[0]) throw new Fault(422, 'not possible', `${step.name}: ${failed.rows[0].message ?? 'the load failed.'}`);
-		words.push(`${source.name}: ${said}`);
+		const failed = batches.rows.find((batch) => batch.state === 'failed');
+		if (failed) throw new Fault(422, 'not possible', `${step.name}: ${failed.message ?? 'the load failed.'}`);
+		words.push(
+			...(batches.rows.length > 0 ? batches.rows.map((batch) => batch.words ?? '') : [said]).map((each) => `${source.name}: ${each}`)
+		);
 	}
 	return words;
 }

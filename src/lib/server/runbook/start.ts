@@ -189,8 +189,8 @@ handleJobs('run', async (job, tell, signal) => {
 			(words) => tell(0, words)
 		);
 		if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. What was loaded stays; nothing was computed.');
-		const outcome = await carryOut(person, job.modelId, runbook, run, answers, control, signal);
-		return { words: [...loaded, outcome].join(' '), result: { run } };
+		const words = await carryOut(person, job.modelId, runbook, run, answers, control, signal, loaded);
+		return { words, result: { run } };
 	} catch (error) {
 		const words =
 			error instanceof Fault
@@ -214,8 +214,12 @@ async function carryOut(
 	run: number,
 	answers: Answers,
 	control: SharedArrayBuffer,
-	signal: AbortSignal
+	signal: AbortSignal,
+	loaded: readonly string[]
 ): Promise<string> {
+	// Where a runbook only loads, that nothing was computed is no news.
+	const computes = runbook.steps.some(({ active, kind }) => active && kind !== 'import');
+	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan)] : [])].join(' ');
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	for (let tries = 1; ; tries++) {
 		// Computed outside the lock, unless it has been overtaken before.
@@ -240,7 +244,7 @@ async function carryOut(
 					: await prepared.post({ modelId, person: person.id, kind: 'run', through: runbook.name, cells: plan.cells });
 			await client.query(
 				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, revision = $7 WHERE id = $1`,
-				[run, inWords(plan), JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, revision]
+				[run, said(plan), JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, revision]
 			);
 			return { plan, revision };
 		}).catch((error: unknown) => {
@@ -249,7 +253,7 @@ async function carryOut(
 		});
 		if (!outcome) continue;
 		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
-		return inWords(outcome.plan);
+		return said(outcome.plan);
 	}
 }
 

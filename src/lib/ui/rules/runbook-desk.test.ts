@@ -17,7 +17,10 @@ const details = {
 	steps: [step(1, 'first'), step(2, 'second'), step(3, 'third')],
 	findings: [],
 	runs: [],
+	whenBusy: 'wait',
 	people: [],
+	imports: [{ id: 5, name: 'Ledger' }],
+	schedule: null,
 	vocabulary: { dimensions: [], levels: [], variables: [{ name: 'Open month', dimension: 2 }], attributes: [] },
 	mayWrite: true
 } as unknown as RunbookDetails;
@@ -34,6 +37,14 @@ describe('a runbook on its page', () => {
 			{ name: 'line', dimension: 4 },
 			{ name: 'Open month', dimension: 2 }
 		]);
+	});
+
+	test('puts imports before what computes, wherever one stands', () => {
+		const desk = open();
+		desk.picked = 2;
+		desk.add('import');
+		expect(names(desk)).toEqual(['Load', 'first', 'second', 'third']);
+		expect(desk.step).toMatchObject({ kind: 'import', import: 5 });
 	});
 
 	test('adds after the step that is picked, duplicates as a new one, and goes back step by step', () => {
