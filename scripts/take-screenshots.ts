@@ -132,6 +132,17 @@ await administrator.getByText('Volumes by last year’s season').first().click()
 await administrator.getByRole('button', { name: 'Preview' }).click();
 await administrator.getByText(/A run would change/).waitFor();
 await take(administrator, 'runbook');
+await administrator.getByRole('radio', { name: 'Cards' }).click();
+await administrator.getByRole('button', { name: /^Sailings .*3 years before/ }).click();
+await take(administrator, 'cards');
+await administrator.goto('/structure/dimension/account');
+await ready(administrator);
+await administrator.getByLabel('Find a member').fill('Vessels');
+await administrator.getByRole('gridcell', { name: 'Vessels', exact: true }).click();
+if ((await administrator.getByRole('region', { name: 'Live formulas' }).count()) === 0)
+	await administrator.getByRole('button', { name: 'Details' }).click();
+await administrator.getByText('Fed by').scrollIntoViewIfNeeded();
+await take(administrator, 'live-formula');
 await administrator.goto('/desk');
 await ready(administrator);
 await take(administrator, 'desk');

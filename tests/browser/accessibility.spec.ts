@@ -65,6 +65,25 @@ for (const theme of ['paper', 'night'])
 		if (theme === 'night') await switchTo('paper');
 	});
 
+test('cards, and an account with its live formula, are clean', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/rules/1');
+	await ready(page);
+	await page.getByText('Volumes by last year’s season').first().click();
+	await page.getByRole('radio', { name: 'Cards' }).click();
+	await page.getByRole('button', { name: /^Sailings .*3 years before/ }).click();
+	await expect(page.getByRole('group', { name: 'The picked part' })).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+	await page.goto('/structure/dimension/account');
+	await ready(page);
+	await page.getByLabel('Find a member').fill('Vessels');
+	await page.getByRole('gridcell', { name: 'Vessels', exact: true }).click();
+	const formulas = page.getByRole('region', { name: 'Live formulas' });
+	if ((await formulas.count()) === 0) await page.getByRole('button', { name: 'Details' }).click();
+	await expect(formulas.locator('.cm-content')).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+});
+
 test('the sign-in is clean', async ({ page }) => {
 	await page.goto('/sign-in');
 	await ready(page);

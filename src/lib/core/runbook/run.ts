@@ -154,6 +154,14 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 		reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
 	};
 	const origin = order.originOf.get(step.id);
+	/** Why a cell is left out: by rights, or because its scenario does not speak about the period, so that nobody would see it. */
+	const whyNot = (address: Int32Array, leaf: number): string | undefined => {
+		const { scenarioAxis, scenarios } = model;
+		const isMonthly = (model.account(address[model.accountAxis]!)?.frequency ?? 'per period') === 'per period';
+		const span = isMonthly ? model.scenario(address[scenarioAxis]!)?.span : undefined;
+		if (span && (leaf < span.from || leaf > span.to)) return `“${scenarios.member(address[scenarioAxis]!).name}” has no such period.`;
+		return order.whyNot(address, leaf);
+	};
 	const places = new Float64Array(model.periods.width);
 	const sets = new Uint8Array(model.periods.width);
 	const stepWork: StepWork = {
@@ -166,7 +174,7 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 			return value.value;
 		},
 		write: (address, leaf, value) => {
-			const reason = order.whyNot(address, leaf);
+			const reason = whyNot(address, leaf);
 			if (reason !== undefined) return skip(address, leaf, reason);
 			const { fiscalYear, position } = model.periods.leaf(leaf);
 			const yearly = model.account(address[model.accountAxis]!)?.frequency === 'per year';
@@ -184,7 +192,7 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 				for (let position = 0; position < sets.length; position++) {
 					const leaf = model.periods.at(year, position)?.index;
 					if (leaf === undefined || isEmpty(values[leaf]!)) continue;
-					const reason = order.whyNot(address, leaf);
+					const reason = whyNot(address, leaf);
 					if (reason !== undefined) skip(address, leaf, reason);
 					else {
 						places[position] = values[leaf]!;

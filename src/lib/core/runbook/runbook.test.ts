@@ -211,13 +211,17 @@ describe('a copy', () => {
 		]);
 		const step = copy({
 			onto: { [SCENARIO]: member('scenario', 'Plan'), [ENTITY]: member('entity', 'Coast'), [ROUTE]: member('Route', 'None') },
+			shift: { level: 'year', by: 1 },
 			factor: 2
 		});
 		const { changes, log } = runSteps(model, cube, order([step]));
 		apply(cube, changes);
-		expect(read(cube, 'Sales', '2026-05', 'Plan', 'Coast', 'None')).toBeCloseTo(200);
+		expect(read(cube, 'Sales', '2027-05', 'Plan', 'Coast', 'None')).toBeCloseTo(200);
 		expect(log[0]!.reasons[0]!.reason).toContain('Several prices');
-		expect(read(cube, 'Price', '2026-05', 'Plan', 'Coast', 'None')).toBeNaN();
+		expect(read(cube, 'Price', '2027-05', 'Plan', 'Coast', 'None')).toBeNaN();
+		// Without the shift the plan has no such month.
+		const beside = runSteps(model, filled([['Sales', '2026-05', 80]]), order([copy({ onto: { [SCENARIO]: member('scenario', 'Plan') } })]));
+		expect(beside.log[0]!.reasons[0]!.reason).toBe('“Plan” has no such period.');
 	});
 });
 
@@ -317,5 +321,105 @@ describe('before a run', () => {
 
 	test('a formula that reads and writes one cell is pointed out', () => {
 		expect(checkRunbook(model, [formula('Costs = Costs * 2')], [])[0]!.message).toContain('read and written at the same cell');
+	});
+});
+
+/** Each of these went wrong somewhere before, quietly. */
+describe('what people run into', () => {
+	const run = (cube: Cube, steps: Step[], more: Partial<RunOrder> = {}) => {
+		const result = runSteps(model, cube, order(steps, more));
+		apply(cube, result.changes);
+		return result;
+	};
+
+	test('a choice left empty: nothing runs, and it says which', () => {
+		const asked: ParameterDefinition[] = [
+			{ name: 'into', label: 'Month', kind: 'member', dimension: PERIOD, choices: null, initial: null }
+		];
+		for (const answer of [null, '', []] as const)
+			expect(resolveAnswers(model, asked, { into: answer }).faults.get('into')).toContain('Choose Month');
+	});
+
+	test('a changed choice: what was written for the month before is gone', () => {
+		const cube = filled([['Sales', '2026-05', 100]]);
+		const into = (code: string) =>
+			formula(
+				`within Period: "${model.periods.dimension.member(model.periods.dimension.ordinalOfCode(code)!).name}"\n  Costs = Sales{Month - 1} + Sales\nend`
+			);
+		run(cube, [into('2026-05')]);
+		expect(read(cube, 'Costs', '2026-05')).toBe(100);
+		run(cube, [into('2026-06')]);
+		expect([read(cube, 'Costs', '2026-05'), read(cube, 'Costs', '2026-06')]).toEqual([Number.NaN, 100]);
+	});
+
+	test('an index out of range: before the first period, and after the last, nothing is read and nothing is written', () => {
+		const cube = filled([
+			['Sales', '2026-04', 7],
+			['Sales', '2028-03', 9, { scenario: 'Plan' }]
+		]);
+		const { log } = run(cube, [formula('Costs = Sales{Month - 1}'), { ...formula('Price = Sales{Month + 1}', 3), id: 3 }]);
+		expect(log.map(({ written }) => written)).toEqual([1, 1]);
+		expect([read(cube, 'Costs', '2026-05'), read(cube, 'Costs', '2026-04')]).toEqual([7, Number.NaN]);
+		expect(run(filled([['Sales', '2026-04', 7]]), [formula('Costs = Sales{Year - 9}')]).cells).toBe(0);
+	});
+
+	test('the boundary of the year: April reads March, in the scenario that came before', () => {
+		const cube = filled([['Sales', '2027-03', 50]]);
+		run(cube, [formula('within scenario: Plan\n  Costs = Sales{Month - 1}\nend')]);
+		expect(read(cube, 'Costs', '2027-04', 'Plan')).toBe(50);
+	});
+
+	test('division by zero, and by nothing: empty, and the rest is computed', () => {
+		const cube = filled([
+			['Sales', '2026-04', 10],
+			['Additions', '2026-04', 0],
+			['Sales', '2026-05', 10],
+			['Sales', '2026-06', 10],
+			['Additions', '2026-06', 4]
+		]);
+		run(cube, [formula('Costs = Sales / Additions')]);
+		expect(['2026-04', '2026-05', '2026-06'].map((code) => read(cube, 'Costs', code))).toEqual([Number.NaN, Number.NaN, 2.5]);
+	});
+
+	test('a deleted member: the check names it, and a run ends with a sentence and writes nothing', () => {
+		const step = formula('Costs = Sales * 2') as Extract<Step, { kind: 'formula' }>;
+		const gone = {
+			...step,
+			script: {
+				text: step.script.text.replace('Sales', 'Turnover'),
+				names: step.script.names.map((use) => ({ ...use, member: use.from > 0 ? 999_999 : use.member }))
+			}
+		} as Step;
+		expect(
+			checkRunbook(model, [gone], [])
+				.map(({ message }) => message)
+				.join()
+		).toContain('is not there any more');
+		const cube = filled([['Sales', '2026-04', 10]]);
+		expect(() => runSteps(model, cube, order([gone]))).toThrow('No member “Turnover”');
+		expect(read(cube, 'Costs', '2026-04')).toBeNaN();
+	});
+
+	test('running twice: the amounts stand once, whatever kind of step wrote them', () => {
+		const cube = filled([
+			['Sales', '2026-04', 10],
+			['Debtors', '2026-04', 5]
+		]);
+		const steps: Step[] = [
+			formula('Costs = Sales * 2'),
+			{
+				...head,
+				id: 3,
+				kind: 'copy',
+				from: { [ACCOUNT]: only('account', 'Sales') },
+				onto: { [ROUTE]: member('Route', 'South') },
+				shift: null,
+				factor: 3
+			}
+		];
+		const first = run(cube, steps);
+		const again = run(cube, steps);
+		expect([first.cells, again.cells]).toEqual([2, 0]);
+		expect([read(cube, 'Costs', '2026-04'), read(cube, 'Sales', '2026-04', 'Actual', 'Coast', 'South')]).toEqual([20, 30]);
 	});
 });

@@ -4,7 +4,7 @@ import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
 import type { Reading } from './operand-reader';
-import { Shifts } from '../calendar';
+import { Shifts, type PeriodRange } from '../calendar';
 import type { Assignment, Operand } from './tree';
 
 /** Cells a statement with `everywhere` fills at most. */
@@ -132,11 +132,12 @@ function runOne(reading: Reading, work: WorkCube, assignment: Assignment, origin
 	const years = yearsOf(model, assignment);
 	eachCandidate(reading, assignment, term, writing, (address) => {
 		term.target(address);
+		const span = spanOf(model, address);
 		for (const { year, leaves } of years) {
 			let any = false;
 			sets.fill(0);
 			for (const { leaf, position } of leaves) {
-				if (isComputed(model, address, leaf) || !term.isThere(leaf)) continue;
+				if (leaf < span.from || leaf > span.to || isComputed(model, address, leaf) || !term.isThere(leaf)) continue;
 				const value = result(term.value(leaf));
 				if (isEmpty(value) && !work.has(origin, address, year)) continue;
 				const reason = writing.whyNot(address, leaf);
@@ -191,7 +192,8 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 				addresses.readAddress(place, address);
 				for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) continue each;
 				address[model.accountAxis] = assignment.account;
-				if (isComputed(model, address, leaf.index)) continue;
+				const span = spanOf(model, address);
+				if (leaf.index < span.from || leaf.index > span.to || isComputed(model, address, leaf.index)) continue;
 				term.target(address);
 				if (!term.isThere(leaf.index)) continue;
 				const value = result(term.value(leaf.index));
@@ -211,6 +213,16 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 
 /** A computed 0, and what is no number, is empty. */
 const result = (value: number): number => (value === 0 || value - value !== 0 ? EMPTY : value);
+
+/**
+ * The leaf periods a scenario speaks about: nothing is written beside them, where nobody would see it. Facts of the year or
+ * of all time have no month of their own.
+ */
+function spanOf(model: Model, address: Int32Array): PeriodRange {
+	const isMonthly = (model.account(address[model.accountAxis]!)?.frequency ?? 'per period') === 'per period';
+	const span = isMonthly ? model.scenario(address[model.scenarioAxis]!)?.span : undefined;
+	return span ?? { from: 0, to: model.periods.leaves.length - 1 };
+}
 
 const isComputed = (model: Model, address: Int32Array, leaf: number): boolean =>
 	model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf) !== undefined;

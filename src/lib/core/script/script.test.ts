@@ -139,8 +139,10 @@ describe('what a script says', () => {
 			['Costs', 'Actual', 'North', '2026-04', 5],
 			['Price', 'Actual', 'None', '2026-04', 4]
 		];
-		const copied = run('within Scenario: Plan, Budget\n  Sales = Sales{Scenario: Actual} * 2\nend', cells);
-		expect([copied.at('Sales', '2026-04', 'Plan'), copied.at('Sales', '2026-04', 'Budget', 'South')]).toEqual([60, 20]);
+		const copied = run('within Scenario: Plan, Budget\n  Sales = Sales{Scenario: Actual, Year - 1} * 2\nend', cells);
+		expect([copied.at('Sales', '2027-04', 'Plan'), copied.at('Sales', '2027-04', 'Budget', 'South')]).toEqual([60, 20]);
+		// Where a scenario has no period nothing is written, for nobody would see it.
+		expect(run('within Scenario: Plan\n  Sales = Sales{Scenario: Actual}\nend', cells).at('Sales', '2026-04', 'Plan')).toBe(undefined);
 		const priced = run('Additions = Sales * Price{Route: None}', cells);
 		expect(priced.at('Additions', '2026-04', 'Actual')).toBe(120);
 		const shared = run('Additions = share(Sales over Route) * 100', cells);

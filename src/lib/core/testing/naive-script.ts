@@ -82,6 +82,8 @@ export function naiveAssignment(
 		}
 	};
 	const { scope } = assignment;
+	const { span } = model.scenario(address[model.scenarioAxis]!)!;
+	if (leaf < span.from || leaf > span.to) return undefined;
 	const isIn = address.every((ordinal, axis) => (scope.axes.get(axis)?.[ordinal] ?? 1) === 1) && (scope.periods?.[leaf] ?? 1) === 1;
 	if (!isIn || address[model.accountAxis] !== assignment.account || place(assignment.term) !== true) return undefined;
 	const found = value(assignment.term);

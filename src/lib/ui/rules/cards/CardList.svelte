@@ -232,8 +232,10 @@
 		</li>
 	{/each}
 	{#if !desk.readonly}
-		<li class="flex flex-wrap gap-1" role="group" aria-label="Add to {label}">
-			{#each Object.keys(statements) as kind (kind)}<button class="btn btn-xs" onclick={() => add(kind)}>+ {kind}</button>{/each}
+		<li>
+			<div class="flex flex-wrap gap-1" role="group" aria-label="Add to {label}">
+				{#each Object.keys(statements) as kind (kind)}<button class="btn btn-xs" onclick={() => add(kind)}>+ {kind}</button>{/each}
+			</div>
 		</li>
 	{/if}
 </ol>
