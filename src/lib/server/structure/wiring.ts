@@ -1,4 +1,4 @@
-import { cellBlocks, print, readsOf, type Expression } from '../../core';
+import { cellBlocks, membersIn, print, readsOf, type Expression } from '../../core';
 import { pool } from '../database';
 import { requirePermission, type SignedIn } from '../session';
 import { formsOf, membersNamed } from './used';
@@ -158,10 +158,13 @@ async function addFormulas(
 		[modelId]
 	);
 	if (formulas.rows.length === 0 || !account) return;
-	const names = new Map(
-		(await pool().query<{ id: number; name: string }>('SELECT id, name FROM member WHERE dimension_id = $1', [account.id])).rows.map(
-			({ id, name }) => [id, name]
-		)
+	const named = [...new Set(formulas.rows.flatMap(({ expression }) => [...membersIn(expression)]))];
+	const list = async (text: string, values: unknown[]) =>
+		new Map((await pool().query<{ id: number; name: string }>(text, values)).rows.map(({ id, name }) => [id, name]));
+	const names = await list('SELECT id, name FROM member WHERE id = ANY ($1::integer[])', [named]);
+	const dimensions = await list(
+		'SELECT d.id, d.name FROM dimension d JOIN model_dimension md ON md.dimension_id = d.id WHERE md.model_id = $1',
+		[modelId]
 	);
 	const computed = new Set(formulas.rows.map((formula) => formula.account));
 	const path = `/structure/dimension/${account.code}`;
@@ -185,7 +188,7 @@ async function addFormulas(
 			id: `formula ${member}`,
 			kind: 'formula',
 			name,
-			note: lost ? 'live formula' : print(expression, { member: (id) => names.get(id) ?? '?' }),
+			note: lost ? 'live formula' : print(expression, { member: (id) => names.get(id) ?? '?', dimension: (id) => dimensions.get(id) ?? '?' }),
 			trouble: lost ? 'reads an account that is gone' : null,
 			path
 		});

@@ -315,7 +315,7 @@
 	{/if}
 	<div class="flex flex-wrap items-center gap-1.5">
 		<select
-			class="select select-xs w-40"
+			class="select select-xs w-30"
 			aria-label="Join it with another part"
 			value=""
 			onchange={(event) => {
@@ -344,6 +344,6 @@
 		{#if part.kind !== 'group'}<button class="btn btn-xs" onclick={() => put(`(${own})`)}>In brackets</button>{/if}
 		{#if condition && part.kind !== 'not'}<button class="btn btn-xs" onclick={() => put(`not (${own})`)}>Turn round</button>{/if}
 		{#if mayRemove}<button class="btn btn-xs" onclick={remove}>Take away</button>{/if}
-		<button class="btn btn-xs btn-ghost ml-auto" onclick={() => (desk.picked = null)}>Done</button>
+		<button class="btn btn-xs ml-auto" onclick={() => (desk.picked = null)}>Done</button>
 	</div>
 </div>
