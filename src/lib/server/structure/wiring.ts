@@ -188,7 +188,9 @@ async function addFormulas(
 			id: `formula ${member}`,
 			kind: 'formula',
 			name,
-			note: lost ? 'live formula' : print(expression, { member: (id) => names.get(id) ?? '?', dimension: (id) => dimensions.get(id) ?? '?' }),
+			note: lost
+				? 'live formula'
+				: print(expression, { member: (id) => names.get(id) ?? '?', dimension: (id) => dimensions.get(id) ?? '?' }),
 			trouble: lost ? 'reads an account that is gone' : null,
 			path
 		});
