@@ -12,6 +12,7 @@ import {
 	undoEntry
 } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
+import { readFormulas, setFormulas, type FormulaDraft } from '../../src/lib/server/structure';
 import { freshDatabase } from './demo-database';
 
 const FORM = 'route-contribution';
@@ -291,4 +292,47 @@ describe('a form with computed columns', () => {
 		expect(new Set(form.marks)).toEqual(new Set('c'));
 		expect(form.columns[0]!.computed).toBe('Run up since the start of the year');
 	});
+});
+
+test('a figure typed where a formula lets it stands above the result, is followed, shows what it would be, and goes again', async () => {
+	const account = (await database.pool.query<{ id: number }>("SELECT id FROM member WHERE code = '4030'")).rows[0]!.id;
+	const half = { text: '"Foot passengers" / 2', timing: 'per leaf' as const, scenarios: null, from: null, to: null };
+	const set = async (formulas: FormulaDraft[]) =>
+		setFormulas(person('Maren'), 1, { account, formulas, was: (await readFormulas(person('Maren'), 1, account)).formulas });
+	const enter = async (text: string) => {
+		const form = await open('Tove');
+		return enterFigures(person('Tove'), 1, FORM, leaf, {
+			entries: [{ ...at(form, 'Coaches', 'Apr 2027'), text }],
+			structure: form.structure
+		});
+	};
+	await set([{ ...half, mayBeTyped: false }]);
+	const result = figure(await open('Tove'), 'Foot passengers', 'Apr 2027')! / 2;
+	expect((await enter('77')).faults[0]!.message).toBe('Coaches is computed by its formula.');
+	await set([{ ...half, mayBeTyped: true }]);
+	const before = await open('Tove');
+	expect(figure(before, 'Coaches', 'Apr 2027')).not.toBe(result);
+	await database.pool.query(
+		`DELETE FROM cells_1 WHERE d${(await database.pool.query<{ id: number }>("SELECT id FROM dimension WHERE code = 'account'")).rows[0]!.id} = $1`,
+		[account]
+	);
+	// Nothing is stored there any more once the model is read again: the result shows.
+	await set([]);
+	await set([{ ...half, mayBeTyped: true }]);
+	expect(figure(await open('Tove'), 'Coaches', 'Apr 2027')).toBeCloseTo(result, 6);
+	const typed = await enter('77');
+	expect(typed.faults).toEqual([]);
+	expect(figure(typed.form, 'Coaches', 'Apr 2027')).toBe(77);
+	expect(figure(typed.form, 'Ticket revenue', 'Apr 2027')! - figure(before, 'Ticket revenue', 'Apr 2027')!).toBeCloseTo(
+		77 - figure(before, 'Coaches', 'Apr 2027')!,
+		4
+	);
+	const place = at(typed.form, 'Coaches', 'Apr 2027');
+	const details = await inspectFigure(person('Tove'), 1, FORM, leaf, place.row, place.column);
+	expect(details).toMatchObject({ formula: '"Foot passengers" / 2' });
+	expect(details.result).toBeCloseTo(result, 6);
+	expect(details.madeOf.length).toBeGreaterThan(0);
+	await discardDraft(person('Tove'), 1);
+	expect(figure(await open('Tove'), 'Coaches', 'Apr 2027')).toBeCloseTo(result, 6);
+	await set([]);
 });

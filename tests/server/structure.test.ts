@@ -200,7 +200,14 @@ describe('accounts', () => {
 	test('a live formula is read from text, refused where it goes wrong, and shown in today’s names', async () => {
 		const account = await idOf('PERSAIL', 'account');
 		const { formulas: was } = await readFormulas(admin(), 1, account);
-		const fromTotals = (text: string): FormulaDraft => ({ text, timing: 'after totals', scenarios: null, from: null, to: null });
+		const fromTotals = (text: string): FormulaDraft => ({
+			text,
+			timing: 'after totals',
+			scenarios: null,
+			from: null,
+			to: null,
+			mayBeTyped: false
+		});
 		expect(was).toEqual([fromTotals('"Voyage costs" / Sailings')]);
 		const set = (text: string, before = was) => setFormulas(admin(), 1, { account, formulas: [fromTotals(text)], was: before });
 		expect((await faultOf(set('VOYAGE / Sailing'))).message).toBe(
@@ -232,7 +239,8 @@ describe('accounts', () => {
 			timing: 'per leaf',
 			scenarios: [scenario],
 			from: periods.find(({ name }) => name === from)!.id,
-			to: periods.find(({ name }) => name === to)!.id
+			to: periods.find(({ name }) => name === to)!.id,
+			mayBeTyped: false
 		});
 		const first = half('"Terminal energy" * 10%', 'Apr 2027', 'Sep 2027');
 		const second = half('"Terminal cleaning"{Month - 1} * 1.01', 'Oct 2027', 'Mar 2028');

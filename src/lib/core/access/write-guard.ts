@@ -68,7 +68,7 @@ export class WriteGuard {
 		const model = this.#model;
 		const computed = this.#whyComputed(address);
 		if (computed) return { kind: 'computed', reason: computed };
-		if (model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, period))
+		if (model.live.hides(address[model.accountAxis]!, address[model.scenarioAxis]!, period))
 			return { kind: 'computed', reason: `${model.accounts.member(address[model.accountAxis]!).name} is computed by its formula.` };
 		if (!model.account(address[model.accountAxis]!)) return { kind: 'computed', reason: 'This account only groups others.' };
 		const window = typed ? this.#outsideEntry(address[model.scenarioAxis]!, period) : undefined;

@@ -73,7 +73,7 @@ export class Accumulator {
 			for (let position = 0; position < width; position++) {
 				const value = values[from + position]! * weight;
 				if (value !== value) continue;
-				if (mayBeComputed && model.live.at(accounts[series]!, scenario, model.periods.at(year, position)!.index)) continue;
+				if (mayBeComputed && model.live.hides(accounts[series]!, scenario, model.periods.at(year, position)!.index)) continue;
 				const place = into + position;
 				// Neumaier's step, written out: this is the innermost loop of every query.
 				const total = totals[place]!;

@@ -20,7 +20,7 @@ export { compileQuery, QueryFault } from './query';
 export type { CompiledQuery, Line, Query } from './query';
 export { CellFlag, View } from './view';
 export type { ViewResult } from './view';
-export { eachLiveCell, leafValue, storedReader, type StoredReader } from './live';
+export { computeLeaf, eachLiveCell, leafValue, storedReader, type StoredReader } from './live';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
 export { isReadByLeaf } from './read-by-leaf';

@@ -39,9 +39,7 @@ export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined
 	};
 	const isComputed = (address: Address, year: number, position: number): boolean => {
 		const account = address[model.accountAxis]!;
-		return (
-			model.live.has(account) && model.live.at(account, address[model.scenarioAxis]!, model.periods.at(year, position)!.index) !== undefined
-		);
+		return model.live.has(account) && model.live.hides(account, address[model.scenarioAxis]!, model.periods.at(year, position)!.index);
 	};
 	const found: LeafCell[] = [];
 	const address = new Int32Array(model.dimensions.length);

@@ -5,7 +5,7 @@ import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
 import {
 	CHUNK,
-	computeLeaf,
+	leafResult,
 	eachDriverSeries,
 	eachMovingAddress,
 	findBases,
@@ -64,7 +64,7 @@ export function eachLiveChange(
 	const period = model.periods.at(year, position)?.index;
 	if (readers.length === 0) return;
 	// A stored value under a standing formula is not shown, so nothing follows from it.
-	if (period !== undefined && model.live.at(source, address[scenarioAxis]!, period)) return;
+	if (period !== undefined && model.live.hides(source, address[scenarioAxis]!, period)) return;
 	const read = storedReader(cube, overlay);
 	const withValue =
 		(value: number): StoredReader =>
@@ -92,7 +92,7 @@ export function eachLiveChange(
 			const key = `${target.join()} ${atYear} ${atPosition}`;
 			if (!leaf || seen.has(key) || !stands(formula, target[scenarioAxis]!, leaf.index)) return;
 			seen.add(key);
-			const [was, is] = [readBefore, readAfter].map((reader) => computeLeaf(model, reader, formula, target, atYear, atPosition));
+			const [was, is] = [readBefore, readAfter].map((reader) => leafResult(model, reader, formula, target, atYear, atPosition));
 			note(target, atYear, atPosition, was!, is!);
 		};
 		const onlySource = formula.operands.filter(({ account }) => moved.has(account)).length === 1;
@@ -123,8 +123,8 @@ export function eachLiveChange(
 			if (seen.has(key) || !stands(formula, target[scenarioAxis]!, leaf)) return;
 			seen.add(key);
 			const { fiscalYear, position: at } = model.periods.leaf(leaf);
-			const was = computeLeaf(model, readBefore, formula, target, fiscalYear, at, memoBefore);
-			const is = computeLeaf(model, readAfter, formula, target, fiscalYear, at, memoAfter);
+			const was = leafResult(model, readBefore, formula, target, fiscalYear, at, memoBefore);
+			const is = leafResult(model, readAfter, formula, target, fiscalYear, at, memoAfter);
 			if (was === is || (isEmpty(was) && isEmpty(is))) return;
 			const cell = { address: target.slice(), year: fiscalYear, position: at };
 			sink.cell(cell.address, fiscalYear, at, was, is);

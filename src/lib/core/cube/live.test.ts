@@ -130,7 +130,7 @@ describe('what looks into other periods', () => {
 	const shifted = (read: Expression, by: number, level = 'month'): Expression => ({ ...(read as AccountRead), shift: { level, by } });
 	const sum = (left: Expression, right: Expression): Expression => ({ kind: 'binary', operator: '+', left, right });
 	/** Balances of the plan begin with what Actual ended with, in June 2026. */
-	const balances = () =>
+	const balances = (mayBeTyped = false) =>
 		buildModel({
 			accounts: [
 				{ code: 'added', account: {} },
@@ -143,7 +143,7 @@ describe('what looks into other periods', () => {
 				{
 					code: 'closing',
 					account: { timeBehaviour: 'closing' },
-					perLeaf: { scenario: 'plan' },
+					perLeaf: { scenario: 'plan', mayBeTyped },
 					formula: (account) => sum(account('opening'), account('added'))
 				}
 			],
@@ -205,6 +205,24 @@ describe('what looks into other periods', () => {
 		const again = openPlan(balances());
 		again.fill(plan.cube);
 		expect([...again.evaluate().values]).toEqual([...plan.view.evaluate().values]);
+	});
+
+	test('where it may be typed over, what is stored stands above the result, and what follows follows it', () => {
+		const plan = open(balances(true));
+		plan.write([ADDED, PLAN, 1], '2026-09', 10);
+		plan.write([ADDED, PLAN, 1], '2026-12', 5);
+		expect(['2026-10', '2027-01'].map((month) => plan.at('closing', month))).toEqual([10, 15]);
+		plan.write([CLOSING, PLAN, 1], '2026-10', 100);
+		expect(['2026-09', '2026-10', '2026-11', '2027-01'].map((month) => plan.at('closing', month))).toEqual([10, 100, 100, 105]);
+		// What would move the result does not move what stands above it.
+		plan.write([ADDED, PLAN, 1], '2026-09', 70);
+		expect(['2026-09', '2026-10', '2027-01'].map((month) => plan.at('closing', month))).toEqual([70, 100, 105]);
+		const again = openPlan(balances(true));
+		again.fill(plan.cube);
+		expect([...again.evaluate().values]).toEqual([...plan.view.evaluate().values]);
+		// Taken away, the result shows again.
+		plan.write([CLOSING, PLAN, 1], '2026-10', Number.NaN);
+		expect(['2026-10', '2027-01'].map((month) => plan.at('closing', month))).toEqual([70, 75]);
 	});
 
 	test('an index beyond the calendar reads nothing', () => {

@@ -33,7 +33,21 @@ export function leafValue(model: Model, read: StoredReader, address: Int32Array,
 	const period = model.periods.at(year, position)?.index;
 	const account = address[model.accountAxis]!;
 	const formula = period === undefined ? undefined : model.live.at(account, address[model.scenarioAxis]!, period);
-	return formula ? computeLeaf(model, read, formula, address, year, position, memo) : read(address, year, position);
+	return formula ? leafResult(model, read, formula, address, year, position, memo) : read(address, year, position);
+}
+
+/** What shows at a cell where a formula stands: what is stored there, where that may stand above the result, else the result. */
+export function leafResult(
+	model: Model,
+	read: StoredReader,
+	formula: LiveFormula,
+	address: Int32Array,
+	year: number,
+	position: number,
+	memo?: LiveMemo
+): number {
+	const stored = formula.mayBeTyped ? read(address, year, position) : EMPTY;
+	return isValue(stored) ? stored : computeLeaf(model, read, formula, address, year, position, memo);
 }
 
 /** What a per-leaf formula comes to at a cell; the address is changed and put back while its operands are read. */
@@ -171,6 +185,8 @@ export function eachLiveCell(
 	memo?: LiveMemo
 ): void {
 	const read = storedReader(cube, overlay);
+	/** What is stored stands there instead: it is no result. */
+	const isTyped = (address: Int32Array, year: number, position: number) => formula.mayBeTyped && isValue(read(address, year, position));
 	if (formula.moving) return eachMovingCell(model, cube, overlay, formula, years, visit, memo ?? liveMemo(model));
 	const aligned = hasAlignedOperands(model, formula);
 	const drafted = DraftedAddresses.of(model, overlay);
@@ -203,6 +219,7 @@ export function eachLiveCell(
 			if (!aligned || drafts?.(series)) {
 				address[model.accountAxis] = formula.account;
 				for (const position of positions) {
+					if (isTyped(address, year, position)) continue;
 					const value = computeLeaf(model, read, formula, address, year, position);
 					if (isValue(value)) visit(address, year, position, value);
 				}
@@ -219,6 +236,7 @@ export function eachLiveCell(
 	drafted?.eachWithoutSeries(cube, formula, (target, year) => {
 		if (!years.includes(year)) return;
 		for (const position of positionsIn(model, formula, target[model.scenarioAxis]!, year)) {
+			if (isTyped(target, year, position)) continue;
 			const value = computeLeaf(model, read, formula, target, year, position);
 			if (isValue(value)) visit(target, year, position, value);
 		}
@@ -251,6 +269,7 @@ function eachMovingCell(
 	eachMovingAddress(model, cube, overlay, formula, (address) => {
 		for (const { year, positions } of placesOf(address[model.scenarioAxis]!))
 			for (const position of positions) {
+				if (formula.mayBeTyped && isValue(read(address, year, position))) continue;
 				const value = computeLeaf(model, read, formula, address, year, position, memo);
 				if (isValue(value)) visit(address, year, position, value);
 			}
@@ -350,9 +369,10 @@ function seenBefore(model: Model, drivers: readonly number[], block: Block): (se
 	};
 }
 
-/** Whether a formula is arithmetic whose operands are stored, a value a period, in the scenario of the result: their series lie in one block. */
-export const hasAlignedOperands = (model: Model, { operands, plain, moving }: LiveFormula): boolean =>
+/** Whether a formula is arithmetic, nothing stands above its results, and its operands are stored, a value a period, in the scenario of the result: their series lie in one block. */
+export const hasAlignedOperands = (model: Model, { operands, plain, moving, mayBeTyped }: LiveFormula): boolean =>
 	!moving &&
+	!mayBeTyped &&
 	plain &&
 	operands.every(
 		({ account, fixed }) =>

@@ -1,13 +1,13 @@
 import type { ReadGuard } from '../access';
 import { accountsRead, evaluate } from '../formula';
-import { continuationOf, type AccountDefinition } from '../model';
+import { continuationOf, type AccountDefinition, type LiveFormula } from '../model';
 import { EMPTY, isEmpty, Sum } from '../number';
 import { Accumulator } from './accumulator';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
 import { LeafReadings } from './leaf-readings';
 import { isReadByLeaf, weigherOf } from './read-by-leaf';
-import { asResult, eachLiveCell, liveMemo } from './live';
+import { asResult, computeLeaf, eachLiveCell, liveMemo, storedReader } from './live';
 import { eachLiveChange, type TakeColumn } from './live-changes';
 import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
@@ -113,7 +113,7 @@ export class View {
 			});
 		}
 		overlay?.each((address, year, position) =>
-			this.#changeShown(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
+			this.#changeStored(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
 		);
 		const computed = classes[model.accountAxis]!.classOf;
 		const memo = liveMemo(model);
@@ -153,13 +153,31 @@ export class View {
 		return covered;
 	}
 
-	/** A stored cell changed; where a formula computes it, what is stored does not show. */
+	/**
+	 * A stored cell changed. Where a formula computes it, what is stored does not show; where it may be typed over, the
+	 * result shows as long as nothing is stored.
+	 */
 	#changeShown(address: Address, year: number, position: number, before: number, after: number): boolean {
+		const formula = this.#standingAt(address, year, position);
+		if (!formula) return this.#changeLeaf(address, year, position, before, after);
+		if (!formula.mayBeTyped) return false;
+		const { cube, overlay } = this.#source!;
+		const result = computeLeaf(this.query.model, storedReader(cube, overlay), formula, Int32Array.from(address), year, position);
+		const shown = (stored: number) => (isEmpty(stored) ? result : stored);
+		return this.#changeLeaf(address, year, position, shown(before), shown(after));
+	}
+
+	/** The same while the view is filled, before any result is in it. */
+	#changeStored(address: Address, year: number, position: number, before: number, after: number): void {
+		if (this.#standingAt(address, year, position)?.mayBeTyped === false) return;
+		this.#changeLeaf(address, year, position, before, after);
+	}
+
+	#standingAt(address: Address, year: number, position: number): LiveFormula | undefined {
 		const { model } = this.query;
 		const account = address[model.accountAxis]!;
 		const period = model.live.has(account) ? model.periods.at(year, position)?.index : undefined;
-		if (period !== undefined && model.live.at(account, address[model.scenarioAxis]!, period)) return false;
-		return this.#changeLeaf(address, year, position, before, after);
+		return period === undefined ? undefined : model.live.at(account, address[model.scenarioAxis]!, period);
 	}
 
 	#changeLeaf(address: Address, year: number, position: number, before: number, after: number): boolean {

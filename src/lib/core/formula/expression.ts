@@ -56,6 +56,8 @@ export interface FormulaDefinition {
 	timing: 'after totals' | 'per leaf';
 	expression: Expression;
 	scope?: FormulaScope;
+	/** Per leaf: whether figures may be typed there; what is stored then stands above the result. */
+	mayBeTyped?: boolean;
 }
 
 /** The expressions directly inside another one. */

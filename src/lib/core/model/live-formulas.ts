@@ -41,6 +41,8 @@ export interface LiveFormula {
 	range: PeriodRange;
 	/** The tests of members in it: the leaves of their dimension that pass, by ordinal; of the period by leaf index. */
 	tests: ReadonlyMap<MemberTest, Uint8Array>;
+	/** Whether what is stored at a cell stands above the result there. */
+	mayBeTyped: boolean;
 	/** Whether it reads another period, itself or through what it reads: its cells may lie where its operands have none. */
 	moving: boolean;
 }
@@ -59,7 +61,7 @@ export class LiveFormulas {
 		const shifts = new Shifts(model.periods);
 		const formulas = model.definition.formulas
 			.filter(({ timing }) => timing === 'per leaf')
-			.map(({ account, expression, scope }): LiveFormula => {
+			.map(({ account, expression, scope, mayBeTyped }): LiveFormula => {
 				const ordinal = model.accounts.ordinal(account)!;
 				const name = model.accounts.member(ordinal).name;
 				if (model.account(ordinal)?.consolidation !== 'sum')
@@ -78,6 +80,7 @@ export class LiveFormulas {
 					scenarios: scope?.scenarios && Uint8Array.from(model.scenarios.members, ({ id }) => (scope.scenarios!.includes(id) ? 1 : 0)),
 					range: { from: period(scope?.from, 'from', 0), to: period(scope?.to, 'to', model.periods.leaves.length - 1) },
 					tests: new Map(testsIn(expression).map((test) => [test, passing(model, name, test)])),
+					mayBeTyped: mayBeTyped ?? false,
 					moving: false
 				};
 			});
@@ -175,6 +178,11 @@ export class LiveFormulas {
 	/** The formula that computes a leaf of an account in a scenario and leaf period. */
 	at(account: number, scenario: number, period: number): LiveFormula | undefined {
 		return this.#byAccount.get(account)?.find((formula) => stands(formula, scenario, period));
+	}
+
+	/** Whether a formula stands at a leaf and hides what is stored there. */
+	hides(account: number, scenario: number, period: number): boolean {
+		return this.at(account, scenario, period)?.mayBeTyped === false;
 	}
 
 	/** The formulas whose results a change of an account may move, each after those it reads in the same period. */

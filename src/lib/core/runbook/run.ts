@@ -150,17 +150,21 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 			throw fault(
 				`${model.accounts.member(address[model.accountAxis]!).name}, ${model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name}, cannot be written. ${reason}`
 			);
+		leaveOut(reason);
+	};
+	const leaveOut = (reason: string) => {
 		entry.skipped++;
 		reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
 	};
 	const origin = order.originOf.get(step.id);
-	/** Why a cell is left out: by rights, or because its scenario does not speak about the period, so that nobody would see it. */
-	const whyNot = (address: Int32Array, leaf: number): string | undefined => {
+	/** Whether a scenario does not speak about a period, so that nobody would see what is written: said, and no reason to stop. */
+	const isBeside = (address: Int32Array, leaf: number): boolean => {
 		const { scenarioAxis, scenarios } = model;
 		const isMonthly = (model.account(address[model.accountAxis]!)?.frequency ?? 'per period') === 'per period';
 		const span = isMonthly ? model.scenario(address[scenarioAxis]!)?.span : undefined;
-		if (span && (leaf < span.from || leaf > span.to)) return `“${scenarios.member(address[scenarioAxis]!).name}” has no such period.`;
-		return order.whyNot(address, leaf);
+		if (!span || (leaf >= span.from && leaf <= span.to)) return false;
+		leaveOut(`“${scenarios.member(address[scenarioAxis]!).name}” has no such period.`);
+		return true;
 	};
 	const places = new Float64Array(model.periods.width);
 	const sets = new Uint8Array(model.periods.width);
@@ -174,7 +178,8 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 			return value.value;
 		},
 		write: (address, leaf, value) => {
-			const reason = whyNot(address, leaf);
+			if (isBeside(address, leaf)) return;
+			const reason = order.whyNot(address, leaf);
 			if (reason !== undefined) return skip(address, leaf, reason);
 			const { fiscalYear, position } = model.periods.leaf(leaf);
 			const yearly = model.account(address[model.accountAxis]!)?.frequency === 'per year';
@@ -191,8 +196,8 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 				sets.fill(0);
 				for (let position = 0; position < sets.length; position++) {
 					const leaf = model.periods.at(year, position)?.index;
-					if (leaf === undefined || isEmpty(values[leaf]!)) continue;
-					const reason = whyNot(address, leaf);
+					if (leaf === undefined || isEmpty(values[leaf]!) || isBeside(address, leaf)) continue;
+					const reason = order.whyNot(address, leaf);
 					if (reason !== undefined) skip(address, leaf, reason);
 					else {
 						places[position] = values[leaf]!;

@@ -405,7 +405,7 @@ export function eachCell(
 				const value = block.values[series * block.width + position]!;
 				if (value !== value) continue;
 				const leaf = model.periods.at(year, position)?.index;
-				if (leaf === undefined || leaf < span.from || leaf > span.to || (isLive && model.live.at(account, scenario, leaf))) continue;
+				if (leaf === undefined || leaf < span.from || leaf > span.to || (isLive && model.live.hides(account, scenario, leaf))) continue;
 				visit(address, leaf, value);
 			}
 		}

@@ -16,7 +16,7 @@ export interface MemberSketch {
 	/** A formula over account codes, read at fixed members (dimension code to member code) where given. */
 	formula?: (account: (code: string, at?: Record<string, string>) => Expression) => Expression;
 	/** Computed per leaf, in one scenario (code) from one leaf period (code) on when given; else after totals. */
-	perLeaf?: { scenario?: string; from?: string };
+	perLeaf?: { scenario?: string; from?: string; mayBeTyped?: boolean };
 	currency?: string;
 	/** A scenario's span and entry, as period codes. */
 	span?: [string, string];
@@ -138,6 +138,7 @@ export function buildModel(sketch: ModelSketch): Model {
 				account: id(`account/${code}`),
 				timing: perLeaf ? ('per leaf' as const) : ('after totals' as const),
 				expression: formula!(account),
+				mayBeTyped: perLeaf?.mayBeTyped ?? false,
 				scope: {
 					...(perLeaf?.scenario === undefined ? {} : { scenarios: [id(`scenario/${perLeaf.scenario}`)] }),
 					...(perLeaf?.from === undefined ? {} : { from: id(`period/${perLeaf.from}`) })

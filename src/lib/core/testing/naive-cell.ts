@@ -252,7 +252,8 @@ function leafAt(model: Model, cells: readonly StoredCell[], address: readonly nu
 function workOut(model: Model, cells: readonly StoredCell[], address: readonly number[], index: number): number | undefined {
 	const account = address[model.accountAxis]!;
 	const formula = model.live.at(account, address[model.scenarioAxis]!, index);
-	if (!formula) return effective(model, cellsAt(cells, address, index), model.account(account)!);
+	const stored = effective(model, cellsAt(cells, address, index), model.account(account)!);
+	if (!formula || (formula.mayBeTyped && stored !== undefined)) return stored;
 	const operand = ({ member, at, shift }: AccountRead) => {
 		const place = address.with(model.accountAxis, model.accounts.ordinal(member)!);
 		for (const [id, fixed] of Object.entries(at ?? {})) {

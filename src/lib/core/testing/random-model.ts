@@ -93,7 +93,7 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			{
 				code: 'charge',
 				account: {},
-				perLeaf: {},
+				perLeaf: { mayBeTyped: true },
 				formula: (account) => ({ kind: 'binary', operator: '*', left: account('start'), right: account('litres') })
 			},
 			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } },
@@ -107,7 +107,7 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			{
 				code: 'closing',
 				account: { timeBehaviour: 'closing' },
-				perLeaf: { scenario: 'plan', from: '2026-05' },
+				perLeaf: { scenario: 'plan', from: '2026-05', mayBeTyped: true },
 				formula: (account) => ({ kind: 'binary', operator: '+', left: account('opening'), right: account('extra') })
 			},
 			{

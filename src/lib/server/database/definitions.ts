@@ -135,7 +135,10 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			rates: rates.filter((rate) => rate.set === set.id).map(({ currency, kind, from, to, value }) => ({ currency, kind, from, to, value }))
 		})),
 		variables: await list('SELECT name, member_id AS member, number FROM variable WHERE model_id = $1 ORDER BY name', [modelId]),
-		formulas: await list('SELECT account_id AS account, timing, expression, scope FROM formula WHERE model_id = $1 ORDER BY id', [modelId]),
+		formulas: await list(
+			'SELECT account_id AS account, timing, expression, scope, may_be_typed AS "mayBeTyped" FROM formula WHERE model_id = $1 ORDER BY id',
+			[modelId]
+		),
 		origins: await list('SELECT id, name, mode FROM origin WHERE model_id = $1 ORDER BY id', [modelId])
 	};
 }

@@ -1,12 +1,14 @@
 import {
 	CellFlag,
 	CLEARED,
+	computeLeaf,
 	isEmpty,
 	isTranslated,
 	isValue,
 	leafCells,
 	operandsOf,
 	print,
+	storedReader,
 	type Cube,
 	type LiveFormula,
 	type Model,
@@ -35,6 +37,8 @@ export function inspectCell(
 	const formula = model.formula(members[model.accountAxis]!);
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
 	const live = liveAt(model, members, range);
+	// A figure that is typed above a result shows what it is made of, and what the result would be.
+	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.overlay.read(cube, members, ...placeOfLeaf(model, range.from)));
 	return {
 		value: isEmpty(value) ? null : value,
 		address: [
@@ -49,12 +53,13 @@ export function inspectCell(
 		leaf,
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
 		madeOf:
-			(formula ?? live)
+			formula || (live && !isAbove)
 				? []
 				: leaf
 					? leafOrigins(model, cube, draft, members, range.from)
 					: originsBeneath(model, cube, draft, members, range),
 		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
+		result: live && isAbove ? resultBeneath(model, cube, draft, live, members, range.from) : null,
 		notes: notesOf(flags, form),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
@@ -91,6 +96,7 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 		leaf: false,
 		verdict: { kind: 'computed', reason: form.reasonComputed(row, column) },
 		madeOf: [],
+		result: null,
 		formula: operands.length > 0 ? operands.join(line!.kind === 'difference' ? ' − ' : ' against ') : null,
 		notes: notesOf(flags, form),
 		beneath: { members: [], periods: [], year: undefined },
@@ -182,3 +188,20 @@ const printLive = (model: Model, { expression }: LiveFormula): string =>
 		},
 		dimension: (dimension) => model.dimension(dimension)!.name
 	});
+
+const placeOfLeaf = (model: Model, leaf: number): [year: number, position: number] => [
+	model.periods.leaf(leaf).fiscalYear,
+	model.periods.leaf(leaf).position
+];
+
+function resultBeneath(
+	model: Model,
+	cube: Cube,
+	draft: PersonDraft,
+	live: LiveFormula,
+	members: ArrayLike<number>,
+	leaf: number
+): number | null {
+	const value = computeLeaf(model, storedReader(cube, draft.overlay), live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
+	return isValue(value) ? value : null;
+}

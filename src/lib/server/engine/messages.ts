@@ -192,6 +192,8 @@ export interface Inspection {
 	/** In the reader's terms: what the figure consists of. */
 	madeOf: { name: string; mode: string; value: number | null; cells: number; setAside: boolean }[];
 	formula: string | null;
+	/** What the formula comes to where a figure stands above its result; null where none does. */
+	result: number | null;
 	notes: string[];
 	/** For the history: leaf member ids per dimension beneath the cell, and leaf periods. */
 	beneath: { members: number[][]; periods: number[]; year: number | undefined };

@@ -29,7 +29,9 @@ const draftSchema = z.object({
 	/** Where it stands, per leaf: scenarios, first and last period (member ids); null: all of them. */
 	scenarios: z.array(id).max(1_000).nullable(),
 	from: id.nullable(),
-	to: id.nullable()
+	to: id.nullable(),
+	/** Per leaf: whether figures may be typed there, and then stand above the result. */
+	mayBeTyped: z.boolean()
 });
 /** A live formula as text with today's names, and where it stands. */
 export type FormulaDraft = z.infer<typeof draftSchema>;
@@ -145,21 +147,25 @@ export async function setFormulas(
 			throw new Fault(422, 'not possible', `“${name}” only groups others. Give it a kind first.`);
 		for (const { timing, expression } of read) if (timing === 'after totals') refuseCircle(model, account, expression);
 		await client.query('DELETE FROM formula WHERE model_id = $1 AND account_id = $2', [modelId, account]);
-		for (const { timing, expression, text, names: uses, scenarios, from, to } of read) {
+		for (const { timing, expression, text, names: uses, scenarios, from, to, mayBeTyped } of read) {
 			const scope: FormulaScope = {
 				...(scenarios && { scenarios }),
 				...(from !== null && { from }),
 				...(to !== null && { to })
 			};
 			const script: StoredScript = { text: text.trim(), names: uses.map((use) => ({ ...use, ...trimmed(text, use) })) };
-			await client.query('INSERT INTO formula (model_id, account_id, timing, expression, script, scope) VALUES ($1, $2, $3, $4, $5, $6)', [
-				modelId,
-				account,
-				timing,
-				JSON.stringify(expression),
-				JSON.stringify(script),
-				timing === 'per leaf' && Object.keys(scope).length > 0 ? JSON.stringify(scope) : null
-			]);
+			await client.query(
+				'INSERT INTO formula (model_id, account_id, timing, expression, script, scope, may_be_typed) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+				[
+					modelId,
+					account,
+					timing,
+					JSON.stringify(expression),
+					JSON.stringify(script),
+					timing === 'per leaf' && Object.keys(scope).length > 0 ? JSON.stringify(scope) : null,
+					timing === 'per leaf' && mayBeTyped
+				]
+			);
 		}
 		await refuseBrokenModel(client, modelId);
 		const now = await draftsOf(client, await modelOf(client, modelId), account);
@@ -195,16 +201,18 @@ async function draftsOf(database: Database, model: Model, account: number): Prom
 		expression: Expression;
 		script: StoredScript | null;
 		scope: FormulaScope | null;
-	}>('SELECT timing, expression, script, scope FROM formula WHERE model_id = $1 AND account_id = $2 ORDER BY id', [
-		model.definition.id,
-		account
-	]);
-	return found.rows.map(({ timing, expression, script, scope }) => ({
+		mayBeTyped: boolean;
+	}>(
+		'SELECT timing, expression, script, scope, may_be_typed AS "mayBeTyped" FROM formula WHERE model_id = $1 AND account_id = $2 ORDER BY id',
+		[model.definition.id, account]
+	);
+	return found.rows.map(({ timing, expression, script, scope, mayBeTyped }) => ({
 		text: script ? printScript(model, script) : inNames(model, expression),
 		timing,
 		scenarios: scope?.scenarios ? [...scope.scenarios] : null,
 		from: scope?.from ?? null,
-		to: scope?.to ?? null
+		to: scope?.to ?? null,
+		mayBeTyped
 	}));
 }
 

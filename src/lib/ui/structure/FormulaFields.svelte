@@ -50,7 +50,14 @@
 		const from = stored?.periods.find(({ id }) => opening.has(id))?.id ?? null;
 		drafts = [
 			...drafts,
-			{ text: '', timing: 'per leaf', scenarios: planned.length > 0 ? planned.map(({ id }) => id) : null, from, to: null }
+			{
+				text: '',
+				timing: 'per leaf',
+				scenarios: planned.length > 0 ? planned.map(({ id }) => id) : null,
+				from,
+				to: null,
+				mayBeTyped: false
+			}
 		];
 	}
 
@@ -157,10 +164,20 @@
 							</div>
 						</details>
 					{/if}
+					{#if draft.timing === 'per leaf'}
+						<label class="mt-1 flex items-start gap-1.5"
+							><input
+								type="checkbox"
+								class="checkbox checkbox-xs mt-0.5"
+								checked={draft.mayBeTyped}
+								onchange={(event) => set(at, { mayBeTyped: event.currentTarget.checked })}
+							/> may be typed over: a figure then stands above the result</label
+						>
+					{/if}
 					<button class="text-grey text-xs underline" onclick={() => (drafts = drafts.toSpliced(at, 1))}>Take it away</button>
 				{:else}
 					<p class="font-mono text-xs whitespace-pre-wrap">{draft.text}</p>
-					<p class="text-grey text-xs">{TIMINGS[draft.timing]}. {scopeInWords(draft)}</p>
+					<p class="text-grey text-xs">{TIMINGS[draft.timing]}. {scopeInWords(draft)}{draft.mayBeTyped ? '. It may be typed over.' : ''}</p>
 				{/if}
 			</div>
 		{:else}

@@ -433,24 +433,28 @@ async function createFormulas(
 	const of = (kind: string) => (member: string) => memberOf({ dimension: keyOf(kind), member });
 	const [account, scenario, period] = [of('account'), of('scenario'), of('period')];
 	const names = new ScriptNames(new Model((await readModelDefinition(client, modelId))!));
-	for (const { account: on, timing, text, expression, scope } of packed.formulas) {
+	for (const { account: on, timing, text, expression, scope, mayBeTyped } of packed.formulas) {
 		const read = text === undefined ? undefined : readExpression(text, namesOfModel(names));
 		if (read && 'fault' in read) throw new Fault(422, 'not understood', `formulas.json, the formula of ${on}: ${read.fault.message}`);
 		if (!read && !expression) throw new Fault(422, 'not understood', `formulas.json: the formula of ${on} says nothing.`);
-		await client.query('INSERT INTO formula (model_id, account_id, timing, expression, script, scope) VALUES ($1, $2, $3, $4, $5, $6)', [
-			modelId,
-			account(on),
-			timing,
-			JSON.stringify(read ? read.expression : unpackExpression(expression!, account, made, memberOf)),
-			read ? JSON.stringify({ text, names: read.names }) : null,
-			scope
-				? JSON.stringify({
-						...(scope.scenarios && { scenarios: scope.scenarios.map(scenario) }),
-						...(scope.from !== undefined && { from: period(scope.from) }),
-						...(scope.to !== undefined && { to: period(scope.to) })
-					})
-				: null
-		]);
+		await client.query(
+			'INSERT INTO formula (model_id, account_id, timing, expression, script, scope, may_be_typed) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			[
+				modelId,
+				account(on),
+				timing,
+				JSON.stringify(read ? read.expression : unpackExpression(expression!, account, made, memberOf)),
+				read ? JSON.stringify({ text, names: read.names }) : null,
+				scope
+					? JSON.stringify({
+							...(scope.scenarios && { scenarios: scope.scenarios.map(scenario) }),
+							...(scope.from !== undefined && { from: period(scope.from) }),
+							...(scope.to !== undefined && { to: period(scope.to) })
+						})
+					: null,
+				mayBeTyped ?? false
+			]
+		);
 	}
 }
 

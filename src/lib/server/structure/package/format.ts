@@ -143,6 +143,8 @@ export const packageSchema = z.object({
 				/** In the formula language, with names; packages of before hold a tree instead. */
 				text: z.string().max(20_000).optional(),
 				expression: expression.optional(),
+				/** Whether figures may be typed above its results. */
+				mayBeTyped: z.boolean().optional(),
 				/** Where it stands per leaf, by codes. */
 				scope: z.object({ scenarios: z.array(text).max(1_000).optional(), from: text.optional(), to: text.optional() }).optional()
 			})

@@ -168,12 +168,17 @@ async function packFormulas(database: Database, model: Model, codeOf: (id: numbe
 		expression: Expression;
 		script: StoredScript | null;
 		scope: FormulaScope | null;
-	}>('SELECT account_id AS account, timing, expression, script, scope FROM formula WHERE model_id = $1 ORDER BY id', [model.definition.id]);
+		mayBeTyped: boolean;
+	}>(
+		'SELECT account_id AS account, timing, expression, script, scope, may_be_typed AS "mayBeTyped" FROM formula WHERE model_id = $1 ORDER BY id',
+		[model.definition.id]
+	);
 	return found.rows
-		.map(({ account, timing, expression, script, scope }) => ({
+		.map(({ account, timing, expression, script, scope, mayBeTyped }) => ({
 			account: codeOf(account),
 			timing,
 			text: script ? printScript(model, script) : inNames(model, expression),
+			...(mayBeTyped && { mayBeTyped }),
 			...(scope && {
 				scope: {
 					...(scope.scenarios && { scenarios: scope.scenarios.map(codeOf).sort() }),
