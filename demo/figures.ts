@@ -145,7 +145,11 @@ function balanceFigures(): Figure[] {
 					route: 'NOROUTE',
 					decimals: 2,
 					system: 'people',
-					amount: ({ yearsOn }) => amount * size * LOCAL[entity as keyof typeof LOCAL] * (1 + drift) ** yearsOn
+					// In the plans vessels follow from what is bought and what wears.
+					amount: ({ scenario, yearsOn }) =>
+						account === '1010' && ['BUD28', 'STR'].includes(scenario)
+							? Number.NaN
+							: amount * size * LOCAL[entity as keyof typeof LOCAL] * (1 + drift) ** yearsOn
 				})
 			)
 		)
