@@ -1,5 +1,5 @@
 import { compileVectors, sameRead, type AccountRead, type Expression } from '../formula';
-import { stands, type LiveFormula, type LiveOperand, type Model } from '../model';
+import { laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
@@ -10,7 +10,6 @@ import {
 	eachMovingAddress,
 	findBases,
 	hasAlignedOperands,
-	laterScenarios,
 	liveMemo,
 	placeRead,
 	placeOfOperand,

@@ -1,6 +1,6 @@
 import { dayNumber } from '../calendar';
 import { compileVectors, evaluate, inDomain, sameRead, type AccountRead, type CellFacts } from '../formula';
-import { continuationOf, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
+import { continuationOf, laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
 import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
@@ -309,23 +309,6 @@ export function eachMovingAddress(
 		take();
 	});
 	for (let place = 0; place < found.count; place++) visit(found.readAddress(place, address));
-}
-
-/** By scenario: those that continue from it, directly or through others. */
-export function laterScenarios(model: Model): Map<number, number[]> {
-	const later = new Map<number, number[]>();
-	model.scenarios.members.forEach((_, ordinal) => {
-		const seen = new Set([ordinal]);
-		for (let at = ordinal; ;) {
-			const from = model.scenario(at)?.definition.continuesFrom ?? null;
-			const earlier = from === null ? undefined : model.scenarios.ordinal(from);
-			if (earlier === undefined || seen.has(earlier)) break;
-			seen.add(earlier);
-			later.set(earlier, [...(later.get(earlier) ?? []), ordinal]);
-			at = earlier;
-		}
-	});
-	return later;
 }
 
 /** Series of a block with certain ordinals on certain axes. */

@@ -25,3 +25,23 @@ export function continuationOf(model: Model, scenario: number, period: number): 
 	}
 	return undefined;
 }
+
+/** By scenario (ordinal): those that continue from it, directly or through others. A circle ends where it began. */
+export function laterScenarios(model: Model): Map<number, number[]> {
+	const later = new Map<number, number[]>();
+	for (const scenario of model.scenarios.members.keys())
+		for (const earlier of earlierScenarios(model, scenario)) later.set(earlier, [...(later.get(earlier) ?? []), scenario]);
+	return later;
+}
+
+/** The scenarios (ordinals) a scenario continues from, the nearest first. */
+export function earlierScenarios(model: Model, scenario: number): number[] {
+	const found: number[] = [];
+	for (let at = scenario; ;) {
+		const from = model.scenario(at)?.definition.continuesFrom ?? null;
+		const earlier = from === null ? undefined : model.scenarios.ordinal(from);
+		if (earlier === undefined || earlier === scenario || found.includes(earlier)) return found;
+		found.push(earlier);
+		at = earlier;
+	}
+}

@@ -1,6 +1,6 @@
 import type { LeafPeriod } from '../calendar';
 import { Block, eachLiveCell, leafValue, storedReader } from '../cube';
-import { continuationOf } from '../model';
+import { continuationOf, earlierScenarios, laterScenarios } from '../model';
 import { isEmpty } from '../number';
 import type { RollForwardStep, Slice } from './definition';
 import type { StepWork } from './run';
@@ -34,17 +34,18 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 	// Wherever something of these accounts stands, in the scenario itself or in the one it continues from.
 	const sources = new Set(lines.flatMap(({ source, target }) => [source, target]));
 	const address = new Int32Array(model.dimensions.length);
+	const later = laterScenarios(model);
 	for (const { block } of cube.store.blocks()) {
 		const accounts = block.coordinates[model.accountAxis]!;
 		for (let series = 0; series < block.count; series++) {
 			if (!sources.has(accounts[series]!)) continue;
 			keep(block.readAddress(series, address));
-			for (const [scenario, continued] of continuing(work)) {
-				if (continued !== address[model.scenarioAxis]) continue;
+			const own = address[model.scenarioAxis]!;
+			for (const scenario of later.get(own) ?? []) {
 				address[model.scenarioAxis] = scenario;
 				keep(address);
-				address[model.scenarioAxis] = continued;
 			}
+			address[model.scenarioAxis] = own;
 		}
 	}
 	for (const formula of model.live.ordered)
@@ -105,26 +106,6 @@ function standAlone({ model }: StepWork, accounts: Iterable<number>): boolean {
 	return [...accounts].every(visit);
 }
 
-/** The scenarios (ordinals), each after the one it continues from. */
-function inContinuation(work: StepWork): number[] {
-	const earlier = continuing(work);
-	const ordered: number[] = [];
-	const visit = (scenario: number, path: readonly number[]) => {
-		const before = earlier.get(scenario);
-		if (before !== undefined && !path.includes(before)) visit(before, [...path, scenario]);
-		if (!ordered.includes(scenario)) ordered.push(scenario);
-	};
-	for (const scenario of work.model.scenarios.members.keys()) visit(scenario, []);
-	return ordered;
-}
-
-/** The scenario (ordinal) each scenario continues from. */
-function continuing({ model }: StepWork): Map<number, number> {
-	const found = new Map<number, number>();
-	model.scenarios.members.forEach((_, ordinal) => {
-		const from = model.scenario(ordinal)?.definition.continuesFrom;
-		const earlier = typeof from === 'number' ? model.scenarios.ordinal(from) : undefined;
-		if (earlier !== undefined) found.set(ordinal, earlier);
-	});
-	return found;
-}
+/** The scenarios (ordinals), each after those it continues from. */
+const inContinuation = ({ model }: StepWork): number[] =>
+	[...model.scenarios.members.keys()].sort((one, other) => earlierScenarios(model, one).length - earlierScenarios(model, other).length);

@@ -158,12 +158,12 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 	};
 	const origin = order.originOf.get(step.id);
 	/** Whether a scenario does not speak about a period, so that nobody would see what is written: said, and no reason to stop. */
+	const spans = model.scenarios.members.map((_, scenario) => model.scenario(scenario)?.span);
+	const isMonthly = model.accounts.members.map((_, account) => (model.account(account)?.frequency ?? 'per period') === 'per period');
 	const isBeside = (address: Int32Array, leaf: number): boolean => {
-		const { scenarioAxis, scenarios } = model;
-		const isMonthly = (model.account(address[model.accountAxis]!)?.frequency ?? 'per period') === 'per period';
-		const span = isMonthly ? model.scenario(address[scenarioAxis]!)?.span : undefined;
-		if (!span || (leaf >= span.from && leaf <= span.to)) return false;
-		leaveOut(`“${scenarios.member(address[scenarioAxis]!).name}” has no such period.`);
+		const span = spans[address[model.scenarioAxis]!];
+		if (!span || (leaf >= span.from && leaf <= span.to) || !isMonthly[address[model.accountAxis]!]) return false;
+		leaveOut(`“${model.scenarios.member(address[model.scenarioAxis]!).name}” has no such period.`);
 		return true;
 	};
 	const places = new Float64Array(model.periods.width);

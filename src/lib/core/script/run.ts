@@ -1,5 +1,5 @@
 import { Block, type WorkCube } from '../cube';
-import type { Model } from '../model';
+import { laterScenarios, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
@@ -300,7 +300,7 @@ function eachCandidate(
 			const limits = own.flatMap((axis) => (scope.axes.has(axis) ? [{ axis, allowed: scope.axes.get(axis)! }] : []));
 			const spreadAxes = axes.filter((axis) => spreads.has(axis));
 			// What looks back from the first periods of a scenario sees the one it continues from.
-			const continued = operand.shift && own.includes(model.scenarioAxis) ? continuing(model) : undefined;
+			const continued = operand.shift && own.includes(model.scenarioAxis) ? laterScenarios(model) : undefined;
 			const take = (source: Int32Array, scenario: number): void => {
 				for (const { axis, allowed } of limits) if (allowed[axis === model.scenarioAxis ? scenario : source[axis]!] === 0) return;
 				for (const axis of own) target[axis] = source[axis]!;
@@ -330,15 +330,4 @@ function eachCandidate(
 		if (place % BREATH === 0) writing.breathe();
 		visit(candidates.readAddress(place, address));
 	}
-}
-
-/** The scenarios (ordinals) that continue from each one. */
-function continuing(model: Model): Map<number, number[]> {
-	const found = new Map<number, number[]>();
-	model.scenarios.members.forEach((_, ordinal) => {
-		const from = model.scenario(ordinal)?.definition.continuesFrom ?? null;
-		const earlier = from === null ? undefined : model.scenarios.ordinal(from);
-		if (earlier !== undefined) found.set(earlier, [...(found.get(earlier) ?? []), ordinal]);
-	});
-	return found;
 }

@@ -154,6 +154,27 @@ describe('what a script says', () => {
 		).toBe(40);
 	});
 
+	test('looking far back goes through every scenario that one continues from', () => {
+		const chain = buildModel({
+			accounts: [
+				{ code: 'Sales', account: {} },
+				{ code: 'Costs', account: {} }
+			],
+			scenarios: [
+				{ code: 'First', span: ['2026-04', '2026-06'] },
+				{ code: 'Second', span: ['2026-07', '2026-12'], continues: 'First' },
+				{ code: 'Third', span: ['2027-01', '2028-03'], continues: 'Second' }
+			]
+		});
+		const cube = new Cube(chain);
+		cube.writeCell(2, [0, 0], 2027, 1, 40);
+		const { assignments, faults } = checkScript(chain, 'Costs = Sales{Year - 1}', { names: new ScriptNames(chain), parameters: new Map() });
+		expect(faults).toEqual([]);
+		runAssignments(chain, new WorkCube(chain, cube), assignments, 3, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
+		// May 2026 of the first is what the third sees a year later.
+		expect(cube.read([1, 2], 2028, 1)).toBe(40);
+	});
+
 	test('what it reads of another scenario is not what it writes: whole years of it may be read', () => {
 		const { at } = run('within Scenario: Budget, Period: FY2028\n  Sales = Sales{Scenario: Actual, Year - 1, Year: total} / 12\nend', [
 			['Sales', 'Actual', 'North', '2026-05', 120],
