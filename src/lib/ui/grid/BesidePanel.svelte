@@ -61,8 +61,10 @@
 
 	const numberOf = (typed: string): number => Number(typed.replaceAll(/[\s,’']/g, ''));
 	const total = $derived(lines.reduce((sum, { amount, factor }) => sum + numberOf(amount) * numberOf(factor), 0));
-	/** Lines save themselves as one leaves them. */
-	async function saveLines() {
+	let savedLast: Promise<void> = Promise.resolve();
+	/** Lines save themselves as one leaves them; one save at a time, so that none answers over what was typed since. */
+	const saveLines = (): Promise<void> => (savedLast = savedLast.then(saveNow));
+	async function saveNow() {
 		if (!linesChanged) return;
 		const filled = lines.filter(({ label, amount }) => label.trim() !== '' || amount.trim() !== '');
 		const parsed = filled.map(({ label, amount, factor }) => ({
