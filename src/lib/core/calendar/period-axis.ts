@@ -1,4 +1,5 @@
 import type { Dimension } from '../dimension';
+import { dayNumber } from './date';
 import type { PeriodLevel } from './generate';
 
 export interface PeriodFacts {
@@ -79,6 +80,12 @@ export class PeriodAxis {
 
 	leaf(index: number): LeafPeriod {
 		return this.leaves[index]!;
+	}
+
+	/** How many days a leaf period has. */
+	days(index: number): number {
+		const { start, end } = this.leaf(index);
+		return dayNumber(end) - dayNumber(start) + 1;
 	}
 
 	/** The leaf period at a place within a fiscal year, undefined outside the horizon. */

@@ -1,4 +1,3 @@
-import { dayNumber } from '../calendar';
 import { compileVectors, evaluate, inDomain, sameRead, type AccountRead, type CellFacts } from '../formula';
 import { continuationOf, laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
@@ -148,7 +147,7 @@ function factsOf(model: Model, tests: LiveFormula['tests'], address: Int32Array,
 			const ordinal = periods.dimension.ordinal(member);
 			return ordinal === undefined ? EMPTY : periods.range(ordinal).from;
 		},
-		daysOf: (at) => dayNumber(periods.leaf(at).end) - dayNumber(periods.leaf(at).start) + 1,
+		daysOf: (at) => periods.days(at),
 		isIn: (test) => tests.get(test)![test.dimension === periods.dimension.id ? leaf : address[axisOf(test.dimension)]!] === 1,
 		isChosen: (id, member) => {
 			if (id === periods.dimension.id) {

@@ -125,6 +125,9 @@ describe('changing', () => {
 		expect(removeStatement(text, cards[0]!)).toBe('within A\n  Z = W\nend');
 		expect(dissolveScope(text, scopeOf(text))).toBe('X = Y -- one\nZ = W');
 		expect(insertStatement('', undefined, 0, 'X = Y')).toBe('X = Y');
+		// Two strokes within a name are no comment.
+		const named = 'within "A -- B" -- why\n  X = Y\nend';
+		expect(dissolveScope(named, scopeOf(named))).toBe('-- why\nX = Y');
 		// Two on one line stay two.
 		const together = 'X = Y Z = W';
 		expect(removeStatement(together, cardsOf(together)[0]!).trim()).toBe('Z = W');

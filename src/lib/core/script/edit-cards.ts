@@ -101,7 +101,8 @@ export function removeSelection(text: string, selections: readonly SelectionCard
 /** Takes a scope away and leaves what is inside it. */
 export const dissolveScope = (text: string, scope: Card & { kind: 'scope' }): string => {
 	const head = text.slice(scope.from, scope.selections.at(-1)!.to);
-	const comments = head.match(/--[^\n]*/g) ?? [];
+	// Two strokes within a name begin no comment.
+	const comments = (head.match(/"(?:[^"]|"")*"|--[^\n]*/g) ?? []).filter((found) => found.startsWith('--'));
 	const body = text.slice(scope.selections.at(-1)!.to, scope.inside).replace(/^[ \t]+/, '');
 	return formatScript(text.slice(0, scope.from) + [...comments, ''].join('\n') + body.replace(/^\n/, '').trimEnd() + text.slice(scope.to));
 };

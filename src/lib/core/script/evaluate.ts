@@ -1,4 +1,3 @@
-import { dayNumber } from '../calendar';
 import { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type At } from '../formula';
 import { EMPTY, isEmpty } from '../number';
 import { isDriver } from './domain';
@@ -28,7 +27,7 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 		if (!known) readers.set(key, (known = operandReader(reading, operand)));
 		return known;
 	};
-	const daysOf: At = (leaf) => dayNumber(model.periods.leaf(leaf).end) - dayNumber(model.periods.leaf(leaf).start) + 1;
+	const daysOf: At = (leaf) => model.periods.days(leaf);
 	const value = compile(assignment.term);
 	const test = domain(assignment.term);
 	return {

@@ -291,7 +291,7 @@
 					label="Members that are asked for"
 					selection={part.selections[0]}
 					of={tested?.name}
-					onchange={(text) => desk.change(replaceSpan(desk.text, part.selections[0]!, text.replace(/^[^:]*:\s*/, '')))}
+					onchange={(text) => desk.change(replaceSpan(desk.text, part.selections[0]!, text))}
 				/>
 			{:else if part.kind === 'is'}
 				<select

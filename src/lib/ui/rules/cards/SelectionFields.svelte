@@ -39,7 +39,9 @@
 	// Nothing that follows is lost: where … and except … are kept as they are written.
 	let narrowing = $derived(selection.rest);
 
-	const put = (next: Partial<SelectionCard>) => onchange(printSelection({ ...selection, ...next }));
+	// Where the dimension is said already it is not written again.
+	const put = (next: Partial<SelectionCard>) =>
+		onchange(printSelection({ ...selection, ...next, ...(of !== undefined && { dimension: selection.dimension }) }));
 	const word = (id: number) => unquoted(desk.write(dimension, id));
 
 	function setDimension(id: number) {
