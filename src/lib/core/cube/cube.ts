@@ -47,13 +47,11 @@ export class Cube {
 		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
 	}
 
-	/** The effective values of a series; empty places, and all where there is none, as NaN. */
-	figuresOf(address: Address, year: number): Float64Array {
+	/** Puts the effective values of a series into `into`, a year wide; empty places, and all where there is none, as NaN. */
+	figuresOf(address: Address, year: number, into: Float64Array): Float64Array {
 		const block = this.store.blockOf(address, year);
 		const series = block ? block.find(address) : -1;
-		return series < 0
-			? new Float64Array(this.store.width).fill(EMPTY)
-			: block!.values.slice(series * block!.width, (series + 1) * block!.width);
+		return series < 0 ? into.fill(EMPTY) : copyPlaces(block!.values, series * block!.width, into);
 	}
 
 	/** What each origin holds at a cell, in the order they first wrote. */
@@ -68,16 +66,18 @@ export class Cube {
 		return several.map(({ origin, values }) => ({ origin, value: values[position]! })).filter(({ value }) => isValue(value));
 	}
 
-	/** All an origin holds in a series; empty places as NaN. */
-	seriesOf(origin: number, address: Address, year: number): Float64Array {
+	/** All an origin holds in a series, put into `into` where that is given; empty places as NaN. */
+	seriesOf(origin: number, address: Address, year: number, into: Float64Array = new Float64Array(this.store.width)): Float64Array {
 		const block = this.store.blockOf(address, year);
 		const series = block ? block.find(address) : -1;
-		const empty = () => new Float64Array(this.store.width).fill(EMPTY);
-		if (series < 0) return empty();
+		if (series < 0) return into.fill(EMPTY);
 		const origins = this.#originsOf(block!);
 		const several = origins.several.get(series);
-		if (several) return several.find((each) => each.origin === origin)?.values.slice() ?? empty();
-		return origins.single[series] === origin ? block!.values.slice(series * block!.width, (series + 1) * block!.width) : empty();
+		if (several) {
+			const own = several.find((each) => each.origin === origin);
+			return own ? copyPlaces(own.values, 0, into) : into.fill(EMPTY);
+		}
+		return origins.single[series] === origin ? copyPlaces(block!.values, series * block!.width, into) : into.fill(EMPTY);
 	}
 
 	/** The origins that have written to a series of a block. */
@@ -92,13 +92,28 @@ export class Cube {
 		this.#write(block, block.ensure(address), this.#originsOf(block), origin, position, value);
 	}
 
+	/** The same where the series is known already. */
+	writeAt(block: Block, series: number, origin: number, position: number, value: number): void {
+		this.#write(block, series, this.#originsOf(block), origin, position, value);
+	}
+
 	/** Sets all an origin holds in a series; places left out or NaN become empty. */
 	writeSeries(origin: number, address: Address, year: number, values: ArrayLike<number>): void {
 		const block = this.store.ensureBlockOf(address, year);
 		const series = block.ensure(address);
 		const origins = this.#originsOf(block);
+		if (origins.single[series] === origin && !origins.several.has(series)) return this.#overwrite(block, series, values);
 		for (let position = 0; position < block.width; position++)
 			this.#write(block, series, origins, origin, position, values[position] ?? EMPTY);
+	}
+
+	/** All places of a series that has one origin: the column itself. */
+	#overwrite({ values: column, width }: Block, series: number, values: ArrayLike<number>): void {
+		for (let place = series * width, position = 0; position < width; position++, place++) {
+			const value = values[position] ?? EMPTY;
+			this.#cells += (isValue(value) ? 1 : 0) - (isValue(column[place]!) ? 1 : 0);
+			column[place] = value;
+		}
 	}
 
 	/** Bytes held by the columns and indexes. */
@@ -113,7 +128,7 @@ export class Cube {
 		const place = series * block.width + position;
 		const before = block.values[place]!;
 		const single = origins.single[series] ?? -1;
-		let several = origins.several.get(series);
+		let several = origins.several.size === 0 ? undefined : origins.several.get(series);
 		if (!several && (single < 0 || single === origin)) {
 			origins.single[series] = origin;
 			block.values[place] = value;
@@ -143,6 +158,12 @@ export class Cube {
 		if (!origins) this.#origins.set(block, (origins = { single: [], several: new Map() }));
 		return origins;
 	}
+}
+
+/** Fills `into` from a place of a column on. A loop: cheaper than a view and a copy for the few periods of a year. */
+function copyPlaces(from: Float64Array, place: number, into: Float64Array): Float64Array {
+	for (let position = 0; position < into.length; position++) into[position] = from[place + position]!;
+	return into;
 }
 
 /** What is to be stored as the entry so that the cell shows `typed`: additions stay on top of it. */

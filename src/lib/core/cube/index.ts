@@ -25,5 +25,6 @@ export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
 export { isReadByLeaf } from './read-by-leaf';
 export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';
+export { NearReader } from './near-reader';
 export { eachSeriesOf, WorkCube, type ChangedSeries } from './work-cube';
 export { Block } from './series-store';

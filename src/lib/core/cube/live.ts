@@ -1,4 +1,4 @@
-import { compileVectors, evaluate, inDomain, sameRead, type AccountRead, type CellFacts } from '../formula';
+import { compileVectors, evaluate, inDomain, sameRead, type AccountRead, type CellFacts, type VectorFormula } from '../formula';
 import { continuationOf, laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
 import type { Cube } from './cube';
@@ -84,13 +84,7 @@ function computeOnce(
 	const account = address[accountAxis]!;
 	const scenario = address[scenarioAxis]!;
 	const leaf = model.periods.at(year, position)!.index;
-	// Each operand is read once, though asked twice: for whether there is a place, and for the value.
-	const values = new Array<number | undefined>(operands.length);
-	const operand = (asked: AccountRead): number => {
-		const at = placeOf.get(asked)!;
-		const known = values[at];
-		if (known !== undefined) return known;
-		const found = operands[at]!;
+	const valueOf = (found: LiveOperand): number => {
 		let value: number;
 		if (found.isHere) {
 			// Most are read at the cell itself.
@@ -98,7 +92,7 @@ function computeOnce(
 			value = leafValue(model, read, address, year, position, memo);
 		} else {
 			const place = placeRead(model, found, scenario, leaf);
-			if (!place) return (values[at] = EMPTY);
+			if (!place) return EMPTY;
 			const own = found.fixed.map(({ axis }) => address[axis]!);
 			address[accountAxis] = found.account;
 			address[scenarioAxis] = place.scenario;
@@ -108,10 +102,45 @@ function computeOnce(
 			address[scenarioAxis] = scenario;
 		}
 		address[accountAxis] = account;
-		return (values[at] = value);
+		return value;
+	};
+	if (plain) {
+		// Arithmetic reads all its operands; one that looks back may come by here again while they are read.
+		const { inputs, compute } = singleCell(formula);
+		for (const found of operands) gathered.push(valueOf(found));
+		for (let place = operands.length - 1; place >= 0; place--) inputs[place]![0] = gathered.pop()!;
+		return asResult(compute(inputs, 1)[0]!);
+	}
+	// Each operand is read once, though asked twice: for whether there is a place, and for the value.
+	const values = new Array<number | undefined>(operands.length);
+	const operand = (asked: AccountRead): number => {
+		const at = placeOf.get(asked)!;
+		return (values[at] ??= valueOf(operands[at]!));
 	};
 	if (!inDomain(expression, operand)) return EMPTY;
-	return asResult(evaluate(expression, operand, plain ? undefined : factsOf(model, formula.tests, address, leaf)));
+	return asResult(evaluate(expression, operand, factsOf(model, formula.tests, address, leaf)));
+}
+
+/** Values of operands on their way into a formula: a stack, as reading one may work out others. */
+const gathered: number[] = [];
+
+/** Arithmetic made ready for one cell at a time: a place for each operand, and what works it out. */
+interface SingleCell {
+	inputs: Float64Array[];
+	compute: VectorFormula;
+}
+const singleCells = new WeakMap<LiveFormula, SingleCell>();
+function singleCell(formula: LiveFormula): SingleCell {
+	let known = singleCells.get(formula);
+	if (!known)
+		singleCells.set(
+			formula,
+			(known = {
+				inputs: formula.operands.map(() => new Float64Array(1)),
+				compute: compileVectors(formula.expression, placeOfOperand(formula), 1)
+			})
+		);
+	return known;
 }
 
 /**

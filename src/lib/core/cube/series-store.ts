@@ -63,11 +63,12 @@ export class Block {
 			hash = Math.imul(hash ^ address[dimension]!, 0x9e3779b1) ^ (hash >>> 15);
 		hash = Math.imul(hash ^ (hash >>> 13), 0x85ebca6b);
 		let slot = (hash ^ (hash >>> 16)) & mask;
-		while (this.#index[slot]! >= 0 && !this.#isAt(this.#index[slot]!, address)) slot = (slot + 1) & mask;
+		while (this.#index[slot]! >= 0 && !this.isAt(this.#index[slot]!, address)) slot = (slot + 1) & mask;
 		return slot;
 	}
 
-	#isAt(series: number, address: Address): boolean {
+	/** Whether a series is that of an address. */
+	isAt(series: number, address: Address): boolean {
 		for (let dimension = 0; dimension < this.coordinates.length; dimension++)
 			if (this.coordinates[dimension]![series] !== address[dimension]) return false;
 		return true;

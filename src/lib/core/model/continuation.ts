@@ -45,3 +45,7 @@ export function earlierScenarios(model: Model, scenario: number): number[] {
 		at = earlier;
 	}
 }
+
+/** All scenarios (ordinals), each after those it continues from. */
+export const inContinuation = (model: Model): number[] =>
+	[...model.scenarios.members.keys()].sort((one, other) => earlierScenarios(model, one).length - earlierScenarios(model, other).length);

@@ -208,6 +208,25 @@ export class LiveFormulas {
 		return this.#direct.get(account) ?? [];
 	}
 
+	/** An account and all it follows from, directly or through other formulas. */
+	followedFrom(account: number): ReadonlySet<number> {
+		const found = new Set<number>();
+		const visit = (at: number): void => {
+			if (found.has(at)) return;
+			found.add(at);
+			for (const { operands } of this.#byAccount.get(at) ?? []) for (const operand of operands) visit(operand.account);
+		};
+		visit(account);
+		return found;
+	}
+
+	/** Whether what an account comes to at an address follows from figures of that address alone, in whatever period. */
+	staysAtAddress(account: number): boolean {
+		return [...this.followedFrom(account)].every((each) =>
+			(this.#byAccount.get(each) ?? []).every(({ operands }) => operands.every(({ fixed }) => fixed.length === 0))
+		);
+	}
+
 	#order(model: Model, formulas: readonly LiveFormula[]): LiveFormula[] {
 		const ordered: LiveFormula[] = [];
 		const visit = (formula: LiveFormula, path: readonly number[]) => {

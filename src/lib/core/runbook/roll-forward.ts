@@ -1,6 +1,6 @@
 import type { LeafPeriod } from '../calendar';
-import { Block, eachLiveCell, leafValue, storedReader } from '../cube';
-import { continuationOf, earlierScenarios, laterScenarios } from '../model';
+import { Block, leafValue, NearReader, storedReader } from '../cube';
+import { continuationOf, inContinuation, laterScenarios } from '../model';
 import { isEmpty } from '../number';
 import type { RollForwardStep, Slice } from './definition';
 import type { StepWork } from './run';
@@ -23,16 +23,20 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 		return { source, target, sign: reverse ? -1 : 1 };
 	});
 	const addresses = new Block(model.dimensions.length, 1);
+	let kept = -1;
 	const axes = [...limits.axes].filter(([axis]) => axis !== model.accountAxis);
 	const keep = (address: Int32Array) => {
 		for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) return;
 		const account = address[model.accountAxis]!;
 		address[model.accountAxis] = 0;
-		addresses.ensure(address);
+		// Cells of a series come one after another.
+		if (kept < 0 || !addresses.isAt(kept, address)) kept = addresses.ensure(address);
 		address[model.accountAxis] = account;
 	};
-	// Wherever something of these accounts stands, in the scenario itself or in the one it continues from.
-	const sources = new Set(lines.flatMap(({ source, target }) => [source, target]));
+	const carried = new Set(lines.flatMap(({ source, target }) => [source, target]));
+	// Wherever something of these accounts stands, or of what they follow from, in the scenario itself or the one it continues from.
+	const sources = new Set(carried);
+	for (const { account, drivers } of model.live.ordered) if (carried.has(account)) for (const driver of drivers) sources.add(driver);
 	const address = new Int32Array(model.dimensions.length);
 	const later = laterScenarios(model);
 	for (const { block } of cube.store.blocks()) {
@@ -48,9 +52,9 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 			address[model.scenarioAxis] = own;
 		}
 	}
-	for (const formula of model.live.ordered)
-		if (sources.has(formula.account)) eachLiveCell(model, cube, undefined, formula, model.periods.years, (live) => keep(live));
-	const read = storedReader(cube, undefined);
+	const isAlone = [...carried].every((account) => model.live.staysAtAddress(account));
+	const near = new NearReader(model, cube);
+	const read = isAlone ? near.read : storedReader(cube, undefined);
 	const isComputed = (leaf: number) => model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf) !== undefined;
 	const leaves = model.periods.leaves.filter(
 		({ index, position }) =>
@@ -75,12 +79,13 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 		}
 	};
 	// An address at a time, its series at hand, where balances look at nothing but their own address; else by periods.
-	if (standAlone(work, sources))
-		for (const scenario of inContinuation(work))
+	if (isAlone)
+		for (const scenario of inContinuation(model))
 			for (let place = 0; place < addresses.count; place++) {
 				if (addresses.coordinates[model.scenarioAxis]![place] !== scenario) continue;
 				work.breathe();
 				addresses.readAddress(place, address);
+				near.move();
 				for (const leaf of leaves) carry(leaf);
 			}
 	else
@@ -92,20 +97,3 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 			}
 		}
 }
-
-/** Whether no live formula that some accounts follow from looks at another address than its own. */
-function standAlone({ model }: StepWork, accounts: Iterable<number>): boolean {
-	const seen = new Set<number>();
-	const visit = (account: number): boolean => {
-		if (seen.has(account)) return true;
-		seen.add(account);
-		return model.live.ordered
-			.filter((formula) => formula.account === account)
-			.every(({ operands }) => operands.every(({ fixed, account: read }) => fixed.length === 0 && visit(read)));
-	};
-	return [...accounts].every(visit);
-}
-
-/** The scenarios (ordinals), each after those it continues from. */
-const inContinuation = ({ model }: StepWork): number[] =>
-	[...model.scenarios.members.keys()].sort((one, other) => earlierScenarios(model, one).length - earlierScenarios(model, other).length);

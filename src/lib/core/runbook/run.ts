@@ -269,7 +269,12 @@ function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]
 		if (!known) seen.set(year, (known = new Block(model.dimensions.length, 1)));
 		return known.find(address) < 0 && known.ensure(address) >= 0;
 	});
-	const figures = () => touched.map(({ address, year }) => cube.figuresOf(address, year));
+	const { width } = cube.store;
+	const figures = () => {
+		const all = new Float64Array(touched.length * width);
+		touched.forEach(({ address, year }, index) => cube.figuresOf(address, year, all.subarray(index * width, (index + 1) * width)));
+		return all;
+	};
 	const after = figures();
 	work.restore();
 	const before = figures();
@@ -280,8 +285,9 @@ function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]
 		const account = address[model.accountAxis]!;
 		let total = totals.get(account);
 		if (!total) totals.set(account, (total = { account, before: 0, after: 0, cells: 0 }));
-		for (let position = 0; position < cube.store.width; position++) {
-			const [was, is] = [before[index]![position]!, after[index]![position]!];
+		for (let position = 0; position < width; position++) {
+			const was = before[index * width + position]!;
+			const is = after[index * width + position]!;
 			if (!isEmpty(was)) total.before += was;
 			if (!isEmpty(is)) total.after += is;
 			if (was === is || (isEmpty(was) && isEmpty(is))) continue;

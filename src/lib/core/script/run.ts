@@ -1,10 +1,10 @@
 import { Block, type WorkCube } from '../cube';
-import { laterScenarios, type Model } from '../model';
+import { inContinuation, laterScenarios, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
 import type { Reading } from './operand-reader';
-import { Shifts, type PeriodRange } from '../calendar';
+import { Shifts, type LeafPeriod, type PeriodRange } from '../calendar';
 import type { Assignment, Operand } from './tree';
 
 /** Cells a statement with `everywhere` fills at most. */
@@ -178,37 +178,73 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 				(writers.get(operand.account) ?? []).some((place) => meets(operand, group[place]!))
 		)
 	);
-	const leaves = [...model.periods.leaves];
-	if (backwards) leaves.reverse();
-	const address = new Int32Array(model.dimensions.length);
+	const leaves = backwards ? model.periods.leaves.toReversed() : model.periods.leaves;
+	const places = ready.map(({ assignment, term }) => {
+		const { account, scope } = assignment;
+		return {
+			account,
+			term,
+			/** The cell that is worked out: each statement's own, as its readers keep it. */
+			address: new Int32Array(model.dimensions.length),
+			axes: [...scope.axes].filter(([axis]) => axis !== model.accountAxis),
+			periods: scope.periods,
+			isIn: true,
+			span: { from: 0, to: -1 }
+		};
+	});
+	type Place = (typeof places)[number];
 	let cells = 0;
-	for (const leaf of leaves) {
-		writing.breathe();
-		for (const { assignment, term } of ready) {
-			const { scope } = assignment;
-			if (scope.periods && scope.periods[leaf.index] === 0) continue;
-			const axes = [...scope.axes].filter(([axis]) => axis !== model.accountAxis);
-			each: for (let place = 0; place < addresses.count; place++) {
-				addresses.readAddress(place, address);
-				for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) continue each;
-				address[model.accountAxis] = assignment.account;
-				const span = spanOf(model, address);
-				if (leaf.index < span.from || leaf.index > span.to || isComputed(model, address, leaf.index)) continue;
-				term.target(address);
-				if (!term.isThere(leaf.index)) continue;
-				const value = result(term.value(leaf.index));
-				if (isEmpty(value) && !work.has(origin, address, leaf.fiscalYear)) continue;
-				const reason = writing.whyNot(address, leaf.index);
-				if (reason !== undefined) {
-					writing.skipped(address, leaf.index, reason);
-					continue;
-				}
-				work.write(origin, address, leaf.fiscalYear, leaf.position, value);
-				cells++;
+	const go = (place: Place, at: number): void => {
+		const { address, account, axes, term } = place;
+		addresses.readAddress(at, address);
+		place.isIn = axes.every(([axis, allowed]) => allowed[address[axis]!] === 1);
+		if (!place.isIn) return;
+		address[model.accountAxis] = account;
+		place.span = spanOf(model, address);
+		term.target(address);
+	};
+	const workOut = ({ address, term, periods, isIn, span }: Place, leaf: LeafPeriod): void => {
+		if (!isIn || (periods && periods[leaf.index] === 0) || leaf.index < span.from || leaf.index > span.to) return;
+		if (isComputed(model, address, leaf.index) || !term.isThere(leaf.index)) return;
+		const value = result(term.value(leaf.index));
+		if (isEmpty(value) && !work.has(origin, address, leaf.fiscalYear)) return;
+		const reason = writing.whyNot(address, leaf.index);
+		if (reason !== undefined) return writing.skipped(address, leaf.index, reason);
+		work.write(origin, address, leaf.fiscalYear, leaf.position, value);
+		cells++;
+	};
+	if (stayAtAddress(model, group))
+		// An address at a time, its series at hand, as no statement looks at what is written at another one.
+		for (const scenario of inContinuation(model))
+			for (let at = 0; at < addresses.count; at++) {
+				if (addresses.coordinates[model.scenarioAxis]![at] !== scenario) continue;
+				if (at % BREATH === 0) writing.breathe();
+				for (const place of places) go(place, at);
+				for (const leaf of leaves) for (const place of places) workOut(place, leaf);
 			}
+	else
+		for (const leaf of leaves) {
+			writing.breathe();
+			for (const place of places)
+				for (let at = 0; at < addresses.count; at++) {
+					go(place, at);
+					workOut(place, leaf);
+				}
 		}
-	}
 	return cells;
+}
+
+/** Whether every statement reads what the group writes at its own address only, so that addresses may go one by one. */
+function stayAtAddress(model: Model, group: readonly Assignment[]): boolean {
+	const written = new Set(group.map(({ account }) => account));
+	const followsFromWritten = (account: number) => [...model.live.followedFrom(account)].some((each) => written.has(each));
+	return group.every(({ term }) =>
+		operandsIn(term).every(({ account, axes }) =>
+			axes.size === 0 && model.accounts.isLeaf(account)
+				? model.live.staysAtAddress(account)
+				: !model.accounts.tree.leaves(account).some(followsFromWritten)
+		)
+	);
 }
 
 /** A computed 0, and what is no number, is empty. */
