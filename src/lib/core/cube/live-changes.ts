@@ -187,6 +187,7 @@ export function eachLiveChange(
 		const onlyDriver = others.every(({ account, fixed }) => account === driver && fixed.length === 0);
 		const inputs = formula.operands.map(() => new Float64Array(CHUNK));
 		const bases = new Int32Array(formula.operands.length).fill(-1);
+		const offsets = new Int32Array(formula.operands.length);
 		const driverPlace = formula.operands.findIndex((each) => each !== operand && each.account === driver);
 		const driverInput = inputs[driverPlace] ?? new Float64Array(CHUNK);
 		const chosen = new Int32Array(CHUNK);
@@ -215,7 +216,7 @@ export function eachLiveChange(
 				if (onlyDriver) gather(block, chosen, count, cell.position, driverInput);
 				else
 					for (let at = 0; at < count; at++) {
-						findBases(model, formula, block, chosen[at]!, block.readAddress(chosen[at]!, target), bases, operand);
+						findBases(model, formula, block, chosen[at]!, block.readAddress(chosen[at]!, target), bases, offsets, operand);
 						for (let place = 0; place < bases.length; place++)
 							inputs[place]![at] = bases[place]! < 0 ? EMPTY : block.values[bases[place]! + cell.position]!;
 					}

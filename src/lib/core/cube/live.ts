@@ -221,6 +221,7 @@ export function eachLiveCell(
 	const vector = aligned ? compileVectors(formula.expression, placeOfOperand(formula), CHUNK) : () => inputs[0]!;
 	const inputs = formula.operands.map(() => new Float64Array(CHUNK));
 	const bases = new Int32Array(formula.operands.length);
+	const offsets = new Int32Array(formula.operands.length);
 	const target = new Int32Array(model.dimensions.length);
 	for (const { scenario, year, block } of cube.store.blocks()) {
 		if (!years.includes(year) || formula.scenarios?.[scenario] === 0) continue;
@@ -253,7 +254,7 @@ export function eachLiveCell(
 				}
 				return;
 			}
-			findBases(model, formula, block, series, address, bases);
+			findBases(model, formula, block, series, address, bases, offsets);
 			for (let operand = 0; operand < bases.length; operand++)
 				gatherPositions(block.values, bases[operand]!, positions, inputs[operand]!, filled * positions.length);
 			chosen[filled++] = series;
@@ -392,7 +393,11 @@ export const hasAlignedOperands = (model: Model, { operands, plain, moving, mayB
 			!fixed.some(({ axis }) => axis === model.scenarioAxis)
 	);
 
-/** Where the series of each operand begins in the block's values, −1 where it has none; one operand may be left out. */
+/**
+ * Where the series of each operand begins in the block's values, −1 where it has none; one operand may be left out.
+ * Accounts are mostly written in the same order: each operand is looked for as far from the driver as last time, which
+ * `offsets` holds.
+ */
 export function findBases(
 	model: Model,
 	{ operands }: LiveFormula,
@@ -400,6 +405,7 @@ export function findBases(
 	series: number,
 	address: Int32Array,
 	bases: Int32Array,
+	offsets: Int32Array,
 	without?: LiveOperand
 ): void {
 	const driver = address[model.accountAxis]!;
@@ -413,7 +419,13 @@ export function findBases(
 		} else if (account === driver) bases[place] = series * block.width;
 		else {
 			address[model.accountAxis] = account;
-			bases[place] = baseOf(block.find(address));
+			const near = series + offsets[place]!;
+			if (near >= 0 && near < block.count && block.isAt(near, address)) bases[place] = baseOf(near);
+			else {
+				const found = block.find(address);
+				if (found >= 0) offsets[place] = found - series;
+				bases[place] = baseOf(found);
+			}
 		}
 	}
 	address[model.accountAxis] = driver;
