@@ -2,7 +2,7 @@ import { mkdirSync, mkdtempSync, rmSync, utimesSync, writeFileSync } from 'node:
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { closePool } from '../../src/lib/server/database';
+import { closePool, transaction } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
 import {
 	checkAllRunbooks,
@@ -23,6 +23,8 @@ import {
 } from '../../src/lib/server/runbook';
 import { enterFigures, openForm, runFromForm, runsOfForm, saveDraft } from '../../src/lib/server/form';
 import { editImport } from '../../src/lib/server/import';
+import { stepSchema } from '../../src/lib/server/runbook/schema';
+import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
 import type { SignedIn } from '../../src/lib/server/session';
 import { usesOfMember } from '../../src/lib/server/structure/used';
 import { freshDatabase } from './demo-database';
@@ -243,6 +245,45 @@ describe('a run', () => {
 		]);
 		expect((await run(clear)).cells).toBe(done.cells);
 		expect((await stored('S30', 'STR')) ?? 0).toBeCloseTo(before, 6);
+	});
+
+	test('copies by a table of members, which counts as naming them and follows when one is replaced', async () => {
+		const account = ids.get('account')!;
+		const table: StepDraft = {
+			id: null,
+			name: 'By table',
+			description: '',
+			active: true,
+			kind: 'copy',
+			from: { ...only('scenario BUD28'), ...only('account S30'), ...only('version WORK') },
+			onto: {
+				[ids.get('scenario')!]: ids.get('scenario STR')!,
+				[account]: { map: { lines: [{ from: ids.get('account S30')!, to: ids.get('account S10')!, reverse: true }], others: 'left out' } }
+			},
+			shift: null,
+			factor: 1,
+			limits: {}
+		};
+		const id = await make('By table', [table]);
+		const before = (await stored('S10', 'STR')) ?? 0;
+		const read = (await stored('S30', 'BUD28'))!;
+		await run(id);
+		expect(read).toBeGreaterThan(0);
+		expect((await stored('S10', 'STR')) ?? 0).toBeCloseTo(before - read, 4);
+		const uses = await usesOfMember(database.pool, account, ids.get('account S30')!);
+		expect(uses.filter(({ kind }) => kind === 'runbook').map(({ name }) => name)).toContain('By table');
+		await transaction((client) =>
+			handOverRunbooks(client, (member) => (member === ids.get('account S30') ? ids.get('account S20')! : member))
+		);
+		const { steps } = await readRunbook(maren(), 1, id);
+		expect(steps[0]).toMatchObject({
+			onto: { [account]: { map: { lines: [{ from: ids.get('account S20'), to: ids.get('account S10') }] } } }
+		});
+		expect(stepSchema.safeParse(table).success).toBe(true);
+		const many = Array(5_001).fill({ from: 1, to: 2, reverse: false });
+		expect(
+			stepSchema.safeParse({ ...table, onto: { [account]: { map: { lines: many, others: 'stay' } } } }).error?.issues[0]?.message
+		).toContain('5,000');
 	});
 });
 

@@ -5,6 +5,7 @@
  * A cell's *address* is one leaf ordinal per dimension other than the period, in the order of `model.dimensions`,
  * beside the index of a leaf period.
  */
+export { factPeriod } from './fact-period';
 export { continuationOf, earlierScenarios, inContinuation, laterScenarios, type Continuation } from './continuation';
 export { LiveFormulas, stands, type LiveFormula, type LiveOperand } from './live-formulas';
 export { Model } from './model';

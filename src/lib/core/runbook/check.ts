@@ -3,6 +3,7 @@ import type { Model } from '../model';
 import { checkScript, operandsIn, printScript, ScriptNames, type ParameterValue } from '../script';
 import { resolveAnswers } from './answers';
 import type { Answers, ParameterDefinition, Slice, Step } from './definition';
+import { readyMap } from './member-map';
 import { scopeOf } from './slice';
 
 /** Something about a step that is wrong, or worth a look. */
@@ -97,17 +98,27 @@ function checkStep(model: Model, step: Step, { values, variables, names, find }:
 		}
 		case 'copy': {
 			checkSlice(model, step.from, variables, 'What is copied', find);
-			for (const [id, reference] of Object.entries(step.onto))
-				if (!isThere(model, Number(id), reference, variables))
+			for (const [id, reference] of Object.entries(step.onto)) {
+				const dimension = model.dimension(Number(id));
+				if (typeof reference === 'object' && 'map' in reference) {
+					const ready = dimension && readyMap(dimension, reference.map);
+					if (typeof ready === 'string') find('error', ready);
+					else if (reference.map.lines.length === 0)
+						find('error', `No line says which member of ${dimension?.name ?? 'a dimension'} becomes which.`);
+				} else if (!isThere(model, Number(id), reference, variables))
 					find('error', `The member of ${model.dimension(Number(id))?.name ?? 'a dimension'} to copy onto is not there any more.`);
+			}
 			if (typeof step.factor !== 'number' && values.get(step.factor.parameter)?.kind !== 'number')
 				find('error', `The factor $${step.factor.parameter} is no number.`);
 			if (Object.keys(step.onto).length === 0 && !step.shift)
 				find('error', 'The copy would write where it reads. Choose members to copy onto, or a shift of periods.');
 			if (Object.keys(step.from).length === 0) find('hint', 'The whole model is copied. Limit what is read.');
 			const accounts = scopeOf(model, step.from, variables).axes.get(model.accountAxis);
+			const map = step.onto[model.accounts.id];
+			const ready = typeof map === 'object' && 'map' in map ? readyMap(model.accounts, map.map) : undefined;
+			const becomes = (account: number) => (typeof ready === 'object' && ready.into[account]! >= 0 ? ready.into[account]! : account);
 			for (const account of model.accounts.members.keys())
-				if (model.account(account) && (!accounts || accounts[account] === 1)) writes.add(account);
+				if (model.account(account) && (!accounts || accounts[account] === 1)) writes.add(becomes(account));
 			break;
 		}
 		case 'roll-forward':

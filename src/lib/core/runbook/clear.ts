@@ -1,3 +1,4 @@
+import { factPeriod } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import type { ClearStep, Clears, Slice } from './definition';
 import type { StepWork } from './run';
@@ -28,7 +29,7 @@ export function runClear(work: StepWork, step: ClearStep & { limits: Slice }): v
 			const leaf = model.periods.at(year, position)?.index;
 			// Facts of all time belong to no period: they go when no periods are named.
 			if (leaf === undefined ? limits.periods !== undefined : limits.periods?.[leaf] === 0) continue;
-			work.remove(origin, address, year, position, leaf ?? 0, EMPTY);
+			work.remove(origin, address, year, position, leaf ?? factPeriod(model, address), EMPTY);
 		}
 	}
 }

@@ -1,4 +1,5 @@
 import type { MemberReference, Selection } from '../dimension';
+import type { MemberMap } from './member-map';
 import type { StoredScript } from '../script';
 
 /** A part of a model: by dimension (id), which members. Dimensions left out are free. */
@@ -11,8 +12,8 @@ export interface CopyStep {
 	kind: 'copy';
 	/** What is read; only members without others beneath them hold values, so parents stand for what is beneath them. */
 	from: Slice;
-	/** The members it is put on, by dimension (id); several members read are added up there. */
-	onto: Readonly<Record<number, MemberReference>>;
+	/** The members it is put on, by dimension (id), or which member becomes which; several members read are added up there. */
+	onto: Readonly<Record<number, MemberReference | { map: MemberMap }>>;
 	/** So many periods of a level later (earlier below zero). */
 	shift: { level: string; by: number } | null;
 	factor: NumberOrParameter;

@@ -7,6 +7,7 @@ export { answersKey, resolveAnswers } from './answers';
 export { originModeOf } from './definition';
 export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
 export { scopeOf } from './slice';
+export type { MemberMap } from './member-map';
 export { checkRunbook, type Finding } from './check';
 export type {
 	Answers,

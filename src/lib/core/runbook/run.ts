@@ -1,5 +1,5 @@
 import { Block, eachSeriesOf, WorkCube, type ChangedSeries, type Cube } from '../cube';
-import type { Model } from '../model';
+import { factPeriod, type Model } from '../model';
 import { isEmpty } from '../number';
 import { checkScript, printScript, runAssignments, RunFault, ScriptNames, type ParameterValue } from '../script';
 import { runClear } from './clear';
@@ -75,6 +75,8 @@ export interface StepWork {
 	variables: ReadonlyMap<string, number>;
 	number: (parameter: string) => number;
 	write: (address: Int32Array, leaf: number, value: number) => void;
+	/** A fact of all time. */
+	writeFact: (address: Int32Array, value: number) => void;
 	/** Many leaf periods of one address at once, by leaf; empty ones stay as they are. */
 	writeAll: (address: Int32Array, values: Float64Array) => void;
 	remove: (origin: number, address: Int32Array, year: number, position: number, leaf: number, value: number) => void;
@@ -124,7 +126,7 @@ function removeEarlier(model: Model, work: WorkCube, order: RunOrder): void {
 		order.breathe();
 		for (let position = 0; position < values.length; position++) {
 			if (isEmpty(values[position]!)) continue;
-			const leaf = model.periods.at(year, position)?.index ?? 0;
+			const leaf = model.periods.at(year, position)?.index ?? factPeriod(model, address);
 			// What has been closed since keeps what it had.
 			if (order.whyNot(address, leaf) === undefined) work.write(origin, address, year, position, Number.NaN);
 		}
@@ -184,6 +186,13 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 			const { fiscalYear, position } = model.periods.leaf(leaf);
 			const yearly = model.account(address[model.accountAxis]!)?.frequency === 'per year';
 			work.write(origin!, address, fiscalYear, yearly ? 0 : position, value);
+			entry.written++;
+		},
+		writeFact: (address, value) => {
+			const judged = factPeriod(model, address);
+			const reason = order.whyNot(address, judged);
+			if (reason !== undefined) return skip(address, judged, reason);
+			work.write(origin!, address, 0, 0, value);
 			entry.written++;
 		},
 		writeAll: (address, values) => {

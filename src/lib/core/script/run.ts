@@ -1,5 +1,5 @@
 import { Block, type WorkCube } from '../cube';
-import { inContinuation, laterScenarios, type Model } from '../model';
+import { factPeriod, inContinuation, laterScenarios, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
@@ -133,6 +133,7 @@ function runOne(reading: Reading, work: WorkCube, assignment: Assignment, origin
 	eachCandidate(reading, assignment, term, writing, (address) => {
 		term.target(address);
 		const span = spanOf(model, address);
+		const fact = isFact(model, address) ? factPeriod(model, address) : undefined;
 		for (const { year, leaves } of years) {
 			let any = false;
 			sets.fill(0);
@@ -140,9 +141,9 @@ function runOne(reading: Reading, work: WorkCube, assignment: Assignment, origin
 				if (leaf < span.from || leaf > span.to || isComputed(model, address, leaf) || !term.isThere(leaf)) continue;
 				const value = result(term.value(leaf));
 				if (isEmpty(value) && !work.has(origin, address, year)) continue;
-				const reason = writing.whyNot(address, leaf);
+				const reason = writing.whyNot(address, fact ?? leaf);
 				if (reason !== undefined) {
-					writing.skipped(address, leaf, reason);
+					writing.skipped(address, fact ?? leaf, reason);
 					continue;
 				}
 				values[position] = value;
@@ -187,7 +188,7 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 			/** The cell that is worked out: each statement's own, as its readers keep it. */
 			address: new Int32Array(model.dimensions.length),
 			axes: [...scope.axes].filter(([axis]) => axis !== model.accountAxis),
-			periods: scope.periods,
+			turns: turnsOf(model, assignment),
 			isIn: true,
 			span: { from: 0, to: -1 }
 		};
@@ -203,14 +204,15 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 		place.span = spanOf(model, address);
 		term.target(address);
 	};
-	const workOut = ({ address, term, periods, isIn, span }: Place, leaf: LeafPeriod): void => {
-		if (!isIn || (periods && periods[leaf.index] === 0) || leaf.index < span.from || leaf.index > span.to) return;
-		if (isComputed(model, address, leaf.index) || !term.isThere(leaf.index)) return;
-		const value = result(term.value(leaf.index));
-		if (isEmpty(value) && !work.has(origin, address, leaf.fiscalYear)) return;
-		const reason = writing.whyNot(address, leaf.index);
-		if (reason !== undefined) return writing.skipped(address, leaf.index, reason);
-		work.write(origin, address, leaf.fiscalYear, leaf.position, value);
+	const workOut = ({ address, term, turns, isIn, span }: Place, { index: leaf }: LeafPeriod): void => {
+		const turn = turns[leaf];
+		if (!isIn || !turn || leaf < span.from || leaf > span.to || isComputed(model, address, leaf) || !term.isThere(leaf)) return;
+		const value = result(term.value(leaf));
+		if (isEmpty(value) && !work.has(origin, address, turn.year)) return;
+		const judged = isFact(model, address) ? factPeriod(model, address) : leaf;
+		const reason = writing.whyNot(address, judged);
+		if (reason !== undefined) return writing.skipped(address, judged, reason);
+		work.write(origin, address, turn.year, turn.position, value);
 		cells++;
 	};
 	if (stayAtAddress(model, group))
@@ -276,6 +278,16 @@ function yearsOf(model: Model, { account, scope }: Assignment): { year: number; 
 	}
 	return [...years].map(([year, leaves]) => ({ year, leaves }));
 }
+
+/** The same by leaf period: where its result is kept; undefined where it has no turn. */
+function turnsOf(model: Model, assignment: Assignment): ({ year: number; position: number } | undefined)[] {
+	const turns: ({ year: number; position: number } | undefined)[] = [];
+	for (const { year, leaves } of yearsOf(model, assignment)) for (const { leaf, position } of leaves) turns[leaf] = { year, position };
+	return turns;
+}
+
+/** Whether an account holds one value for all time. */
+const isFact = (model: Model, address: Int32Array): boolean => model.account(address[model.accountAxis]!)?.frequency === 'timeless';
 
 /** How often a long enumeration lets the caller look up. */
 const BREATH = 4_096;

@@ -30,11 +30,12 @@ export async function handOverRunbooks(client: pg.PoolClient, replaced: Replaced
 	if (touched.size > 0) await client.query('UPDATE runbook SET version = version + 1 WHERE id = ANY ($1)', [[...touched]]);
 }
 
+type Reference = (Step & { kind: 'copy' })['onto'][number];
 type Slice = Record<string, Selection>;
 /** The parts of a stored step that name members; each kind has some. */
 interface Definition {
 	from?: Slice;
-	onto?: Record<string, unknown>;
+	onto?: Record<string, Reference>;
 	lines?: (Step & { kind: 'roll-forward' })['lines'];
 	script?: { text: string; names: { member: number }[] };
 }
@@ -42,15 +43,21 @@ interface Definition {
 const sliceWith = (slice: Slice, replaced: Replaced): Slice =>
 	Object.fromEntries(Object.entries(slice).map(([dimension, selection]) => [dimension, mapSelection(selection, replaced)]));
 
+function referenceWith(reference: Reference, replaced: Replaced): Reference {
+	if (typeof reference === 'number') return replaced(reference);
+	if (typeof reference !== 'object' || !('map' in reference)) return reference;
+	const lines = reference.map.lines.map((line) => ({ ...line, from: replaced(line.from), to: replaced(line.to) }));
+	// Two lines of the member that is gone and the one in its place: the first stands.
+	return { map: { ...reference.map, lines: lines.filter(({ from }, at) => lines.findIndex((line) => line.from === from) === at) } };
+}
+
 function definitionWith(definition: Definition, replaced: Replaced): Definition {
 	const { from, onto, lines, script } = definition;
 	return {
 		...definition,
 		...(from && { from: sliceWith(from, replaced) }),
 		...(onto && {
-			onto: Object.fromEntries(
-				Object.entries(onto).map(([dimension, member]) => [dimension, typeof member === 'number' ? replaced(member) : member])
-			)
+			onto: Object.fromEntries(Object.entries(onto).map(([dimension, reference]) => [dimension, referenceWith(reference, replaced)]))
 		}),
 		...(lines && { lines: lines.map((line) => ({ ...line, from: replaced(line.from), to: replaced(line.to) })) }),
 		...(script && { script: { ...script, names: script.names.map((use) => ({ ...use, member: replaced(use.member) })) } })

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Answers, ParameterDefinition, Slice } from '../../core';
+import type { Answers, MemberMap, ParameterDefinition, Slice } from '../../core';
 import { selectionSchema } from '../form/layout-schema';
 
 const id = z.number().int();
@@ -10,10 +10,19 @@ export const sliceSchema = byDimension(selectionSchema) as unknown as z.ZodType<
 
 /** The text of a script travels; which members its names are is found when it is stored. */
 const formula = z.object({ kind: z.literal('formula'), text: z.string().max(200_000, 'A script has at most 200,000 characters.') });
+/** Lines of a table that says which member becomes which. */
+const MOST_LINES = 5_000;
+const memberMap = z.object({
+	lines: z.array(z.object({ from: id, to: id, reverse: z.boolean() })),
+	others: z.enum(['stay', 'left out'])
+}) satisfies z.ZodType<MemberMap>;
 const copy = z.object({
 	kind: z.literal('copy'),
 	from: sliceSchema,
-	onto: byDimension(reference) as unknown as z.ZodType<Readonly<Record<number, number | { variable: string }>>>,
+	onto: byDimension(z.union([reference, z.object({ map: memberMap })])).refine(
+		(onto) => Object.values(onto).every((each) => typeof each !== 'object' || !('map' in each) || each.map.lines.length <= MOST_LINES),
+		`a table of members has at most ${MOST_LINES.toLocaleString('en')} lines`
+	) as unknown as z.ZodType<Readonly<Record<number, number | { variable: string } | { map: MemberMap }>>>,
 	shift: z.object({ level: z.string().max(40), by: z.number().int().min(-1_000).max(1_000) }).nullable(),
 	factor: z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })]),
 	adds: z.boolean().optional()

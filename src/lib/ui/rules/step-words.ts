@@ -29,9 +29,12 @@ export function stepInWords(step: StepDraft, names: Names): string {
 		}
 		case 'copy': {
 			const from = sliceInWords(step.from, names) || 'everything';
-			const onto = Object.values(step.onto).map((reference) =>
-				typeof reference === 'number' ? (names.get(reference) ?? '?') : `$${reference.variable}`
-			);
+			const onto = Object.values(step.onto).map((reference) => {
+				if (typeof reference === 'number') return names.get(reference) ?? '?';
+				return 'map' in reference
+					? `what a table of ${reference.map.lines.length === 1 ? 'one line' : `${reference.map.lines.length} lines`} says`
+					: `$${reference.variable}`;
+			});
 			const shift = step.shift
 				? `, ${Math.abs(step.shift.by)} ${step.shift.level}${Math.abs(step.shift.by) === 1 ? '' : 's'} ${step.shift.by < 0 ? 'earlier' : 'later'}`
 				: '';

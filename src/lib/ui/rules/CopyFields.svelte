@@ -1,0 +1,102 @@
+<script lang="ts">
+	import type { StepDraft } from '$lib/server/runbook';
+	import MemberMapFields from './MemberMapFields.svelte';
+	import MemberSelect from './MemberSelect.svelte';
+	import type { RunbookDesk } from './runbook-desk.svelte';
+	import SliceFields from './SliceFields.svelte';
+
+	type Copy = StepDraft & { kind: 'copy' };
+	type Onto = Copy['onto'][number];
+	let { desk, step }: { desk: RunbookDesk; step: Copy } = $props();
+
+	const dimensions = $derived(desk.vocabulary.dimensions.filter(({ kind }) => kind !== 'period'));
+	const numbers = $derived(desk.draft.parameters.filter(({ kind }) => kind === 'number' || kind === 'percent').map(({ name }) => name));
+	const membersOf = (dimension: number) =>
+		desk.draft.parameters.filter((each) => each.kind === 'member' && each.dimension === dimension).map(({ name }) => name);
+	const LEVELS = $derived(desk.vocabulary.levels);
+
+	function setOnto(dimension: number, onto: Onto | null) {
+		const rest = Object.fromEntries(Object.entries(step.onto).filter(([of]) => Number(of) !== dimension));
+		desk.changeStep({ onto: onto === null ? rest : { ...rest, [dimension]: onto } });
+	}
+	function mapOf(dimension: number) {
+		const onto = step.onto[dimension];
+		return typeof onto === 'object' && 'map' in onto ? onto.map : undefined;
+	}
+</script>
+
+<SliceFields {desk} slice={step.from} title="What is copied" whole="The whole model" onchange={(from) => desk.changeStep({ from })} />
+<fieldset disabled={!desk.mayWrite}>
+	<legend class="text-grey text-xs">Onto these members; where none is chosen, cells stay where they are</legend>
+	<div class="mt-0.5 grid grid-cols-2 gap-x-3 gap-y-1.5">
+		{#each dimensions as dimension (dimension.id)}
+			{@const onto = step.onto[dimension.id]}
+			<div>
+				<span class="text-soft text-[13px]">{dimension.name}</span>
+				<MemberSelect
+					label="Onto a member of {dimension.name}"
+					{dimension}
+					none="stays where it is"
+					leaves
+					value={typeof onto === 'number' ? onto : null}
+					parameter={typeof onto === 'object' && 'variable' in onto ? onto.variable : undefined}
+					parameters={membersOf(dimension.id)}
+					also={{ words: 'each by a table', isChosen: mapOf(dimension.id) !== undefined }}
+					onalso={() => setOnto(dimension.id, { map: { lines: [], others: 'stay' } })}
+					onchange={(member) => setOnto(dimension.id, member)}
+				/>
+			</div>
+		{/each}
+	</div>
+</fieldset>
+{#each dimensions as dimension (dimension.id)}
+	{@const map = mapOf(dimension.id)}
+	{#if map}<MemberMapFields {desk} {dimension} {map} onchange={(next) => setOnto(dimension.id, { map: next })} />{/if}
+{/each}
+<div class="flex flex-wrap items-end gap-3">
+	<label class="text-grey text-xs"
+		>Periods later<input
+			type="number"
+			class="input input-sm text-base-content block w-20"
+			value={step.shift?.by ?? 0}
+			readonly={!desk.mayWrite}
+			onchange={(event) => {
+				const by = Math.round(Number(event.currentTarget.value)) || 0;
+				desk.changeStep({ shift: by === 0 ? null : { level: step.shift?.level ?? 'year', by } });
+			}}
+		/></label
+	>
+	<label class="text-grey flex flex-col text-xs"
+		>of level<select
+			class="select select-sm text-base-content w-28"
+			value={step.shift?.level ?? 'year'}
+			disabled={!step.shift || !desk.mayWrite}
+			onchange={(event) => step.shift && desk.changeStep({ shift: { ...step.shift, level: event.currentTarget.value } })}
+			>{#each LEVELS as level (level)}<option value={level.toLowerCase()}>{level}</option>{/each}</select
+		></label
+	>
+	<label class="text-grey text-xs"
+		>Times<input
+			class="input input-sm text-base-content block w-24"
+			value={typeof step.factor === 'number' ? String(step.factor) : `$${step.factor.parameter}`}
+			readonly={!desk.mayWrite}
+			title={numbers.length > 0 ? `A number, or ${numbers.map((name) => `$${name}`).join(', ')}` : 'A number'}
+			onchange={(event) => {
+				const text = event.currentTarget.value.trim();
+				const number = text.endsWith('%') ? Number(text.slice(0, -1)) / 100 : Number(text);
+				if (text.startsWith('$')) desk.changeStep({ factor: { parameter: text.slice(1) } });
+				else if (text !== '' && Number.isFinite(number)) desk.changeStep({ factor: number });
+				else event.currentTarget.value = typeof step.factor === 'number' ? String(step.factor) : `$${step.factor.parameter}`;
+			}}
+		/></label
+	>
+	<label class="text-grey flex flex-col text-xs"
+		>Where a figure is typed<select
+			class="select select-sm text-base-content w-48"
+			value={step.adds ? 'adds' : 'gives way'}
+			disabled={!desk.mayWrite}
+			onchange={(event) => desk.changeStep({ adds: event.currentTarget.value === 'adds' })}
+			><option value="gives way">the typed figure stands</option><option value="adds">it is added on top</option></select
+		></label
+	>
+</div>
