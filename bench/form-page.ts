@@ -1,65 +1,38 @@
 // The form in Chromium, on a model of five million cells: opening, typing, scrolling, pasting; and thirty planners typing
 // at once. The times are what a person waits, so they stand against the time we allow, not against another program.
-import { spawn, type ChildProcess } from 'node:child_process';
-import { createHash, randomBytes } from 'node:crypto';
-import { chromium, type Page } from 'playwright-core';
-import pg from 'pg';
-import { loadDemo } from '../demo/load';
-import { chromiumOptions } from '../scripts/lib/chromium.mjs';
-import { removeCluster, startPostgres } from '../scripts/lib/postgres.mjs';
+import type { Page } from 'playwright-core';
+import type pg from 'pg';
 import type { FormLayout } from '../src/lib/core';
-import { migrate } from '../src/lib/server/database/migrate';
+import { quantile, signIn, withApplication, withDemo } from './application';
 import { measure, type Measure } from './timing';
 
-const CLUSTER = '.pg-bench';
-const PORT = 4187;
-const BASE = `http://127.0.0.1:${PORT}`;
 const CELLS = 5_000_000;
 const PLANNERS = 30;
 const ENTRIES_EACH = 12;
 
 /** What a form in the browser measures; the build must be there (`npm run build`). */
-export async function formPage(): Promise<Measure[]> {
-	removeCluster(CLUSTER);
-	const { url, stop } = await startPostgres({ dir: CLUSTER, throwAway: true });
-	const pool = new pg.Pool({ connectionString: url, max: 4 });
-	pool.on('error', () => {});
-	let server: ChildProcess | undefined;
-	const browser = await chromium.launch(chromiumOptions);
-	try {
-		await migrate(pool, 'src/lib/server/database/migrations');
-		await loadDemo(pool);
+export const formPage = (): Promise<Measure[]> =>
+	withDemo(async (pool, url) => {
 		const ids = await membersByCode(pool);
 		console.log(`form page: ${(await fillCells(pool, ids)).toLocaleString('en-GB')} cells stored`);
 		await addForms(pool, ids);
 		const tokens = await addPlanners(pool);
-		server = spawn(process.execPath, ['build/index.js'], {
-			env: { ...process.env, DATABASE_URL: url, PORT: String(PORT), HOST: '127.0.0.1', ORIGIN: BASE, BODY_SIZE_LIMIT: 'Infinity' },
-			stdio: 'ignore'
+		return withApplication(pool, url, async (browser, base) => {
+			const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+			await context.addCookies([{ name: 'lattice_session', value: tokens[0]!, url: base }]);
+			const page = await context.newPage();
+			// The engine reads its cells when it is first asked.
+			await page.goto(`${base}/forms/bench-250`, { timeout: 120_000 });
+			await page.waitForSelector('td.focused');
+			return [
+				measure('open a form of 250 rows × 17 columns on 5M cells, to interactive, ms (aim 300)', await timeOpening(page, base), 300, 1),
+				measure('typed leaf → all visible totals right, p95, ms (aim 50)', await timeTyping(page), 50, 1),
+				measure('scrolling 10,000 × 400: longest frame, ms (aim 100)', await timeScrolling(page, base), 100, 1),
+				measure('paste of 5,000 cells, ms (aim 500)', await timePasting(page, base), 500, 1),
+				measure('30 planners typing at once, p95, ms (aim 250)', await timeCrowd(base, tokens), 250, 1)
+			];
 		});
-		await untilReady();
-		const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-		await context.addCookies([{ name: 'lattice_session', value: tokens[0]!, url: BASE }]);
-		const page = await context.newPage();
-		// The engine reads its cells when it is first asked.
-		await page.goto(`${BASE}/forms/bench-250`, { timeout: 120_000 });
-		await page.waitForSelector('td.focused');
-		return [
-			measure('open a form of 250 rows × 17 columns on 5M cells, to interactive, ms (aim 300)', await timeOpening(page), 300, 1),
-			measure('typed leaf → all visible totals right, p95, ms (aim 50)', await timeTyping(page), 50, 1),
-			measure('scrolling 10,000 × 400: longest frame, ms (aim 100)', await timeScrolling(page), 100, 1),
-			measure('paste of 5,000 cells, ms (aim 500)', await timePasting(page), 500, 1),
-			measure('30 planners typing at once, p95, ms (aim 250)', await timeCrowd(tokens), 250, 1)
-		];
-	} finally {
-		await browser.close();
-		server?.kill('SIGTERM');
-		await pool.end();
-		await new Promise((done) => setTimeout(done, 1_500));
-		await stop();
-		removeCluster(CLUSTER);
-	}
-}
+	});
 
 type Ids = Map<string, number>;
 async function membersByCode(pool: pg.Pool): Promise<Ids> {
@@ -189,33 +162,16 @@ async function addPlanners(pool: pg.Pool): Promise<string[]> {
 		const person = made.rows[0]!.id;
 		await pool.query("INSERT INTO person_role (person_id, role_id) SELECT $1, id FROM role WHERE code = 'planner'", [person]);
 		await pool.query("INSERT INTO access_grant (model_id, person_id, name, level) VALUES (1, $1, 'Everything', 'write')", [person]);
-		const token = randomBytes(32).toString('base64url');
-		await pool.query("INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + interval '1 day')", [
-			createHash('sha256').update(token).digest(),
-			person
-		]);
-		tokens.push(token);
+		tokens.push(await signIn(pool, person));
 	}
 	return tokens;
 }
 
-async function untilReady(): Promise<void> {
-	for (let tries = 0; tries < 120; tries++) {
-		const answer = await fetch(`${BASE}/healthz`).catch(() => undefined);
-		if (answer?.ok) return;
-		await new Promise((done) => setTimeout(done, 250));
-	}
-	throw new Error('The server did not start.');
-}
-
-const sorted = (times: number[]): number[] => [...times].sort((a, b) => a - b);
-const at = (times: number[], share: number): number => sorted(times)[Math.min(times.length - 1, Math.floor(times.length * share))]!;
-
 /** From the click on the form's link until its first cell can be typed into; the median of nine. */
-async function timeOpening(page: Page): Promise<number> {
+async function timeOpening(page: Page, base: string): Promise<number> {
 	const times: number[] = [];
 	for (let run = 0; run < 10; run++) {
-		await page.goto(`${BASE}/forms`);
+		await page.goto(`${base}/forms`);
 		await page.waitForSelector('[data-ready]');
 		await page.waitForTimeout(300);
 		const time = await page.evaluate(async () => {
@@ -227,8 +183,8 @@ async function timeOpening(page: Page): Promise<number> {
 		if (run > 0) times.push(time);
 	}
 	const rows = await page.locator('[role=treegrid]').getAttribute('aria-rowcount');
-	console.log(`form page: opening ${rows} rows, from ${sorted(times)[0]!.toFixed(0)} to ${sorted(times).at(-1)!.toFixed(0)} ms`);
-	return at(times, 0.5);
+	console.log(`form page: opening ${rows} rows, from ${Math.min(...times).toFixed(0)} to ${Math.max(...times).toFixed(0)} ms`);
+	return quantile(times, 0.5);
 }
 
 /** From Enter until the answer is drawn, on a leaf of every dimension but the accounts' tree above it. */
@@ -253,13 +209,13 @@ async function timeTyping(page: Page): Promise<number> {
 		const time = await page.evaluate(() => (window as unknown as { drawn: Promise<number> }).drawn);
 		if (entry > 3) times.push(time);
 	}
-	console.log(`form page: typing, median ${at(times, 0.5).toFixed(0)} ms, p95 ${at(times, 0.95).toFixed(0)} ms`);
-	return at(times, 0.95);
+	console.log(`form page: typing, median ${quantile(times, 0.5).toFixed(0)} ms, p95 ${quantile(times, 0.95).toFixed(0)} ms`);
+	return quantile(times, 0.95);
 }
 
 /** Scrolls a large form down and across, a little each frame. @returns the longest time between two frames */
-async function timeScrolling(page: Page): Promise<number> {
-	await page.goto(`${BASE}/forms/bench-large`, { timeout: 120_000 });
+async function timeScrolling(page: Page, base: string): Promise<number> {
+	await page.goto(`${base}/forms/bench-large`, { timeout: 120_000 });
 	await page.waitForSelector('td.focused', { timeout: 120_000 });
 	await page.waitForTimeout(1_500);
 	const frames = await page.evaluate(async () => {
@@ -281,16 +237,16 @@ async function timeScrolling(page: Page): Promise<number> {
 	});
 	const grid = page.locator('[role=treegrid]');
 	console.log(
-		`form page: scrolling ${await grid.getAttribute('aria-rowcount')} × ${await grid.getAttribute('aria-colcount')}, median frame ${at(frames, 0.5).toFixed(0)} ms, p99 ${at(frames, 0.99).toFixed(0)} ms, longest ${Math.max(...frames).toFixed(0)} ms`
+		`form page: scrolling ${await grid.getAttribute('aria-rowcount')} × ${await grid.getAttribute('aria-colcount')}, median frame ${quantile(frames, 0.5).toFixed(0)} ms, p99 ${quantile(frames, 0.99).toFixed(0)} ms, longest ${Math.max(...frames).toFixed(0)} ms`
 	);
 	return Math.max(...frames);
 }
 
 /** A block of 250 × 20 pasted into the large form until all of it has been taken; the median of three. */
-async function timePasting(page: Page): Promise<number> {
+async function timePasting(page: Page, base: string): Promise<number> {
 	const times: number[] = [];
 	for (let run = 0; run < 4; run++) {
-		await page.goto(`${BASE}/forms/bench-large`);
+		await page.goto(`${base}/forms/bench-large`);
 		await page.waitForSelector('td.focused', { timeout: 60_000 });
 		await page.waitForTimeout(800);
 		const { time, message } = await page.evaluate(async (seed) => {
@@ -313,21 +269,21 @@ async function timePasting(page: Page): Promise<number> {
 			fetch('/api/forms/bench-large/discard', { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{}' })
 		);
 	}
-	return at(times, 0.5);
+	return quantile(times, 0.5);
 }
 
 /** Thirty people, each typing one cell after another into the same form, as fast as they are answered. */
-async function timeCrowd(tokens: readonly string[]): Promise<number> {
+async function timeCrowd(base: string, tokens: readonly string[]): Promise<number> {
 	const times: number[] = [];
 	let errors = 0;
-	const opened = await ask(tokens[0]!, 'open', { choices: { members: {} } });
+	const opened = await ask(base, tokens[0]!, 'open', { choices: { members: {} } });
 	const { form } = opened.answer as { form: { structure: number; frame: string; marks: string; columns: unknown[] } };
 	const leaf = form.marks.indexOf('e');
 	const width = form.columns.length;
 	const everybody = tokens.map(async (token, person) => {
 		for (let entry = 0; entry < ENTRIES_EACH; entry++) {
 			const from = performance.now();
-			const { ok } = await ask(token, 'enter', {
+			const { ok } = await ask(base, token, 'enter', {
 				choices: { members: {} },
 				window: { frame: form.frame },
 				entries: {
@@ -343,15 +299,17 @@ async function timeCrowd(tokens: readonly string[]): Promise<number> {
 		}
 	});
 	await Promise.all(everybody);
-	console.log(`form page: crowd, median ${at(times, 0.5).toFixed(0)} ms, p95 ${at(times, 0.95).toFixed(0)} ms, ${errors} errors`);
+	console.log(
+		`form page: crowd, median ${quantile(times, 0.5).toFixed(0)} ms, p95 ${quantile(times, 0.95).toFixed(0)} ms, ${errors} errors`
+	);
 	if (errors > 0) throw new Error(`${errors} of ${times.length} entries failed.`);
-	return at(times, 0.95);
+	return quantile(times, 0.95);
 }
 
-async function ask(token: string, verb: string, body: object): Promise<{ ok: boolean; answer: unknown }> {
-	const response = await fetch(`${BASE}/api/forms/bench-250/${verb}`, {
+async function ask(base: string, token: string, verb: string, body: object): Promise<{ ok: boolean; answer: unknown }> {
+	const response = await fetch(`${base}/api/forms/bench-250/${verb}`, {
 		method: 'POST',
-		headers: { 'content-type': 'application/json', origin: BASE, cookie: `lattice_session=${token}` },
+		headers: { 'content-type': 'application/json', origin: base, cookie: `lattice_session=${token}` },
 		body: JSON.stringify(body)
 	});
 	return { ok: response.ok, answer: await response.json() };

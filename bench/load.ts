@@ -5,45 +5,30 @@ import { createReadStream, createWriteStream, mkdtempSync, rmSync } from 'node:f
 import { once } from 'node:events';
 import { join } from 'node:path';
 import { tmpdir } from 'node:os';
-import pg from 'pg';
-import { loadDemo } from '../demo/load';
-import { removeCluster, startPostgres } from '../scripts/lib/postgres.mjs';
+import type pg from 'pg';
 import { ValueMap, type MapLine } from '../src/lib/core';
-import { closePool } from '../src/lib/server/database';
-import { migrate } from '../src/lib/server/database/migrate';
 import { askEngine, stopEngines } from '../src/lib/server/engine';
 import { enterFigures, openForm, saveDraft } from '../src/lib/server/form';
 import { loadFile, stopDataThread } from '../src/lib/server/import';
 import type { SignedIn } from '../src/lib/server/session';
+import { withDemo } from './application';
 import { measure, medianOf, type Measure } from './timing';
 
-const CLUSTER = '.pg-bench';
 const MAPPED = ['account', 'scenario', 'line', 'department', 'route', 'version'];
 const RUNS = 3;
 
 /** What loading at size measures. */
-export async function loadAtSize(rows = 1_000_000): Promise<Measure[]> {
-	removeCluster(CLUSTER);
-	const { url, stop } = await startPostgres({ dir: CLUSTER, throwAway: true });
-	process.env.DATABASE_URL = url;
-	const pool = new pg.Pool({ connectionString: url, max: 4 });
-	pool.on('error', () => {});
-	const folder = mkdtempSync(join(tmpdir(), 'load-'));
-	try {
-		await migrate(pool, 'src/lib/server/database/migrations');
-		await loadDemo(pool);
-		await pool.query('DELETE FROM access_lock');
-		return [...(await timeLoads(pool, url, folder, rows)), manyValues()];
-	} finally {
-		await stopEngines();
-		await stopDataThread();
-		await closePool();
-		await pool.end();
-		await stop();
-		removeCluster(CLUSTER);
-		rmSync(folder, { recursive: true, force: true });
-	}
-}
+export const loadAtSize = (rows = 1_000_000): Promise<Measure[]> =>
+	withDemo(async (pool, url) => {
+		const folder = mkdtempSync(join(tmpdir(), 'load-'));
+		try {
+			await pool.query('DELETE FROM access_lock');
+			return [...(await timeLoads(pool, url, folder, rows)), manyValues()];
+		} finally {
+			await stopDataThread();
+			rmSync(folder, { recursive: true, force: true });
+		}
+	});
 
 interface Leaf {
 	id: number;

@@ -1,32 +1,17 @@
 // Opening a model cold: all cells out of PostgreSQL into a cube.
-import pg from 'pg';
+import type pg from 'pg';
 import { to as copyTo } from 'pg-copy-streams';
-import { removeCluster, startPostgres } from '../scripts/lib/postgres.mjs';
 import { Cube } from '../src/lib/core';
 import { createCellTable, readAllSeries, writeSeries } from '../src/lib/server/database/cells';
 import { transaction } from '../src/lib/server/database/pool';
 import type { StoredSeries } from '../src/lib/server/database/series';
+import { withPostgres } from './application';
 import type { BenchData } from './data';
 import { millions } from './open-form';
 import { measure, medianOf, type Measure } from './timing';
 
-const CLUSTER = '.pg-bench';
-
 /** Ours: a binary COPY of the series into a fresh cube. Peer: COPY … TO of a row-per-cell table, its bytes thrown away. */
-export async function openCold(data: BenchData): Promise<Measure> {
-	removeCluster(CLUSTER);
-	const { url, stop } = await startPostgres({ dir: CLUSTER, throwAway: true });
-	const pool = new pg.Pool({ connectionString: url, max: 2 });
-	// A connection may still be closing when the server goes.
-	pool.on('error', () => {});
-	try {
-		return await compare(data, pool);
-	} finally {
-		await pool.end();
-		await stop();
-		removeCluster(CLUSTER);
-	}
-}
+export const openCold = (data: BenchData): Promise<Measure> => withPostgres((pool) => compare(data, pool));
 
 async function compare(data: BenchData, pool: pg.Pool): Promise<Measure> {
 	const { model, cube } = data;

@@ -1,41 +1,23 @@
 // A run that copies a million cells, stored with its journal, against INSERT … SELECT of the same cells into a table with a
 // row per cell and its index, and of a row per cell into a journal.
-import pg from 'pg';
-import { loadDemo } from '../demo/load';
-import { removeCluster, startPostgres } from '../scripts/lib/postgres.mjs';
-import { closePool } from '../src/lib/server/database';
-import { migrate } from '../src/lib/server/database/migrate';
-import { askRunner, stopEngines } from '../src/lib/server/engine';
+import type pg from 'pg';
+import { askRunner } from '../src/lib/server/engine';
 import { createRunbook, readRun, saveRunbook, startRun, takeBackRun } from '../src/lib/server/runbook';
 import type { SignedIn } from '../src/lib/server/session';
+import { withDemo } from './application';
 import { measure, type Measure } from './timing';
 
-const CLUSTER = '.pg-bench';
 const RUNS = 3;
 const SERIES = 83_334;
 
 /** Copying Actual of two years onto the stretch plan, three years later. */
-export async function runStored(): Promise<Measure[]> {
-	removeCluster(CLUSTER);
-	const { url, stop } = await startPostgres({ dir: CLUSTER, throwAway: true });
-	process.env.DATABASE_URL = url;
-	const pool = new pg.Pool({ connectionString: url, max: 4 });
-	pool.on('error', () => {});
-	try {
-		await migrate(pool, 'src/lib/server/database/migrations');
-		await loadDemo(pool);
+export const runStored = (): Promise<Measure[]> =>
+	withDemo(async (pool) => {
 		await pool.query('DELETE FROM access_lock');
 		await pool.query('DELETE FROM formula');
 		await pool.query('DELETE FROM cells_1');
 		return [await timeRun(pool)];
-	} finally {
-		await stopEngines();
-		await closePool();
-		await pool.end();
-		await stop();
-		removeCluster(CLUSTER);
-	}
-}
+	});
 
 async function timeRun(pool: pg.Pool): Promise<Measure> {
 	const one = async (text: string, values: unknown[] = []) => (await pool.query<{ id: number }>(text, values)).rows[0]!.id;

@@ -9,6 +9,7 @@ import { openForm } from './open-form';
 import { measure, type Measure } from './timing';
 import { runStored } from './run-stored';
 import { runbooks } from './runbooks';
+import { scriptEditor } from './script-editor';
 import { structureAtSize } from './structure';
 import { typeCell } from './type-cell';
 import { typePrice } from './type-price';
@@ -42,6 +43,7 @@ if (!only) measures.push(...(await structureAtSize()));
 if (!only || only === 'runbooks') measures.push(...(await runbooks()));
 if (!only || only === 'run') measures.push(...(await runStored()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
+if (!only || only === 'editor') measures.push(...(await scriptEditor()));
 if (!only || only === 'form') measures.push(...(await formPage()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
 if (!only && most > least)

@@ -1,33 +1,12 @@
 // Structure at size: looking at 20,000 pasted members, applying them, and opening a dimension of 100,000.
-import pg from 'pg';
-import { loadDemo } from '../demo/load';
-import { removeCluster, startPostgres } from '../scripts/lib/postgres.mjs';
-import { closePool } from '../src/lib/server/database';
-import { migrate } from '../src/lib/server/database/migrate';
+import type pg from 'pg';
 import type { SignedIn } from '../src/lib/server/session';
 import { applyRows, memberTable, previewRows, undoStructure, type PastedRows } from '../src/lib/server/structure/members';
+import { withDemo } from './application';
 import { measure, medianOf, type Measure } from './timing';
 
-const CLUSTER = '.pg-bench';
-
 /** Aims in milliseconds stand in the peer's place: these are times a person waits. */
-export async function structureAtSize(): Promise<Measure[]> {
-	removeCluster(CLUSTER);
-	const { url, stop } = await startPostgres({ dir: CLUSTER, throwAway: true });
-	process.env.DATABASE_URL = url;
-	const pool = new pg.Pool({ connectionString: url, max: 4 });
-	pool.on('error', () => {});
-	try {
-		await migrate(pool, 'src/lib/server/database/migrations');
-		await loadDemo(pool);
-		return await wait(pool);
-	} finally {
-		await closePool();
-		await pool.end();
-		await stop();
-		removeCluster(CLUSTER);
-	}
-}
+export const structureAtSize = (): Promise<Measure[]> => withDemo(wait);
 
 async function wait(pool: pg.Pool): Promise<Measure[]> {
 	const person = (

@@ -30,7 +30,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 	const { pathname } = event.url;
 	if (pathname === '/healthz') return resolve(event);
 	const token = event.cookies.get(SESSION_COOKIE);
-	event.locals.person = token ? await readSession(token) : undefined;
+	// Both are wanted by nearly every request: asked for side by side.
+	const [person, models] = token ? await Promise.all([readSession(token), listModels(pool())]) : [undefined, []];
+	event.locals.person = person;
 	const isApi = pathname.startsWith('/api/');
 	// SvelteKit checks the origin of form posts; the same for everything else that writes.
 	if (isApi && event.request.method !== 'GET' && event.request.headers.get('origin') !== event.url.origin)
@@ -46,7 +48,6 @@ export const handle: Handle = async ({ event, resolve }) => {
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
 	if (event.locals.person) {
-		const models = await listModels(pool());
 		const chosen = Number(event.cookies.get(MODEL_COOKIE));
 		const model = models.find(({ id }) => id === chosen) ?? models[0];
 		if (!model) error(503, { message: 'There is no model yet. Load the demo with: npm run demo:reset' });

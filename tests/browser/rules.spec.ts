@@ -35,8 +35,17 @@ test('an administrator writes a runbook, mends what is wrong, previews, runs it 
 		page,
 		'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor\nend'
 	);
-	await page.locator('.cm-lint-marker-error').hover();
-	await expect(page.locator('.cm-tooltip-lint')).toContainText('Did you mean “Coaches”?');
+	await expect(async () => {
+		await page.locator('.cm-lint-marker-error').hover({ timeout: 500 });
+		await expect(page.locator('.cm-tooltip-lint')).toContainText('Did you mean “Coaches”?', { timeout: 1_000 });
+	}).toPass();
+	// A fault elsewhere stays while one writes another line, and goes when it is mended.
+	await page.keyboard.press('Control+End');
+	await page.keyboard.type('\nSailings = Sailngs');
+	await expect(page.getByRole('status').filter({ hasText: '2 faults' })).toBeVisible();
+	for (let typed = 0; typed < 3; typed++) await page.keyboard.press('Backspace');
+	await page.keyboard.insertText('ings');
+	await expect(page.getByRole('status').filter({ hasText: 'One fault' })).toBeVisible();
 	await page.keyboard.press('Control+s');
 	await expect(page.getByRole('status').filter({ hasText: 'to be mended' })).toBeVisible();
 	await page.getByRole('button', { name: 'Run', exact: true }).click();

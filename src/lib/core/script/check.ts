@@ -5,11 +5,11 @@ import type { Model } from '../model';
 import { driversOf } from './domain';
 import { lastChild, ScriptError } from './name-reader';
 import type { ScriptNames } from './names';
-import { parser } from './parser.generated';
+import { parseScript } from './parse';
 import { orderFault } from './run';
 import { both, leavesOf } from './selection-reader';
 import { syntaxFault } from './syntax-fault';
-import { DEEPEST, TermReader } from './term-reader';
+import { TermReader } from './term-reader';
 import type { Assignment, CheckedScript, ParameterValue, Scope, ScriptFault } from './tree';
 
 /** A script longer than this is not read. */
@@ -25,6 +25,8 @@ export interface ScriptContext {
 	parameters: ReadonlyMap<string, ParameterValue>;
 	/** What the step itself is limited to: like a `within` around the whole script. */
 	scope?: Scope;
+	/** Where something was typed: only statements that reach there are looked at, and not how they stand to the others. */
+	near?: { from: number; to: number };
 }
 
 /**
@@ -45,18 +47,21 @@ export function checkScript(model: Model, text: string, context: ScriptContext):
 class Checker extends TermReader {
 	readonly #faults: ScriptFault[] = [];
 	readonly #outer: Scope;
+	readonly #near: ScriptContext['near'];
 
-	constructor(model: Model, text: string, { names, parameters, scope }: ScriptContext) {
+	constructor(model: Model, text: string, { names, parameters, scope, near }: ScriptContext) {
 		super(model, text, names, parameters);
+		this.#near = near;
 		this.#outer = scope ?? { axes: new Map(), periods: undefined };
 	}
 
 	check(): CheckedScript {
-		const tree = parser.parse(this.text);
+		const tree = parseScript(this.text);
 		const assignments: Assignment[] = [];
-		const broken = syntaxFault(this.text, tree.topNode, DEEPEST);
+		const broken = syntaxFault(this.text, tree.topNode);
 		if (broken) this.#faults.push(broken);
 		else this.#items(tree.topNode, this.#outer, assignments);
+		if (this.#near) return { assignments, faults: this.#faults, names: this.uses, parameters: this.asked };
 		if (!broken && assignments.length === 0 && this.#faults.length === 0)
 			this.#faults.push({
 				from: 0,
@@ -73,6 +78,8 @@ class Checker extends TermReader {
 		this.lets = new Map(lets);
 		for (let node = parent.firstChild; node; node = node.nextSibling) {
 			if (this.#faults.length > MOST_FAULTS) break;
+			// What is named by a let may be read near by.
+			if (this.#near && node.name !== 'Let' && (node.to < this.#near.from || node.from > this.#near.to)) continue;
 			try {
 				if (node.name === 'Within') this.#items(node, this.#narrow(node, scope), into);
 				else if (node.name === 'Let') this.#let(node);

@@ -27,7 +27,19 @@ export function driversOf(model: Model, term: Term, assignment: Pick<Assignment,
 }
 
 /** All operands of a term, in the order in which they are written. */
-export const operandsIn = (term: Term): Operand[] => ('operand' in term ? [term.operand] : partsOf(term).flatMap(operandsIn));
+export function operandsIn(term: Term): readonly Operand[] {
+	let known = operands.get(term);
+	if (!known) operands.set(term, (known = collect(term, [])));
+	return known;
+}
+/** Found once a statement: the order of periods is looked for between all of them. */
+const operands = new WeakMap<Term, readonly Operand[]>();
+
+function collect(term: Term, found: Operand[]): Operand[] {
+	if ('operand' in term) found.push(term.operand);
+	else for (const part of partsOf(term)) collect(part, found);
+	return found;
+}
 
 /** The terms a term is made of. */
 function partsOf(term: Term): readonly Term[] {

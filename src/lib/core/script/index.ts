@@ -24,6 +24,7 @@ export {
 	replaceSpan,
 	swapStatements
 } from './edit-cards';
+export { syntaxFault as scriptSyntaxFault } from './syntax-fault';
 export { formatScript, printScript, type StoredScript } from './stored';
 export { operandsIn } from './domain';
 export { eachCell } from './operand-reader';

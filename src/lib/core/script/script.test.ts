@@ -255,6 +255,18 @@ describe('faults are found before anything runs', () => {
 		['-- nothing yet', 'The script writes nothing yet. Write an assignment, such as  Rent = Rent{Month - 1}.']
 	])('%s', (text, message) => expect(fault(text)).toBe(message));
 
+	test('near a place where something was typed, when no more is asked for: with the names that lets give', () => {
+		const text = 'let up = Sales * 2\nCosts = Salse\nwithin scenario: Plan\n  Bonus = up + Pya\nend';
+		const near = (words: string) => ({ from: text.indexOf(words), to: text.indexOf(words) + words.length });
+		const found = (words: string) =>
+			checkScript(model, text, { names: new ScriptNames(model), parameters: new Map(), near: near(words) }).faults.map(({ from, to }) =>
+				text.slice(from, to)
+			);
+		expect(found('Pya')).toEqual(['Pya']);
+		expect(found('Salse')).toEqual(['Salse']);
+		expect(found('let up')).toEqual([]);
+	});
+
 	test('at their place, and a second statement is looked at too', () => {
 		const text = 'Costs = Salse\nBonus = Pya';
 		expect(check(text).faults.map(({ from, to }) => text.slice(from, to))).toEqual(['Salse', 'Pya']);

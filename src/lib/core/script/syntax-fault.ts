@@ -2,11 +2,14 @@ import type { SyntaxNode } from '@lezer/common';
 import { RESERVED } from './names';
 import type { ScriptFault } from './tree';
 
+/** Brackets and conditions inside each other. */
+export const DEEPEST = 400;
+
 /**
  * The first place that the grammar could not read, in words; undefined when it read all of it.
  * @param deepest brackets and conditions inside each other that are looked at
  */
-export function syntaxFault(text: string, top: SyntaxNode, deepest: number): ScriptFault | undefined {
+export function syntaxFault(text: string, top: SyntaxNode, deepest = DEEPEST): ScriptFault | undefined {
 	const cursor = top.cursor();
 	let depth = 0;
 	for (;;) {

@@ -5,10 +5,8 @@ import { unquoted } from '../formula';
 import { ARGUMENTS } from './expression';
 import { lastChild, listed, numberOf, ScriptError } from './name-reader';
 import { leavesOf, SelectionReader } from './selection-reader';
+import { DEEPEST } from './syntax-fault';
 import type { Arithmetic, AxisRead, Comparison, Fold, FunctionName, Operand, Term } from './tree';
-
-/** Brackets and conditions inside each other. */
-export const DEEPEST = 400;
 
 const OPERATORS = new Set(['+', '-', '*', '/', '^']);
 

@@ -375,7 +375,18 @@ export interface EngineRequests {
 		answer: { reason: string | null };
 	};
 	checkRunbook: { ask: { structure: number; steps: Step[]; parameters: ParameterDefinition[] }; answer: Finding[] };
-	checkScript: { ask: { structure: number; text: string; parameters: ParameterDefinition[]; limits: Slice }; answer: ScriptCheck };
+	checkScript: {
+		/** While one types the names are of no use, and there are many; and mostly only what stands near is wanted. */
+		ask: {
+			structure: number;
+			text: string;
+			parameters: ParameterDefinition[];
+			limits: Slice;
+			faultsOnly?: boolean;
+			near?: { from: number; to: number } | undefined;
+		};
+		answer: ScriptCheck;
+	};
 	/** Every leaf cell of a slice with its amount, stored or computed by a live formula: members (ids) by dimension, leaf periods. */
 	leafCells: {
 		ask: { revision: number; structure: number; slice: Readonly<Record<string, readonly number[]>> };

@@ -123,7 +123,7 @@ export function whyNotWrite(model: Model, { rules, series }: EngineRequests['why
 /** What is wrong with a script, and the members its names are. */
 export function lookAtScript(
 	model: Model,
-	{ text, parameters, limits }: { text: string; parameters: readonly ParameterDefinition[]; limits: Slice }
+	{ text, parameters, limits, faultsOnly = false, near }: EngineRequests['checkScript']['ask']
 ): ScriptCheck {
 	const { values, variables } = resolveAnswers(model, parameters, Object.fromEntries(parameters.map((each) => [each.name, each.initial])));
 	// A parameter without an initial value is still known by its name.
@@ -131,9 +131,10 @@ export function lookAtScript(
 	const { faults, names } = checkScript(model, text, {
 		names: namesOf(model),
 		parameters: values,
-		scope: scopeOf(model, limits, variables)
+		scope: scopeOf(model, limits, variables),
+		...(near && { near })
 	});
-	return { faults, names };
+	return { faults, names: faultsOnly ? [] : names };
 }
 
 /** The names of a model, found once: they are asked for with every key that is typed. */

@@ -120,7 +120,9 @@ export async function deleteRunbook(person: SignedIn | undefined, modelId: numbe
 export const scriptSchema = z.object({
 	text: z.string().max(1_100_000),
 	parameters: z.array(parameterSchema).max(30),
-	limits: sliceSchema
+	limits: sliceSchema,
+	/** Where something was typed: only statements that reach there are looked at. */
+	near: z.object({ from: z.number().int().min(0), to: z.number().int().min(0) }).optional()
 });
 
 /** What is wrong with a script that is being written. */
@@ -128,10 +130,11 @@ export async function checkScriptText(
 	person: SignedIn | undefined,
 	modelId: number,
 	asked: z.infer<typeof scriptSchema>
-): Promise<ScriptCheck> {
+): Promise<Pick<ScriptCheck, 'faults'>> {
 	requirePermission(person, 'rule.read');
 	const { structure } = await modelVersions(modelId);
-	return askEngine(modelId, 'checkScript', { ...asked, structure });
+	const { faults } = await askEngine(modelId, 'checkScript', { ...asked, structure, faultsOnly: true });
+	return { faults };
 }
 
 type StepToStore = (Omit<Step, 'id'> & { id: number | null }) & Record<string, unknown>;

@@ -95,10 +95,11 @@ export async function checkFormulaText(
 	person: SignedIn | undefined,
 	modelId: number,
 	{ text }: z.infer<typeof formulaTextSchema>
-): Promise<ScriptCheck> {
+): Promise<Pick<ScriptCheck, 'faults'>> {
 	requirePermission(person, 'structure.read');
 	const { structure } = await modelVersions(modelId);
-	return askEngine(modelId, 'checkFormula', { structure, text });
+	const { faults } = await askEngine(modelId, 'checkFormula', { structure, text });
+	return { faults };
 }
 
 /** The names that may stand in a formula. */

@@ -1,14 +1,15 @@
 <script lang="ts">
-	import { formatScript, quoted, type ParameterDefinition, type Slice } from '$lib/core';
+	import { formatScript, quoted, type ParameterDefinition, type ScriptFault, type Slice } from '$lib/core';
 	import type { ScriptCheck, Vocabulary } from '$lib/server/engine';
 	import { autocompletion, closeBrackets, closeBracketsKeymap, completionKeymap, type CompletionContext } from '@codemirror/autocomplete';
 	import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands';
 	import { bracketMatching, indentOnInput, syntaxHighlighting } from '@codemirror/language';
-	import { linter, lintGutter, lintKeymap } from '@codemirror/lint';
+	import { lintGutter, lintKeymap } from '@codemirror/lint';
 	import { EditorState } from '@codemirror/state';
 	import { EditorView, highlightActiveLine, hoverTooltip, keymap, lineNumbers, tooltips } from '@codemirror/view';
 	import { onMount } from 'svelte';
 	import { request } from '../request';
+	import { liveCheck, type Stretch } from './live-check';
 	import { script, scriptStyle } from './script-language';
 
 	interface Props {
@@ -27,8 +28,6 @@
 	let host: HTMLElement;
 	let view: EditorView | undefined;
 	let faults = $state(0);
-	/** How long to wait with checking until nothing more is typed. */
-	const CHECK_MILLISECONDS = 150;
 
 	const FUNCTIONS: Record<string, string> = {
 		abs: 'abs(x)',
@@ -108,25 +107,12 @@
 		};
 	}
 
-	const check = linter(
-		async ({ state }) => {
-			const asked = state.doc.toString();
-			if (asked.trim() === '') return [];
-			const reply = formula
-				? await request<ScriptCheck>('/api/structure/formula/check', { text: asked })
-				: await request<ScriptCheck>('/api/rules/script', { text: asked, parameters, limits });
-			if (!reply.ok) return [{ from: 0, to: 0, severity: 'warning' as const, message: reply.message }];
-			faults = reply.answer.faults.length;
-			const size = state.doc.length;
-			return reply.answer.faults.map(({ from, to, message }) => ({
-				from: Math.min(from, size),
-				to: Math.min(Math.max(to, from), size),
-				severity: 'error' as const,
-				message
-			}));
-		},
-		{ delay: CHECK_MILLISECONDS }
-	);
+	async function askAbout(asked: string, near: Stretch | undefined): Promise<readonly ScriptFault[]> {
+		const reply = formula
+			? await request<Pick<ScriptCheck, 'faults'>>('/api/structure/formula/check', { text: asked })
+			: await request<Pick<ScriptCheck, 'faults'>>('/api/rules/script', { text: asked, parameters, limits, near });
+		return reply.ok ? reply.answer.faults : [{ from: 0, to: 0, message: reply.message }];
+	}
 
 	/** The member under the pointer: its name, code and dimension. */
 	const about = hoverTooltip((editor, at) => {
@@ -169,7 +155,7 @@
 					script(),
 					syntaxHighlighting(scriptStyle),
 					autocompletion({ override: [complete], icons: false }),
-					check,
+					liveCheck({ ask: askAbout, isScript: !formula, onfaults: (count) => (faults = count) }),
 					about,
 					tooltips({ position: 'fixed' }),
 					keymap.of([...closeBracketsKeymap, ...defaultKeymap, ...historyKeymap, ...completionKeymap, ...lintKeymap, indentWithTab]),

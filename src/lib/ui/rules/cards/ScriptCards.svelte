@@ -55,7 +55,7 @@
 			return;
 		}
 		const waiting = setTimeout(async () => {
-			const reply = await request<ScriptCheck>('/api/rules/script', body);
+			const reply = await request<Pick<ScriptCheck, 'faults'>>('/api/rules/script', body);
 			if (reply.ok && asked === text) faults = reply.answer.faults;
 		}, CHECK_MILLISECONDS);
 		return () => clearTimeout(waiting);
