@@ -137,6 +137,13 @@ test('cards: conditions, brackets, moving and taking away, a fault on its card, 
 	await tools(page).getByRole('combobox', { name: 'A condition that' }).selectOption({ label: 'asks for some members' });
 	await tools(page).getByRole('combobox', { name: 'Looks at', exact: true }).selectOption({ label: 'Route' });
 	await tools(page).getByRole('combobox', { name: 'Members', exact: true }).selectOption({ label: 'the leaves of' });
+	// Another selection of the same test, changed by itself, and taken away again.
+	await tools(page).getByRole('button', { name: 'Or for…' }).click();
+	const second = tools(page).getByRole('group', { name: 'Members that are asked for, 2' });
+	await second.getByLabel('Member', { exact: true }).selectOption({ label: 'Skerrivik – Holmness' });
+	await expect(page.getByRole('button', { name: 'is one of leaves of All routes, Skerrivik – Holmness' })).toBeVisible();
+	await tools(page).getByRole('button', { name: 'Ask no more for Skerrivik – Holmness' }).click();
+	await expect(second).toHaveCount(0);
 	await tools(page).getByLabel('Join it with another part').selectOption({ label: 'and another condition' });
 	await part(page, 'when').click();
 	await tools(page).getByRole('button', { name: 'Otherwise…' }).click();
@@ -144,11 +151,19 @@ test('cards: conditions, brackets, moving and taking away, a fault on its card, 
 	await page.getByLabel('Name of the part').fill('uplift');
 	await page.getByLabel('Name of the part').press('Enter');
 	await page.getByRole('button', { name: 'Move the named part up' }).click();
+	// What is written goes to one member; the month after all to wherever the scope says.
+	await page.getByRole('button', { name: 'Written wherever the scope says; write it at one place' }).click();
+	const where = page.getByRole('group', { name: 'Where it is written' });
+	await where.getByLabel('Write it at one place').selectOption({ label: 'at a member of Version' });
+	await where.getByLabel('Where in Version').selectOption({ label: 'Final' });
+	await where.getByLabel('Write it at one place').selectOption({ label: 'at a member of Period' });
+	await where.getByRole('button', { name: /^Write it wherever the scope says instead of Apr/ }).click();
+	await expect(page.getByRole('button', { name: 'Written at Final' })).toBeVisible();
 	await page.getByRole('radio', { name: 'Text' }).click();
 	expect(await scriptText(page)).toBe(
 		[
 			'let uplift = 0',
-			'"Foot passengers" = when Route in leaves of "All routes" and "Foot passengers"{Month - 1} > 0 then "Foot passengers"{Month - 1} else 0'
+			'"Foot passengers"{Version: Final} = when Route in (leaves of "All routes") and "Foot passengers"{Month - 1} > 0 then "Foot passengers"{Month - 1} else 0'
 		].join('\n')
 	);
 

@@ -77,6 +77,18 @@ test('an account is computed per leaf, in the months where it stands, corrected 
 	await expect(formulas(page).getByText('Feeds')).toBeVisible();
 	await formulas(page).getByRole('button', { name: 'Terminal cleaning' }).click();
 	await expect(formulas(page).locator('.cm-content')).toContainText('as agreed');
+
+	// The same by cards: a number is changed, and the note stays.
+	await formulas(page).getByRole('radio', { name: 'Cards' }).click();
+	const cards = formulas(page).getByRole('group', { name: 'Live formula' });
+	await expect(cards).toContainText('as agreed');
+	await cards.getByRole('button', { name: '101%' }).click();
+	await cards.getByRole('textbox', { name: 'Number' }).fill('102%');
+	await cards.getByRole('textbox', { name: 'Number' }).press('Enter');
+	await formulas(page).getByRole('radio', { name: 'Text' }).click();
+	await expect(formulas(page).locator('.cm-content')).toContainText('* 102% -- as agreed');
+	await formulas(page).getByRole('button', { name: 'Keep the formula' }).click();
+	await expect(formulas(page).getByRole('button', { name: 'Keep the formula' })).toHaveCount(0);
 	await formulas(page).getByRole('button', { name: 'Take it away' }).click();
 	await formulas(page).getByRole('button', { name: 'Keep the formula' }).click();
 	await expect(formulas(page)).toContainText('None: it is typed, loaded, or computed by runbooks.');

@@ -18,7 +18,6 @@ import {
 	type Overlay,
 	type ParameterDefinition,
 	type ParameterValue,
-	type Slice,
 	type Step,
 	type StoredScript
 } from '../../core';

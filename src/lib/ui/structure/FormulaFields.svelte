@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { request } from '../request';
+	import ScriptCards from '../rules/cards/ScriptCards.svelte';
 	import ScriptEditor from '../rules/ScriptEditor.svelte';
 	import type { Vocabulary } from '$lib/server/engine';
 	import type { AccountFormulas, FormulaDraft } from '$lib/server/structure';
@@ -16,6 +17,8 @@
 	let drafts = $state.raw<FormulaDraft[]>([]);
 	let fault = $state.raw<string | null>(null);
 	let busy = $state(false);
+	let shownAs = $state<'text' | 'cards'>('text');
+	const Formula = $derived(shownAs === 'cards' ? ScriptCards : ScriptEditor);
 
 	const isChanged = $derived(stored !== null && JSON.stringify(stored.formulas) !== JSON.stringify(drafts));
 
@@ -108,7 +111,17 @@
 								void store();
 							}}
 						>
-							<ScriptEditor
+							<div class="mb-1 flex text-[13px]" role="radiogroup" aria-label="Shown as">
+								{#each [['text', 'Text'], ['cards', 'Cards']] as const as [form, words] (form)}
+									<button
+										role="radio"
+										aria-checked={shownAs === form}
+										class={['border-b-2 px-2 pb-0.5', shownAs === form ? 'border-primary font-semibold' : 'text-soft border-transparent']}
+										onclick={() => (shownAs = form)}>{words}</button
+									>
+								{/each}
+							</div>
+							<Formula
 								text={draft.text}
 								label={drafts.length > 1 ? `Live formula ${at + 1}` : 'Live formula'}
 								parameters={[]}

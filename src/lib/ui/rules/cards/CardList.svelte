@@ -19,6 +19,7 @@
 	import { placeInWords, selectionInCards } from './card-words';
 	import PartTools from './PartTools.svelte';
 	import PartView from './PartView.svelte';
+	import PlaceFields from './PlaceFields.svelte';
 	import SelectionFields from './SelectionFields.svelte';
 
 	interface Props {
@@ -201,9 +202,17 @@
 								/>
 							</div>
 							{#if !desk.member(card.target.name)?.member.leaf}<span class="text-grey text-xs">{desk.shown(card.target.name)}</span>{/if}
-							{#if card.target.places.length > 0}<span class="text-grey text-xs"
-									>at {card.target.places.map((place) => placeInWords(place, desk)).join(', ')}</span
-								>{/if}
+							{@const places = card.target.places.map((place) => placeInWords(place, desk)).join(', ')}
+							{#if places !== '' || !desk.readonly}
+								<button
+									class={['text-grey border-b-2 px-0.5 text-xs', desk.picked === `${own}.target` ? 'border-primary' : 'border-transparent']}
+									aria-label={places === '' ? 'Written wherever the scope says; write it at one place' : `Written at ${places}`}
+									aria-expanded={desk.picked === `${own}.target`}
+									disabled={desk.readonly}
+									onclick={() => (desk.picked = desk.picked === `${own}.target` ? null : `${own}.target`)}
+									>{places === '' ? 'at…' : `at ${places}`}</button
+								>
+							{/if}
 						{/if}
 						<span class="text-soft px-0.5">=</span>
 						<PartView part={card.value} path="{own}.value" />
@@ -225,6 +234,18 @@
 							}}
 						/> everywhere in the scope, not only where there are figures</label
 					>
+				{/if}
+				{#if card.kind === 'assignment' && desk.picked === `${own}.target`}
+					<div class="mx-2.5 mb-2">
+						<div
+							class="border-hairline bg-base-200 flex flex-wrap items-center gap-2 rounded-md border p-2"
+							role="group"
+							aria-label="Where it is written"
+						>
+							<PlaceFields of={card.target} isTarget />
+							<button class="btn btn-xs ml-auto" onclick={() => (desk.picked = null)}>Done</button>
+						</div>
+					</div>
 				{/if}
 				{#if picked}<div class="px-2.5 pb-2"><PartTools part={picked.part} around={picked.around} path={desk.picked!} /></div>{/if}
 				<div class="px-2.5">{@render notes(card.notes)}{@render faults(card)}</div>

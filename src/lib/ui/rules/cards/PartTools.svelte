@@ -1,8 +1,9 @@
 <script lang="ts">
-	import { conditionPart, dropSide, joinPart, quoted, replaceSpan, type PartCard, type PlaceCard, type ReadCard } from '$lib/core';
+	import { addSelection, conditionPart, dropSide, joinPart, quoted, removeSelection, replaceSpan, type PartCard } from '$lib/core';
 	import MemberSelect from '../MemberSelect.svelte';
 	import { firstRead, isCondition, useCards } from './card-desk.svelte';
-	import { placeInWords } from './card-words';
+	import { selectionInCards } from './card-words';
+	import PlaceFields from './PlaceFields.svelte';
 	import SelectionFields from './SelectionFields.svelte';
 
 	interface Props {
@@ -68,35 +69,15 @@
 	// — An account and where it is read
 
 	const account = $derived(part.kind === 'read' ? desk.member(part.name) : undefined);
-	const writePlaces = (of: ReadCard, places: readonly string[]) => {
-		const name = desk.text.slice(of.name.from, of.name.to);
-		put(places.length === 0 ? name : `${name}{${places.join(', ')}}`);
-	};
-	const written = (place: PlaceCard) => desk.text.slice(place.from, place.to);
-	function setPlace(of: ReadCard, at: number, text: string) {
-		writePlaces(
-			of,
-			of.places.map((each, place) => (place === at ? text : written(each)))
-		);
+
+	/** Another selection behind those of a test; one that stands without brackets is put into some. */
+	function alsoAskFor({ selections }: PartCard & { kind: 'in' }) {
+		const more = tested?.members[0]?.written ?? '0';
+		const [first] = selections;
+		const isInBrackets = /\(\s*$/.test(desk.text.slice(0, first!.from));
+		if (isInBrackets) return desk.change(addSelection(desk.text, selections, more));
+		desk.change(replaceSpan(desk.text, first!, `(${desk.text.slice(first!.from, first!.to)}, ${more})`));
 	}
-	function addPlace(of: ReadCard, what: string) {
-		const dimension = desk.places.find(({ id }) => String(id) === what);
-		const added = dimension
-			? desk.place(dimension, (dimension.members.find(({ leaf }) => leaf) ?? dimension.members[0]!).id)
-			: `${desk.aLevel} - 1`;
-		writePlaces(of, [...of.places.map(written), added]);
-	}
-	const freePlaces = $derived(
-		part.kind === 'read'
-			? desk.places.filter(
-					({ name, kind }) =>
-						kind !== 'period' &&
-						!part.places.some((place) =>
-							place.kind === 'member' ? place.name.dimension === name : place.kind !== 'shift' && place.dimension === name
-						)
-				)
-			: []
-	);
 
 	// — Around it
 
@@ -168,20 +149,7 @@
 					onchange={(id) => typeof id === 'number' && desk.change(replaceSpan(desk.text, part.name, desk.write(desk.accounts, id)))}
 				/>
 			</div>
-			<select
-				class="select select-sm w-40"
-				aria-label="Read it elsewhere"
-				value=""
-				onchange={(event) => {
-					const what = event.currentTarget.value;
-					event.currentTarget.value = '';
-					addPlace(part, what);
-				}}
-			>
-				<option value="" disabled>Read it elsewhere…</option>
-				{#if !part.places.some((place) => place.kind === 'shift')}<option value="shift">in another period</option>{/if}
-				{#each freePlaces as { id, name } (id)}<option value={String(id)}>at a member of {name}</option>{/each}
-			</select>
+			<PlaceFields of={part} />
 		{:else if part.kind === 'number'}
 			<input
 				class="input input-sm w-32"
@@ -204,72 +172,7 @@
 			>
 		{/if}
 	</div>
-	{#if part.kind === 'read' && part.places.length > 0}
-		<ul class="flex flex-col gap-1">
-			{#each part.places as place, at (place.from)}
-				{@const dimension = desk.dimension(
-					place.kind === 'member' ? place.name.dimension : place.kind === 'shift' ? undefined : place.dimension
-				)}
-				<li class="flex flex-wrap items-center gap-2">
-					{#if place.kind === 'shift'}
-						<span class="text-soft">period:</span>
-						<input
-							type="number"
-							class="input input-sm w-16"
-							aria-label="How many periods"
-							value={Math.abs(place.by)}
-							min="0"
-							max="1000"
-							onchange={(event) => {
-								const by = Math.min(1000, Math.abs(Math.round(Number(event.currentTarget.value)) || 0));
-								setPlace(part, at, `${quoted(place.level)} ${place.by > 0 ? '+' : '-'} ${by}`);
-							}}
-						/>
-						<select
-							class="select select-sm w-24"
-							aria-label="Of which level"
-							value={place.level}
-							onchange={(event) =>
-								setPlace(part, at, `${quoted(event.currentTarget.value)} ${place.by > 0 ? '+' : '-'} ${Math.abs(place.by)}`)}
-							>{#each desk.vocabulary.levels as level (level)}<option>{level}</option>{/each}</select
-						>
-						<select
-							class="select select-sm w-24"
-							aria-label="Before or after"
-							value={place.by > 0 ? '+' : '-'}
-							onchange={(event) => setPlace(part, at, `${quoted(place.level)} ${event.currentTarget.value} ${Math.abs(place.by)}`)}
-							><option value="-">before</option><option value="+">after</option></select
-						>
-					{:else if dimension}
-						<span class="text-soft">{dimension.name}:</span>
-						<select
-							class="select select-sm w-52"
-							aria-label="Where in {dimension.name}"
-							value={place.kind === 'member'
-								? String(desk.member(place.name)?.member.id ?? '')
-								: place.kind === 'parameter'
-									? `$${place.parameter}`
-									: place.kind}
-							onchange={(event) => {
-								const chosen = event.currentTarget.value;
-								const front = `${quoted(dimension.name)}: `;
-								setPlace(part, at, /^\d+$/.test(chosen) ? desk.place(dimension, Number(chosen)) : `${front}${chosen}`);
-							}}
-						>
-							{#if dimension.kind !== 'period'}<option value="parent">one up from here</option><option value="total">all of it</option>{/if}
-							{#each desk.holders(dimension.id) as name (name)}<option value="${name}">${name}</option>{/each}
-							{#each dimension.members as member (member.id)}<option value={String(member.id)}>{member.name}</option>{/each}
-						</select>
-					{:else}<span class="text-soft">{placeInWords(place, desk)}</span>{/if}
-					<button
-						class="text-grey hover:text-base-content px-1"
-						aria-label="Read it here again instead of {placeInWords(place, desk)}"
-						onclick={() => writePlaces(part, part.places.filter((each) => each !== place).map(written))}>×</button
-					>
-				</li>
-			{/each}
-		</ul>
-	{:else if part.kind === 'in' || part.kind === 'is'}
+	{#if part.kind === 'in' || part.kind === 'is'}
 		<div class="flex flex-wrap items-end gap-2">
 			<label class="text-grey flex flex-col text-xs"
 				>Looks at<select
@@ -286,13 +189,25 @@
 						>{/each}</select
 				></label
 			>
-			{#if part.kind === 'in' && part.selections[0]}
-				<SelectionFields
-					label="Members that are asked for"
-					selection={part.selections[0]}
-					of={tested?.name}
-					onchange={(text) => desk.change(replaceSpan(desk.text, part.selections[0]!, text))}
-				/>
+			{#if part.kind === 'in'}
+				{#each part.selections as selection, at (at)}
+					<div class="flex items-end gap-1">
+						<SelectionFields
+							label={at === 0 ? 'Members that are asked for' : `Members that are asked for, ${at + 1}`}
+							{selection}
+							of={tested?.name}
+							onchange={(text) => desk.change(replaceSpan(desk.text, selection, text))}
+						/>
+						{#if part.selections.length > 1}
+							<button
+								class="text-grey hover:text-base-content px-1 pb-1.5"
+								aria-label="Ask no more for {selectionInCards(selection, desk)}"
+								onclick={() => desk.change(removeSelection(desk.text, part.selections, at))}>×</button
+							>
+						{/if}
+					</div>
+				{/each}
+				<button class="btn btn-xs mb-1" onclick={() => alsoAskFor(part)}>Or for…</button>
 			{:else if part.kind === 'is'}
 				<select
 					class="select select-sm w-60"

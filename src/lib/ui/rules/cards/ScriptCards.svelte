@@ -3,8 +3,10 @@
 	import type { ScriptCheck, Vocabulary } from '$lib/server/engine';
 	import { untrack } from 'svelte';
 	import { request } from '../../request';
-	import { CardDesk, provideCards } from './card-desk.svelte';
+	import { CardDesk, partAt, provideCards } from './card-desk.svelte';
 	import CardList from './CardList.svelte';
+	import PartTools from './PartTools.svelte';
+	import PartView from './PartView.svelte';
 
 	interface Props {
 		text: string;
@@ -13,9 +15,15 @@
 		limits: Slice;
 		vocabulary: Vocabulary;
 		readonly: boolean;
+		/** One expression of a live formula instead of a script. */
+		formula?: boolean;
 		onchange: (text: string) => void;
 	}
-	let { text, label, parameters, limits, vocabulary, readonly, onchange }: Props = $props();
+	let { text, label, parameters, limits, vocabulary, readonly, formula = false, onchange }: Props = $props();
+
+	/** A statement around an expression, so that it is read as a script is. */
+	const FRONT = 'let formula = ';
+	const front = $derived(formula ? FRONT : '');
 
 	let faults = $state.raw<ScriptFault[]>([]);
 	const named = $derived(
@@ -26,7 +34,7 @@
 			() =>
 				new CardDesk({
 					get text() {
-						return text;
+						return front + text;
 					},
 					get vocabulary() {
 						return vocabulary;
@@ -37,12 +45,21 @@
 					get readonly() {
 						return readonly;
 					},
-					get faults() {
-						return faults;
+					get isLive() {
+						return formula;
 					},
-					change: (next) => onchange(next)
+					get faults() {
+						return faults.map((fault) => ({ ...fault, from: fault.from + front.length, to: fault.to + front.length }));
+					},
+					change: (next) => onchange(next.slice(front.length))
 				})
 		)
+	);
+
+	/** The one card of a formula, and what is picked of it. */
+	const whole = $derived(desk.cards?.length === 1 && desk.cards[0]!.kind === 'let' ? desk.cards[0] : undefined);
+	const picked = $derived(
+		whole && desk.picked?.startsWith('0.value') ? partAt(whole.value, desk.picked.slice('0.value'.length)) : undefined
 	);
 
 	/** How long to wait with checking until nothing more is changed. */
@@ -55,20 +72,32 @@
 			return;
 		}
 		const waiting = setTimeout(async () => {
-			const reply = await request<Pick<ScriptCheck, 'faults'>>('/api/rules/script', body);
+			const reply = formula
+				? await request<Pick<ScriptCheck, 'faults'>>('/api/structure/formula/check', { text: asked })
+				: await request<Pick<ScriptCheck, 'faults'>>('/api/rules/script', body);
 			if (reply.ok && asked === text) faults = reply.answer.faults;
 		}, CHECK_MILLISECONDS);
 		return () => clearTimeout(waiting);
 	});
 </script>
 
-{#if desk.cards}
+{#if formula && text.trim() === ''}
+	<button class="btn btn-xs self-start" disabled={readonly} onclick={() => onchange(desk.anAccount)}>Begin with an account</button>
+{:else if formula && whole}
+	<div class="border-rule bg-base-100 mb-1.5 rounded-md border px-2.5 py-1.5" role="group" aria-label={label}>
+		<div class="flex flex-wrap items-center gap-1.5"><PartView part={whole.value} path="0.value" /></div>
+		{#if picked}<div class="mt-2"><PartTools part={picked.part} around={picked.around} path={desk.picked!} /></div>{/if}
+		{#each whole.notes as note, place (place)}<p class="text-grey text-xs italic">{note}</p>{/each}
+		{#each faults as fault, place (place)}<p class="text-error mt-1 text-[13px]">{fault.message}</p>{/each}
+	</div>
+{:else if !formula && desk.cards}
 	<CardList cards={desk.cards} before={text.length} path="" {label} />
 	<p class="text-grey text-xs" role="status">
 		{faults.length === 0 ? 'No faults' : faults.length === 1 ? 'One fault' : `${faults.length} faults`}
 	</p>
 {:else}
 	<p class="border-rule text-error rounded-md border px-3 py-2">
-		Line {text.slice(0, desk.fault!.from).split('\n').length}: {desk.fault!.message} Mend it in the text; then the cards can be shown again.
+		{formula ? '' : `Line ${text.slice(0, desk.fault!.from).split('\n').length}: `}{desk.fault?.message ??
+			'This is more than one expression.'} Mend it in the text; then the cards can be shown again.
 	</p>
 {/if}

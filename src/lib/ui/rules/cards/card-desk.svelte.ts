@@ -12,6 +12,8 @@ export interface CardSource {
 	/** Names that stand for a number or for members. */
 	readonly parameters: readonly { name: string; dimension: number | null }[];
 	readonly readonly: boolean;
+	/** It is a live formula: totals are not read. */
+	readonly isLive: boolean;
 	readonly faults: readonly ScriptFault[];
 	change(text: string): void;
 }
@@ -32,6 +34,9 @@ export class CardDesk {
 	}
 	get readonly(): boolean {
 		return this.#source.readonly;
+	}
+	get isLive(): boolean {
+		return this.#source.isLive;
 	}
 	get vocabulary(): Vocabulary {
 		return this.#source.vocabulary;
