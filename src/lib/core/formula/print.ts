@@ -1,4 +1,4 @@
-import type { Selection } from '../dimension';
+import type { MemberReference, Selection } from '../dimension';
 import type { AccountRead, Expression } from './expression';
 import { quoted } from './words';
 
@@ -75,19 +75,36 @@ export function print(expression: Expression, names: PrintNames): string {
 	}
 }
 
-/** Selections of live formulas: members one by one, families of one, all. */
+/** Selections of live formulas: members one by one, families of one, runs, all; those that fit, without some. */
 function printSelected(selection: Selection, nameOf: (member: number) => string, whole: string): string {
+	const of = (member: MemberReference) => (typeof member === 'number' ? nameOf(member) : '?');
+	const inner = (each: Selection) => printSelected(each, nameOf, whole);
 	switch (selection.kind) {
 		case 'these':
-			return selection.members.map((member) => (typeof member === 'number' ? nameOf(member) : '?')).join(', ');
+			return selection.members.map(of).join(', ');
 		case 'children':
 		case 'leaves':
 		case 'under':
-			return `${selection.kind === 'under' ? 'under' : `${selection.kind} of`} ${typeof selection.of === 'number' ? nameOf(selection.of) : '?'}`;
+			return `${selection.kind === 'under' ? 'under' : `${selection.kind} of`} ${of(selection.of)}`;
+		case 'range':
+			return `${of(selection.from)} to ${of(selection.to)}`;
+		case 'where': {
+			const { attribute, operator, value } = selection.test;
+			const written = [value]
+				.flat()
+				.map((each) => (typeof each === 'number' ? String(each) : typeof each === 'boolean' ? (each ? 'yes' : 'no') : texted(each)));
+			const test = operator === 'one of' ? `in (${written.join(', ')})` : `${operator} ${written[0]}`;
+			return `${inner(selection.in)} where ${quoted(attribute)} ${test}`;
+		}
+		case 'except':
+			return `${inner(selection.from)} except ${inner(selection.without)}`;
 		default:
 			return `leaves of ${quoted(whole)}`;
 	}
 }
+
+/** A text in single quotes, those within it doubled. */
+const texted = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 
 /** `{Route: "No route", Month - 1}`, or nothing for a read at the current cell. */
 function printPlace(

@@ -1,5 +1,5 @@
 import { Shifts, type PeriodRange } from '../calendar';
-import { selectMembers } from '../dimension';
+import { selectMembers, type Dimension, type Selection } from '../dimension';
 import {
 	allReads,
 	domainAccounts,
@@ -270,24 +270,41 @@ function operandOf(model: Model, shifts: Shifts, name: string, read: AccountRead
 	};
 }
 
+/** A test of attributes over a whole dimension looks at its leaves: what a member above them says, or leaves open, is not theirs. */
+function amongLeaves(dimension: Dimension, selection: Selection): Selection {
+	if (selection.kind !== 'where') return selection;
+	if (selection.in.kind !== 'all') return { ...selection, in: amongLeaves(dimension, selection.in) };
+	return {
+		...selection,
+		in: { kind: 'these', members: dimension.members.filter((_, ordinal) => dimension.isLeaf(ordinal)).map(({ id }) => id) }
+	};
+}
+
 /** @throws Error when the dimension is none of the model, or the account's */
 function passing(model: Model, name: string, { dimension: id, selections }: MemberTest): Uint8Array {
 	const { periods } = model;
-	const context = { variables: model.variables };
-	if (id === periods.dimension.id) {
-		const found = new Uint8Array(periods.leaves.length);
-		for (const selection of selections)
-			for (const ordinal of selectMembers(periods.dimension, selection, context)) {
-				const { from, to } = periods.range(ordinal);
-				if (to >= from) found.fill(1, from, to + 1);
-			}
-		return found;
-	}
-	const dimension = model.dimensions.find((each) => each.id === id);
+	const dimension = id === periods.dimension.id ? periods.dimension : model.dimensions.find((each) => each.id === id);
 	if (!dimension) throw new Error(`The formula of ${name} asks for members of a dimension that is not there.`);
-	const found = new Uint8Array(dimension.members.length);
-	for (const selection of selections)
-		for (const ordinal of selectMembers(dimension, selection, context)) for (const leaf of dimension.tree.leaves(ordinal)) found[leaf] = 1;
+	return leavesPassing(model, dimension, { kind: 'any of', selections });
+}
+
+/** The leaves beneath what a selection yields; what is excepted takes its leaves away, also from a parent that stays. */
+function leavesPassing(model: Model, dimension: Dimension, selection: Selection): Uint8Array {
+	const { periods } = model;
+	const isPeriod = dimension === periods.dimension;
+	const found = new Uint8Array(isPeriod ? periods.leaves.length : dimension.members.length);
+	const parts = selection.kind === 'any of' ? selection.selections : [];
+	for (const part of parts) leavesPassing(model, dimension, part).forEach((passes, leaf) => (found[leaf]! |= passes));
+	if (selection.kind === 'any of') return found;
+	if (selection.kind === 'except') {
+		const without = leavesPassing(model, dimension, selection.without);
+		return leavesPassing(model, dimension, selection.from).map((passes, leaf) => (without[leaf] === 1 ? 0 : passes));
+	}
+	for (const ordinal of selectMembers(dimension, amongLeaves(dimension, selection), { variables: model.variables }))
+		if (isPeriod) {
+			const { from, to } = periods.range(ordinal);
+			if (to >= from) found.fill(1, from, to + 1);
+		} else for (const leaf of dimension.tree.leaves(ordinal)) found[leaf] = 1;
 	return found;
 }
 

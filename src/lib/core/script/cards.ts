@@ -2,6 +2,7 @@ import type { SyntaxNode } from '@lezer/common';
 import { unquoted } from './names';
 import { parser } from './parser.generated';
 import { syntaxFault } from './syntax-fault';
+import { numberOf, textOf } from './name-reader';
 import type { ScriptFault } from './tree';
 
 /** A stretch of a script's text, in characters from its start. */
@@ -23,13 +24,20 @@ export interface SelectionCard extends Span {
 	dimension: string | undefined;
 	word: string;
 	last: string | undefined;
+	/** Of a run, where the last one's name stands. */
+	lastAt: Span | undefined;
 	/** Of a family of a parameter: the word is a parameter's name. */
 	ofParameter: boolean;
 	/** Where its name stands; of a run the first one. */
 	at: Span;
-	/** What follows it, as it is written: `where …`, `except …`. */
+	/** What follows it, as it is written: `where …`, `except …`; and what that says, in order. */
 	rest: string;
+	narrowed: NarrowCard[];
 }
+
+/** What takes members out of a selection: those whose attribute does not fit, or some of them. */
+export type NarrowCard = Span &
+	({ kind: 'where'; attribute: string; operator: string; values: (string | number)[] } | { kind: 'except'; selection: SelectionCard });
 
 /** Where an account is read, one item of its braces. */
 export type PlaceCard = Span &
@@ -191,11 +199,41 @@ class CardReader {
 	#selection(node: SyntaxNode): SelectionCard {
 		const first = node.firstChild!;
 		const rest = this.#text.slice(first.to, node.to).trim();
-		return { ...this.#selectionTerm(first), ...span(node), rest };
+		const narrowed = [
+			...node.getChildren('Where').map((each) => this.#where(each)),
+			...node.getChildren('Except').map((each) => this.#except(each))
+		];
+		return { ...this.#selectionTerm(first), ...span(node), rest, narrowed };
 	}
 
+	#where(node: SyntaxNode): NarrowCard {
+		const [attribute, ...values] = children(node).filter(({ name }) => ['Name', 'Number', 'Text', 'DateValue'].includes(name));
+		const sign = node.getChild('CompareSign');
+		return {
+			...span(node),
+			kind: 'where',
+			attribute: this.#name(attribute!).word,
+			operator: sign ? this.#of(sign) : '=',
+			values: values.map((each) => {
+				if (each.name === 'Name') return this.#name(each).word;
+				if (each.name === 'Number') return numberOf(this.#of(each));
+				return each.name === 'Text' ? textOf(this.#of(each)) : this.#of(each.getChild('Day')!);
+			})
+		};
+	}
+	#except = (node: SyntaxNode): NarrowCard => ({ ...span(node), kind: 'except', selection: this.#selectionTerm(lastOf(node)) });
+
 	#selectionTerm(node: SyntaxNode): SelectionCard {
-		const plain = { ...span(node), at: span(node), dimension: undefined, last: undefined, ofParameter: false, rest: '' };
+		const plain = {
+			...span(node),
+			at: span(node),
+			dimension: undefined,
+			last: undefined,
+			lastAt: undefined,
+			ofParameter: false,
+			rest: '',
+			narrowed: []
+		};
 		switch (node.name) {
 			case 'Prefixed':
 				return {
@@ -207,7 +245,15 @@ class CardReader {
 				return { ...plain, how: 'parameter', word: this.#of(node).slice(1) };
 			case 'Range': {
 				const [one, other] = node.getChildren('Name').map((each) => this.#name(each));
-				return { ...plain, at: span(one!), how: 'range', dimension: one!.dimension, word: one!.word, last: other!.word };
+				return {
+					...plain,
+					at: span(one!),
+					how: 'range',
+					dimension: one!.dimension,
+					word: one!.word,
+					last: other!.word,
+					lastAt: span(other!)
+				};
 			}
 			case 'Level':
 				return { ...plain, how: 'level', word: this.#name(node.getChild('Name')!).word };

@@ -64,7 +64,14 @@ export const dropSide = (text: string, operation: PartCard & { kind: 'operation'
 };
 
 /** A selection as it is written. Words are quoted where the language asks for it. */
-export function printSelection({ how, dimension, word, last, ofParameter, rest }: Omit<SelectionCard, 'from' | 'to' | 'at'>): string {
+export function printSelection({
+	how,
+	dimension,
+	word,
+	last,
+	ofParameter,
+	rest
+}: Omit<SelectionCard, 'from' | 'to' | 'at' | 'lastAt' | 'narrowed'>): string {
 	const front = dimension === undefined || how === 'level' ? '' : `${quoted(dimension)}: `;
 	const name = ofParameter || how === 'parameter' ? `$${word}` : quoted(word);
 	const said = {

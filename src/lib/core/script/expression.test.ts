@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { print, type Expression } from '../formula';
+import { Model, type ModelDefinition } from '../model';
 import { buildModel } from '../testing';
 import { namesOfModel, printScript, readExpression, ScriptNames } from '.';
 
@@ -14,6 +15,37 @@ const model = buildModel({
 	scenarios: [{ code: 'Plan' }, { code: 'Actual' }],
 	general: { Route: [{ code: 'All' }, { code: 'No route', parent: 'All' }, { code: 'Central', parent: 'All' }] }
 });
+/** The same with attributes, and formulas of its own. */
+const withFacts = (formulas: ModelDefinition['formulas']) =>
+	new Model({
+		...model.definition,
+		formulas,
+		dimensions: model.definition.dimensions.map((dimension) => {
+			if (dimension.code !== 'Route') return dimension;
+			const [, none, central] = dimension.members.map(({ id }) => id);
+			return {
+				...dimension,
+				attributes: [
+					{
+						name: 'Region',
+						type: 'text' as const,
+						values: [
+							{ member: none!, value: 'Elsewhere' },
+							{ member: central!, value: "Captain's reach" }
+						]
+					},
+					{
+						name: 'Nights',
+						type: 'yes/no' as const,
+						values: [
+							{ member: none!, value: false },
+							{ member: central!, value: true }
+						]
+					}
+				]
+			};
+		})
+	});
 const names = new ScriptNames(model);
 const read = (text: string) => readExpression(text, namesOfModel(names));
 const expressionOf = (text: string): Expression => {
@@ -50,6 +82,34 @@ describe('an expression', () => {
 		// Printed and read again it is the same.
 		expect(expressionOf(wanted)).toEqual(expressionOf(text));
 	});
+
+	test.each([
+		[`Route in leaves of Route where Region = "Captain's reach"`, ['Central']],
+		["Route in (All where Region = 'Elsewhere', leaves of Route where Region in (Elsewhere))", ['No route']],
+		['Route in leaves of Route where Nights = yes', ['Central']],
+		['Route in leaves of Route where Region <> Elsewhere except Central', []],
+		// What is excepted goes from a parent that stays, too.
+		['Route in All except Central', ['No route']],
+		['Route in "No route" to Central', ['No route', 'Central']],
+		['Route in children of All except "No route"', ['Central']]
+	])('%s', (condition, wanted) => {
+		const facts = withFacts([]);
+		const found = readExpression(`when ${condition} then Sales`, namesOfModel(new ScriptNames(facts)));
+		if ('fault' in found) throw new Error(found.fault.message);
+		const account = facts.accounts.members.find(({ code }) => code === 'Cost')!.id;
+		const [formula] = withFacts([{ account, timing: 'per leaf', expression: found.expression }]).live.ordered;
+		const route = facts.dimensions.find(({ code }) => code === 'Route')!;
+		const [passes] = formula!.tests.values();
+		expect([...passes!.keys()].filter((leaf) => passes![leaf] === 1).map((leaf) => route.member(leaf).code)).toEqual(wanted);
+		// Printed and read again it is the same, and a new name is followed.
+		const again = readExpression(printed(found.expression), namesOfModel(new ScriptNames(facts)));
+		expect(again).toMatchObject({ expression: found.expression });
+	});
+
+	test.each([
+		['when Route in leaves of Route where Colour = red then Sales', 'Route has no attribute “Colour”.'],
+		['when Route in leaves of Route except Centrl then Sales', 'No member “Centrl” in Route. Did you mean “Central”?']
+	])('%s is refused', (text, message) => expect(read(text)).toMatchObject({ fault: { message } }));
 
 	test.each([
 		['Sale / Cost', 0, 'There is no account “Sale”. Did you mean “Sales”?'],

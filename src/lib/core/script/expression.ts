@@ -1,7 +1,7 @@
 import { dayNumber, isDate } from '../calendar';
-import type { Dimension, MemberReference, Selection } from '../dimension';
+import type { AttributeTest, Dimension, MemberReference, Selection } from '../dimension';
 import type { AccountRead, Arithmetic, Comparison, Expression, FunctionName } from '../formula';
-import { readCards, type NameCard, type PartCard, type ReadCard, type SelectionCard, type Span } from './cards';
+import { readCards, type NameCard, type NarrowCard, type PartCard, type ReadCard, type SelectionCard, type Span } from './cards';
 import { quoted, type ScriptNames } from './names';
 import type { NameUse, ScriptFault } from './tree';
 
@@ -278,17 +278,34 @@ class ExpressionReader {
 	}
 
 	#selection(card: SelectionCard, dimension: Dimension): Selection {
+		return card.narrowed.reduce((selection, narrow) => this.#narrowed(selection, narrow, dimension), this.#term(card, dimension));
+	}
+
+	/** A selection without those whose attribute does not fit, or without some. */
+	#narrowed(selection: Selection, narrow: NarrowCard, dimension: Dimension): Selection {
+		if (narrow.kind === 'except') return { kind: 'except', from: selection, without: this.#term(narrow.selection, dimension) };
+		const { attribute, operator, values } = narrow;
+		const known = dimension.members.map((_, ordinal) => dimension.attribute(attribute, ordinal)).find((value) => value !== undefined);
+		if (known === undefined) throw new Unreadable(narrow, `${dimension.name} has no attribute “${attribute}”.`);
+		const wanted = typeof known === 'boolean' ? values.map((value) => value === 'yes') : values;
+		const test: AttributeTest =
+			wanted.length === 1
+				? { attribute, operator: operator as Comparison, value: wanted[0]! }
+				: { attribute, operator: 'one of', value: wanted };
+		return { kind: 'where', in: selection, test };
+	}
+
+	/** What a selection is before anything is taken out of it. */
+	#term(card: SelectionCard, dimension: Dimension): Selection {
 		const names = this.#needNames(card);
-		if (card.rest !== '') throw new Unreadable(card, 'Name the members of a live formula one by one; where and except are for runbooks.');
 		if (card.how === 'parameter' || card.ofParameter) throw new Unreadable(card, 'Parameters belong to runbooks: name the members.');
 		if (card.how === 'level') throw new Unreadable(card, 'Every month passes such a test. Name the periods.');
 		const place = (word: string, span: Span): MemberReference =>
 			this.#member({ ...span, dimension: card.how === 'member' ? card.dimension : undefined, word }, dimension).id;
 		if (card.how === 'range') {
-			// Both names stand in one card; they are found again in its text, first and last.
-			const front = names.model.periods.dimension === dimension ? periodsBetween(names, card) : undefined;
-			if (front) return front;
-			throw new Unreadable(card, 'From one member to another is for periods here; name the others one by one.');
+			const between = names.model.periods.dimension === dimension ? periodsBetween(names, card) : undefined;
+			if (between) return between;
+			return { kind: 'range', from: place(card.word, card.at), to: place(card.last!, card.lastAt!) };
 		}
 		if (card.how !== 'member' && names.member(dimension, card.word) === undefined && names.dimension(card.word) === dimension)
 			return { kind: 'all' };

@@ -10,7 +10,17 @@ export { namesOfModel, readExpression, type ExpressionNames, type ReadExpression
 export { ScriptNames } from './names';
 export { parser as scriptParser } from './parser.generated';
 export { MOST_EVERYWHERE, RunFault, runAssignments, type Writing, type Written } from './run';
-export { readCards, type Card, type NameCard, type PartCard, type PlaceCard, type ReadCard, type SelectionCard, type Span } from './cards';
+export {
+	readCards,
+	type Card,
+	type NameCard,
+	type NarrowCard,
+	type PartCard,
+	type PlaceCard,
+	type ReadCard,
+	type SelectionCard,
+	type Span
+} from './cards';
 export {
 	addSelection,
 	conditionPart,
