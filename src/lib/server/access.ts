@@ -10,6 +10,11 @@ interface SliceRow {
 
 /** A person's grants and the model's locks, as the core asks for them. */
 export async function readAccessRules(person: SignedIn, modelId: number): Promise<AccessRules> {
+	const [grants, locks] = await Promise.all([readGrants(person, modelId), readLocks(modelId)]);
+	return { mayEnter: person.permissions.includes('form.enter'), grants, locks };
+}
+
+async function readGrants(person: SignedIn, modelId: number): Promise<Grant[]> {
 	const grants = await pool().query<SliceRow & { level: Grant['level'] }>(
 		`SELECT g.id, g.name, g.level,
 			coalesce(json_agg(json_build_object('dimension', m.dimension_id, 'member', m.id)) FILTER (WHERE m.id IS NOT NULL), '[]') AS members
@@ -17,11 +22,7 @@ export async function readAccessRules(person: SignedIn, modelId: number): Promis
 		WHERE g.model_id = $1 AND g.person_id = $2 GROUP BY g.id ORDER BY g.id`,
 		[modelId, person.id]
 	);
-	return {
-		mayEnter: person.permissions.includes('form.enter'),
-		grants: grants.rows.map(({ name, level, members }) => ({ name, level, slice: sliceOf(members) })),
-		locks: await readLocks(modelId)
-	};
+	return grants.rows.map(({ name, level, members }) => ({ name, level, slice: sliceOf(members) }));
 }
 
 /** The locks of a model. */

@@ -1,7 +1,7 @@
 import { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type At } from '../formula';
 import { EMPTY, isEmpty } from '../number';
 import { isDriver } from './domain';
-import { operandReader, type OperandReader, type Reading } from './operand-reader';
+import { operandReader, type OperandReader, type Reading } from './operand';
 import type { Assignment, Operand, Term } from './tree';
 
 /** A term ready to be worked out: at the address set last, in a leaf period. */

@@ -37,5 +37,5 @@ export {
 export { syntaxFault as scriptSyntaxFault } from './syntax-fault';
 export { formatScript, printScript, type StoredScript } from './stored';
 export { operandsIn } from './domain';
-export { eachCell } from './operand-reader';
+export { eachCell } from './operand';
 export type { Assignment, CheckedScript, NameUse, ParameterValue, Scope, ScriptFault, Term } from './tree';

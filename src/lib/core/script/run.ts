@@ -3,7 +3,7 @@ import { factPeriod, inContinuation, laterScenarios, type Model } from '../model
 import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
-import type { Reading } from './operand-reader';
+import type { Reading } from './operand';
 import { Shifts, type LeafPeriod, type PeriodRange } from '../calendar';
 import type { Assignment, Operand } from './tree';
 

@@ -5,15 +5,20 @@ import type { DraftChange } from '../engine';
 
 /** A person's draft row; made when missing. Locked for the rest of the transaction, so that two tabs take turns. */
 export async function lockDraft(client: pg.PoolClient, person: number, modelId: number): Promise<{ id: number; version: number }> {
+	const lock = async () =>
+		(
+			await client.query<{ id: number; version: number }>(
+				'SELECT id, version FROM draft WHERE person_id = $1 AND model_id = $2 FOR UPDATE',
+				[person, modelId]
+			)
+		).rows[0];
+	const known = await lock();
+	if (known) return known;
 	await client.query('INSERT INTO draft (person_id, model_id) VALUES ($1, $2) ON CONFLICT (person_id, model_id) DO NOTHING', [
 		person,
 		modelId
 	]);
-	const found = await client.query<{ id: number; version: number }>(
-		'SELECT id, version FROM draft WHERE person_id = $1 AND model_id = $2 FOR UPDATE',
-		[person, modelId]
-	);
-	return found.rows[0]!;
+	return (await lock())!;
 }
 
 /** The draft's version, 0 when there is none. */
@@ -87,9 +92,9 @@ async function storeFew(client: pg.PoolClient, draft: number, changes: readonly 
 
 /** Remembers a step for undo; what had been undone before it is forgotten. */
 export async function storeStep(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
-	await client.query('DELETE FROM draft_step WHERE draft_id = $1 AND undone', [draft]);
 	await client.query(
-		'INSERT INTO draft_step (draft_id, sequence, changes) SELECT $1, coalesce(max(sequence), 0) + 1, $2 FROM draft_step WHERE draft_id = $1',
+		`WITH forgotten AS (DELETE FROM draft_step WHERE draft_id = $1 AND undone)
+		INSERT INTO draft_step (draft_id, sequence, changes) SELECT $1, coalesce(max(sequence), 0) + 1, $2 FROM draft_step WHERE draft_id = $1`,
 		[draft, JSON.stringify(changes)]
 	);
 }

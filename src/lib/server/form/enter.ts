@@ -49,7 +49,7 @@ export async function enterFigures(
 	window?: FormWindow
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
-	const { layout } = await readForm(writer, modelId, code);
+	const layout = readForm(writer, modelId, code).then((form) => form.layout);
 	// Asked before the transaction: within it only its own connection is used, or many at once would wait for each other.
 	const asked = await formAsk(writer, modelId, layout, choices, 0);
 	return transaction(async (client) => {

@@ -74,18 +74,20 @@ export async function openForm(
 export async function formAsk(
 	person: SignedIn,
 	modelId: number,
-	layout: FormLayout,
+	layout: FormLayout | Promise<FormLayout>,
 	choices: FormChoices,
 	version: number
 ): Promise<FormAsk> {
+	// All at once: a person waits for this with every figure.
+	const [known, rules, versions] = await Promise.all([layout, readAccessRules(person, modelId), modelVersions(modelId)]);
 	return {
 		person: person.id,
-		rules: await readAccessRules(person, modelId),
+		rules,
 		draftVersion: version,
-		layout,
+		layout: known,
 		choices: Object.fromEntries(Object.entries(choices.members).map(([dimension, member]) => [Number(dimension), member])),
 		currency: choices.currency,
-		...(await modelVersions(modelId))
+		...versions
 	};
 }
 

@@ -1,0 +1,100 @@
+import { continuationOf } from '../../model';
+import { EMPTY, isEmpty } from '../../number';
+import type { Operand } from '../tree';
+import type { OperandReader, Reading } from './reading';
+
+/** Another period, a whole level, or from its start to here: by the account's own time behaviour, within the scenario's span. */
+export class TimeReader implements OperandReader {
+	readonly #reading: Reading;
+	readonly #operand: Operand;
+	readonly #base: OperandReader;
+	readonly #make: (operand: Operand) => OperandReader;
+	readonly #behaviour: string;
+	readonly #shift: Int32Array | undefined;
+	#span = { from: 0, to: 0 };
+	#address: Int32Array = new Int32Array(0);
+	/** The same operand in the scenarios that others continue from: before a scenario's own periods they speak. */
+	readonly #earlier = new Map<number, { reader: OperandReader; isTargeted: boolean }>();
+
+	/** @param make a reader of the same operand elsewhere */
+	constructor(reading: Reading, operand: Operand, base: OperandReader, make: (operand: Operand) => OperandReader) {
+		const { model } = reading;
+		this.#reading = reading;
+		this.#operand = operand;
+		this.#base = base;
+		this.#make = make;
+		const leaf = model.accounts.tree.leaves(operand.account).find((each) => model.account(each));
+		this.#behaviour = (leaf === undefined ? undefined : model.account(leaf)?.timeBehaviour) ?? 'flow';
+		this.#shift = operand.shift && reading.shifts.table(operand.shift.level, operand.shift.by);
+	}
+
+	target(address: Int32Array): void {
+		const { model } = this.#reading;
+		this.#base.target(address);
+		this.#address = address;
+		for (const other of this.#earlier.values()) other.isTargeted = false;
+		const where = this.#operand.axes.get(model.scenarioAxis);
+		const scenario = where?.kind === 'member' ? where.ordinal : address[model.scenarioAxis]!;
+		this.#span = model.scenario(scenario)?.span ?? { from: 0, to: model.periods.leaves.length - 1 };
+	}
+
+	at(leaf: number): number {
+		const { model, shifts } = this.#reading;
+		const { period, span } = this.#operand;
+		const here = this.#shift ? this.#shift[leaf]! : leaf;
+		if (here < 0) return EMPTY;
+		if (period !== undefined) return this.#over(model.periods.range(period));
+		if (!span) return this.#readerAt(here).at(here);
+		const run = shifts.run(span.level, here);
+		return run ? this.#over({ from: run.from, to: span.to === 'here' ? here : run.to }) : EMPTY;
+	}
+
+	/** Who speaks about a leaf period: the current scenario, or before its periods the one it continues from. */
+	#readerAt(leaf: number): OperandReader {
+		const { model } = this.#reading;
+		if (leaf >= this.#span.from || this.#operand.axes.has(model.scenarioAxis)) return this.#base;
+		const own = this.#address[model.scenarioAxis]!;
+		const scenario = continuationOf(model, own, leaf)?.scenario ?? own;
+		if (scenario === own) return this.#base;
+		let other = this.#earlier.get(scenario);
+		if (!other) {
+			const axes = new Map([...this.#operand.axes, [model.scenarioAxis, { kind: 'member', ordinal: scenario } as const]]);
+			const { shift: _, span: __, ...operand } = this.#operand;
+			this.#earlier.set(scenario, (other = { reader: this.#make({ ...operand, axes }), isTargeted: false }));
+		}
+		if (!other.isTargeted) other.reader.target(this.#address);
+		other.isTargeted = true;
+		return other.reader;
+	}
+
+	#over(range: { from: number; to: number }): number {
+		const from = Math.max(range.from, this.#span.from);
+		const to = Math.min(range.to, this.#span.to);
+		if (to < from) return EMPTY;
+		if (from === to) return this.#base.at(from);
+		switch (this.#behaviour) {
+			case 'closing':
+				return this.#base.at(to);
+			case 'opening':
+				return this.#base.at(from);
+			case 'none':
+				return EMPTY;
+			case 'latest': {
+				for (let leaf = to; leaf >= from; leaf--) if (!isEmpty(this.#base.at(leaf))) return this.#base.at(leaf);
+				return EMPTY;
+			}
+			default: {
+				let total = EMPTY;
+				for (let leaf = from; leaf <= to; leaf++) {
+					const value = this.#base.at(leaf);
+					if (!isEmpty(value)) total = isEmpty(total) ? value : total + value;
+				}
+				return this.#behaviour === 'average' ? total / (to - from + 1) : total;
+			}
+		}
+	}
+
+	eachSource(visit: (address: Int32Array) => void): void {
+		this.#base.eachSource(visit);
+	}
+}
