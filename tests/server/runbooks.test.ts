@@ -26,6 +26,7 @@ import { editImport } from '../../src/lib/server/import';
 import { stepSchema } from '../../src/lib/server/runbook/schema';
 import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
 import type { SignedIn } from '../../src/lib/server/session';
+import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/structure/package';
 import { usesOfMember } from '../../src/lib/server/structure/used';
 import { freshDatabase } from './demo-database';
 
@@ -485,4 +486,48 @@ test('a script is checked while it is written', async () => {
 	const { faults } = await checkScriptText(maren(), 1, { ...asked, text: 'Sailings = Sailing * 2' });
 	expect(faults[0]!.message).toContain('Did you mean “Sailings”?');
 	expect((await checkScriptText(maren(), 1, { ...asked, text: 'x'.repeat(1_000_000) })).faults[0]!.message).toContain('too long');
+});
+
+test('a package carries runbooks with what they have written: run again in the new model, nothing changes', async () => {
+	const found = await database.pool.query<{ id: number; growth: number }>("SELECT id FROM runbook WHERE name = 'Open the stretch plan'");
+	const open = found.rows[0]!.id;
+	const answers = { growth: 0.04 };
+	expect((await run(open, answers)).state).toBe('done');
+	const scenario = ids.get('scenario')!;
+	const asked = await make('Twice where asked', [formula('within Scenario: $into, Version: Working\n  Cars = Passengers * 2\nend')], {
+		parameters: [
+			{ name: 'into', label: 'Into', kind: 'member', dimension: scenario, choices: { kind: 'all' }, initial: ids.get('scenario STR')! }
+		]
+	});
+	const written = await run(asked, { into: ids.get('scenario STR')! });
+	expect(written.cells).toBeGreaterThan(0);
+	const { packed, numbers } = await readPackage((await exportPackage(maren(), 1, true)).zip);
+	const made = await createFromPackage(maren(), packed, numbers, 'Group plan with runbooks');
+	const again = (name: string) =>
+		database.pool
+			.query<{ id: number }>('SELECT id FROM runbook WHERE model_id = $1 AND name = $2', [made.id, name])
+			.then(({ rows }) => rows[0]!.id);
+	const runThere = async (name: string, given: Record<string, number>) => {
+		const started = await startRun(maren(), made.id, await again(name), { answers: given });
+		return readRun(maren(), made.id, started.run);
+	};
+	expect((await runThere('Open the stretch plan', answers)).words).toMatch(/^Nothing changed/);
+	// The scenario that was asked for is another member here, and what was written for it is known by it.
+	const into = await database.pool.query<{ id: number }>(
+		`SELECT m.id FROM member m JOIN model_dimension d ON d.dimension_id = m.dimension_id
+		WHERE d.model_id = $1 AND m.code = 'STR' AND EXISTS (SELECT FROM scenario s WHERE s.member_id = m.id)`,
+		[made.id]
+	);
+	expect(into.rows[0]!.id).not.toBe(ids.get('scenario STR'));
+	expect((await runThere('Twice where asked', { into: into.rows[0]!.id })).words).toMatch(/^Nothing changed/);
+	// Buttons of forms lead to the runbooks that came along.
+	const buttons = await database.pool.query<{ runbook: number; model: number }>(
+		`SELECT (r ->> 'runbook')::integer AS runbook, b.model_id AS model FROM form f CROSS JOIN jsonb_array_elements(f.layout -> 'runs') AS r
+		LEFT JOIN runbook b ON b.id = (r ->> 'runbook')::integer WHERE f.model_id = $1`,
+		[made.id]
+	);
+	expect(buttons.rows.length).toBeGreaterThan(0);
+	expect(new Set(buttons.rows.map(({ model }) => model))).toEqual(new Set([made.id]));
+	const imports = await readRunbook(maren(), made.id, await again('Bring crew costs in'));
+	expect(imports.steps.find(({ kind }) => kind === 'import')).toMatchObject({ import: expect.any(Number) });
 });

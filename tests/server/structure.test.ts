@@ -509,6 +509,10 @@ describe('a model package', () => {
 	test('equal models make equal files', async () => {
 		const [one, other] = [await exportPackage(admin(), 1, false), await exportPackage(admin(), 1, false)];
 		expect(one.zip.equals(other.zip)).toBe(true);
+		// Whenever they are made: no part of the file says when.
+		const { default: JSZip } = await import('jszip');
+		const dates = Object.values((await JSZip.loadAsync(one.zip)).files).map(({ date }) => date.getFullYear());
+		expect(new Set(dates)).toEqual(new Set([2020]));
 	});
 	test('differences from a model are named', async () => {
 		const { packed } = await readPackage((await exportPackage(admin(), 1, false)).zip);

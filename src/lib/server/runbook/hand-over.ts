@@ -5,7 +5,7 @@ type Replaced = (member: number) => number;
 
 /** Names another member wherever runbooks name one: in slices, copies, lines, scripts, and in what they ask. */
 export async function handOverRunbooks(client: pg.PoolClient, replaced: Replaced): Promise<void> {
-	const steps = await client.query<{ id: number; runbook: number; limits: Slice; definition: Definition }>(
+	const steps = await client.query<{ id: number; runbook: number; limits: Slice; definition: StepDefinition }>(
 		'SELECT id, runbook_id AS runbook, limits, definition FROM runbook_step FOR UPDATE'
 	);
 	const touched = new Set<number>();
@@ -33,14 +33,14 @@ export async function handOverRunbooks(client: pg.PoolClient, replaced: Replaced
 type Reference = (Step & { kind: 'copy' })['onto'][number];
 type Slice = Record<string, Selection>;
 /** The parts of a stored step that name members; each kind has some. */
-interface Definition {
+export interface StepDefinition {
 	from?: Slice;
 	onto?: Record<string, Reference>;
 	lines?: (Step & { kind: 'roll-forward' })['lines'];
 	script?: { text: string; names: { member: number }[] };
 }
 
-const sliceWith = (slice: Slice, replaced: Replaced): Slice =>
+export const sliceWith = (slice: Slice, replaced: Replaced): Slice =>
 	Object.fromEntries(Object.entries(slice).map(([dimension, selection]) => [dimension, mapSelection(selection, replaced)]));
 
 function referenceWith(reference: Reference, replaced: Replaced): Reference {
@@ -51,7 +51,8 @@ function referenceWith(reference: Reference, replaced: Replaced): Reference {
 	return { map: { ...reference.map, lines: lines.filter(({ from }, at) => lines.findIndex((line) => line.from === from) === at) } };
 }
 
-function definitionWith(definition: Definition, replaced: Replaced): Definition {
+/** The same with every member a step's definition names replaced. */
+export function definitionWith(definition: StepDefinition, replaced: Replaced): StepDefinition {
 	const { from, onto, lines, script } = definition;
 	return {
 		...definition,
@@ -64,7 +65,7 @@ function definitionWith(definition: Definition, replaced: Replaced): Definition 
 	};
 }
 
-function parameterWith(parameter: ParameterDefinition, replaced: Replaced): ParameterDefinition {
+export function parameterWith(parameter: ParameterDefinition, replaced: Replaced): ParameterDefinition {
 	const { kind, choices, initial } = parameter;
 	if (kind !== 'member' && kind !== 'members') return parameter;
 	return {

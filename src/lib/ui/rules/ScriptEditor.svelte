@@ -95,9 +95,11 @@
 		const functions = Object.entries(FUNCTIONS)
 			.filter(([name]) => !formula || !['sum', 'avg', 'count', 'share', 'todate'].includes(name))
 			.map(([name, shape]) => ({ label: `${name}(`, displayLabel: shape, type: 'function' }));
-		const plain = (formula ? words.filter((each) => !['within', 'end', 'let', 'everywhere'].includes(each)) : words).map(
-			(each) => ({ label: `${each} `, displayLabel: each, type: 'keyword' })
-		);
+		const plain = (formula ? words.filter((each) => !['within', 'end', 'let', 'everywhere'].includes(each)) : words).map((each) => ({
+			label: `${each} `,
+			displayLabel: each,
+			type: 'keyword'
+		}));
 		return {
 			from: word.from,
 			options: inBraces

@@ -1,30 +1,21 @@
 import type pg from 'pg';
-import {
-	fieldsOf,
-	generatePeriods,
-	Model,
-	namesOfModel,
-	readExpression,
-	ScriptNames,
-	type DimensionState,
-	type Expression,
-	type FormLayout,
-	type MemberState
-} from '../../../core';
+import { fieldsOf, generatePeriods, type DimensionState, type FormLayout, type MemberState } from '../../../core';
 import { transaction } from '../../database';
 import { createCellTable } from '../../database/cells';
-import { lockModel, postChangeSet } from '../../database/change-set';
-import { readModelDefinition } from '../../database/definitions';
 import { Fault } from '../../fault';
 import { layoutSchema } from '../../form/layout-schema';
-import { sourceSchema } from '../../import/recipe';
 import { requirePermission, type SignedIn } from '../../session';
 import { refuseBrokenModel, writeJournal } from '../act';
 import { addCalendar, addCurrencies, addPeriods, freeCode } from '../new-model';
 import type { LoadedDimension, ReferenceIds } from '../read-state';
 import { mapMembers } from '../used';
 import { writeDiff } from '../write-state';
-import { codedAccounts, type ModelPackage, type PackedDimension, type PackedExpression, type PackedSeries } from './format';
+import { createFormulas } from './create-formulas';
+import { createImport } from './create-imports';
+import { createNumbers } from './create-numbers';
+import { createRunbooks } from './create-runbooks';
+import type { ModelPackage, PackedDimension, PackedSeries } from './format';
+import type { Made, MemberOf } from './made';
 import { mapDimensions } from './write';
 
 /** What was left out on the way in, in sentences. */
@@ -106,13 +97,6 @@ export async function createFromPackage(
 		});
 		return { id: modelId, leftOut };
 	});
-}
-
-interface Made {
-	id: number;
-	code: string;
-	kind: string;
-	ids: Map<string, number>;
 }
 
 async function createRates(client: pg.PoolClient, packed: ModelPackage): Promise<Map<string, { id: number; name: string }>> {
@@ -287,7 +271,7 @@ async function createRest(
 	packed: ModelPackage,
 	made: ReadonlyMap<string, Made>,
 	origins: ReadonlyMap<string, number>,
-	memberOf: (reference: { dimension: string; member: string }) => number
+	memberOf: MemberOf
 ): Promise<void> {
 	for (const { name, member, number } of packed.variables)
 		await client.query('INSERT INTO variable (model_id, name, member_id, number) VALUES ($1, $2, $3, $4)', [
@@ -307,212 +291,27 @@ async function createRest(
 			members.map(memberOf)
 		]);
 	}
-	for (const { code, name, folder, description, instructions, dimensions, members, layout } of packed.forms) {
+	// A map that several imports go through is one map again.
+	const maps = new Map<string, number>();
+	for (const each of packed.imports) await createImport(client, modelId, each, made, origins, maps);
+	const madeRunbooks = await createRunbooks(client, modelId, packed, { made, origins, memberOf });
+	for (const { code, name, folder, description, instructions, dimensions, members, runbooks, layout } of packed.forms) {
 		const parsed = layoutSchema.safeParse(layout);
 		if (!parsed.success) throw new Fault(422, 'not understood', `The form ${name} does not keep its format.`);
 		const byPlace: FormLayout = mapDimensions(
 			mapMembers(parsed.data, (place) => memberOf(members[place] ?? { dimension: '', member: String(place) })),
 			(place) => made.get(dimensions[place] ?? '')?.id ?? -1
 		);
+		const { runs, ...rest } = byPlace;
+		// Buttons of runbooks that did not come along would lead nowhere.
+		const runsHere = (runs ?? []).flatMap((run) => {
+			const runbook = madeRunbooks.get(runbooks[run.runbook] ?? '');
+			return runbook === undefined ? [] : [{ ...run, runbook }];
+		});
+		const stored: FormLayout = { ...rest, ...(runs && { runs: runsHere }) };
 		await client.query(
 			'INSERT INTO form (model_id, code, name, folder, description, layout, instructions) VALUES ($1, $2, $3, $4, $5, $6, $7)',
-			[modelId, code, name, folder, description, JSON.stringify(byPlace), instructions]
+			[modelId, code, name, folder, description, JSON.stringify(stored), instructions]
 		);
 	}
-	// A map that several imports go through is one map again.
-	const maps = new Map<string, number>();
-	for (const each of packed.imports) await createImport(client, modelId, each, made, origins, maps);
-}
-
-async function createImport(
-	client: pg.PoolClient,
-	modelId: number,
-	packed: ModelPackage['imports'][number],
-	made: ReadonlyMap<string, Made>,
-	origins: ReadonlyMap<string, number>,
-	maps: Map<string, number>
-): Promise<void> {
-	const { extent, ...readAs } = packed.source as { extent?: string[] };
-	const source = sourceSchema.safeParse({ ...readAs, extent: (extent ?? []).flatMap((key) => made.get(key)?.id ?? []) });
-	const origin = origins.get(packed.origin);
-	if (!source.success || origin === undefined)
-		throw new Fault(422, 'not understood', `The import ${packed.name} does not keep its format.`);
-	const row = await client.query<{ id: number }>(
-		'INSERT INTO import (model_id, origin_id, code, name, description, source) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-		[modelId, origin, packed.code, packed.name, packed.description, JSON.stringify(source.data)]
-	);
-	for (const rule of packed.rules) {
-		const dimension = made.get(rule.dimension);
-		if (!dimension)
-			throw new Fault(
-				422,
-				'not understood',
-				`The import ${packed.name} names the dimension ${rule.dimension}, which the package does not have.`
-			);
-		let map = rule.map ? (maps.get(rule.map.name) ?? null) : null;
-		if (rule.map && map === null) {
-			const taken = new Set((await client.query<{ name: string }>('SELECT name FROM map')).rows.map(({ name }) => name));
-			let name = rule.map.name;
-			for (let number = 2; taken.has(name); number++) name = `${rule.map.name} ${number}`;
-			const stored = await client.query<{ id: number }>('INSERT INTO map (dimension_id, name) VALUES ($1, $2) RETURNING id', [
-				dimension.id,
-				name
-			]);
-			map = stored.rows[0]!.id;
-			maps.set(rule.map.name, map);
-			await client.query(
-				`INSERT INTO map_line (map_id, position, member_id, skip, reverse_sign, kind, terms)
-				SELECT $1, o, m, s, r, k, t::jsonb FROM unnest($2::integer[], $3::boolean[], $4::boolean[], $5::text[], $6::text[]) WITH ORDINALITY AS l (m, s, r, k, t, o)`,
-				[
-					map,
-					rule.map.lines.map(({ member }) => (member === null ? null : (dimension.ids.get(member) ?? null))),
-					rule.map.lines.map(({ skip }) => skip),
-					rule.map.lines.map(({ reverseSign }) => reverseSign),
-					rule.map.lines.map(({ kind }) => kind),
-					rule.map.lines.map(({ terms }) => JSON.stringify(terms))
-				]
-			);
-		}
-		await client.query(
-			`INSERT INTO import_rule (import_id, dimension_id, come_from, source_columns, separator, label_column, variable, map_id, member_id, date_format)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)`,
-			[
-				row.rows[0]!.id,
-				dimension.id,
-				rule.comeFrom,
-				rule.columns,
-				rule.separator,
-				rule.label,
-				rule.variable,
-				map,
-				rule.member === null ? null : (dimension.ids.get(rule.member) ?? null),
-				rule.format
-			]
-		);
-	}
-}
-
-function unpackExpression(
-	expression: PackedExpression,
-	account: (code: string) => number,
-	made: ReadonlyMap<string, Made>,
-	memberOf: (reference: { dimension: string; member: string }) => number
-): Expression {
-	switch (expression.kind) {
-		case 'number':
-			return expression;
-		case 'account':
-			return {
-				kind: 'account',
-				member: account(expression.account),
-				...(expression.at && { at: Object.fromEntries(expression.at.map((place) => [made.get(place.dimension)!.id, memberOf(place)])) })
-			};
-		case 'negative':
-			return { kind: 'negative', of: unpackExpression(expression.of, account, made, memberOf) };
-		case 'binary':
-			return {
-				...expression,
-				left: unpackExpression(expression.left, account, made, memberOf),
-				right: unpackExpression(expression.right, account, made, memberOf)
-			};
-		default:
-			return expression satisfies never;
-	}
-}
-
-/** Formulas as they were written, read with the new model's names. @throws Fault 422 naming the one that cannot be read */
-async function createFormulas(
-	client: pg.PoolClient,
-	modelId: number,
-	packed: ModelPackage,
-	made: ReadonlyMap<string, Made>,
-	memberOf: (reference: { dimension: string; member: string }) => number
-): Promise<void> {
-	if (packed.formulas.length === 0) return;
-	const keyOf = (kind: string) => packed.dimensions.find((dimension) => dimension.kind === kind)!.key;
-	const of = (kind: string) => (member: string) => memberOf({ dimension: keyOf(kind), member });
-	const [account, scenario, period] = [of('account'), of('scenario'), of('period')];
-	const names = new ScriptNames(new Model((await readModelDefinition(client, modelId))!));
-	for (const { account: on, timing, text, expression, scope, mayBeTyped } of packed.formulas) {
-		const read = text === undefined ? undefined : readExpression(text, namesOfModel(names));
-		if (read && 'fault' in read) throw new Fault(422, 'not understood', `formulas.json, the formula of ${on}: ${read.fault.message}`);
-		if (!read && !expression) throw new Fault(422, 'not understood', `formulas.json: the formula of ${on} says nothing.`);
-		await client.query(
-			'INSERT INTO formula (model_id, account_id, timing, expression, script, scope, may_be_typed) VALUES ($1, $2, $3, $4, $5, $6, $7)',
-			[
-				modelId,
-				account(on),
-				timing,
-				JSON.stringify(read ? read.expression : unpackExpression(expression!, account, made, memberOf)),
-				read ? JSON.stringify({ text, names: read.names }) : null,
-				scope
-					? JSON.stringify({
-							...(scope.scenarios && { scenarios: scope.scenarios.map(scenario) }),
-							...(scope.from !== undefined && { from: period(scope.from) }),
-							...(scope.to !== undefined && { to: period(scope.to) })
-						})
-					: null,
-				mayBeTyped ?? false
-			]
-		);
-	}
-}
-
-/** The numbers that some texts are kept as. */
-async function textsOf(client: pg.PoolClient, texts: readonly string[]): Promise<Map<string, number>> {
-	const wanted = [...new Set(texts)];
-	if (wanted.length === 0) return new Map();
-	await client.query('INSERT INTO text_value (value) SELECT unnest($1::text[]) ON CONFLICT (value) DO NOTHING', [wanted]);
-	const found = await client.query<{ id: number; value: string }>('SELECT id, value FROM text_value WHERE value = ANY ($1)', [wanted]);
-	return new Map(found.rows.map(({ id, value }) => [value, id]));
-}
-
-async function createNumbers(
-	client: pg.PoolClient,
-	modelId: number,
-	person: number,
-	packed: ModelPackage,
-	made: ReadonlyMap<string, Made>,
-	origins: ReadonlyMap<string, number>,
-	numbers: readonly PackedSeries[]
-): Promise<void> {
-	await lockModel(client, modelId);
-	const addressed = packed.model.dimensions.map((key) => made.get(key)!).filter(({ kind }) => kind !== 'period');
-	const accountAxis = addressed.findIndex(({ kind }) => kind === 'account');
-	const coded = codedAccounts(packed);
-	const texts = await textsOf(
-		client,
-		numbers.flatMap(({ members, amounts }) => {
-			const account = coded.get(members[accountAxis]!);
-			return account && account.chosenFrom === undefined ? amounts.filter((amount) => typeof amount === 'string') : [];
-		})
-	);
-	let cells = 0;
-	const series = numbers.map(({ origin, members, year, amounts }, index) => {
-		const id = origins.get(origin);
-		const address = members.map((code, axis) => addressed[axis]!.ids.get(code));
-		if (id === undefined || address.some((member) => member === undefined))
-			throw new Fault(422, 'not understood', `numbers.csv, line ${index + 2}: an origin or a member is not in the package.`);
-		cells += amounts.filter((amount) => amount !== null).length;
-		return {
-			origin: id,
-			members: address as number[],
-			year,
-			before: new Float64Array(amounts.length).fill(Number.NaN),
-			amounts: Float64Array.from(amounts, (amount) => {
-				if (typeof amount !== 'string') return amount ?? Number.NaN;
-				const chosenFrom = coded.get(members[accountAxis]!)?.chosenFrom;
-				const value = chosenFrom === undefined ? texts.get(amount) : made.get(chosenFrom)?.ids.get(amount);
-				if (value === undefined)
-					throw new Fault(422, 'not understood', `numbers.csv, line ${index + 2}: “${amount.slice(0, 100)}” is not among the choices.`);
-				return value;
-			})
-		};
-	});
-	await postChangeSet(
-		client,
-		{ modelId, person, kind: 'structure', through: 'Model package', cells },
-		addressed.map(({ id }) => id),
-		series
-	);
 }

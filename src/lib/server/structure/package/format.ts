@@ -64,6 +64,8 @@ const form = z.object({
 	instructions: z.string().max(20_000).default(''),
 	dimensions: z.array(text).max(40),
 	members: z.array(reference).max(20_000),
+	/** Names of the runbooks its buttons run, by their place. */
+	runbooks: z.array(text).max(20).default([]),
 	layout: z.unknown()
 });
 export type PackedForm = z.infer<typeof form>;
@@ -98,6 +100,32 @@ const packedImport = z.object({
 		.max(40)
 });
 export type PackedImport = z.infer<typeof packedImport>;
+
+/** A runbook; its steps and what it asks for name dimensions and members by their place in the two lists. */
+const runbook = z.object({
+	name: z.string().min(1).max(200),
+	description: z.string().max(4_000),
+	onRefused: z.enum(['skip', 'stop']),
+	whenBusy: z.enum(['wait', 'refuse']),
+	dimensions: z.array(text).max(40),
+	members: z.array(reference).max(20_000),
+	parameters: z.array(z.unknown()).max(30),
+	/** Scripts as text; imports by code. */
+	steps: z.array(z.unknown()).max(200),
+	/** The origins of what its steps have written, for which answers. */
+	results: z
+		.array(
+			z.object({
+				step: z.number().int().min(0),
+				origin: text,
+				answers: z.array(
+					z.object({ parameter: text, value: z.union([z.number(), z.string().max(500), z.array(z.number().int()).max(1_000)]).nullable() })
+				)
+			})
+		)
+		.max(10_000)
+});
+export type PackedRunbook = z.infer<typeof runbook>;
 
 /** The whole model as plain data: one file of the zip each. */
 export const packageSchema = z.object({
@@ -161,7 +189,9 @@ export const packageSchema = z.object({
 		)
 		.max(1_000),
 	forms: z.array(form).max(2_000),
-	imports: z.array(packedImport).max(500)
+	imports: z.array(packedImport).max(500),
+	/** Older packages have none. */
+	runbooks: z.array(runbook).max(500).default([])
 });
 export type ModelPackage = z.infer<typeof packageSchema>;
 

@@ -62,7 +62,8 @@ export async function readPackage(bytes: Buffer): Promise<ReadPackage> {
 		formulas: await json('formulas.json'),
 		locks: await json('locks.json'),
 		forms: await within('forms'),
-		imports: await within('imports')
+		imports: await within('imports'),
+		runbooks: await within('runbooks')
 	});
 	if (!parsed.success) {
 		const first = parsed.error.issues[0]!;
@@ -154,6 +155,7 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 	);
 	compareList('Locks', 'lock', model.locks, packed.locks, ({ name }) => name);
 	compareList('Forms', 'form', model.forms, packed.forms, ({ code }) => code);
+	compareList('Runbooks', 'runbook', model.runbooks, packed.runbooks, ({ name }) => name);
 	compareList('Imports', 'import', model.imports, packed.imports, ({ code }) => code);
 	return differences;
 }

@@ -11,6 +11,7 @@ import { calendarDefinition } from '../calendar';
 import { inNames } from '../formulas';
 import { readDimension } from '../read-state';
 import { formsOf, mapMembers } from '../used';
+import { packRunbooks } from './pack-runbooks';
 import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedForm, type PackedSeries } from './format';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
@@ -22,10 +23,10 @@ export async function exportPackage(
 	requirePermission(person, 'structure.write');
 	const packed = await packModel(pool(), modelId);
 	const zip = new JSZip();
-	// One date for all, so that equal models make equal files.
+	// One date for all, and none for folders, so that equal models make equal files.
 	const date = new Date('2020-01-01T00:00:00Z');
 	const add = (path: string, content: unknown) =>
-		zip.file(path, typeof content === 'string' ? content : `${JSON.stringify(content, null, '\t')}\n`, { date });
+		zip.file(path, typeof content === 'string' ? content : `${JSON.stringify(content, null, '\t')}\n`, { date, createFolders: false });
 	add('model.json', packed.model);
 	add('calendar.json', packed.calendar);
 	for (const dimension of packed.dimensions) add(`dimensions/${dimension.key}.json`, dimension);
@@ -35,6 +36,7 @@ export async function exportPackage(
 	add('locks.json', packed.locks);
 	for (const form of packed.forms) add(`forms/${form.code}.json`, form);
 	for (const each of packed.imports) add(`imports/${each.code}.json`, each);
+	keysOf(packed.runbooks.map(({ name }) => name)).forEach((key, place) => add(`runbooks/${key}.json`, packed.runbooks[place]));
 	if (withNumbers) add('numbers.csv', numbersAsCsv(packed, await packNumbers(modelId)));
 	return {
 		name: packed.model.name,
@@ -90,6 +92,9 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 			}))
 		});
 	}
+	const model = new Model(definition);
+	const runbooks = await packRunbooks(database, model, keyOf, members);
+	const runbookNames = new Map(runbooks.map(({ id, packed }) => [id, packed.name]));
 	const usedSets = new Set(
 		definition.scenarios.flatMap(({ rateSet, laterRates }) => [rateSet, ...(laterRates ?? []).map((each) => each.rateSet)])
 	);
@@ -120,10 +125,13 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 			member: member === null ? null : members.get(member)!,
 			number
 		})),
-		formulas: await packFormulas(database, new Model(definition), codeOf),
+		formulas: await packFormulas(database, model, codeOf),
 		locks: await packLocks(database, modelId, members),
-		forms: (await formsOf(database, modelId)).map((form) => packForm(form, keyOf, members)).sort((a, b) => compare([a.code], [b.code])),
-		imports: await packImports(database, modelId, keyOf, codeOf)
+		forms: (await formsOf(database, modelId))
+			.map((form) => packForm(form, keyOf, members, runbookNames))
+			.sort((a, b) => compare([a.code], [b.code])),
+		imports: await packImports(database, modelId, keyOf, codeOf),
+		runbooks: runbooks.map(({ packed }) => packed)
 	} satisfies ModelPackage);
 }
 
@@ -193,7 +201,8 @@ async function packFormulas(database: Database, model: Model, codeOf: (id: numbe
 function packForm(
 	form: { code: string; name: string; layout: FormLayout; folder?: string; description?: string; instructions?: string },
 	keyOf: ReadonlyMap<number, string>,
-	members: ReadonlyMap<number, { dimension: string; member: string }>
+	members: ReadonlyMap<number, { dimension: string; member: string }>,
+	runbookNames: ReadonlyMap<number, string>
 ): PackedForm {
 	const named: { dimension: string; member: string }[] = [];
 	const places = new Map<number, number>();
@@ -212,6 +221,7 @@ function packForm(
 			return dimensions.indexOf(key);
 		}
 	);
+	const runs = (layout.runs ?? []).filter(({ runbook }) => runbookNames.has(runbook));
 	return {
 		code: form.code,
 		name: form.name,
@@ -220,7 +230,8 @@ function packForm(
 		instructions: form.instructions ?? '',
 		dimensions,
 		members: named,
-		layout
+		runbooks: runs.map(({ runbook }) => runbookNames.get(runbook)!),
+		layout: layout.runs ? { ...layout, runs: runs.map((run, place) => ({ ...run, runbook: place })) } : layout
 	};
 }
 

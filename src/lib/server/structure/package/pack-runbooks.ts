@@ -1,0 +1,142 @@
+import { printScript, type Model, type ParameterDefinition, type Slice, type Step, type StoredScript } from '../../../core';
+import type { Database } from '../../database';
+import { definitionWith, parameterWith, sliceWith, type StepDefinition } from '../../runbook/hand-over';
+import type { PackedRunbook } from './format';
+import type { PackedReference } from './made';
+
+/**
+ * The runbooks of a model by name: steps in their order, scripts as text with today's names, and the origins their results
+ * stand under. Who they run as and when they start by themselves belongs to this installation and stays behind.
+ */
+export async function packRunbooks(
+	database: Database,
+	model: Model,
+	keyOf: ReadonlyMap<number, string>,
+	members: ReadonlyMap<number, PackedReference>
+): Promise<{ id: number; packed: PackedRunbook }[]> {
+	const modelId = model.definition.id;
+	const found = await database.query<{
+		id: number;
+		name: string;
+		description: string;
+		onRefused: 'skip' | 'stop';
+		whenBusy: 'wait' | 'refuse';
+		parameters: ParameterDefinition[];
+	}>(
+		'SELECT id, name, description, on_refused AS "onRefused", when_busy AS "whenBusy", parameters FROM runbook WHERE model_id = $1 ORDER BY name',
+		[modelId]
+	);
+	const imports = await database.query<{ id: number; code: string }>('SELECT id, code FROM import WHERE model_id = $1', [modelId]);
+	const importCode = new Map(imports.rows.map(({ id, code }) => [id, code]));
+	const packed: { id: number; packed: PackedRunbook }[] = [];
+	for (const { id, parameters, ...facts } of found.rows) {
+		const places = new Places(keyOf, members);
+		const steps = await database.query<{
+			id: number;
+			kind: Step['kind'];
+			name: string;
+			description: string;
+			active: boolean;
+			limits: Slice;
+			definition: { script?: StoredScript; import?: number | null };
+		}>('SELECT id, kind, name, description, active, limits, definition FROM runbook_step WHERE runbook_id = $1 ORDER BY position', [id]);
+		const origins = await database.query<{ name: string; step: number; answers: string }>(
+			'SELECT name, step_id AS step, answers FROM origin WHERE runbook_id = $1 AND step_id IS NOT NULL ORDER BY name',
+			[id]
+		);
+		const order = new Map(steps.rows.map((step, place) => [step.id, place]));
+		packed.push({
+			id,
+			packed: {
+				...facts,
+				parameters: parameters.map((parameter) => places.parameter(parameter)),
+				steps: steps.rows.map(({ id: _, limits, definition: { script, import: source, ...definition }, ...head }) => ({
+					...head,
+					limits: places.slice(limits),
+					...places.definition(definition),
+					...(script && { text: printScript(model, script) }),
+					...(source !== undefined && { import: source === null ? null : (importCode.get(source) ?? null) })
+				})),
+				results: origins.rows.flatMap(({ name, step, answers }) => {
+					const place = order.get(step);
+					// What a step that is gone has written is an origin like others.
+					return place === undefined ? [] : [{ step: place, origin: name, answers: places.answers(parameters, answers) }];
+				}),
+				dimensions: places.dimensions,
+				members: places.named
+			}
+		});
+	}
+	return packed;
+}
+
+/** Dimensions and members as they are first named, each by its place from then on. */
+class Places {
+	readonly dimensions: string[] = [];
+	readonly named: PackedReference[] = [];
+	readonly #keyOf: ReadonlyMap<number, string>;
+	readonly #members: ReadonlyMap<number, PackedReference>;
+	readonly #placeOf = new Map<number, number>();
+
+	constructor(keyOf: ReadonlyMap<number, string>, members: ReadonlyMap<number, PackedReference>) {
+		this.#keyOf = keyOf;
+		this.#members = members;
+	}
+
+	readonly dimension = (id: number): number => {
+		const key = this.#keyOf.get(id) ?? '';
+		if (!this.dimensions.includes(key)) this.dimensions.push(key);
+		return this.dimensions.indexOf(key);
+	};
+	readonly member = (id: number): number => {
+		let place = this.#placeOf.get(id);
+		if (place === undefined) {
+			this.#placeOf.set(id, (place = this.named.length));
+			this.named.push(this.#members.get(id) ?? { dimension: '', member: '' });
+		}
+		return place;
+	};
+	slice(slice: Slice): Slice {
+		return this.#kept(slice, (part) => sliceWith(part, this.member));
+	}
+	definition(definition: StepDefinition): object {
+		const { from, onto, ...rest } = definition;
+		return {
+			...definitionWith(rest, this.member),
+			...(from && { from: this.#kept(from, (part) => definitionWith({ from: part }, this.member).from!) }),
+			...(onto && { onto: this.#kept(onto, (part) => definitionWith({ onto: part }, this.member).onto!) })
+		};
+	}
+	/** What is kept by dimension, in the order of their keys: ids are other numbers in another model. */
+	#kept<Value>(
+		kept: Readonly<Record<string, Value>>,
+		placed: (part: Record<string, Value>) => Record<string, Value>
+	): Record<string, Value> {
+		const key = (dimension: string) => this.#keyOf.get(Number(dimension)) ?? '';
+		const sorted = Object.entries(kept).sort(([one], [other]) => (key(one) < key(other) ? -1 : 1));
+		return Object.assign({}, ...sorted.map((entry) => byDimension(placed(Object.fromEntries([entry])), this.dimension))) as Record<
+			string,
+			Value
+		>;
+	}
+	parameter(parameter: ParameterDefinition): ParameterDefinition {
+		const placed = parameterWith(parameter, this.member);
+		return { ...placed, dimension: placed.dimension === null ? null : this.dimension(placed.dimension) };
+	}
+	/** Answers as results are known by, with members by their place. */
+	answers(parameters: readonly ParameterDefinition[], key: string): PackedRunbook['results'][number]['answers'] {
+		const answers = JSON.parse(key) as [string, number | string | number[] | null][];
+		return answers.map(([parameter, value]) => {
+			const isMember = parameters.find(({ name }) => name === parameter)?.kind.startsWith('member') ?? false;
+			return { parameter, value: isMember ? mapMembers(value, this.member) : value };
+		});
+	}
+}
+
+/** What is kept by dimension, under another key each. */
+export const byDimension = <Value>(kept: Readonly<Record<string, Value>>, map: (dimension: number) => number): Record<string, Value> =>
+	Object.fromEntries(Object.entries(kept).map(([dimension, value]) => [map(Number(dimension)), value]));
+
+/** A member, or a list of them, replaced; anything else as it is. */
+export const mapMembers = <Value>(value: Value, map: (member: number) => number): Value =>
+	(Array.isArray(value) ? (value as number[]).map(map) : typeof value === 'number' ? map(value) : value) as Value;
