@@ -152,10 +152,26 @@ test('a planner runs a runbook by the form’s button, is asked what the form do
 	await page.getByRole('group', { name: 'Runbooks of this form' }).getByRole('button', { name: 'Open the stretch plan' }).click();
 	const questions = page.getByRole('form', { name: 'Open the stretch plan' });
 	await questions.getByLabel('Growth on the last full year').fill('50');
-	await questions.getByRole('button', { name: 'Run it' }).click();
+	// Tried first: the figures are shown as they would be, and nothing is written.
+	await questions.getByRole('button', { name: 'Try it' }).click();
+	const tried = page.getByRole('status').filter({ hasText: 'Open the stretch plan” would leave them' });
+	await expect(tried).toBeVisible({ timeout: 20_000 });
+	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).not.toBe(before);
+	const wouldBe = await figureAt(page, 'Sailings', 'Apr');
+	await expect(page.locator('td.tried').first()).toBeVisible();
+	await page.reload();
+	await choose(page, 'Scenario', 'Stretch plan FY2028–29');
+	await choose(page, 'Year', 'FY2029');
+	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).toBe(wouldBe);
+	await tried.getByRole('button', { name: 'Stop trying it' }).click();
+	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).toBe(before);
+	await page.getByRole('group', { name: 'Runbooks of this form' }).getByRole('button', { name: 'Open the stretch plan' }).click();
+	await questions.getByLabel('Growth on the last full year').fill('50');
+	await questions.getByRole('button', { name: 'Try it' }).click();
+	await tried.getByRole('button', { name: 'Run it' }).click();
 	// Of the other lines, hers to read only, nothing is written: they are counted.
 	await expect(page.getByRole('status').filter({ hasText: /cells changed\..*could not be written/ })).toBeVisible({ timeout: 20_000 });
-	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).not.toBe(before);
+	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).toBe(wouldBe);
 	await page.getByRole('button', { name: 'Take it back' }).click();
 	await expect(page.getByRole('status').filter({ hasText: 'is taken back' })).toBeVisible();
 	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).toBe(before);

@@ -21,7 +21,7 @@ import {
 	takeBackRun,
 	type StepDraft
 } from '../../src/lib/server/runbook';
-import { enterFigures, openForm, runFromForm, runsOfForm, saveDraft } from '../../src/lib/server/form';
+import { endTrialOf, enterFigures, openForm, runFromForm, runsOfForm, saveDraft, tryFromForm } from '../../src/lib/server/form';
 import { editImport } from '../../src/lib/server/import';
 import { stepSchema } from '../../src/lib/server/runbook/schema';
 import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
@@ -289,6 +289,54 @@ describe('a run', () => {
 });
 
 describe('a form', () => {
+	test('shows in the draft what a run would leave, as the run then does; typing over it, saving and stopping end it', async () => {
+		const tove = people.get('Tove')!;
+		const stretch = { members: { [ids.get('scenario')!]: ids.get('scenario STR')!, [ids.get('period')!]: ids.get('period FY2029')! } };
+		const open = async () => (await openForm(tove, 1, 'route-contribution', stretch)).form;
+		const [button] = await runsOfForm(tove, 1, 'route-contribution');
+		const asked = { runbook: button!.runbook, answers: { growth: 0.5 } };
+		const base = await open();
+		expect([base.trial, base.tried]).toEqual([null, []]);
+		const { figures } = await tryFromForm(tove, 1, 'route-contribution', stretch, asked);
+		expect(figures).toBeGreaterThan(0);
+		const tried = await open();
+		expect(tried).toMatchObject({ trial: 'Open the stretch plan', revision: base.revision, draftSize: 0 });
+		expect(tried.values).not.toEqual(base.values);
+		// Only cells that are marked differ, but for what is computed from them.
+		const row = tried.rows.findIndex(({ label }) => label === 'Sailings');
+		const width = tried.columns.length;
+		expect(tried.tried).toContain(row * width);
+		// The run itself leaves the very same.
+		await endTrialOf(tove, 1);
+		expect((await open()).values).toEqual(base.values);
+		const { run: done } = await runFromForm(tove, 1, 'route-contribution', stretch, asked);
+		const after = await open();
+		after.values.forEach((value, cell) => expect(value ?? 0).toBeCloseTo(tried.values[cell] ?? 0, 6));
+		await takeBackRun(tove, 1, done);
+
+		// What is typed stands above what is tried, and both are gone with the save and its taking back.
+		await tryFromForm(tove, 1, 'route-contribution', stretch, asked);
+		const shown = await open();
+		const cell = shown.tried.find((place) => Math.floor(place / width) === row && place % width < 3)!;
+		const typed = await enterFigures(tove, 1, 'route-contribution', stretch, {
+			entries: [{ row, column: cell % width, text: '1000' }],
+			structure: shown.structure
+		});
+		expect(typed.faults).toEqual([]);
+		expect(typed.form.values[cell]).toBeCloseTo(1_000, 6);
+		expect(typed.form.trial).toBe('Open the stretch plan');
+		const beside = shown.tried.find((place) => Math.floor(place / width) === row && place !== cell && place % width < 3)!;
+		expect(typed.form.values[beside]).toBe(shown.values[beside]);
+		expect(await saveDraft(tove, 1, 'route-contribution', { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved' });
+		const saved = await open();
+		expect([saved.trial, saved.tried]).toEqual([null, []]);
+		expect(saved.values[cell]).toBeCloseTo(1_000, 6);
+		expect(saved.values[beside]).toBe(base.values[beside]);
+		// Who may run nothing tries nothing; another form's runbook is none of this one's.
+		await expect(tryFromForm(people.get('Vera'), 1, 'route-contribution', stretch, asked)).rejects.toThrow();
+		await expect(tryFromForm(tove, 1, 'dry-docking', stretch, { ...asked, runbook: 1_000_000 })).rejects.toThrow('no such runbook');
+	});
+
 	test('runs its own runbooks only, for what it shows, and asks for the rest', async () => {
 		const tove = people.get('Tove')!;
 		const [button] = await runsOfForm(tove, 1, 'route-contribution');

@@ -15,7 +15,7 @@ export { SeriesStore, type Address } from './series-store';
 export type { Contribution } from './cube';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
 export { movedBeneath, type EntryNote, type MovedBeneath } from './moved-beneath';
-export { CLEARED, Overlay, type OverlayCell } from './overlay';
+export { CLEARED, NOTHING, Overlay, type OverlayCell } from './overlay';
 export { compileQuery, QueryFault } from './query';
 export type { CompiledQuery, Line, Query } from './query';
 export { CellFlag, View } from './view';

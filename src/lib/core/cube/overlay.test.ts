@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { buildModel, randomModel } from '../testing';
-import { CLEARED, Cube, mergeOverlay, movedBeneath, Overlay } from '.';
+import { CLEARED, Cube, mergeOverlay, movedBeneath, NOTHING, Overlay } from '.';
 
 const setUp = () => {
 	const model = buildModel({ accounts: [{ code: 'sales', account: {} }], scenarios: [{ code: 'plan' }] });
@@ -20,6 +20,16 @@ describe('an overlay', () => {
 		expect(copy.list()).toHaveLength(3);
 		expect(overlay.reset()).toBe(1);
 		expect(overlay.size).toBe(0);
+	});
+
+	test('may show nothing where something is stored', () => {
+		const { cube, overlay } = setUp();
+		cube.writeCell(2, CELL, 2027, 0, 5);
+		overlay.set(CELL, 2027, 0, NOTHING);
+		expect(overlay.read(cube, CELL, 2027, 0)).toBeNaN();
+		expect(overlay.size).toBe(1);
+		overlay.set(CELL, 2027, 0, Number.NaN);
+		expect(overlay.read(cube, CELL, 2027, 0)).toBe(5);
 	});
 
 	test('reads like the cube it is merged into', () => {

@@ -6,17 +6,20 @@ import { SeriesStore, type Address } from './series-store';
 /** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
 export const CLEARED = Number.NEGATIVE_INFINITY;
 
+/** In an overlay: nothing shows at this cell, whatever it holds. */
+export const NOTHING = Number.POSITIVE_INFINITY;
+
 /** A changed cell of an overlay. */
 export interface OverlayCell {
 	address: Int32Array;
 	year: number;
 	position: number;
-	/** What it shall show, or `CLEARED`. */
+	/** What it shall show, `CLEARED` or `NOTHING`. */
 	value: number;
 }
 
 /**
- * Changed cells over a cube: a draft or a branch. Holds the value each changed cell shall show, or `CLEARED`; all else reads through.
+ * Changed cells over a cube: a draft or a branch. Holds the value each changed cell shall show, `CLEARED` or `NOTHING`; all else reads through.
  * The cube itself stays as it is.
  */
 export class Overlay {
@@ -85,6 +88,7 @@ export class Overlay {
 	read(cube: Cube, address: Address, year: number, position: number): number {
 		const own = this.get(address, year, position);
 		if (isEmpty(own)) return cube.read(address, year, position);
+		if (own === NOTHING) return EMPTY;
 		return own === CLEARED ? this.withoutEntry(cube, address, year, position) : own;
 	}
 

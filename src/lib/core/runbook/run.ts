@@ -66,6 +66,8 @@ export interface RunResult {
 	log: StepLog[];
 	totals: AccountTotal[];
 	samples: SampleCell[];
+	/** Where figures are other ones now, by series and in its year: what showed before, and what would. */
+	figures: { address: Int32Array; year: number; before: Float64Array; after: Float64Array }[];
 }
 
 /** What the kinds of step are given to work with. */
@@ -270,7 +272,11 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 }
 
 /** Figures of the changed cells now and, once the cube is put back, before. */
-function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]): Pick<RunResult, 'cells' | 'totals' | 'samples'> {
+function compare(
+	model: Model,
+	work: WorkCube,
+	changes: readonly ChangedSeries[]
+): Pick<RunResult, 'cells' | 'totals' | 'samples' | 'figures'> {
 	const { cube } = work;
 	const seen = new Map<number, Block>();
 	const touched = changes.filter(({ address, year }) => {
@@ -279,18 +285,20 @@ function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]
 		return known.find(address) < 0 && known.ensure(address) >= 0;
 	});
 	const { width } = cube.store;
-	const figures = () => {
+	const readAll = () => {
 		const all = new Float64Array(touched.length * width);
 		touched.forEach(({ address, year }, index) => cube.figuresOf(address, year, all.subarray(index * width, (index + 1) * width)));
 		return all;
 	};
-	const after = figures();
+	const after = readAll();
 	work.restore();
-	const before = figures();
+	const before = readAll();
 	const totals = new Map<number, AccountTotal>();
 	const samples: SampleCell[] = [];
+	const figures: RunResult['figures'] = [];
 	let cells = 0;
 	touched.forEach(({ address, year }, index) => {
+		const changedBefore = cells;
 		const account = address[model.accountAxis]!;
 		let total = totals.get(account);
 		if (!total) totals.set(account, (total = { account, before: 0, after: 0, cells: 0 }));
@@ -304,6 +312,8 @@ function compare(model: Model, work: WorkCube, changes: readonly ChangedSeries[]
 			total.cells++;
 			if (samples.length < SAMPLES) samples.push({ address, year, position, before: was, after: is });
 		}
+		const range = [index * width, (index + 1) * width] as const;
+		if (cells > changedBefore) figures.push({ address, year, before: before.subarray(...range), after: after.subarray(...range) });
 	});
-	return { cells, samples, totals: [...totals.values()].filter((total) => total.cells > 0) };
+	return { cells, figures, samples, totals: [...totals.values()].filter((total) => total.cells > 0) };
 }

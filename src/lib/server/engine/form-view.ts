@@ -24,6 +24,7 @@ import type { CodedWords } from './coded-words';
 import { FormCheckView } from './form-check-view';
 import { FormFault } from './form-fault';
 import { columnLine, likeOperand, rowLine, wordsOf } from './form-lines';
+import type { PersonDraft } from './person-draft';
 import { MARKS, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type LineFacts, type RowLine } from './messages';
 
 /** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
@@ -49,6 +50,7 @@ export class FormView {
 	#moments = 0;
 	readonly #name = crypto.randomUUID();
 	#result: ViewResult | undefined;
+	#tried: { cells: Overlay; size: number; at: number[] } | undefined;
 
 	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
 	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined, frame: string) {
@@ -189,7 +191,14 @@ export class FormView {
 	}
 
 	/** What the page shows: the lines unless it knows them, and the figures of the rows it asks for. */
-	answer(revision: number, structure: number, guard: WriteGuard, overlay: Overlay, words: CodedWords, window: FormWindow = {}): FormAnswer {
+	answer(
+		revision: number,
+		structure: number,
+		guard: WriteGuard,
+		draft: PersonDraft,
+		words: CodedWords,
+		window: FormWindow = {}
+	): FormAnswer {
 		if (guard !== this.#guard) {
 			this.#guard = guard;
 			this.#marks = new Map();
@@ -208,8 +217,10 @@ export class FormView {
 			...(rows && { part: rows }),
 			...(others && { others }),
 			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
-			...this.#draftedCells(overlay),
-			draftSize: overlay.size,
+			...this.#draftedCells(draft.overlay),
+			draftSize: draft.overlay.size,
+			trial: draft.trial?.name ?? null,
+			tried: this.#triedCells(draft.trial?.cells),
 			checks: this.#checks.flatMap((check) => check.states()),
 			...(window.empty && { empty: this.#emptyLines() })
 		};
@@ -356,6 +367,16 @@ export class FormView {
 			this.#marks.set(row, marks);
 		}
 		return marks;
+	}
+
+	/** Cells that differ by what is tried, totals included; found once, as there are many and they only become fewer. */
+	#triedCells(cells: Overlay | undefined): number[] {
+		if (!cells) return [];
+		if (this.#tried?.cells !== cells || this.#tried.size !== cells.size) {
+			const { drafted, draftedBeneath } = this.#draftedCells(cells);
+			this.#tried = { cells, size: cells.size, at: [...drafted, ...draftedBeneath] };
+		}
+		return this.#tried.at;
 	}
 
 	/** Cells with an unsaved entry at or beneath them: those on leaf lines of both axes, and the totals above them. */

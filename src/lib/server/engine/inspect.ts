@@ -12,7 +12,9 @@ import {
 	type Cube,
 	type LiveFormula,
 	type Model,
-	type WriteGuard
+	type WriteGuard,
+	EMPTY,
+	NOTHING
 } from '../../core';
 import type { FormView } from './form-view';
 import type { Inspection } from './messages';
@@ -38,7 +40,7 @@ export function inspectCell(
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
 	const live = liveAt(model, members, range);
 	// A figure that is typed above a result shows what it is made of, and what the result would be.
-	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.overlay.read(cube, members, ...placeOfLeaf(model, range.from)));
+	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.shown.read(cube, members, ...placeOfLeaf(model, range.from)));
 	return {
 		value: isEmpty(value) ? null : value,
 		address: [
@@ -112,20 +114,25 @@ function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int3
 	const stored = cube.contributions(members, fiscalYear, position).map(({ origin, value }) => ({ value, ...model.origin(origin)! }));
 	const hasEntry = isValue(drafted) ? drafted !== CLEARED : stored.some(({ mode }) => mode === 'entry');
 	const found: Inspection['madeOf'] = [];
+	const tried = draft.trial?.cells.get(members, fiscalYear, position) ?? EMPTY;
+	const isTried = isValue(tried);
+	if (isTried) found.push({ name: triedBy(draft), mode: 'draft', value: tried === NOTHING ? null : tried, cells: 1, setAside: false });
 	if (isValue(drafted))
 		found.push({
 			name: drafted === CLEARED ? 'Entry taken away in your draft' : 'In your draft',
 			mode: 'draft',
 			value: drafted === CLEARED ? null : drafted,
 			cells: 1,
-			setAside: false
+			setAside: isTried
 		});
 	for (const { name, mode, value } of stored) {
-		const setAside = mode === 'entry' ? isValue(drafted) : mode === 'proposes' && hasEntry;
+		const setAside = isTried || (mode === 'entry' ? isValue(drafted) : mode === 'proposes' && hasEntry);
 		found.push({ name, mode, value, cells: 1, setAside });
 	}
 	return found;
 }
+
+const triedBy = (draft: PersonDraft): string => `As “${draft.trial?.name ?? ''}” would leave it`;
 
 /** How many cells beneath a figure each origin holds. */
 function originsBeneath(
@@ -141,8 +148,9 @@ function originsBeneath(
 		known.cells++;
 		counts.set(name, known);
 	};
-	for (const cell of leafCells(model, cube, draft.overlay, members, range)) {
-		if (isValue(draft.overlay.get(cell.address, cell.year, cell.position))) count('In your draft', 'draft');
+	for (const cell of leafCells(model, cube, draft.shown, members, range)) {
+		if (isValue(draft.trial?.cells.get(cell.address, cell.year, cell.position) ?? EMPTY)) count(triedBy(draft), 'draft');
+		else if (isValue(draft.overlay.get(cell.address, cell.year, cell.position))) count('In your draft', 'draft');
 		else
 			for (const { origin } of cube.contributions(cell.address, cell.year, cell.position)) {
 				const facts = model.origin(origin)!;
@@ -202,6 +210,6 @@ function resultBeneath(
 	members: ArrayLike<number>,
 	leaf: number
 ): number | null {
-	const value = computeLeaf(model, storedReader(cube, draft.overlay), live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
+	const value = computeLeaf(model, storedReader(cube, draft.shown), live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
 	return isValue(value) ? value : null;
 }

@@ -140,6 +140,9 @@ export interface FormAnswer extends FormFrame {
 	good: number[];
 	bad: number[];
 	draftSize: number;
+	/** A runbook (by name) whose results are shown as it would leave them, and the cells that differ by it, totals included. */
+	trial: string | null;
+	tried: number[];
 	checks: CheckLine[];
 	/** Lines without a figure, when asked for. */
 	empty?: { rows: number[]; columns: number[] };
@@ -296,6 +299,15 @@ export interface RunPlan {
 	log: StepLog[];
 	totals: { account: string; before: number; after: number; cells: number }[];
 	samples: { words: string; before: number | null; after: number | null }[];
+	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
+	figures?: TrialFigure[];
+}
+
+/** What a run would leave at a cell; ids. */
+export interface TrialFigure {
+	address: number[];
+	period: number;
+	value: number | null;
 }
 
 export interface ScriptCheck {
@@ -364,6 +376,8 @@ export interface EngineRequests {
 			preview: boolean;
 			/** Whose unsaved entries it is tried on; the base when nobody's. */
 			draftOf?: number;
+			/** Whether the figures themselves are wanted. */
+			figures?: boolean;
 			/** Two integers, shared: 1 in the first ends it, the second tells the step. */
 			control?: SharedArrayBuffer;
 		};

@@ -132,7 +132,7 @@ export class ModelEngine {
 			method: async (request) => {
 				const { form, draft, guard } = await this.#openForm(request);
 				requireCell(form, request.row, 0);
-				return workOutRow(this.#model, this.#cube, draft.overlay, guard, form, request.row, request.method);
+				return workOutRow(this.#model, this.#cube, draft.shown, guard, form, request.row, request.method);
 			},
 			effect: async (request) => {
 				await this.#reach(request.revision);
@@ -226,7 +226,7 @@ export class ModelEngine {
 	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number): void {
 		const before = this.#cube.read(address, year, position);
 		const shownBefore = new Map(
-			[...this.#drafts].map(([person, draft]) => [person, draft.overlay.read(this.#cube, address, year, position)])
+			[...this.#drafts].map(([person, draft]) => [person, draft.shown.read(this.#cube, address, year, position)])
 		);
 		this.#cube.writeCell(origin, address, year, position, value);
 		const after = this.#cube.read(address, year, position);
@@ -238,7 +238,7 @@ export class ModelEngine {
 				year,
 				position,
 				shownBefore.get(person) ?? before,
-				draft ? draft.overlay.read(this.#cube, address, year, position) : after
+				draft ? draft.shown.read(this.#cube, address, year, position) : after
 			);
 		}
 	}
@@ -253,7 +253,7 @@ export class ModelEngine {
 		if (open) this.#forms.delete(key);
 		else {
 			open = { person: ask.person, form: this.#buildForm(ask, frameName(this.structure, lines)) };
-			open.form.fill(this.#cube, draft.overlay);
+			open.form.fill(this.#cube, draft.shown);
 		}
 		this.#forms.set(key, open);
 		const oldest = this.#forms.keys().next().value;
@@ -261,7 +261,7 @@ export class ModelEngine {
 		const { form } = open;
 		const answer = async (): Promise<FormAnswer> => {
 			await this.#words.know(form.textPlaces(ask.window));
-			return form.answer(this.#revision, this.structure, guard, draft.overlay, this.#words, ask.window);
+			return form.answer(this.#revision, this.structure, guard, draft, this.#words, ask.window);
 		};
 		return { form, draft, guard, answer };
 	}
@@ -295,7 +295,7 @@ export class ModelEngine {
 			}
 			const { members, range } = form.cell(row, column);
 			const result = enter(
-				{ model: this.#model, cube: this.#cube, overlay: draft.overlay, guard },
+				{ model: this.#model, cube: this.#cube, overlay: draft.shown, guard },
 				{
 					members,
 					range,
@@ -399,11 +399,11 @@ export class ModelEngine {
 	}
 
 	#setDraftCell(person: number, draft: PersonDraft, address: Int32Array, year: number, position: number, value: number): void {
-		const before = draft.overlay.read(this.#cube, address, year, position);
+		const before = draft.shown.read(this.#cube, address, year, position);
 		const seen = draft.seenAt(this.#cube, address, year, position);
-		draft.overlay.set(address, year, position, value);
+		draft.set(address, year, position, value);
 		draft.seen.set(address, year, position, isEmpty(value) ? value : isEmpty(seen) ? fromDraftValue('cleared') : seen);
-		const after = draft.overlay.read(this.#cube, address, year, position);
+		const after = draft.shown.read(this.#cube, address, year, position);
 		for (const open of this.#forms.values()) if (open.person === person) open.form.change(address, year, position, before, after);
 	}
 
@@ -412,7 +412,7 @@ export class ModelEngine {
 		if (known?.version === version) return known;
 		const draft = await PersonDraft.read(this.#database, this.#model, person);
 		this.#drafts.set(person, draft);
-		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(this.#cube, draft.overlay);
+		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(this.#cube, draft.shown);
 		return draft;
 	}
 

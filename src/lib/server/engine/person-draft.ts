@@ -1,4 +1,4 @@
-import { CLEARED, EMPTY, isEmpty, Overlay, type Cube, type Model } from '../../core';
+import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, type Cube, type Model } from '../../core';
 import type { Database } from '../database/pool';
 import { leafOfMember, toOrdinals } from './addresses';
 import type { DraftValue } from './messages';
@@ -8,12 +8,17 @@ export class PersonDraft {
 	/** As in the database; counts every change. */
 	version: number;
 	readonly overlay: Overlay;
+	/** What forms show: the overlay, or the same with what a runbook would leave on it. */
+	shown: Overlay;
+	/** The runbook (by name) whose results are shown, and where they are: typing over one ends it there. */
+	trial: { name: string; cells: Overlay } | undefined;
 	/** By changed cell; `CLEARED` stands for "was empty". */
 	readonly seen: Overlay;
 
 	constructor(model: Model, version: number) {
 		this.version = version;
 		this.overlay = new Overlay(model);
+		this.shown = this.overlay;
 		this.seen = new Overlay(model);
 	}
 
@@ -38,7 +43,33 @@ export class PersonDraft {
 			draft.overlay.set(ordinals, leaf.fiscalYear, leaf.position, value ?? CLEARED);
 			draft.seen.set(ordinals, leaf.fiscalYear, leaf.position, seen ?? CLEARED);
 		}
+		await draft.#readTrial(database, model, person);
 		return draft;
+	}
+
+	async #readTrial(database: Database, model: Model, person: number): Promise<void> {
+		const found = await database.query<{ name: string; address: number[] | null; period: number; value: number | null }>(
+			`SELECT d.trial AS name, c.address, c.period_id AS period, c.value
+			FROM draft d LEFT JOIN draft_trial_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.trial IS NOT NULL`,
+			[person, model.definition.id]
+		);
+		if (!found.rows[0]) return;
+		this.trial = { name: found.rows[0].name, cells: new Overlay(model) };
+		this.shown = this.overlay.copy();
+		for (const { address, period, value } of found.rows) {
+			const ordinals = address && toOrdinals(model, address);
+			const leaf = ordinals && leafOfMember(model, ordinals, period);
+			if (!ordinals || !leaf) continue;
+			for (const overlay of [this.trial.cells, this.shown]) overlay.set(ordinals, leaf.fiscalYear, leaf.position, value ?? NOTHING);
+		}
+	}
+
+	/** Changes a cell of the draft; what was tried there is over. */
+	set(address: ArrayLike<number>, year: number, position: number, value: number): void {
+		this.overlay.set(address, year, position, value);
+		if (this.shown === this.overlay) return;
+		this.shown.set(address, year, position, value);
+		this.trial?.cells.set(address, year, position, EMPTY);
 	}
 
 	/** What the cell held when the person first changed it; its value today when it is not in the draft. */

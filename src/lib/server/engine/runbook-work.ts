@@ -21,8 +21,8 @@ import {
 	type Step,
 	type StoredScript
 } from '../../core';
-import { cellInWords, judgedPeriod, toMembers, toOrdinals } from './addresses';
-import type { EngineRequests, RunPlan, ScriptCheck, Vocabulary } from './messages';
+import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from './addresses';
+import type { EngineRequests, RunPlan, ScriptCheck, TrialFigure, Vocabulary } from './messages';
 
 /** Names offered while a script is written, of one dimension. */
 const MOST_NAMES = 3_000;
@@ -62,6 +62,12 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 			if (control && Atomics.load(control, 0) === 1) throw new RunCancelled();
 		}
 	});
+	const figures: TrialFigure[] = [];
+	for (const { address, year, before, after } of ask.figures ? result.figures : [])
+		after.forEach((value, position) => {
+			if (value === before[position] || (isEmpty(value) && isEmpty(before[position]!))) return;
+			figures.push({ address: toMembers(model, address), period: periodMember(model, year, position), value: orNull(value) });
+		});
 	const series = result.changes.slice(0, MOST_SERIES).map(({ origin, address, year, before, after }) => ({
 		origin,
 		members: toMembers(model, address),
@@ -75,6 +81,7 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 		series: ask.preview ? [] : series,
 		isTooLarge: result.changes.length > MOST_SERIES,
 		cells: result.cells,
+		...(ask.figures && { figures }),
 		log: result.log,
 		totals: result.totals
 			.map(({ account, ...rest }) => ({ account: model.accounts.member(account).name, ...rest }))

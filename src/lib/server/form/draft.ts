@@ -58,6 +58,10 @@ export async function storeChanges(client: pg.PoolClient, draft: number, changes
 		ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value`,
 		[draft]
 	);
+	await client.query(
+		'DELETE FROM draft_trial_cell t USING changed c WHERE t.draft_id = $1 AND t.address = c.address AND t.period_id = c.period_id',
+		[draft]
+	);
 	await client.query('DROP TABLE changed');
 	await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft]);
 }
@@ -81,6 +85,8 @@ async function storeFew(client: pg.PoolClient, draft: number, changes: readonly 
 			FROM jsonb_to_recordset($2::jsonb) AS x (address jsonb, period integer, value double precision, gone boolean, seen double precision)
 		), removed AS (
 			DELETE FROM draft_cell d USING changed c WHERE d.draft_id = $1 AND d.address = c.address AND d.period_id = c.period AND c.gone
+		), tried AS (
+			DELETE FROM draft_trial_cell t USING changed c WHERE t.draft_id = $1 AND t.address = c.address AND t.period_id = c.period
 		), kept AS (
 			INSERT INTO draft_cell (draft_id, address, period_id, value, seen) SELECT $1, address, period, value, seen FROM changed WHERE NOT gone
 			ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value
@@ -88,6 +94,12 @@ async function storeFew(client: pg.PoolClient, draft: number, changes: readonly 
 		UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1`,
 		[draft, JSON.stringify(cells)]
 	);
+}
+
+/** Ends what is tried on a draft. */
+export async function endTrial(client: pg.PoolClient, draft: number): Promise<void> {
+	await client.query('DELETE FROM draft_trial_cell WHERE draft_id = $1', [draft]);
+	await client.query('UPDATE draft SET trial = NULL WHERE id = $1', [draft]);
 }
 
 /** Remembers a step for undo; what had been undone before it is forgotten. */

@@ -5,7 +5,7 @@
 export { listForms, type FormCard } from './list';
 export { openForm, type FormChoices, type OpenForm } from './open';
 export { enterFigures, redoEntry, undoEntry, type EntryOutcome } from './enter';
-export { runFromForm, runsOfForm, type RunOfForm } from './runs';
+export { endTrialOf, runFromForm, runsOfForm, tryFromForm, type RunOfForm } from './runs';
 export { takeBackSave, type TakenBack } from './take-back-save';
 export { discardDraft, saveDraft, type SaveOutcome } from './save';
 export { inspectFigure, type FigureDetails } from './inspect';

@@ -1,12 +1,13 @@
 import { z } from 'zod';
 import type { Answers, FormRun, ParameterDefinition } from '../../core';
-import { pool } from '../database';
+import { pool, transaction } from '../database';
 import { askEngine } from '../engine';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { lastAnswers, startRun } from '../runbook';
+import { figuresOnDraft, lastAnswers, startRun } from '../runbook';
 import { readStored } from '../runbook/read';
 import { answersSchema } from '../runbook/schema';
+import { endTrial, lockDraft } from './draft';
 import { modelVersions, readForm, type FormChoices } from './open';
 
 /** A runbook of a form, with what is left to be asked. */
@@ -66,6 +67,55 @@ export async function runFromForm(
 	{ runbook, answers }: z.infer<typeof runFromFormSchema>
 ): Promise<{ run: number }> {
 	const writer = requirePermission(person, 'form.enter');
+	const { run } = await startRun(writer, modelId, runbook, {
+		answers: await answersHere(writer, modelId, code, choices, { runbook, answers })
+	});
+	return { run };
+}
+
+/** Shows in a person's draft what a runbook of a form would leave on it, in place of what was tried before. */
+export async function tryFromForm(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	{ runbook, answers }: z.infer<typeof runFromFormSchema>
+): Promise<{ name: string; figures: number }> {
+	const writer = requirePermission(person, 'form.enter');
+	const given = await answersHere(writer, modelId, code, choices, { runbook, answers });
+	const { name, figures } = await figuresOnDraft(writer, modelId, runbook, given);
+	await transaction(async (client) => {
+		const draft = await lockDraft(client, writer.id, modelId);
+		await endTrial(client, draft.id);
+		await client.query(
+			`INSERT INTO draft_trial_cell (draft_id, address, period_id, value)
+			SELECT $1, ARRAY(SELECT jsonb_array_elements_text(address)::integer), period, value
+			FROM jsonb_to_recordset($2::jsonb) AS x (address jsonb, period integer, value double precision)`,
+			[draft.id, JSON.stringify(figures)]
+		);
+		await client.query('UPDATE draft SET trial = $2, version = version + 1 WHERE id = $1', [draft.id, name]);
+	});
+	return { name, figures: figures.length };
+}
+
+/** Shows the draft again without what was tried on it. */
+export async function endTrialOf(person: SignedIn | undefined, modelId: number): Promise<void> {
+	const writer = requirePermission(person, 'form.enter');
+	await transaction(async (client) => {
+		const draft = await lockDraft(client, writer.id, modelId);
+		await endTrial(client, draft.id);
+		await client.query('UPDATE draft SET version = version + 1 WHERE id = $1', [draft.id]);
+	});
+}
+
+/** Answers with what the form shows. @throws Fault 404 when the runbook is none of the form's */
+async function answersHere(
+	writer: SignedIn,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	{ runbook, answers }: z.infer<typeof runFromFormSchema>
+): Promise<Answers> {
 	const { layout } = await readForm(writer, modelId, code);
 	if (!layout.runs?.some((each) => each.runbook === runbook))
 		throw new Fault(404, 'not found', 'This form runs no such runbook any more. Reload the page.');
@@ -74,8 +124,7 @@ export async function runFromForm(
 	const given: Record<string, Answers[string]> = { ...answers };
 	for (const { name, kind, dimension } of parameters)
 		if (kind === 'member' && dimension !== null && shown.has(dimension)) given[name] = choices.members[dimension] ?? shown.get(dimension)!;
-	const { run } = await startRun(writer, modelId, runbook, { answers: given });
-	return { run };
+	return given;
 }
 
 /** The members a form stands at before anything is chosen, by dimension. */

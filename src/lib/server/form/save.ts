@@ -5,7 +5,7 @@ import { lockModel, postChangeSet } from '../database/change-set';
 import { structureVersion, addressDimensions } from '../database/definitions';
 import { askEngine, type Conflict } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
-import { lockDraft } from './draft';
+import { endTrial, lockDraft } from './draft';
 import { readForm } from './open';
 
 const cell = z.object({ address: z.array(z.number().int()).max(40), period: z.number().int() });
@@ -56,6 +56,7 @@ export async function saveDraft(person: SignedIn | undefined, modelId: number, c
 			if (plan.refused.length > 0) throw new NotSaved({ kind: 'refused', refused: plan.refused });
 			await client.query('DELETE FROM draft_step WHERE draft_id = $1', [draft.id]);
 			await client.query('DELETE FROM draft_cell WHERE draft_id = $1', [draft.id]);
+			await endTrial(client, draft.id);
 			await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft.id]);
 			if (plan.cells === 0) return { kind: 'nothing' };
 			const posted = await postChangeSet(
@@ -82,6 +83,7 @@ export async function discardDraft(person: SignedIn | undefined, modelId: number
 		const draft = await lockDraft(client, writer.id, modelId);
 		await client.query('DELETE FROM draft_step WHERE draft_id = $1', [draft.id]);
 		await client.query('DELETE FROM draft_cell WHERE draft_id = $1', [draft.id]);
+		await endTrial(client, draft.id);
 		await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft.id]);
 	});
 }

@@ -3,5 +3,5 @@ export { copyRunbook, createRunbook, deleteRunbook, saveRunbook, checkScriptText
 export { checkAllRunbooks, listRunbooks, readRunbook, type RunbookDetails, type RunbookInShort } from './read';
 export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } from './runs';
 export { setRunbookSchedule, startDueRunbooks } from './schedule';
-export { lastAnswers, previewRun, runRunbook, startRun } from './start';
+export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';

@@ -4,7 +4,7 @@ import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
-import { askEngine, askRunner, type RunPlan } from '../engine';
+import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault } from '../fault';
 import { modelVersions } from '../form/open';
 import { handleJobs, noteJob, queueJob } from '../jobs';
@@ -72,15 +72,7 @@ export async function startRun(
 ): Promise<{ run: number; job: number }> {
 	const runner = requirePermission(person, 'rule.run');
 	const runbook = await readStored(pool(), modelId, id);
-	const { structure } = await modelVersions(modelId);
-	const findings = await askEngine(modelId, 'checkRunbook', { structure, steps: runbook.steps, parameters: runbook.parameters });
-	const error = findings.find(({ severity }) => severity === 'error');
-	if (error) {
-		const step = runbook.steps.find((each) => each.id === error.step);
-		throw new Fault(422, 'not possible', `${step ? `${step.name}: ` : ''}${error.message}`);
-	}
-	const missing = missingAnswer(runbook.parameters, answers);
-	if (missing) throw new Fault(422, 'not possible', `Choose ${missing.label}: nothing runs without it.`);
+	const { structure } = await requireReady(modelId, runbook, answers);
 	if (runbook.whenBusy === 'refuse') await refuseWhenBusy(modelId, runbook.name);
 	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
 	const made = await pool().query<{ id: number }>(
@@ -98,6 +90,48 @@ export async function startRun(
 	await queueJob(job);
 	return { run, job };
 }
+
+/** @throws Fault 422 when the runbook has a fault, or something it asks for is left open */
+async function requireReady(modelId: number, runbook: StoredRunbook, answers: Answers): Promise<{ structure: number }> {
+	const { structure } = await modelVersions(modelId);
+	const findings = await askEngine(modelId, 'checkRunbook', { structure, steps: runbook.steps, parameters: runbook.parameters });
+	const error = findings.find(({ severity }) => severity === 'error');
+	if (error) {
+		const step = runbook.steps.find((each) => each.id === error.step);
+		throw new Fault(422, 'not possible', `${step ? `${step.name}: ` : ''}${error.message}`);
+	}
+	const missing = missingAnswer(runbook.parameters, answers);
+	if (missing) throw new Fault(422, 'not possible', `Choose ${missing.label}: nothing runs without it.`);
+	return { structure };
+}
+
+/**
+ * What a runbook would leave on a person's draft, figure by figure; nothing is written.
+ * @throws Fault 422 when it cannot run, 413 when there are more figures than can be shown so
+ */
+export async function figuresOnDraft(
+	person: SignedIn | undefined,
+	modelId: number,
+	id: number,
+	answers: Answers
+): Promise<{ name: string; figures: TrialFigure[] }> {
+	const runner = requirePermission(person, 'rule.run');
+	const runbook = await readStored(pool(), modelId, id);
+	await requireReady(modelId, runbook, answers);
+	const plan = await planFor(runner, modelId, runbook, answers, { preview: true, onDraft: true, figures: true });
+	if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
+	const figures = plan.figures ?? [];
+	if (figures.length > MOST_TRIED)
+		throw new Fault(
+			413,
+			'too large',
+			`“${runbook.name}” would change ${figures.length.toLocaleString('en')} figures; up to ${MOST_TRIED.toLocaleString('en')} can be tried in a draft. Look at its preview under Rules.`
+		);
+	return { name: runbook.name, figures };
+}
+
+/** Figures that are shown over a draft at most: with each one typed, all of them are looked through. */
+const MOST_TRIED = 10_000;
 
 /** The first thing that is asked and not answered. */
 export const missingAnswer = (parameters: readonly ParameterDefinition[], answers: Answers): ParameterDefinition | undefined =>
@@ -136,14 +170,21 @@ async function planFor(
 	modelId: number,
 	runbook: StoredRunbook,
 	answers: Answers,
-	{ preview, control, revision, onDraft }: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean }
+	{
+		preview,
+		control,
+		revision,
+		onDraft,
+		figures
+	}: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean; figures?: boolean }
 ): Promise<RunPlan> {
 	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs);
 	const rules = await readAccessRules(writer, modelId);
 	const key = answersKey(runbook.parameters, answers);
 	const known = { ...runbook, steps: runbook.steps.filter(({ id }) => id > 0) };
-	// Looking makes no origins: what has none yet is looked at as if it stood under a number of its own.
-	const origins = await originsOfRun(modelId, known, key, !preview);
+	// Looking makes no origins: what has none yet is looked at as if it stood under a number of its own. Where the figures
+	// themselves are wanted it matters whether a step adds or proposes, which its origin says.
+	const origins = await originsOfRun(modelId, known, key, !preview || figures === true);
 	const has = new Set(origins.originOf.map(([step]) => step));
 	const unknown = runbook.steps.filter(({ id }) => !has.has(id)).map(({ id }): [number, number] => [id, 1_000_000_000 + Math.abs(id)]);
 	const versions = await modelVersions(modelId);
@@ -161,6 +202,7 @@ async function planFor(
 		onRefused: runbook.onRefused,
 		preview,
 		...(onDraft && { draftOf: person.id }),
+		...(figures && { figures }),
 		...(control && { control })
 	});
 }

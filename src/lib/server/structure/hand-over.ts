@@ -97,7 +97,7 @@ export async function replaceUses(client: pg.PoolClient, dimensionId: number, fr
 			AND NOT EXISTS (SELECT FROM draft_cell o WHERE o.draft_id = d.draft_id AND o.period_id = d.period_id AND o.address = array_replace(d.address, $1, $2))`,
 		[from, to]
 	);
-	await client.query('DELETE FROM draft_cell WHERE $1 = ANY (address)', [from]);
+	for (const table of ['draft_cell', 'draft_trial_cell']) await client.query(`DELETE FROM ${table} WHERE $1 = ANY (address)`, [from]);
 	await client.query('UPDATE draft SET version = version + 1');
 }
 

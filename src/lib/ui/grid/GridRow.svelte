@@ -271,6 +271,10 @@
 	tr :global(td.stands-quiet) {
 		color: var(--grey);
 	}
+	tr :global(td.tried) {
+		color: var(--color-secondary);
+		font-style: italic;
+	}
 	tr :global(td.drafted) {
 		color: var(--color-primary);
 		font-weight: 650;

@@ -52,6 +52,8 @@
 			<dd>in your draft, not saved yet</dd>
 			<dt><span class="font-semibold"><span class="text-primary">◇</span> 9,700</span></dt>
 			<dd>a total with unsaved entries beneath</dd>
+			<dt><span class="text-secondary italic">2,310</span></dt>
+			<dd>as it would be after the run you try</dd>
 			<dt><span class="decoration-error underline decoration-wavy">990</span></dt>
 			<dd>refused; the reason shows on the cell</dd>
 			<dt><span class="closed px-2">2,050</span></dt>

@@ -57,5 +57,11 @@
 		</label>
 	{/each}
 	<button class="btn btn-primary btn-sm">Run it</button>
+	<button
+		type="button"
+		class="btn btn-sm"
+		title="Shows what it would leave, with what you have typed; nothing is written"
+		onclick={() => void runs.go(true)}>Try it</button
+	>
 	<button type="button" class="btn btn-ghost btn-sm" onclick={() => (runs.asking = null)}>Leave it</button>
 </form>

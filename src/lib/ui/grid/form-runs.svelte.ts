@@ -39,17 +39,66 @@ export class FormRuns {
 				await this.#run(run, Object.fromEntries(run.asks.map(({ name, answer }) => [name, answer])), when === 'before opening');
 	}
 
-	press(run: RunOfForm): void {
+	press(run: RunOfForm, isTrial = false): void {
 		this.answers = Object.fromEntries(run.asks.map(({ name, answer }) => [name, answer]));
-		if (run.asks.length === 0) void this.#run(run, {});
-		else this.asking = run;
+		if (run.asks.length > 0) this.asking = run;
+		else if (isTrial) void this.#try(run, {});
+		else void this.#run(run, {});
 	}
 
-	async go(): Promise<void> {
+	/** Runs what is asked about, or only shows what it would leave. */
+	async go(isTrial = false): Promise<void> {
 		const { asking, answers } = this;
 		if (!asking) return;
 		this.asking = null;
-		await this.#run(asking, answers);
+		if (isTrial) await this.#try(asking, answers);
+		else await this.#run(asking, answers);
+	}
+
+	/** Shows in the forms what a runbook would leave on the draft; nothing is written. */
+	async #try(run: RunOfForm, answers: Answers): Promise<void> {
+		const session = this.#session;
+		this.running = true;
+		try {
+			const tried = await session.ask<{ figures: number }>('try-runbook', { asked: { runbook: run.runbook, answers } });
+			if (!tried) return;
+			this.#tried = { run, answers };
+			await session.reopen();
+			const count = tried.figures === 1 ? 'One figure' : `${tried.figures.toLocaleString('en')} figures`;
+			session.message = {
+				text:
+					tried.figures === 0
+						? `“${run.label}” would change nothing.`
+						: `${count} would be other ones after “${run.label}”. Nothing is written.`,
+				kind: 'info'
+			};
+		} finally {
+			this.running = false;
+		}
+	}
+	/** What was tried last here, to be run as it was. */
+	#tried = $state.raw<{ run: RunOfForm; answers: Answers } | null>(null);
+
+	/** Whether what is shown can be run from here: it was tried on this page. */
+	get mayRunTried(): boolean {
+		return this.#tried !== null && this.#session.form.trial !== null;
+	}
+	async runTried(): Promise<void> {
+		const tried = this.#tried;
+		if (!tried) return;
+		// It was tried on what is typed: that is saved first, and with it the trial ends.
+		if (this.#session.form.draftSize > 0) await this.#session.save();
+		if (this.#session.form.draftSize > 0 || !(await this.endTrial())) return;
+		await this.#run(tried.run, tried.answers);
+	}
+
+	/** Shows the draft again as it is. @returns whether that worked */
+	async endTrial(): Promise<boolean> {
+		const ended = await this.#session.ask<{ ended: boolean }>('end-trial', {});
+		if (!ended) return false;
+		this.#tried = null;
+		await this.#session.reopen();
+		return true;
 	}
 
 	async #run(run: RunOfForm, answers: Answers, quietly = false): Promise<void> {

@@ -61,6 +61,8 @@ const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): Form
 	good: [],
 	bad: [],
 	draftSize: 0,
+	trial: null,
+	tried: [],
 	checks: [],
 	empty: { rows: [2], columns: [] },
 	...more

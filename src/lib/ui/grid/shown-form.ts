@@ -30,6 +30,9 @@ export class ShownForm {
 	readonly good: ReadonlySet<number>;
 	readonly bad: ReadonlySet<number>;
 	readonly draftSize: number;
+	/** The runbook whose results are shown before it has run, and where they differ. */
+	readonly trial: string | null;
+	readonly tried: ReadonlySet<number>;
 	readonly checks: readonly CheckLine[];
 	/** Lines without a figure when the form was opened: they do not jump away while one types. */
 	readonly empty: { rows: ReadonlySet<number>; columns: ReadonlySet<number> };
@@ -57,6 +60,8 @@ export class ShownForm {
 		this.drafted = new Set(answer.drafted);
 		this.draftedBeneath = new Set(answer.draftedBeneath);
 		this.draftSize = answer.draftSize;
+		this.trial = answer.trial;
+		this.tried = new Set(answer.tried);
 		this.checks = answer.checks;
 		this.isPartial = answer.part !== undefined && answer.others === undefined;
 		this.empty = answer.empty

@@ -446,8 +446,27 @@
 							><Play size={13} aria-hidden="true" />
 							{run.label}</button
 						>
+						{#if run.asks.length === 0}
+							<button
+								class="btn btn-ghost btn-sm -ml-1"
+								disabled={runs.running}
+								aria-label="Try {run.label}"
+								title="Shows what it would leave, with what you have typed; nothing is written"
+								onclick={() => runs.press(run, true)}>Try</button
+							>
+						{/if}
 					{/each}
 				</div>
+			{/if}
+			{#if session.form.trial !== null}
+				<p class="bg-base-200 border-hairline mb-2 flex flex-wrap items-center gap-2 rounded-md border px-3 py-1.5" role="status">
+					<span>Figures in <em class="text-secondary">italics</em> are as “{session.form.trial}” would leave them. Nothing is written.</span
+					>
+					{#if runs.mayRunTried}<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.runTried()}
+							>{size > 0 ? 'Save and run it' : 'Run it'}</button
+						>{/if}
+					<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.endTrial()}>Stop trying it</button>
+				</p>
 			{/if}
 			{#if runs.asking}
 				<RunQuestions {runs} />

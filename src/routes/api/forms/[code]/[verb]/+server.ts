@@ -23,8 +23,10 @@ import {
 	restoreVersion,
 	saveDesign,
 	saveDetailLines,
+	endTrialOf,
 	runFromForm,
 	runsOfForm,
+	tryFromForm,
 	saveDraft,
 	takeBackSave,
 	tellPresence,
@@ -68,6 +70,13 @@ const VERBS = {
 	runs: verb(z.object({ choices: choicesSchema }), async ({ person, modelId }, code) => ({
 		runs: await runsOfForm(person, modelId, code)
 	})),
+	'try-runbook': verb(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
+		tryFromForm(person, modelId, code, choices, asked)
+	),
+	'end-trial': verb(z.object({ choices: choicesSchema }), async ({ person, modelId }) => {
+		await endTrialOf(person, modelId);
+		return { ended: true };
+	}),
 	'run-runbook': verb(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		runFromForm(person, modelId, code, choices, asked)
 	),
