@@ -300,7 +300,7 @@ describe('a form', () => {
 		const { figures } = await tryFromForm(tove, 1, 'route-contribution', stretch, asked);
 		expect(figures).toBeGreaterThan(0);
 		const tried = await open();
-		expect(tried).toMatchObject({ trial: 'Open the stretch plan', revision: base.revision, draftSize: 0 });
+		expect(tried).toMatchObject({ trial: { name: 'Open the stretch plan', isBehind: false }, revision: base.revision, draftSize: 0 });
 		expect(tried.values).not.toEqual(base.values);
 		// Only cells that are marked differ, but for what is computed from them.
 		const row = tried.rows.findIndex(({ label }) => label === 'Sailings');
@@ -324,7 +324,7 @@ describe('a form', () => {
 		});
 		expect(typed.faults).toEqual([]);
 		expect(typed.form.values[cell]).toBeCloseTo(1_000, 6);
-		expect(typed.form.trial).toBe('Open the stretch plan');
+		expect(typed.form.trial).toEqual({ name: 'Open the stretch plan', isBehind: true });
 		const beside = shown.tried.find((place) => Math.floor(place / width) === row && place !== cell && place % width < 3)!;
 		expect(typed.form.values[beside]).toBe(shown.values[beside]);
 		expect(await saveDraft(tove, 1, 'route-contribution', { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved' });

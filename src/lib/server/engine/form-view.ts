@@ -219,7 +219,9 @@ export class FormView {
 			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
 			...this.#draftedCells(draft.overlay),
 			draftSize: draft.overlay.size,
-			trial: draft.trial?.name ?? null,
+			trial: draft.trial
+				? { name: draft.trial.name, isBehind: draft.version !== draft.trial.version || revision !== draft.trial.revision }
+				: null,
 			tried: this.#triedCells(draft.trial?.cells),
 			checks: this.#checks.flatMap((check) => check.states()),
 			...(window.empty && { empty: this.#emptyLines() })

@@ -140,8 +140,11 @@ export interface FormAnswer extends FormFrame {
 	good: number[];
 	bad: number[];
 	draftSize: number;
-	/** A runbook (by name) whose results are shown as it would leave them, and the cells that differ by it, totals included. */
-	trial: string | null;
+	/**
+	 * A runbook (by name) whose results are shown as it would leave them, whether something has been typed or saved since it was
+	 * worked out; and the cells that differ by it, totals included.
+	 */
+	trial: { name: string; isBehind: boolean } | null;
 	tried: number[];
 	checks: CheckLine[];
 	/** Lines without a figure, when asked for. */

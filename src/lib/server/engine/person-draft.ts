@@ -11,7 +11,7 @@ export class PersonDraft {
 	/** What forms show: the overlay, or the same with what a runbook would leave on it. */
 	shown: Overlay;
 	/** The runbook (by name) whose results are shown, and where they are: typing over one ends it there. */
-	trial: { name: string; cells: Overlay } | undefined;
+	trial: { name: string; cells: Overlay; version: number; revision: number } | undefined;
 	/** By changed cell; `CLEARED` stands for "was empty". */
 	readonly seen: Overlay;
 
@@ -48,13 +48,21 @@ export class PersonDraft {
 	}
 
 	async #readTrial(database: Database, model: Model, person: number): Promise<void> {
-		const found = await database.query<{ name: string; address: number[] | null; period: number; value: number | null }>(
-			`SELECT d.trial AS name, c.address, c.period_id AS period, c.value
+		const found = await database.query<{
+			name: string;
+			version: number;
+			revision: number;
+			address: number[] | null;
+			period: number;
+			value: number | null;
+		}>(
+			`SELECT d.trial AS name, d.trial_version AS version, d.trial_revision AS revision, c.address, c.period_id AS period, c.value
 			FROM draft d LEFT JOIN draft_trial_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.trial IS NOT NULL`,
 			[person, model.definition.id]
 		);
-		if (!found.rows[0]) return;
-		this.trial = { name: found.rows[0].name, cells: new Overlay(model) };
+		const [first] = found.rows;
+		if (!first) return;
+		this.trial = { name: first.name, cells: new Overlay(model), version: first.version, revision: first.revision };
 		this.shown = this.overlay.copy();
 		for (const { address, period, value } of found.rows) {
 			const ordinals = address && toOrdinals(model, address);

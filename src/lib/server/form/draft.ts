@@ -99,7 +99,7 @@ async function storeFew(client: pg.PoolClient, draft: number, changes: readonly 
 /** Ends what is tried on a draft. */
 export async function endTrial(client: pg.PoolClient, draft: number): Promise<void> {
 	await client.query('DELETE FROM draft_trial_cell WHERE draft_id = $1', [draft]);
-	await client.query('UPDATE draft SET trial = NULL WHERE id = $1', [draft]);
+	await client.query('UPDATE draft SET trial = NULL, trial_version = NULL, trial_revision = NULL WHERE id = $1', [draft]);
 }
 
 /** Remembers a step for undo; what had been undone before it is forgotten. */

@@ -83,7 +83,7 @@ export async function tryFromForm(
 ): Promise<{ name: string; figures: number }> {
 	const writer = requirePermission(person, 'form.enter');
 	const given = await answersHere(writer, modelId, code, choices, { runbook, answers });
-	const { name, figures } = await figuresOnDraft(writer, modelId, runbook, given);
+	const { name, figures, revision } = await figuresOnDraft(writer, modelId, runbook, given);
 	await transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
 		await endTrial(client, draft.id);
@@ -93,7 +93,10 @@ export async function tryFromForm(
 			FROM jsonb_to_recordset($2::jsonb) AS x (address jsonb, period integer, value double precision)`,
 			[draft.id, JSON.stringify(figures)]
 		);
-		await client.query('UPDATE draft SET trial = $2, version = version + 1 WHERE id = $1', [draft.id, name]);
+		await client.query(
+			'UPDATE draft SET trial = $2, version = version + 1, trial_version = version + 1, trial_revision = $3 WHERE id = $1',
+			[draft.id, name, revision]
+		);
 	});
 	return { name, figures: figures.length };
 }

@@ -78,7 +78,8 @@ export async function formWorkbook(
 		...form.selectors.map(({ name: dimension, chosen, choices: offered }) =>
 			guarded(`${dimension}: ${offered.find(({ member }) => member === chosen)?.name ?? ''}`)
 		),
-		`In ${form.currency === 'local' ? 'local currency' : form.currency}`
+		`In ${form.currency === 'local' ? 'local currency' : form.currency}`,
+		...(form.trial ? [guarded(`As “${form.trial.name}” would leave it; that has not run`)] : [])
 	]);
 	sheet.addRow([]);
 	sheet.addRow(['', ...form.columns.map(({ group }, index) => (group !== form.columns[index - 1]?.group ? guarded(group) : ''))]);
@@ -146,7 +147,8 @@ export async function formGrid(
 	const { name, form } = await wholeForm(reader, modelId, code, choices);
 	const wordOf = wordsByCell(form);
 	return {
-		name,
+		// A grid has no head to say it in.
+		name: form.trial ? `${name}, as “${form.trial.name}” would leave it` : name,
 		grid: [
 			['Row', 'Code', ...form.columns.map(({ label, group }) => guarded(group && group !== label ? `${group} ${label}` : label))],
 			...form.rows.map((line, row) => [

@@ -114,7 +114,7 @@ export async function figuresOnDraft(
 	modelId: number,
 	id: number,
 	answers: Answers
-): Promise<{ name: string; figures: TrialFigure[] }> {
+): Promise<{ name: string; figures: TrialFigure[]; revision: number }> {
 	const runner = requirePermission(person, 'rule.run');
 	const runbook = await readStored(pool(), modelId, id);
 	await requireReady(modelId, runbook, answers);
@@ -127,7 +127,7 @@ export async function figuresOnDraft(
 			'too large',
 			`“${runbook.name}” would change ${figures.length.toLocaleString('en')} figures; up to ${MOST_TRIED.toLocaleString('en')} can be tried in a draft. Look at its preview under Rules.`
 		);
-	return { name: runbook.name, figures };
+	return { name: runbook.name, figures, revision: plan.revision };
 }
 
 /** Figures that are shown over a draft at most: with each one typed, all of them are looked through. */

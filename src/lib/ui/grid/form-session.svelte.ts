@@ -123,7 +123,9 @@ export class FormSession {
 		if (!opened || opened.form.frame !== this.form.frame) return;
 		// Rows of another moment do not stand beside those here.
 		const isSameMoment =
-			opened.form.revision === this.form.revision && opened.form.draftSize === this.form.draftSize && opened.form.trial === this.form.trial;
+			opened.form.revision === this.form.revision &&
+			opened.form.draftSize === this.form.draftSize &&
+			JSON.stringify(opened.form.trial) === JSON.stringify(this.form.trial);
 		this.form = new ShownForm(opened.form, this.form, isSameMoment);
 		void this.need(this.#shownRows());
 	}

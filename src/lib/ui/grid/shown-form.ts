@@ -31,7 +31,7 @@ export class ShownForm {
 	readonly bad: ReadonlySet<number>;
 	readonly draftSize: number;
 	/** The runbook whose results are shown before it has run, and where they differ. */
-	readonly trial: string | null;
+	readonly trial: FormAnswer['trial'];
 	readonly tried: ReadonlySet<number>;
 	readonly checks: readonly CheckLine[];
 	/** Lines without a figure when the form was opened: they do not jump away while one types. */

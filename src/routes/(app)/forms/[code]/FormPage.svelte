@@ -460,7 +460,9 @@
 			{/if}
 			{#if session.form.trial !== null}
 				<p class="bg-base-200 border-hairline mb-2 flex flex-wrap items-center gap-2 rounded-md border px-3 py-1.5" role="status">
-					<span>Figures in <em class="text-secondary">italics</em> are as “{session.form.trial}” would leave them. Nothing is written.</span
+					<span
+						>Figures in <em class="text-secondary">italics</em> are as “{session.form.trial.name}” would leave them. Nothing is written.
+						{#if session.form.trial.isBehind}Something was typed or saved since: try it again to see that too.{/if}</span
 					>
 					{#if runs.mayRunTried}<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.runTried()}
 							>{size > 0 ? 'Save and run it' : 'Run it'}</button

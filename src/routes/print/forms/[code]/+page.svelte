@@ -48,9 +48,9 @@
 		</tbody>
 	</table>
 	<footer>
-		Revision {form.revision}{form.draftSize > 0 ? ', with unsaved entries of one’s own (in italics)' : ''}. {data.person}{now
-			? `, ${formatMoment(now, data.locale)}`
-			: ''}.
+		Revision {form.revision}{form.draftSize > 0 ? ', with unsaved entries of one’s own (in italics)' : ''}{form.trial
+			? `, as “${form.trial.name}” would leave it`
+			: ''}. {data.person}{now ? `, ${formatMoment(now, data.locale)}` : ''}.
 	</footer>
 </main>
 
