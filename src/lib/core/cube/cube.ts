@@ -47,13 +47,6 @@ export class Cube {
 		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
 	}
 
-	/** Puts the effective values of a series into `into`, a year wide; empty places, and all where there is none, as NaN. */
-	figuresOf(address: Address, year: number, into: Float64Array): Float64Array {
-		const block = this.store.blockOf(address, year);
-		const series = block ? block.find(address) : -1;
-		return series < 0 ? into.fill(EMPTY) : copyPlaces(block!.values, series * block!.width, into);
-	}
-
 	/** What each origin holds at a cell, in the order they first wrote. */
 	contributions(address: Address, year: number, position: number): Contribution[] {
 		const block = this.store.blockOf(address, year);
@@ -70,14 +63,18 @@ export class Cube {
 	seriesOf(origin: number, address: Address, year: number, into: Float64Array = new Float64Array(this.store.width)): Float64Array {
 		const block = this.store.blockOf(address, year);
 		const series = block ? block.find(address) : -1;
-		if (series < 0) return into.fill(EMPTY);
-		const origins = this.#originsOf(block!);
-		const several = origins.several.get(series);
+		return series < 0 ? into.fill(EMPTY) : this.heldAt(block!, series, origin, into);
+	}
+
+	/** The same where the series is known already. */
+	heldAt(block: Block, series: number, origin: number, into: Float64Array): Float64Array {
+		const origins = this.#originsOf(block);
+		const several = origins.several.size === 0 ? undefined : origins.several.get(series);
 		if (several) {
 			const own = several.find((each) => each.origin === origin);
 			return own ? copyPlaces(own.values, 0, into) : into.fill(EMPTY);
 		}
-		return origins.single[series] === origin ? copyPlaces(block!.values, series * block!.width, into) : into.fill(EMPTY);
+		return origins.single[series] === origin ? copyPlaces(block.values, series * block.width, into) : into.fill(EMPTY);
 	}
 
 	/** The origins that have written to a series of a block. */
@@ -100,7 +97,11 @@ export class Cube {
 	/** Sets all an origin holds in a series; places left out or NaN become empty. */
 	writeSeries(origin: number, address: Address, year: number, values: ArrayLike<number>): void {
 		const block = this.store.ensureBlockOf(address, year);
-		const series = block.ensure(address);
+		this.writeSeriesAt(block, block.ensure(address), origin, values);
+	}
+
+	/** The same where the series is known already. */
+	writeSeriesAt(block: Block, series: number, origin: number, values: ArrayLike<number>): void {
 		const origins = this.#originsOf(block);
 		if (origins.single[series] === origin && !origins.several.has(series)) return this.#overwrite(block, series, values);
 		for (let position = 0; position < block.width; position++)

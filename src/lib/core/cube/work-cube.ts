@@ -4,12 +4,16 @@ import type { Cube } from './cube';
 import { SeriesPool } from './series-pool';
 import { Block, type Address } from './series-store';
 
-/** What was touched of an origin in a fiscal year. */
+/** What was touched of an origin in a fiscal year: by its place among the addresses, where it lies and what it held. */
 interface Touched {
 	origin: number;
 	year: number;
 	addresses: Block;
+	blocks: Block[];
+	series: number[];
 	before: Float64Array[];
+	/** The place touched last. */
+	place: number;
 }
 
 /** A series of one origin that was changed: all of it before and after. Ordinals. */
@@ -19,6 +23,9 @@ export interface ChangedSeries {
 	year: number;
 	before: Float64Array;
 	after: Float64Array;
+	/** Where it lies in the cube. */
+	block: Block;
+	series: number;
 }
 
 /**
@@ -49,18 +56,17 @@ export class WorkCube {
 		const account = address[this.#model.accountAxis]!;
 		let near = this.#written[account];
 		if (!near || near.origin !== origin || near.year !== year || !near.block.isAt(near.series, address)) {
-			this.#touch(origin, address, year);
-			const block = this.cube.store.ensureBlockOf(address, year);
-			this.#written[account] = near = { origin, year, block, series: block.ensure(address) };
+			const { blocks, series, place } = this.#touch(origin, address, year);
+			this.#written[account] = near = { origin, year, block: blocks[place]!, series: series[place]! };
 		}
 		this.cube.writeAt(near.block, near.series, origin, position, value);
 	}
 
 	/** Sets several places of a series at once; `NaN` takes away, and places of which `sets` says 0 stay. */
 	writePlaces(origin: number, address: Address, year: number, values: Float64Array, sets: Uint8Array): void {
-		this.#touch(origin, address, year);
+		const { blocks, series, place } = this.#touch(origin, address, year);
 		for (let position = 0; position < values.length; position++)
-			if (sets[position] === 1) this.cube.writeCell(origin, address, year, position, values[position]!);
+			if (sets[position] === 1) this.cube.writeAt(blocks[place]!, series[place]!, origin, position, values[position]!);
 	}
 
 	/** Whether a series was written to in this work. */
@@ -69,41 +75,49 @@ export class WorkCube {
 		return group !== undefined && group.addresses.find(address) >= 0;
 	}
 
-	#touch(origin: number, address: Address, year: number): void {
+	/** Remembers a series as it is, once. @returns its group, and its place in it */
+	#touch(origin: number, address: Address, year: number): Touched {
 		let group = this.#last;
 		if (group?.origin !== origin || group.year !== year) {
 			const key = `${origin} ${year}`;
 			group = this.#touched.get(key);
-			if (!group) this.#touched.set(key, (group = { origin, year, addresses: new Block(this.#model.dimensions.length, 1), before: [] }));
+			if (!group) {
+				const addresses = new Block(this.#model.dimensions.length, 1);
+				this.#touched.set(key, (group = { origin, year, addresses, blocks: [], series: [], before: [], place: 0 }));
+			}
 			this.#last = group;
 		}
-		if (group.addresses.ensure(address) === group.before.length)
-			group.before.push(this.cube.seriesOf(origin, address, year, this.#pool.take()));
-	}
-
-	#each(visit: (origin: number, address: Int32Array, year: number, before: Float64Array) => void): void {
-		const address = new Int32Array(this.#model.dimensions.length);
-		for (const { origin, year, addresses, before } of this.#touched.values())
-			for (let place = 0; place < addresses.count; place++) visit(origin, addresses.readAddress(place, address), year, before[place]!);
+		group.place = group.addresses.ensure(address);
+		if (group.place === group.before.length) {
+			const block = this.cube.store.ensureBlockOf(address, year);
+			const series = block.ensure(address);
+			group.blocks.push(block);
+			group.series.push(series);
+			group.before.push(this.cube.heldAt(block, series, origin, this.#pool.take()));
+		}
+		return group;
 	}
 
 	/** The series that differ from what they were. */
 	changes(): ChangedSeries[] {
 		const changed: ChangedSeries[] = [];
 		const now = new Float64Array(this.cube.store.width);
-		this.#each((origin, address, year, before) => {
-			this.cube.seriesOf(origin, address, year, now);
-			if (isSame(before, now)) return;
-			const after = this.#pool.take();
-			after.set(now);
-			changed.push({ origin, address: address.slice(), year, before, after });
-		});
+		for (const { origin, year, addresses, blocks, series, before } of this.#touched.values())
+			for (let place = 0; place < addresses.count; place++) {
+				const [block, at] = [blocks[place]!, series[place]!];
+				if (isSame(before[place]!, this.cube.heldAt(block, at, origin, now))) continue;
+				const after = this.#pool.take();
+				after.set(now);
+				const address = addresses.readAddress(place, new Int32Array(this.#model.dimensions.length));
+				changed.push({ origin, address, year, before: before[place]!, after, block, series: at });
+			}
 		return changed;
 	}
 
 	/** Puts everything back as it was. */
 	restore(): void {
-		this.#each((origin, address, year, before) => this.cube.writeSeries(origin, address, year, before));
+		for (const { origin, addresses, blocks, series, before } of this.#touched.values())
+			for (let place = 0; place < addresses.count; place++) this.cube.writeSeriesAt(blocks[place]!, series[place]!, origin, before[place]!);
 		this.#touched.clear();
 		this.#written.length = 0;
 		this.#last = undefined;

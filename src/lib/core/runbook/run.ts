@@ -1,4 +1,4 @@
-import { Block, eachSeriesOf, WorkCube, type ChangedSeries, type Cube } from '../cube';
+import { eachSeriesOf, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
 import { isEmpty } from '../number';
 import { checkScript, printScript, runAssignments, RunFault, ScriptNames, type ParameterValue } from '../script';
@@ -27,6 +27,8 @@ export interface RunOrder {
 	breathe: () => void;
 	/** Told as steps begin. */
 	progress: (step: number) => void;
+	/** Whether the figures that change are wanted, one by one. */
+	wantsFigures?: boolean;
 }
 
 /** What one step did. */
@@ -66,7 +68,7 @@ export interface RunResult {
 	log: StepLog[];
 	totals: AccountTotal[];
 	samples: SampleCell[];
-	/** Where figures are other ones now, by series and in its year: what showed before, and what would. */
+	/** Where that was asked for: where figures are other ones now, by series and in its year: what showed before, and what would. */
 	figures: { address: Int32Array; year: number; before: Float64Array; after: Float64Array }[];
 }
 
@@ -112,7 +114,7 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 			log.push(runStep(model, work, step, order));
 		}
 		const changes = work.changes();
-		return { changes, log, ...compare(model, work, changes) };
+		return { changes, log, ...compare(model, work, changes, order.wantsFigures ?? false) };
 	} finally {
 		work.restore();
 	}
@@ -275,19 +277,23 @@ function runStep(model: Model, work: WorkCube, step: Step, order: RunOrder): Ste
 function compare(
 	model: Model,
 	work: WorkCube,
-	changes: readonly ChangedSeries[]
+	changes: readonly ChangedSeries[],
+	wantsFigures: boolean
 ): Pick<RunResult, 'cells' | 'totals' | 'samples' | 'figures'> {
 	const { cube } = work;
-	const seen = new Map<number, Block>();
-	const touched = changes.filter(({ address, year }) => {
-		let known = seen.get(year);
-		if (!known) seen.set(year, (known = new Block(model.dimensions.length, 1)));
-		return known.find(address) < 0 && known.ensure(address) >= 0;
+	// Several origins may have changed one series.
+	const seen = new Map<Block, Set<number>>();
+	const touched = changes.filter(({ block, series }) => {
+		let known = seen.get(block);
+		if (!known) seen.set(block, (known = new Set()));
+		return !known.has(series) && known.add(series);
 	});
 	const { width } = cube.store;
 	const readAll = () => {
 		const all = new Float64Array(touched.length * width);
-		touched.forEach(({ address, year }, index) => cube.figuresOf(address, year, all.subarray(index * width, (index + 1) * width)));
+		touched.forEach(({ block, series }, index) => {
+			for (let position = 0; position < width; position++) all[index * width + position] = block.values[series * width + position]!;
+		});
 		return all;
 	};
 	const after = readAll();
@@ -313,7 +319,8 @@ function compare(
 			if (samples.length < SAMPLES) samples.push({ address, year, position, before: was, after: is });
 		}
 		const range = [index * width, (index + 1) * width] as const;
-		if (cells > changedBefore) figures.push({ address, year, before: before.subarray(...range), after: after.subarray(...range) });
+		if (wantsFigures && cells > changedBefore)
+			figures.push({ address, year, before: before.subarray(...range), after: after.subarray(...range) });
 	});
 	return { cells, figures, samples, totals: [...totals.values()].filter((total) => total.cells > 0) };
 }

@@ -54,6 +54,7 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 		kindOf: (origin) => kinds.get(origin) ?? 'loads',
 		whyNot: (address, leaf) => guard.whyNot(address, leaf),
 		onRefused: ask.onRefused,
+		wantsFigures: ask.figures ?? false,
 		breathe: () => {
 			if (++asked % LOOK_UP === 0 && control && Atomics.load(control, 0) === 1) throw new RunCancelled();
 		},
