@@ -134,7 +134,7 @@
 						</div>
 					{/if}
 					<select
-						class="select select-xs w-full"
+						class="select select-xs mt-1.5 w-full"
 						aria-label="Computed {drafts.length > 1 ? at + 1 : ''}"
 						value={draft.timing}
 						onchange={(event) => set(at, { timing: event.currentTarget.value as FormulaDraft['timing'] })}

@@ -84,7 +84,7 @@
 {#if formula && text.trim() === ''}
 	<button class="btn btn-xs self-start" disabled={readonly} onclick={() => onchange(desk.anAccount)}>Begin with an account</button>
 {:else if formula && whole}
-	<div class="border-rule bg-base-100 mb-1.5 rounded-md border px-2.5 py-1.5" role="group" aria-label={label}>
+	<div class="border-rule bg-base-100 rounded-md border px-2.5 py-1.5" role="group" aria-label={label}>
 		<div class="flex flex-wrap items-center gap-1.5"><PartView part={whole.value} path="0.value" /></div>
 		{#if picked}<div class="mt-2"><PartTools part={picked.part} around={picked.around} path={desk.picked!} /></div>{/if}
 		{#each whole.notes as note, place (place)}<p class="text-grey text-xs italic">{note}</p>{/each}
