@@ -1,6 +1,7 @@
-import { printScript, type Model, type ParameterDefinition, type Slice, type Step, type StoredScript } from '../../../core';
+import { printScript, type Model, type ParameterDefinition, type Slice } from '../../../core';
 import type { Database } from '../../database';
 import { definitionWith, parameterWith, sliceWith, type StepDefinition } from '../../runbook/hand-over';
+import { readStored } from '../../runbook/read';
 import type { PackedRunbook } from './format';
 import type { PackedReference } from './made';
 
@@ -15,48 +16,33 @@ export async function packRunbooks(
 	members: ReadonlyMap<number, PackedReference>
 ): Promise<{ id: number; packed: PackedRunbook }[]> {
 	const modelId = model.definition.id;
-	const found = await database.query<{
-		id: number;
-		name: string;
-		description: string;
-		onRefused: 'skip' | 'stop';
-		whenBusy: 'wait' | 'refuse';
-		parameters: ParameterDefinition[];
-	}>(
-		'SELECT id, name, description, on_refused AS "onRefused", when_busy AS "whenBusy", parameters FROM runbook WHERE model_id = $1 ORDER BY name',
-		[modelId]
-	);
+	const found = await database.query<{ id: number }>('SELECT id FROM runbook WHERE model_id = $1 ORDER BY name', [modelId]);
 	const imports = await database.query<{ id: number; code: string }>('SELECT id, code FROM import WHERE model_id = $1', [modelId]);
 	const importCode = new Map(imports.rows.map(({ id, code }) => [id, code]));
 	const packed: { id: number; packed: PackedRunbook }[] = [];
-	for (const { id, parameters, ...facts } of found.rows) {
+	for (const { id } of found.rows) {
 		const places = new Places(keyOf, members);
-		const steps = await database.query<{
-			id: number;
-			kind: Step['kind'];
-			name: string;
-			description: string;
-			active: boolean;
-			limits: Slice;
-			definition: { script?: StoredScript; import?: number | null };
-		}>('SELECT id, kind, name, description, active, limits, definition FROM runbook_step WHERE runbook_id = $1 ORDER BY position', [id]);
+		const { name, description, onRefused, whenBusy, parameters, steps } = await readStored(database, modelId, id);
 		const origins = await database.query<{ name: string; step: number; answers: string }>(
 			'SELECT name, step_id AS step, answers FROM origin WHERE runbook_id = $1 AND step_id IS NOT NULL ORDER BY name',
 			[id]
 		);
-		const order = new Map(steps.rows.map((step, place) => [step.id, place]));
+		const order = new Map(steps.map((step, place) => [step.id, place]));
 		packed.push({
 			id,
 			packed: {
-				...facts,
+				name,
+				description,
+				onRefused,
+				whenBusy,
 				parameters: parameters.map((parameter) => places.parameter(parameter)),
-				steps: steps.rows.map(({ id: _, limits, definition: { script, import: source, ...definition }, ...head }) => ({
-					...head,
-					limits: places.slice(limits),
-					...places.definition(definition),
-					...(script && { text: printScript(model, script) }),
-					...(source !== undefined && { import: source === null ? null : (importCode.get(source) ?? null) })
-				})),
+				steps: steps.map((step) => {
+					const { id: _, ...rest } = { ...step, limits: places.slice(step.limits) };
+					if (rest.kind === 'import') return { ...rest, import: rest.import === null ? null : (importCode.get(rest.import) ?? null) };
+					if (rest.kind !== 'formula') return places.definition(rest);
+					const { script, ...head } = rest;
+					return { ...head, text: printScript(model, script) };
+				}),
 				results: origins.rows.flatMap(({ name, step, answers }) => {
 					const place = order.get(step);
 					// What a step that is gone has written is an origin like others.
@@ -99,7 +85,7 @@ class Places {
 	slice(slice: Slice): Slice {
 		return this.#kept(slice, (part) => sliceWith(part, this.member));
 	}
-	definition(definition: StepDefinition): object {
+	definition(definition: Pick<StepDefinition, 'from' | 'onto' | 'lines'> & { kind: string }): object {
 		const { from, onto, ...rest } = definition;
 		return {
 			...definitionWith(rest, this.member),

@@ -17,7 +17,7 @@
 	import Legend from '$lib/ui/grid/Legend.svelte';
 	import MethodPanel from '$lib/ui/grid/MethodPanel.svelte';
 	import { placeOfOthers } from '$lib/ui/grid/others';
-	import RunQuestions from '$lib/ui/grid/RunQuestions.svelte';
+	import RunBar from '$lib/ui/grid/RunBar.svelte';
 	import SpreadChoice from '$lib/ui/grid/SpreadChoice.svelte';
 	import ViewMenu from '$lib/ui/grid/ViewMenu.svelte';
 	import WorkbookReview from '$lib/ui/grid/WorkbookReview.svelte';
@@ -26,7 +26,6 @@
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
 	import PanelRight from '@lucide/svelte/icons/panel-right';
-	import Play from '@lucide/svelte/icons/play';
 	import Redo from '@lucide/svelte/icons/redo-2';
 	import Undo from '@lucide/svelte/icons/undo-2';
 	import { onMount, untrack } from 'svelte';
@@ -439,40 +438,7 @@
 					<button class="btn btn-xs" onclick={() => grid.answerPaste(other)}>{other.decimal === '.' ? '1,234.5' : '1.234,5'}</button>
 				</p>
 			{/if}
-			{#if runs.buttons.length > 0}
-				<div class="mb-2 flex flex-wrap gap-1.5" role="group" aria-label="Runbooks of this form">
-					{#each runs.buttons as run (run.runbook)}
-						<button class="btn btn-sm" disabled={runs.running} title={run.description} onclick={() => runs.press(run)}
-							><Play size={13} aria-hidden="true" />
-							{run.label}</button
-						>
-						{#if run.asks.length === 0}
-							<button
-								class="btn btn-ghost btn-sm -ml-1"
-								disabled={runs.running}
-								aria-label="Try {run.label}"
-								title="Shows what it would leave, with what you have typed; nothing is written"
-								onclick={() => runs.press(run, true)}>Try</button
-							>
-						{/if}
-					{/each}
-				</div>
-			{/if}
-			{#if session.form.trial !== null}
-				<p class="bg-base-200 border-hairline mb-2 flex flex-wrap items-center gap-2 rounded-md border px-3 py-1.5" role="status">
-					<span
-						>Figures in <em class="text-secondary">italics</em> are as “{session.form.trial.name}” would leave them. Nothing is written.
-						{#if session.form.trial.isBehind}Something was typed or saved since: try it again to see that too.{/if}</span
-					>
-					{#if runs.mayRunTried}<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.runTried()}
-							>{size > 0 ? 'Save and run it' : 'Run it'}</button
-						>{/if}
-					<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.endTrial()}>Stop trying it</button>
-				</p>
-			{/if}
-			{#if runs.asking}
-				<RunQuestions {runs} />
-			{/if}
+			<RunBar {runs} {session} />
 			{#if addingLine}
 				<form
 					class="mb-2 flex items-center gap-2"
