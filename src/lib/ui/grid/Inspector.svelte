@@ -72,7 +72,7 @@
 		{#each details.madeOf.filter((part) => !part.setAside) as part (part.name)}
 			<p class={['part', part.mode === 'draft' && 'text-primary']}>
 				<span>{part.name}</span>
-				<b>{details.leaf ? shown(part.value) : part.cells === 1 ? 'one cell' : `${part.cells} cells`}</b>
+				<b class="shrink-0">{details.leaf ? shown(part.value) : part.cells === 1 ? 'one cell' : `${part.cells} cells`}</b>
 			</p>
 		{:else}<p class="text-grey">Nothing is stored here yet.</p>{/each}
 		{#if details.madeOf.some((part) => part.setAside)}
