@@ -1,6 +1,6 @@
 import type { ReadGuard } from '../access';
 import { EMPTY, isValue } from '../number';
-import { asResult } from './live';
+import { asResult } from './live-value';
 import type { TakeColumn } from './live-changes';
 import type { CompiledQuery } from './query';
 import type { Address, Block } from './series-store';

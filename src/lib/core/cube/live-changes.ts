@@ -3,20 +3,8 @@ import { laterScenarios, stands, type LiveFormula, type LiveOperand, type Model 
 import { EMPTY, isEmpty } from '../number';
 import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
-import {
-	CHUNK,
-	leafResult,
-	eachDriverSeries,
-	eachMovingAddress,
-	findBases,
-	hasAlignedOperands,
-	liveMemo,
-	placeRead,
-	placeOfOperand,
-	storedReader,
-	type StoredReader,
-	type Where
-} from './live';
+import { CHUNK, eachDriverSeries, eachMovingAddress, findBases, hasAlignedOperands, type Where } from './live';
+import { leafResult, liveMemo, placeRead, placeOfOperand, storedReader, type StoredReader } from './live-value';
 import type { Overlay } from './overlay';
 import type { Address, Block } from './series-store';
 

@@ -7,7 +7,7 @@ import { requirePermission, type SignedIn } from '../session';
 import { figuresOnDraft, lastAnswers, startRun } from '../runbook';
 import { readStored } from '../runbook/read';
 import { answersSchema } from '../runbook/schema';
-import { endTrial, lockDraft } from './draft';
+import { draftVersion, endTrial, lockDraft } from './draft';
 import { modelVersions, readForm, type FormChoices } from './open';
 
 /** A runbook of a form, with what is left to be asked. */
@@ -83,9 +83,12 @@ export async function tryFromForm(
 ): Promise<{ name: string; figures: number }> {
 	const writer = requirePermission(person, 'form.enter');
 	const given = await answersHere(writer, modelId, code, choices, { runbook, answers });
+	const before = await draftVersion(pool(), writer.id, modelId);
 	const { name, figures, revision } = await figuresOnDraft(writer, modelId, runbook, given);
 	await transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
+		if (draft.version !== before)
+			throw new Fault(409, 'conflict', 'Something was typed meanwhile, in another window perhaps. Try it again.');
 		await endTrial(client, draft.id);
 		await client.query(
 			`INSERT INTO draft_trial_cell (draft_id, address, period_id, value)
