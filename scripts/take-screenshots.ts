@@ -79,7 +79,7 @@ await administrator.goto('/structure/dimension/account');
 await ready(administrator);
 await administrator.getByRole('button', { name: 'Details', exact: true }).click();
 await administrator.getByRole('gridcell', { name: 'PERSAIL' }).click();
-await administrator.getByLabel('Live formula').waitFor();
+await administrator.getByRole('textbox', { name: 'Live formula' }).waitFor();
 await take(administrator, 'structure');
 await administrator.getByRole('button', { name: 'Details', exact: true }).click();
 await administrator.getByRole('button', { name: 'Paste or load…' }).click();

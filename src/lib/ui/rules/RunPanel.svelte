@@ -23,15 +23,15 @@
 	<table class="w-full text-[13px]">
 		<thead
 			><tr class="text-grey text-right text-xs"
-				><th class="text-left font-normal">Step</th><th class="font-normal">Written</th><th class="font-normal">Left out</th><th
-					class="font-normal">ms</th
+				><th class="text-left font-normal">Step</th><th class="pl-2 font-normal">Written</th><th class="pl-2 font-normal">Left out</th><th
+					class="pl-2 font-normal">ms</th
 				></tr
 			></thead
 		>
 		<tbody>
 			{#each steps as step, index (index)}
 				<tr class="border-hairline border-t text-right">
-					<td class="max-w-36 truncate text-left" title={step.name}>{step.name}</td>
+					<td class="max-w-32 truncate text-left" title={step.name}>{step.name}</td>
 					<td>{formatCount(step.written, locale)}</td>
 					<td>{step.skipped > 0 ? formatCount(step.skipped, locale) : ''}</td>
 					<td class="text-grey">{formatCount(step.milliseconds, locale)}</td>
