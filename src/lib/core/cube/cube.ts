@@ -1,28 +1,28 @@
-import type { Model, OriginMode } from '../model';
-import { EMPTY, isEmpty, isValue, Sum } from '../number';
+import type { Model } from '../model';
+import { EMPTY, isEmpty, isValue } from '../number';
 import { SeriesStore, type Address, type Block } from './series-store';
-
-/** What one origin holds at a cell. */
-export interface Contribution {
-	origin: number;
-	value: number;
-}
+import { addsUp, adjusts, modeOf, NOTHING, standing, standingOrigins, type Contribution } from './standing';
 
 /** The values of one origin in a series of several. */
 interface OriginValues {
 	origin: number;
 	values: Float64Array;
+	stamps: Float64Array;
 }
 
-/** The single origin of each series of a block, and what each one holds where there are several. */
+/** The single origin of each series of a block with its stamp, and what each one holds where there are several. */
 interface BlockOrigins {
 	single: number[];
+	stamp: number[];
+	/** Stamps of a single origin's series where they differ from period to period. */
+	stamps: Map<number, Float64Array>;
 	several: Map<number, OriginValues[]>;
 }
 
 /**
- * All stored numbers of a model. Most series come from one origin and need nothing beside their values; where several
- * contribute, each one's values are kept and the column holds the outcome.
+ * All stored numbers of a model. Most series come from one origin and need little beside their values; where several
+ * contribute, each one's values are kept and the column holds the outcome. Every value of a load or result has a
+ * **stamp**, the revision it was written with, as the newest of them stands.
  */
 export class Cube {
 	readonly store: SeriesStore;
@@ -51,12 +51,67 @@ export class Cube {
 	contributions(address: Address, year: number, position: number): Contribution[] {
 		const block = this.store.blockOf(address, year);
 		const series = block ? block.find(address) : -1;
-		if (series < 0) return [];
-		const origins = this.#originsOf(block!);
-		const several = origins.several.get(series) ?? [
-			{ origin: origins.single[series]!, values: block!.values.subarray(series * block!.width, (series + 1) * block!.width) }
-		];
-		return several.map(({ origin, values }) => ({ origin, value: values[position]! })).filter(({ value }) => isValue(value));
+		return series < 0 ? [] : this.contributionsAt(block!, series, position);
+	}
+
+	/** The same where the series is known already. */
+	contributionsAt(block: Block, series: number, position: number): Contribution[] {
+		const origins = this.#originsOf(block);
+		const several = origins.several.get(series);
+		if (!several) {
+			const value = block.values[series * block.width + position]!;
+			return isEmpty(value) ? [] : [{ origin: origins.single[series]!, value, stamp: stampAt(origins, series, position) }];
+		}
+		return several.flatMap(({ origin, values, stamps }) =>
+			isValue(values[position]!) ? [{ origin, value: values[position]!, stamp: stamps[position]! }] : []
+		);
+	}
+
+	/** Origins whose values show in a cell; the others are set aside. */
+	standingAt(block: Block, series: number, position: number): Set<number> {
+		return standingOrigins(this.#model, block.coordinates[this.#model.accountAxis]![series]!, this.contributionsAt(block, series, position));
+	}
+
+	/**
+	 * Whether something of another origin is loaded or computed at a cell: what a result of nothing would set aside.
+	 * @param origin whose own value does not count
+	 */
+	hasOtherBase(block: Block, series: number, position: number, origin: number): boolean {
+		const { single, several } = this.#originsOf(block);
+		const isBase = (other: number) => other !== origin && (modeOf(this.#model, other) === 'loads' || modeOf(this.#model, other) === 'sets');
+		const all = several.size === 0 ? undefined : several.get(series);
+		if (all) return all.some((each) => isValue(each.values[position]!) && isBase(each.origin));
+		return isValue(block.values[series * block.width + position]!) && isBase(single[series]!);
+	}
+
+	/** What is added to the base of a cell: additions, and the entry where entries adjust. Empty when nothing is. */
+	addedAt(block: Block, series: number, position: number): number {
+		const { several, single } = this.#originsOf(block);
+		const account = block.coordinates[this.#model.accountAxis]![series]!;
+		if (!addsUp(this.#model, account)) return EMPTY;
+		const adds = (origin: number) => {
+			const mode = modeOf(this.#model, origin);
+			return mode === 'adds' || (mode === 'entry' && adjusts(this.#model, account));
+		};
+		const all = several.size === 0 ? undefined : several.get(series);
+		if (!all) return adds(single[series]!) ? block.values[series * block.width + position]! : EMPTY;
+		let total = EMPTY;
+		for (const { origin, values } of all)
+			if (isValue(values[position]!) && adds(origin)) total = isEmpty(total) ? values[position]! : total + values[position]!;
+		return total;
+	}
+
+	/** Whether several origins have written to a series. */
+	isShared(block: Block, series: number): boolean {
+		return this.#originsOf(block).several.has(series);
+	}
+
+	/** Whether an entry stands at a cell. */
+	hasEntry(block: Block, series: number, position: number): boolean {
+		const { several, single } = this.#originsOf(block);
+		const all = several.size === 0 ? undefined : several.get(series);
+		if (!all) return modeOf(this.#model, single[series]!) === 'entry' && isValue(block.values[series * block.width + position]!);
+		return all.some(({ origin, values }) => isValue(values[position]!) && modeOf(this.#model, origin) === 'entry');
 	}
 
 	/** All an origin holds in a series, put into `into` where that is given; empty places as NaN. */
@@ -77,44 +132,89 @@ export class Cube {
 		return origins.single[series] === origin ? copyPlaces(block.values, series * block.width, into) : into.fill(EMPTY);
 	}
 
+	/** The stamps of what an origin holds in a series; 0 where it holds nothing. */
+	stampsAt(block: Block, series: number, origin: number, into: Float64Array): Float64Array {
+		const origins = this.#originsOf(block);
+		const several = origins.several.size === 0 ? undefined : origins.several.get(series);
+		if (several) {
+			const own = several.find((each) => each.origin === origin);
+			return own ? copyPlaces(own.stamps, 0, into) : into.fill(0);
+		}
+		if (origins.single[series] !== origin) return into.fill(0);
+		const apart = origins.stamps.get(series);
+		return apart ? copyPlaces(apart, 0, into) : into.fill(origins.stamp[series]!);
+	}
+
 	/** The origins that have written to a series of a block. */
 	originsOf(block: Block, series: number): readonly number[] {
 		const { single, several } = this.#originsOf(block);
 		return several.get(series)?.map(({ origin }) => origin) ?? [single[series]!];
 	}
 
-	/** Sets what an origin holds at one cell (empty removes it). */
-	writeCell(origin: number, address: Address, year: number, position: number, value: number): void {
+	/**
+	 * Sets what an origin holds at one cell (empty removes it).
+	 * @param stamp the revision it is written with
+	 */
+	writeCell(origin: number, address: Address, year: number, position: number, value: number, stamp = 0): void {
 		const block = this.store.ensureBlockOf(address, year);
-		this.#write(block, block.ensure(address), this.#originsOf(block), origin, position, value);
+		this.#write(block, block.ensure(address), this.#originsOf(block), origin, position, value, stamp);
 	}
 
 	/** The same where the series is known already. */
-	writeAt(block: Block, series: number, origin: number, position: number, value: number): void {
-		this.#write(block, series, this.#originsOf(block), origin, position, value);
+	writeAt(block: Block, series: number, origin: number, position: number, value: number, stamp = 0): void {
+		this.#write(block, series, this.#originsOf(block), origin, position, value, stamp);
 	}
 
-	/** Sets all an origin holds in a series; places left out or NaN become empty. */
-	writeSeries(origin: number, address: Address, year: number, values: ArrayLike<number>): void {
+	/**
+	 * Sets all an origin holds in a series; places left out or NaN become empty.
+	 * @param stamps the revision of each place; one for all: places that keep their value keep their stamp too
+	 */
+	writeSeries(origin: number, address: Address, year: number, values: ArrayLike<number>, stamps: number | ArrayLike<number> = 0): void {
 		const block = this.store.ensureBlockOf(address, year);
-		this.writeSeriesAt(block, block.ensure(address), origin, values);
+		this.writeSeriesAt(block, block.ensure(address), origin, values, stamps);
 	}
 
 	/** The same where the series is known already. */
-	writeSeriesAt(block: Block, series: number, origin: number, values: ArrayLike<number>): void {
+	writeSeriesAt(
+		block: Block,
+		series: number,
+		origin: number,
+		values: ArrayLike<number>,
+		stamps: number | ArrayLike<number> = 0
+	): void {
 		const origins = this.#originsOf(block);
-		if (origins.single[series] === origin && !origins.several.has(series)) return this.#overwrite(block, series, values);
-		for (let position = 0; position < block.width; position++)
-			this.#write(block, series, origins, origin, position, values[position] ?? EMPTY);
+		const isOnly = !origins.several.has(series) && (origins.single[series] === origin || origins.single[series] === undefined);
+		if (isOnly && typeof stamps === 'number' && origins.single[series] === undefined && !holdsNothing(values))
+			return this.#fill(block, series, origins, origin, values, stamps);
+		if (isOnly && typeof stamps !== 'number' && origins.single[series] === origin && !holdsNothing(values))
+			return this.#overwrite(block, series, origins, values, stamps);
+		const held = typeof stamps === 'number' ? this.heldAt(block, series, origin, new Float64Array(block.width)) : undefined;
+		for (let position = 0; position < block.width; position++) {
+			const value = values[position] ?? EMPTY;
+			if (held && (held[position] === value || (isEmpty(value) && isEmpty(held[position]!)))) continue;
+			this.#write(block, series, origins, origin, position, value, typeof stamps === 'number' ? stamps : stamps[position]!);
+		}
 	}
 
-	/** All places of a series that has one origin: the column itself. */
-	#overwrite({ values: column, width }: Block, series: number, values: ArrayLike<number>): void {
+	/** All places of a series that held nothing: the column itself, under one stamp. */
+	#fill(block: Block, series: number, origins: BlockOrigins, origin: number, values: ArrayLike<number>, stamp: number): void {
+		const { values: column, width } = block;
+		origins.single[series] = origin;
+		origins.stamp[series] = stamp;
 		for (let place = series * width, position = 0; position < width; position++, place++) {
 			const value = values[position] ?? EMPTY;
 			this.#cells += (isValue(value) ? 1 : 0) - (isValue(column[place]!) ? 1 : 0);
 			column[place] = value;
 		}
+	}
+
+	/** All places of a series of one origin, each under its own stamp. */
+	#overwrite(block: Block, series: number, origins: BlockOrigins, values: ArrayLike<number>, stamps: ArrayLike<number>): void {
+		this.#fill(block, series, origins, origins.single[series]!, values, stamps[0] ?? 0);
+		let isOne = true;
+		for (let position = 1; position < block.width; position++) if (stamps[position] !== stamps[0]) isOne = false;
+		if (isOne) origins.stamps.delete(series);
+		else origins.stamps.set(series, Float64Array.from(stamps));
 	}
 
 	/** Bytes held by the columns and indexes. */
@@ -125,78 +225,71 @@ export class Cube {
 	}
 
 	/** While a series has one origin its values are the column itself; the second one moves both beside the column. */
-	#write(block: Block, series: number, origins: BlockOrigins, origin: number, position: number, value: number): void {
+	#write(block: Block, series: number, origins: BlockOrigins, origin: number, position: number, value: number, stamp: number): void {
 		const place = series * block.width + position;
 		const before = block.values[place]!;
 		const single = origins.single[series] ?? -1;
 		let several = origins.several.size === 0 ? undefined : origins.several.get(series);
-		if (!several && (single < 0 || single === origin)) {
+		if (!several && (single < 0 || single === origin) && value !== NOTHING) {
 			origins.single[series] = origin;
 			block.values[place] = value;
+			if (isValue(value)) stampOne(origins, block, series, position, stamp);
 		} else {
-			if (!several)
-				origins.several.set(
-					series,
-					(several = [{ origin: single, values: block.values.slice(series * block.width, (series + 1) * block.width) }])
-				);
+			if (!several) {
+				const values = block.values.slice(series * block.width, (series + 1) * block.width);
+				const stamps = origins.stamps.get(series) ?? new Float64Array(block.width).fill(origins.stamp[series] ?? 0);
+				origins.several.set(series, (several = single < 0 ? [] : [{ origin: single, values, stamps }]));
+				origins.stamps.delete(series);
+			}
 			let own = several.find((each) => each.origin === origin);
-			if (!own) several.push((own = { origin, values: new Float64Array(block.width).fill(EMPTY) }));
+			if (!own)
+				several.push((own = { origin, values: new Float64Array(block.width).fill(EMPTY), stamps: new Float64Array(block.width) }));
 			own.values[position] = value;
+			own.stamps[position] = isEmpty(value) ? 0 : stamp;
 			block.values[place] = this.#combine(several, position, block.coordinates[this.#model.accountAxis]![series]!);
 		}
 		this.#cells += (isValue(block.values[place]!) ? 1 : 0) - (isValue(before) ? 1 : 0);
 	}
 
-	#combine(contributions: readonly OriginValues[], position: number, account: number): number {
-		return combineContributions(
-			contributions.map(({ origin, values }) => ({ mode: this.#model.origin(origin)?.mode ?? 'proposes', value: values[position]! })),
-			addsUp(this.#model, account)
-		);
+	#combine(several: readonly OriginValues[], position: number, account: number): number {
+		const held: Contribution[] = [];
+		for (const { origin, values, stamps } of several)
+			if (isValue(values[position]!)) held.push({ origin, value: values[position]!, stamp: stamps[position]! });
+		// Most often one origin alone holds something in this period.
+		if (held.length === 1) return held[0]!.value === NOTHING ? EMPTY : held[0]!.value;
+		return held.length === 0 ? EMPTY : standing(this.#model, account, held);
 	}
 
 	#originsOf(block: Block) {
 		let origins = this.#origins.get(block);
-		if (!origins) this.#origins.set(block, (origins = { single: [], several: new Map() }));
+		if (!origins) this.#origins.set(block, (origins = { single: [], stamp: [], stamps: new Map(), several: new Map() }));
 		return origins;
 	}
+}
+
+function stampAt({ stamp, stamps }: BlockOrigins, series: number, position: number): number {
+	return stamps.get(series)?.[position] ?? stamp[series] ?? 0;
+}
+
+/** Stamps one place of a series of one origin; the places get stamps of their own when it is another than theirs. */
+function stampOne(origins: BlockOrigins, block: Block, series: number, position: number, stamp: number): void {
+	const apart = origins.stamps.get(series);
+	if (apart) apart[position] = stamp;
+	else if (origins.stamp[series] === undefined) origins.stamp[series] = stamp;
+	else if (origins.stamp[series] !== stamp) {
+		const own = new Float64Array(block.width).fill(origins.stamp[series]!);
+		own[position] = stamp;
+		origins.stamps.set(series, own);
+	}
+}
+
+function holdsNothing(values: ArrayLike<number>): boolean {
+	for (let position = 0; position < values.length; position++) if (values[position] === NOTHING) return true;
+	return false;
 }
 
 /** Fills `into` from a place of a column on. A loop: cheaper than a view and a copy for the few periods of a year. */
 function copyPlaces(from: Float64Array, place: number, into: Float64Array): Float64Array {
 	for (let position = 0; position < into.length; position++) into[position] = from[place + position]!;
 	return into;
-}
-
-/** What is to be stored as the entry so that the cell shows `typed`: additions stay on top of it. */
-export function entryFor(model: Model, cube: Cube, address: Address, year: number, position: number, typed: number): number {
-	if (!addsUp(model, address[model.accountAxis]!)) return typed;
-	const additions = cube.contributions(address, year, position).filter(({ origin }) => model.origin(origin)?.mode === 'adds');
-	return additions.reduce((rest, { value }) => rest - value, typed);
-}
-
-/** Whether an account's proposals and additions add up (money, quantities) or the later one wins (percents, prices). */
-export function addsUp(model: Model, accountOrdinal: number): boolean {
-	const type = model.account(accountOrdinal)?.valueType;
-	return type === undefined || type === 'money' || type === 'quantity';
-}
-
-/**
- * The effective value of a cell: the entry if there is one, else the sum of proposals; plus the sum of additions.
- * Where values do not add up, the entry or else the last proposal stands alone.
- */
-export function combineContributions(contributions: readonly { mode: OriginMode; value: number }[], adding: boolean): number {
-	let entry = EMPTY;
-	const proposals = new Sum();
-	const additions = new Sum();
-	let last = EMPTY;
-	for (const { mode, value } of contributions) {
-		if (isEmpty(value)) continue;
-		if (mode === 'entry') entry = value;
-		else if (mode === 'proposes') proposals.add((last = value));
-		else additions.add(value);
-	}
-	if (!adding) return isValue(entry) ? entry : last;
-	const basis = isValue(entry) ? entry : proposals.value;
-	if (isEmpty(basis)) return additions.value;
-	return isEmpty(additions.value) ? basis : basis + additions.value;
 }

@@ -10,12 +10,12 @@
  * Costs: a scan is O(series in the blocks met × dimensions); a changed cell in an open view is O(dimensions), and
  * evaluating the view O(its cells × classes beneath). Memory: about 11 bytes a cell at twelve values a series.
  */
-export { addsUp, Cube, entryFor } from './cube';
+export { Cube } from './cube';
+export { addsUp, adjusts, entryFor, modeOf, NOTHING, NOW, standing, standingOrigins, type Contribution } from './standing';
 export { SeriesStore, type Address } from './series-store';
-export type { Contribution } from './cube';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
 export { movedBeneath, type EntryNote, type MovedBeneath } from './moved-beneath';
-export { CLEARED, NOTHING, Overlay, type OverlayCell } from './overlay';
+export { CLEARED, Overlay, type OverlayCell } from './overlay';
 export { compileQuery, QueryFault } from './query';
 export type { CompiledQuery, Line, Query } from './query';
 export { CellFlag, View } from './view';

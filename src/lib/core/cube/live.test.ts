@@ -94,9 +94,9 @@ describe('what is read at a fixed place', () => {
 				const stored = cells.filter(({ origin }) => origin === 2);
 				const typed = cells.filter(({ origin }) => origin === 1 || origin === 3);
 				const cube = new Cube(model);
-				for (const { origin, address, period, value } of stored) {
+				for (const { origin, address, period, value, stamp } of stored) {
 					const { fiscalYear, position } = model.periods.leaf(period);
-					cube.writeCell(origin, address, fiscalYear, position, value);
+					cube.writeCell(origin, address, fiscalYear, position, value, stamp);
 				}
 				const overlay = new Overlay(model);
 				const view = openTop(model);

@@ -1,7 +1,8 @@
 import type { Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
-import { entryFor, type Cube } from './cube';
+import type { Cube } from './cube';
 import { CLEARED, type Overlay, type OverlayCell } from './overlay';
+import { entryFor } from './standing';
 
 /** A cell of an overlay whose base has moved since it was changed. */
 export interface MergeConflict extends OverlayCell {

@@ -40,9 +40,9 @@ describe('an overlay', () => {
 				({ model, cells }, changes) => {
 					const cube = new Cube(model);
 					const overlay = new Overlay(model);
-					for (const { origin, address, period, value } of cells) {
+					for (const { origin, address, period, value, stamp } of cells) {
 						const { fiscalYear, position } = model.periods.leaf(period);
-						cube.writeCell(origin, address, fiscalYear, position, value);
+						cube.writeCell(origin, address, fiscalYear, position, value, stamp);
 					}
 					for (const [pick, value] of cells.length === 0 ? [] : changes) {
 						const { address, period } = cells[pick % cells.length]!;

@@ -1,13 +1,11 @@
 import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
-import { addsUp, combineContributions, type Cube } from './cube';
+import type { Cube } from './cube';
 import { SeriesStore, type Address } from './series-store';
+import { NOTHING, withoutEntry } from './standing';
 
 /** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
 export const CLEARED = Number.NEGATIVE_INFINITY;
-
-/** In an overlay: nothing shows at this cell, whatever it holds. */
-export const NOTHING = Number.POSITIVE_INFINITY;
 
 /** A changed cell of an overlay. */
 export interface OverlayCell {
@@ -19,7 +17,7 @@ export interface OverlayCell {
 }
 
 /**
- * Changed cells over a cube: a draft or a branch. Holds the value each changed cell shall show, `CLEARED` or `NOTHING`; all else reads through.
+ * Changed cells over a cube: a draft or a branch. Holds the value each changed cell shall show, `CLEARED`, or `NOTHING` where nothing shall show; all else reads through.
  * The cube itself stays as it is.
  */
 export class Overlay {
@@ -92,12 +90,8 @@ export class Overlay {
 		return own === CLEARED ? this.withoutEntry(cube, address, year, position) : own;
 	}
 
-	/** What a cell holds apart from its entry: proposals and additions. */
+	/** What a cell holds apart from its entry: loads, results and additions. */
 	withoutEntry(cube: Cube, address: Address, year: number, position: number): number {
-		const others = cube
-			.contributions(address, year, position)
-			.map(({ origin, value }) => ({ mode: this.#model.origin(origin)?.mode ?? ('proposes' as const), value }))
-			.filter(({ mode }) => mode !== 'entry');
-		return combineContributions(others, addsUp(this.#model, address[this.#model.accountAxis]!));
+		return withoutEntry(this.#model, cube, address, year, position);
 	}
 }

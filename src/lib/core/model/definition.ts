@@ -28,6 +28,8 @@ export interface AccountDefinition {
 	frequency?: Frequency;
 	/** Which rates translate it, where its time behaviour is not to decide. */
 	rateKind?: RateUse | null;
+	/** Whether an entry adds to what is loaded or computed, instead of standing in its place. */
+	entriesAdjust?: boolean;
 	/** Whether more or less of it is good; by its kind when left out. */
 	favourable?: 'more' | 'less' | null;
 	decimals: number;
@@ -60,13 +62,15 @@ export interface CurrencyDefinition {
 	decimals: number;
 }
 
-/** `entry`: what people type; `proposes`: a starting value an entry replaces; `adds`: on top of either. */
-export type OriginMode = 'entry' | 'proposes' | 'adds';
+/** `entry`: what people type; `loads`: imports, which add up among each other; `sets`: results of steps; `adds`: on top of all. */
+export type OriginMode = 'entry' | 'loads' | 'sets' | 'adds';
 
 export interface OriginDefinition {
 	id: number;
 	name: string;
 	mode: OriginMode;
+	/** Of results: the step and its runbook (none where that is gone), and how far down in it the step stands. */
+	result?: { runbook: number | null; step: number; rank: number };
 }
 
 /** All that shapes a model, as plain data that can cross a thread or a wire. */

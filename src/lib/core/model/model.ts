@@ -33,6 +33,7 @@ export class Model {
 	readonly #formulas: (FormulaDefinition | undefined)[];
 	readonly #rates: Map<number, RateTable>;
 	readonly #origins: Map<number, OriginDefinition>;
+	#hasAdditions: boolean | undefined;
 
 	/** @throws Error when a dimension's hierarchy is faulty or a required dimension is missing */
 	constructor(definition: ModelDefinition) {
@@ -136,6 +137,12 @@ export class Model {
 
 	rates(rateSet: number): RateTable | undefined {
 		return this.#rates.get(rateSet);
+	}
+
+	/** Whether anything may add to what stands at a cell: results that come on top, or entries that adjust. */
+	get hasAdditions(): boolean {
+		return (this.#hasAdditions ??=
+			this.definition.origins.some(({ mode }) => mode === 'adds') || this.definition.accounts.some(({ entriesAdjust }) => entriesAdjust));
 	}
 
 	origin(id: number): OriginDefinition | undefined {

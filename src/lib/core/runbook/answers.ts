@@ -54,6 +54,88 @@ export function resolveAnswers(
 	return { values, variables, faults };
 }
 
-/** Answers as one text, the same for the same values: results are known by it. */
-export const answersKey = (parameters: readonly ParameterDefinition[], answers: Answers): string =>
-	JSON.stringify(parameters.map(({ name }) => [name, answers[name] ?? null] as const).sort(([one], [other]) => (one < other ? -1 : 1)));
+/** The members a run was for, as ids, by the name of the parameter or variable that named them. */
+export type MembersNamed = Readonly<Record<string, readonly number[]>>;
+
+/**
+ * The members that answers and variables name: results are kept apart by them. Numbers, percents and texts are not among
+ * them, so that a run with another percent replaces the one before.
+ * @param variables members (ids) by the name of their variable
+ * @param asked the names that the steps ask for
+ */
+export function membersNamed(
+	parameters: readonly ParameterDefinition[],
+	answers: Answers,
+	variables: ReadonlyMap<string, number>,
+	asked: ReadonlySet<string>
+): MembersNamed {
+	const named: Record<string, readonly number[]> = {};
+	for (const [name, member] of variables) if (asked.has(name)) named[name] = [member];
+	for (const { name, kind } of parameters) {
+		delete named[name];
+		const answer = answers[name] ?? null;
+		if ((kind === 'member' || kind === 'members') && answer !== null && answer !== '')
+			named[name] = (Array.isArray(answer) ? [...(answer as readonly number[])] : [answer as number]).sort((one, other) => one - other);
+	}
+	return named;
+}
+
+/** The same as one text, equal for equal members. */
+export const namedKey = (named: MembersNamed): string =>
+	JSON.stringify(Object.entries(named).sort(([one], [other]) => (one < other ? -1 : 1)));
+
+/** Reads what `namedKey` wrote; a text of another kind names nobody. */
+export function readNamedKey(key: string): MembersNamed {
+	try {
+		const entries: unknown = JSON.parse(key);
+		if (!Array.isArray(entries)) return {};
+		return Object.fromEntries(
+			entries.filter((entry): entry is [string, number[]] => Array.isArray(entry) && typeof entry[0] === 'string' && Array.isArray(entry[1]))
+		);
+	} catch {
+		return {};
+	}
+}
+
+/** The names of variables and parameters that steps ask for: in slices, targets and factors, and with a $ in scripts. */
+export function namesAsked(steps: readonly unknown[]): Set<string> {
+	const names = new Set<string>();
+	const look = (value: unknown): void => {
+		if (Array.isArray(value)) return value.forEach(look);
+		if (typeof value !== 'object' || value === null) return;
+		for (const [key, part] of Object.entries(value)) {
+			if ((key === 'variable' || key === 'parameter') && typeof part === 'string') names.add(part);
+			else if (key === 'text' && typeof part === 'string') for (const [, name] of part.matchAll(/\$([\p{L}_][\p{L}\d_]*)/gu)) names.add(name!);
+			else look(part);
+		}
+	};
+	look(steps);
+	return names;
+}
+
+/** Where two runs of a runbook meet: by dimension (id) the leaves both were for; undefined where they have none in common. */
+export function whereBothRan(model: Model, now: MembersNamed, then: MembersNamed): Map<number, Overlap> | undefined {
+	const overlaps = new Map<number, Overlap>();
+	for (const [name, members] of Object.entries(now)) {
+		const before = then[name];
+		const dimension = model.definition.dimensions.find((each) => each.members.some(({ id }) => id === members[0]));
+		if (!before || !dimension) continue;
+		const of = model.dimension(dimension.id)!;
+		const leaves = (ids: readonly number[]) =>
+			new Set(ids.flatMap((id) => (of.ordinal(id) === undefined ? [] : of.tree.leaves(of.ordinal(id)!))));
+		const [mine, theirs] = [leaves(members), leaves(before)];
+		const both = new Set([...mine].filter((leaf) => theirs.has(leaf)));
+		if (both.size === 0) return undefined;
+		const known = overlaps.get(dimension.id);
+		overlaps.set(dimension.id, known ? { both: union(known.both, both), then: union(known.then, theirs) } : { both, then: theirs });
+	}
+	return overlaps;
+}
+
+/** Leaves (ordinals) that an earlier run was for, and those of them the present one is for too. */
+export interface Overlap {
+	both: ReadonlySet<number>;
+	then: ReadonlySet<number>;
+}
+
+const union = <Item>(one: ReadonlySet<Item>, other: ReadonlySet<Item>): Set<Item> => new Set([...one, ...other]);

@@ -1,9 +1,10 @@
 import { selectMembers, type MemberReference, type Selection } from '../dimension';
 import type { Model } from '../model';
-import { checkScript, operandsIn, printScript, ScriptNames, type ParameterValue } from '../script';
+import { checkScript, printScript, ScriptNames, type ParameterValue } from '../script';
 import { resolveAnswers } from './answers';
 import type { Answers, ParameterDefinition, Slice, Step } from './definition';
 import { readyMap } from './member-map';
+import { readyLines } from './roll-forward';
 import { scopeOf } from './slice';
 
 /** Something about a step that is wrong, or worth a look. */
@@ -81,16 +82,6 @@ function checkStep(model: Model, step: Step, { values, variables, names, find }:
 			for (const assignment of assignments) {
 				target(assignment.account);
 				const line = text.slice(0, assignment.from).split('\n').length;
-				const itself = operandsIn(assignment.term).some(
-					({ account, axes, shift, span, period }) =>
-						account === assignment.account && axes.size === 0 && !shift && !span && period === undefined
-				);
-				if (itself)
-					find(
-						'hint',
-						`“${nameOf(assignment.account)}” is read and written at the same cell: the result stands beside what was loaded there, and both add up.`,
-						line
-					);
 				if ([...assignment.scope.axes.values()].some((allowed) => !allowed.includes(1)) || assignment.scope.periods?.includes(1) === false)
 					find('error', 'The scope of this statement is empty: nothing would be written.', line);
 			}
@@ -123,10 +114,10 @@ function checkStep(model: Model, step: Step, { values, variables, names, find }:
 		}
 		case 'roll-forward':
 			if (step.lines.length === 0) find('error', 'No line says what is carried forward.');
-			for (const { from, to } of step.lines) {
-				const [source, into] = [model.accounts.ordinal(from), model.accounts.ordinal(to)];
-				if (source === undefined || into === undefined) find('error', 'An account of this step is not there any more.');
-				else target(into);
+			{
+				const lines = readyLines(model, step, variables);
+				if (typeof lines === 'string') find('error', lines);
+				else for (const into of new Set(lines.map(({ target: account }) => account))) target(into);
 			}
 			break;
 		case 'import':

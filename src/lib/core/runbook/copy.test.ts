@@ -60,7 +60,7 @@ const order = (step: Step): RunOrder => ({
 	values: new Map(),
 	variables: new Map(),
 	originOf: new Map([[1, 2]]),
-	earlier: new Set(),
+	results: [],
 	kindOf: () => 'loads',
 	whyNot: () => undefined,
 	onRefused: 'skip',

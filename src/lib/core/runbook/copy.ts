@@ -1,53 +1,111 @@
-import { addsUp, Block, isTranslated, rateUse, translationFactors } from '../cube';
-import { factPeriod } from '../model';
-import { isEmpty } from '../number';
 import { Shifts } from '../calendar';
-import { eachCell } from '../script';
+import { addsUp, Block, isTranslated, rateUse, translationFactors } from '../cube';
+import { factPeriod, type Model } from '../model';
+import { isEmpty } from '../number';
+import { eachCell, type Scope } from '../script';
 import type { CopyStep, Slice } from './definition';
-import type { StepWork } from './run';
 import { readyMap, type ReadyMap } from './member-map';
-import { inScope, scopeOf } from './slice';
+import type { StepWork } from './run';
+import { inScope, isAddressIn, scopeOf, weightsIn } from './slice';
 
-/**
- * Copies a slice onto another: members collapse or become others, periods shift, amounts are multiplied and translated.
- * Facts of all time go along, whatever the periods. O(cells read).
- */
-export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): void {
-	const { model, cube, variables } = work;
-	const from = scopeOf(model, step.from, variables);
-	const limits = scopeOf(model, step.limits, variables);
-	const factor = typeof step.factor === 'number' ? step.factor : work.number(step.factor.parameter);
-	const maps: (ReadyMap & { axis: number })[] = [];
-	const onto = Object.entries(step.onto).flatMap(([id, reference]) => {
+/** A copy with its members found: what is read, where it may land, and how a source becomes its target. */
+export interface ReadyCopy {
+	from: Scope;
+	limits: Scope;
+	onto: { axis: number; ordinal: number; weights: Float64Array }[];
+	maps: (ReadyMap & { axis: number })[];
+	shift: Int32Array | undefined;
+}
+
+/** Finds what a copy names. @returns a sentence where it cannot be followed */
+export function readyCopy(
+	model: Model,
+	step: CopyStep & { limits: Slice },
+	variables: ReadonlyMap<string, number>
+): ReadyCopy | string {
+	const onto: ReadyCopy['onto'] = [];
+	const maps: ReadyCopy['maps'] = [];
+	for (const [id, reference] of Object.entries(step.onto)) {
 		const dimension = model.dimension(Number(id));
 		if (typeof reference === 'object' && 'map' in reference) {
 			const ready = dimension ? readyMap(dimension, reference.map) : 'A dimension of this copy is not there any more.';
-			if (!dimension || typeof ready === 'string') throw work.fault(String(ready));
+			if (!dimension || typeof ready === 'string') return String(ready);
 			maps.push({ axis: model.dimensions.indexOf(dimension), ...ready });
-			return [];
+			continue;
 		}
 		const member = typeof reference === 'number' ? reference : reference === 'chosen' ? undefined : variables.get(reference.variable);
 		const ordinal = member === undefined ? undefined : dimension?.ordinal(member);
-		if (!dimension || ordinal === undefined)
-			throw work.fault(`The member to copy onto in ${dimension?.name ?? 'a dimension'} is not there any more.`);
-		if (dimension === model.periods.dimension) throw work.fault('Copies go to other periods by a shift.');
+		if (!dimension || ordinal === undefined) return `The member to copy onto in ${dimension?.name ?? 'a dimension'} is not there any more.`;
+		if (dimension === model.periods.dimension) return 'Copies go to other periods by a shift.';
 		if (!dimension.isLeaf(ordinal))
-			throw work.fault(
-				`“${dimension.member(ordinal).name}” adds up others. Copy onto a member of ${dimension.name} without any beneath it.`
-			);
-		return [{ axis: model.dimensions.indexOf(dimension), ordinal }];
-	});
+			return `“${dimension.member(ordinal).name}” adds up others. Copy onto a member of ${dimension.name} without any beneath it.`;
+		const axis = model.dimensions.indexOf(dimension);
+		// Scenarios are not added up: whichever is read stands as it is.
+		const isScenario = axis === model.scenarioAxis;
+		const weights = isScenario
+			? new Float64Array(dimension.members.length).fill(1)
+			: weightsIn(model, step.from, axis, variables);
+		onto.push({ axis, ordinal, weights });
+	}
 	const shift = step.shift && step.shift.by !== 0 ? new Shifts(model.periods).table(step.shift.level, step.shift.by) : undefined;
+	return { from: scopeOf(model, step.from, variables), limits: scopeOf(model, step.limits, variables), onto, maps, shift };
+}
+
+/** All cells a copy may set: where the cells of its source would land, whether they hold something or not. */
+export function targetOfCopy(model: Model, { from, limits, onto, maps, shift }: ReadyCopy): Scope {
+	const axes = new Map<number, Uint8Array>();
+	model.dimensions.forEach((dimension, axis) => {
+		const source = from.axes.get(axis);
+		const fixed = onto.find((each) => each.axis === axis);
+		const map = maps.find((each) => each.axis === axis);
+		let allowed = source;
+		if (fixed) (allowed = new Uint8Array(dimension.members.length))[fixed.ordinal] = 1;
+		else if (map) {
+			allowed = new Uint8Array(dimension.members.length);
+			for (const [leaf, into] of map.into.entries()) if (into >= 0 && (!source || source[leaf] === 1)) allowed[into] = 1;
+		}
+		const limit = limits.axes.get(axis);
+		if (allowed && limit) axes.set(axis, allowed.map((each, ordinal) => each & limit[ordinal]!));
+		else if (allowed ?? limit) axes.set(axis, (allowed ?? limit)!);
+	});
+	const scenarios = model.scenarios.members.flatMap((_, scenario) =>
+		(from.axes.get(model.scenarioAxis)?.[scenario] ?? 1) === 1 && model.scenario(scenario) ? [model.scenario(scenario)!.span] : []
+	);
+	// What a scenario does not speak about is not read, so it empties nothing either.
+	const periods = new Uint8Array(model.periods.leaves.length);
+	for (const { index } of model.periods.leaves) {
+		const to = shift ? shift[index]! : index;
+		const isRead = (from.periods?.[index] ?? 1) === 1 && scenarios.some((span) => index >= span.from && index <= span.to);
+		if (isRead && to >= 0 && (limits.periods?.[to] ?? 1) === 1) periods[to] = 1;
+	}
+	return { axes, periods };
+}
+
+/**
+ * Copies a slice onto another: members collapse by their weights or become others, periods shift, what adds up is
+ * multiplied, money and prices are translated by the account that is read. Facts of all time go along, whatever the
+ * periods. What is not carried is counted. O(cells read).
+ */
+export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): void {
+	const { model, cube, variables } = work;
+	const ready = readyCopy(model, step, variables);
+	if (typeof ready === 'string') throw work.fault(ready);
+	const { from, limits, onto, maps, shift } = ready;
+	const factor = typeof step.factor === 'number' ? step.factor : work.number(step.factor.parameter);
 	const crossesEntities = [...onto, ...maps].some(({ axis }) => axis === model.entityAxis);
 	const rates = new Map<string, Float64Array>();
 	const sums = new Block(model.dimensions.length, model.periods.leaves.length);
 	const several = new Set<number>();
 	const target = new Int32Array(model.dimensions.length);
+	const count = new FactorCount(model, factor, step.pricesToo ?? false);
 	/** Puts the target of a source into `target`. @returns what amounts are multiplied with; 0 where it goes nowhere */
 	const aim = (source: Int32Array): number => {
 		target.set(source);
-		for (const { axis, ordinal } of onto) target[axis] = ordinal;
 		let times = 1;
+		for (const { axis, ordinal, weights } of onto) {
+			times *= weights[source[axis]!]!;
+			target[axis] = ordinal;
+		}
 		for (const { axis, into, times: by } of maps) {
 			const own = source[axis]!;
 			if (into[own]! < 0) return 0;
@@ -56,39 +114,44 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 		}
 		return times;
 	};
+	/** A value in the currency of its target, by the kind of the account that is read. */
+	const inTarget = (source: Int32Array, leaf: number, value: number): number => {
+		const account = model.account(source[model.accountAxis]!);
+		if (!crossesEntities || !account || !isTranslated(account)) return value;
+		const [local, currency] = [model.currencyOf(source[model.entityAxis]!), model.currencyOf(target[model.entityAxis]!)];
+		if (local === currency) return value;
+		const scenario = source[model.scenarioAxis]!;
+		const key = `${local} ${currency} ${scenario} ${rateUse(account)}`;
+		let factors = rates.get(key);
+		if (!factors)
+			rates.set(
+				key,
+				(factors = translationFactors(model, local, currency, (period) => model.rateSetAt(scenario, period), rateUse(account)))
+			);
+		if (isEmpty(factors[leaf]!)) work.missingRate();
+		return value * factors[leaf]!;
+	};
 	const lastTarget = new Int32Array(model.dimensions.length);
 	let series = -1;
 	const accounts = from.axes.get(model.accountAxis);
 	eachCell(
 		{ model, cube },
 		(account) => !accounts || accounts[account] === 1,
-		(source, leaf, stored) => {
+		(source, first, stored) => {
 			work.breathe();
-			if (!inScope(from, source, leaf)) return;
-			const to = shift ? shift[leaf]! : leaf;
-			if (to < 0) return;
+			const leaf = model.account(source[model.accountAxis]!)?.frequency === 'per year' ? yearlyLeaf(source, first) : first;
+			if (leaf < 0 || !inScope(from, source, leaf)) return;
 			const times = aim(source);
-			if (times === 0 || !inScope(limits, target, to)) return;
-			let value = stored;
-			const account = model.account(target[model.accountAxis]!);
-			if (crossesEntities && account && isTranslated(account)) {
-				const [local, currency] = [model.currencyOf(source[model.entityAxis]!), model.currencyOf(target[model.entityAxis]!)];
-				if (local !== currency) {
-					const scenario = source[model.scenarioAxis]!;
-					const key = `${local} ${currency} ${scenario} ${rateUse(account)}`;
-					let factors = rates.get(key);
-					if (!factors)
-						rates.set(
-							key,
-							(factors = translationFactors(model, local, currency, (period) => model.rateSetAt(scenario, period), rateUse(account)))
-						);
-					if (isEmpty(factors[leaf]!)) work.missingRate();
-					value *= factors[leaf]!;
-				}
+			if (times === 0) return;
+			const to = shift ? shift[leaf]! : leaf;
+			if (to < 0) {
+				work.leaveOut(target, leaf, `${periodName(model, leaf)} has no counterpart so many ${step.shift!.level}s away.`);
+				return;
 			}
+			if (!inScope(limits, target, to) || (to === leaf && same(source, target))) return;
+			const account = target[model.accountAxis]!;
+			const value = count.multiply(account, inTarget(source, leaf, stored), times);
 			if (isEmpty(value)) return;
-			const adds = addsUp(model, target[model.accountAxis]!);
-			value = adds ? value * factor * times : value;
 			// Cells come series by series: one look-up serves all of its periods.
 			if (series < 0 || !same(target, lastTarget)) {
 				series = sums.ensure(target);
@@ -97,7 +160,7 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 			const place = series * sums.width + to;
 			const before = sums.values[place]!;
 			if (isEmpty(before)) sums.values[place] = value;
-			else if (adds) sums.values[place] = before + value;
+			else if (addsUp(model, account)) sums.values[place] = before + value;
 			else if (before !== value) several.add(place);
 		}
 	);
@@ -105,19 +168,33 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 	for (let copied = 0; copied < sums.count; copied++) {
 		sums.readAddress(copied, address);
 		if (model.account(address[model.accountAxis]!)?.frequency === 'timeless') {
-			work.skip(address, factPeriod(model, address), 'Amounts of periods cannot be put on an account with one value for all time.');
+			work.leaveOut(address, factPeriod(model, address), 'Amounts of periods cannot be put on an account with one value for all time.');
 			continue;
 		}
 		const values = sums.values.subarray(copied * sums.width, (copied + 1) * sums.width);
 		if (several.size > 0)
 			for (let leaf = 0; leaf < sums.width; leaf++) {
 				if (!several.has(copied * sums.width + leaf)) continue;
-				work.skip(address, leaf, 'Several prices or facts would meet in one cell, and they do not add up.');
+				work.leaveOut(address, leaf, 'Several prices or facts would meet in one cell, and they do not add up.');
 				values[leaf] = Number.NaN;
 			}
 		work.writeAll(address, values);
 	}
 	copyFacts();
+	if (factor !== 1) work.note(count.words());
+
+	/** The period by which a fact of a year is read: the first of that year its scenario speaks about and the slice names. */
+	function yearlyLeaf(source: Int32Array, first: number): number {
+		const { fiscalYear } = model.periods.leaf(first);
+		const span = model.scenario(source[model.scenarioAxis]!)?.span;
+		for (let place = 0; place < model.periods.width; place++) {
+			const leaf = model.periods.at(fiscalYear, place)?.index;
+			if (leaf === undefined || (span && (leaf < span.from || leaf > span.to))) continue;
+			const to = shift ? shift[leaf]! : leaf;
+			if ((from.periods?.[leaf] ?? 1) === 1 && to >= 0 && (limits.periods?.[to] ?? 1) === 1) return leaf;
+		}
+		return -1;
+	}
 
 	/** Facts of all time have no period: neither the shift nor limits to periods speak of them. */
 	function copyFacts(): void {
@@ -129,17 +206,16 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 				block.readAddress(held, source);
 				const value = block.values[held * block.width]!;
 				const account = source[model.accountAxis]!;
-				if (isEmpty(value) || (accounts && accounts[account] === 0) || !inScope({ axes: from.axes, periods: undefined }, source, 0))
-					continue;
+				if (isEmpty(value) || (accounts && accounts[account] === 0) || !isAddressIn(from, source)) continue;
 				const times = aim(source);
-				if (times === 0 || same(target, source) || !inScope({ axes: limits.axes, periods: undefined }, target, 0)) continue;
+				if (times === 0 || same(target, source) || !isAddressIn(limits, target)) continue;
 				if (model.account(target[model.accountAxis]!)?.frequency !== 'timeless') {
-					work.skip(target, factPeriod(model, target), 'A fact of all time cannot be put on an account with a value a period.');
+					work.leaveOut(target, factPeriod(model, target), 'A fact of all time cannot be put on an account with a value a period.');
 					continue;
 				}
 				const facing = crossesEntities && isTranslated(model.account(account)!);
 				if (facing && model.currencyOf(source[model.entityAxis]!) !== model.currencyOf(target[model.entityAxis]!)) {
-					work.skip(
+					work.leaveOut(
 						target,
 						factPeriod(model, target),
 						'A fact of all time has no period, so there is no rate to bring it into another currency.'
@@ -147,19 +223,66 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 					continue;
 				}
 				const adds = addsUp(model, target[model.accountAxis]!);
+				const copied = count.multiply(target[model.accountAxis]!, value, times);
 				const place = facts.ensure(target);
 				const known = places.get(place);
-				if (known !== undefined && !adds && known !== value) places.set(place, Number.NaN);
-				else places.set(place, adds ? (known ?? 0) + value * factor * times : value);
+				if (known !== undefined && !adds && known !== copied) places.set(place, Number.NaN);
+				else places.set(place, adds ? (known ?? 0) + copied : copied);
 			}
 		for (const [place, value] of places) {
 			facts.readAddress(place, target);
 			if (isEmpty(value))
-				work.skip(target, factPeriod(model, target), 'Several prices or facts would meet in one cell, and they do not add up.');
+				work.leaveOut(target, factPeriod(model, target), 'Several prices or facts would meet in one cell, and they do not add up.');
 			else work.writeFact(target, value);
 		}
 	}
 }
+
+/** Multiplies what a factor is for, and counts what it was and was not applied to. */
+class FactorCount {
+	readonly #model: Model;
+	readonly #factor: number;
+	readonly #pricesToo: boolean;
+	#multiplied = 0;
+	#prices = 0;
+	#coded = 0;
+
+	constructor(model: Model, factor: number, pricesToo: boolean) {
+		this.#model = model;
+		this.#factor = factor;
+		this.#pricesToo = pricesToo;
+	}
+
+	/** @param times by what amounts count on their way: weights and signs; a price keeps its amount */
+	multiply(account: number, value: number, times: number): number {
+		const type = this.#model.account(account)?.valueType;
+		if (addsUp(this.#model, account)) {
+			this.#multiplied++;
+			return value * this.#factor * times;
+		}
+		if (type === 'price' || type === 'percent') {
+			if (!this.#pricesToo) {
+				this.#prices++;
+				return value;
+			}
+			this.#multiplied++;
+			return value * this.#factor;
+		}
+		this.#coded++;
+		return value;
+	}
+
+	words(): string {
+		const left = [
+			...(this.#prices > 0 ? [`${this.#prices.toLocaleString('en')} prices and percents`] : []),
+			...(this.#coded > 0 ? [`${this.#coded.toLocaleString('en')} choices, dates and texts`] : [])
+		];
+		const multiplied = `${this.#multiplied.toLocaleString('en')} values read were multiplied`;
+		return left.length === 0 ? `${multiplied}.` : `${multiplied}; ${left.join(' and ')} were taken as they are.`;
+	}
+}
+
+const periodName = (model: Model, leaf: number): string => model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name;
 
 function same(one: Int32Array, other: Int32Array): boolean {
 	for (let axis = 0; axis < one.length; axis++) if (one[axis] !== other[axis]) return false;

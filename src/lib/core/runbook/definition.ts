@@ -17,8 +17,12 @@ export interface CopyStep {
 	/** So many periods of a level later (earlier below zero). */
 	shift: { level: string; by: number } | null;
 	factor: NumberOrParameter;
-	/** Whether it comes on top of what is typed there, instead of giving way to it. Left out: it gives way. */
+	/** Whether it comes on top of what stands there, instead of standing there itself. */
 	adds?: boolean;
+	/** Whether it is written only where the source has values; left out, all of the target slice is set, empty places too. */
+	onlyWhereValues?: boolean;
+	/** Whether the factor multiplies prices and percents too. */
+	pricesToo?: boolean;
 }
 
 export interface FormulaStep {
@@ -26,10 +30,21 @@ export interface FormulaStep {
 	script: StoredScript;
 }
 
+/** What an account holds at the end of a period is what another, or it itself, begins the next one with. */
+export interface RollForwardLine {
+	/** The account (id) that is read; none where a selection names several. */
+	from: number | null;
+	accounts?: Selection;
+	/** The account (id) that is written; none: the same one. */
+	to: number | null;
+	/** By dimension (id): the member that is read, and the one that is written. */
+	members?: readonly { dimension: number; from: number; to: number }[];
+	reverse: boolean;
+}
+
 export interface RollForwardStep {
 	kind: 'roll-forward';
-	/** Accounts (ids): what the first holds at the end of a period is what the second begins the next one with. */
-	lines: readonly { from: number; to: number; reverse: boolean }[];
+	lines: readonly RollForwardLine[];
 	/** Into every period, or only into the first one of each year. */
 	into: 'every period' | 'first period of the year';
 }
@@ -76,8 +91,8 @@ export interface ParameterDefinition {
 /** What was answered: by the parameter's name. */
 export type Answers = Readonly<Record<string, number | string | readonly number[] | null>>;
 
-/** Whether a step adds on top of what is typed, or proposes what an entry replaces; undefined where it writes under no origin. */
-export function originModeOf(step: { kind: StepKind; adds?: boolean }): 'adds' | 'proposes' | undefined {
+/** Whether a step's results add on top of what stands, or stand themselves; undefined where it writes under no origin. */
+export function originModeOf(step: { kind: StepKind; adds?: boolean }): 'adds' | 'sets' | undefined {
 	if (step.kind === 'clear' || step.kind === 'import') return undefined;
-	return step.kind === 'roll-forward' || (step.kind === 'copy' && step.adds) ? 'adds' : 'proposes';
+	return step.kind === 'copy' && step.adds ? 'adds' : 'sets';
 }

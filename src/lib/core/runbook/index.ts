@@ -3,7 +3,7 @@
  * what it may under an origin of each step, and answers with the series to be stored; the cube itself stays as it is.
  * O(cells read + written); steps see what those before them wrote.
  */
-export { answersKey, resolveAnswers } from './answers';
+export { membersNamed, namedKey, namesAsked, readNamedKey, resolveAnswers, type MembersNamed } from './answers';
 export { originModeOf } from './definition';
 export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
 export { scopeOf } from './slice';

@@ -1,36 +1,103 @@
 import type { LeafPeriod } from '../calendar';
 import { Block, leafValue, NearReader, storedReader } from '../cube';
-import { continuationOf, inContinuation, laterScenarios } from '../model';
+import { selectMembers } from '../dimension';
+import { continuationOf, inContinuation, laterScenarios, type Model } from '../model';
 import { isEmpty } from '../number';
 import type { RollForwardStep, Slice } from './definition';
 import type { StepWork } from './run';
 import { scopeOf } from './slice';
 
+/** One account's way: what it holds, at some members, goes to another account or itself, at other members. */
+export interface ReadyLine {
+	source: number;
+	target: number;
+	sign: number;
+	/** By axis: the leaves that are read, each with its weight in the member the line names. */
+	reads: { axis: number; leaves: { ordinal: number; weight: number }[] }[];
+	/** By axis: the leaf that is written. */
+	writes: { axis: number; ordinal: number }[];
+}
+
+/** The lines of a roll-forward, one for each account that is carried. @returns a sentence where one cannot be followed */
+export function readyLines(model: Model, { lines }: RollForwardStep, variables: ReadonlyMap<string, number>): ReadyLine[] | string {
+	const ready: ReadyLine[] = [];
+	for (const line of lines) {
+		const sources =
+			line.accounts === undefined
+				? [model.accounts.ordinal(line.from ?? -1)]
+				: [...new Set(selectMembers(model.accounts, line.accounts, { variables }).flatMap((each) => model.accounts.leavesOf(each)))];
+		const reads: ReadyLine['reads'] = [];
+		const writes: ReadyLine['writes'] = [];
+		for (const { dimension: id, from, to } of line.members ?? []) {
+			const dimension = model.dimension(id);
+			const [read, written] = [dimension?.ordinal(from), dimension?.ordinal(to)];
+			const axis = dimension ? model.dimensions.indexOf(dimension) : -1;
+			if (!dimension || read === undefined || written === undefined || axis < 0) return 'A member of this roll-forward is not there any more.';
+			if (axis === model.accountAxis || axis === model.scenarioAxis)
+				return `Balances stay in their ${axis === model.scenarioAxis ? 'scenario' : 'account; name another account beside it'}.`;
+			if (!dimension.isLeaf(written))
+				return `“${dimension.member(written).name}” adds up others. Balances go to a member of ${dimension.name} without any beneath it.`;
+			const leaves: { ordinal: number; weight: number }[] = [];
+			dimension.eachWeightedLeaf(read, (ordinal, weight) => leaves.push({ ordinal, weight }));
+			reads.push({ axis, leaves });
+			writes.push({ axis, ordinal: written });
+		}
+		for (const source of sources) {
+			const target = line.to === null ? source : model.accounts.ordinal(line.to);
+			if (source === undefined || target === undefined) return 'An account of this roll-forward is not there any more.';
+			for (const account of [source, target])
+				if (!model.account(account) || !model.accounts.isLeaf(account))
+					return `“${model.accounts.member(account).name}” adds up others. Balances go from one account to one account.`;
+			// Carried into the cell it is read from, a balance would only copy itself.
+			if (source === target && reads.length === 0 && sources.length > 1) continue;
+			ready.push({ source, target, sign: line.reverse ? -1 : 1, reads, writes });
+		}
+	}
+	return ready;
+}
+
+/** Lines that reach one cell: what they carry adds up there. */
+interface Destination {
+	target: number;
+	writes: ReadyLine['writes'];
+	lines: ReadyLine[];
+}
+
 /**
- * Carries balances forward: what one account holds at the end of a period is what another begins the next one with, period
- * after period, so that one run goes through all years. Before a scenario's own first period the one it continues from
- * is read. O(periods × addresses × lines).
+ * Carries balances forward: what accounts hold at the end of a period, at some members, is what others begin the next one
+ * with, period after period, so that one run goes through all years. Lines that reach one cell add up. Before a scenario's
+ * own first period the one it continues from is read. O(periods × addresses × lines).
  */
 export function runRollForward(work: StepWork, step: RollForwardStep & { limits: Slice }): void {
 	const { model, cube, variables } = work;
 	const limits = scopeOf(model, step.limits, variables);
-	const lines = step.lines.map(({ from, to, reverse }) => {
-		const [source, target] = [model.accounts.ordinal(from), model.accounts.ordinal(to)];
-		if (source === undefined || target === undefined) throw work.fault('An account of this roll-forward is not there any more.');
-		for (const account of [source, target])
-			if (!model.account(account) || !model.accounts.isLeaf(account))
-				throw work.fault(`“${model.accounts.member(account).name}” adds up others. Balances go from one account to one account.`);
-		return { source, target, sign: reverse ? -1 : 1 };
-	});
+	const lines = readyLines(model, step, variables);
+	if (typeof lines === 'string') throw work.fault(lines);
+	const moved = new Set(lines.flatMap(({ reads }) => reads.map(({ axis }) => axis)));
+	for (const { reads, source } of lines)
+		if (reads.length < moved.size)
+			throw work.fault(
+				`“${model.accounts.member(source).name}” is carried without naming members of ${[...moved].map((axis) => model.dimensions[axis]!.name).join(' and ')}, as other lines do. Put it into a step of its own.`
+			);
+	const destinations = destinationsOf(lines);
 	const addresses = new Block(model.dimensions.length, 1);
 	let kept = -1;
-	const axes = [...limits.axes].filter(([axis]) => axis !== model.accountAxis);
+	// Where a line moves along a dimension, limits on it speak of what is written.
+	const axes = [...limits.axes].filter(([axis]) => axis !== model.accountAxis && !moved.has(axis));
+	const writable = destinations.filter(({ target, writes }) =>
+		[[model.accountAxis, target] as const, ...writes.map(({ axis, ordinal }) => [axis, ordinal] as const)].every(
+			([axis, ordinal]) => limits.axes.get(axis)?.[ordinal] !== 0
+		)
+	);
 	const keep = (address: Int32Array) => {
 		for (const [axis, allowed] of axes) if (allowed[address[axis]!] === 0) return;
 		const account = address[model.accountAxis]!;
 		address[model.accountAxis] = 0;
+		const own = [...moved].map((axis) => address[axis]!);
+		for (const axis of moved) address[axis] = 0;
 		// Cells of a series come one after another.
 		if (kept < 0 || !addresses.isAt(kept, address)) kept = addresses.ensure(address);
+		[...moved].forEach((axis, place) => (address[axis] = own[place]!));
 		address[model.accountAxis] = account;
 	};
 	const carried = new Set(lines.flatMap(({ source, target }) => [source, target]));
@@ -52,14 +119,29 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 			address[model.scenarioAxis] = own;
 		}
 	}
-	const isAlone = [...carried].every((account) => model.live.staysAtAddress(account));
+	const isAlone = moved.size === 0 && [...carried].every((account) => model.live.staysAtAddress(account));
 	const near = new NearReader(model, cube);
 	const read = isAlone ? near.read : storedReader(cube, undefined);
-	const isComputed = (leaf: number) => model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf) !== undefined;
 	const leaves = model.periods.leaves.filter(
 		({ index, position }) =>
 			index > 0 && (!limits.periods || limits.periods[index] === 1) && (step.into === 'every period' || position === 0)
 	);
+	/** What a line finds at the address, all members it reads added up. */
+	const balance = ({ source, reads }: ReadyLine, before: LeafPeriod, at = 0, weight = 1): number => {
+		if (at === reads.length) {
+			address[model.accountAxis] = source;
+			const value = leafValue(model, read, address, before.fiscalYear, before.position);
+			return isEmpty(value) ? value : value * weight;
+		}
+		const { axis, leaves } = reads[at]!;
+		let total = Number.NaN;
+		for (const leaf of leaves) {
+			address[axis] = leaf.ordinal;
+			const value = balance({ source, reads } as ReadyLine, before, at + 1, weight * leaf.weight);
+			if (!isEmpty(value)) total = isEmpty(total) ? value : total + value;
+		}
+		return total;
+	};
 	/** Carries the balances of an address into a leaf period. */
 	const carry = (leaf: LeafPeriod) => {
 		const before = model.periods.leaf(leaf.index - 1);
@@ -68,14 +150,17 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 		const span = model.scenario(scenario)?.span;
 		if (span && (leaf.index < span.from || leaf.index > span.to)) return;
 		const readIn = span && before.index < span.from ? (continuationOf(model, scenario, before.index)?.scenario ?? scenario) : scenario;
-		for (const { source, target, sign } of lines) {
-			address[model.accountAxis] = source;
+		for (const { target, writes, lines } of writable) {
+			let total = Number.NaN;
 			address[model.scenarioAxis] = readIn;
-			const value = leafValue(model, read, address, before.fiscalYear, before.position);
+			for (const line of lines) {
+				const value = balance(line, before);
+				if (!isEmpty(value)) total = (isEmpty(total) ? 0 : total) + line.sign * value;
+			}
 			address[model.scenarioAxis] = scenario;
 			address[model.accountAxis] = target;
-			if (isEmpty(value) || value === 0 || isComputed(leaf.index)) continue;
-			work.write(address, leaf.index, sign * value);
+			for (const { axis, ordinal } of writes) address[axis] = ordinal;
+			if (!isEmpty(total)) work.write(address, leaf.index, total);
 		}
 	};
 	// An address at a time, its series at hand, where balances look at nothing but their own address; else by periods.
@@ -96,4 +181,15 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 				carry(leaf);
 			}
 		}
+}
+
+function destinationsOf(lines: readonly ReadyLine[]): Destination[] {
+	const found = new Map<string, Destination>();
+	for (const line of lines) {
+		const key = [line.target, ...line.writes.map(({ axis, ordinal }) => `${axis}:${ordinal}`)].join(' ');
+		const known = found.get(key);
+		if (known) known.lines.push(line);
+		else found.set(key, { target: line.target, writes: line.writes, lines: [line] });
+	}
+	return [...found.values()];
 }

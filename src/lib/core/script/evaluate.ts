@@ -10,6 +10,8 @@ export interface ReadyTerm {
 	value(leaf: number): number;
 	/** Whether it has a place there at all. */
 	isThere(leaf: number): boolean;
+	/** Whether its operands give it one, be it told to fill everything or not. */
+	hasOperands(leaf: number): boolean;
 	/** The reader of one of its operands. */
 	reader(operand: Operand): OperandReader;
 }
@@ -37,6 +39,7 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 		},
 		value,
 		isThere: assignment.everywhere ? () => true : (test ?? (() => false)),
+		hasOperands: test ?? (() => false),
 		reader: readerOf
 	};
 

@@ -1,4 +1,4 @@
-import { Block, type WorkCube } from '../cube';
+import { Block, addsUp, NOTHING, type WorkCube } from '../cube';
 import { factPeriod, inContinuation, laterScenarios, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
@@ -130,6 +130,7 @@ function runOne(reading: Reading, work: WorkCube, assignment: Assignment, origin
 	const sets = new Uint8Array(width);
 	let cells = 0;
 	const years = yearsOf(model, assignment);
+	const readsItself = isReadItself(model, assignment);
 	eachCandidate(reading, assignment, term, writing, (address) => {
 		term.target(address);
 		const span = spanOf(model, address);
@@ -139,14 +140,15 @@ function runOne(reading: Reading, work: WorkCube, assignment: Assignment, origin
 			sets.fill(0);
 			for (const { leaf, position } of leaves) {
 				if (leaf < span.from || leaf > span.to || isComputed(model, address, leaf) || !term.isThere(leaf)) continue;
-				const value = result(term.value(leaf));
-				if (isEmpty(value) && !work.has(origin, address, year)) continue;
+				const found = term.value(leaf);
+				const value = result(found);
+				if (isEmpty(value) && !setsNothing(work, term, found, address, year, leaf)) continue;
 				const reason = writing.whyNot(address, fact ?? leaf);
 				if (reason !== undefined) {
 					writing.skipped(address, fact ?? leaf, reason);
 					continue;
 				}
-				values[position] = value;
+				values[position] = toStore(work, model, address, year, position, value, readsItself);
 				sets[position] = 1;
 				any = true;
 				cells++;
@@ -189,6 +191,7 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 			address: new Int32Array(model.dimensions.length),
 			axes: [...scope.axes].filter(([axis]) => axis !== model.accountAxis),
 			turns: turnsOf(model, assignment),
+			readsItself: isReadItself(model, assignment),
 			isIn: true,
 			span: { from: 0, to: -1 }
 		};
@@ -204,15 +207,16 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 		place.span = spanOf(model, address);
 		term.target(address);
 	};
-	const workOut = ({ address, term, turns, isIn, span }: Place, { index: leaf }: LeafPeriod): void => {
+	const workOut = ({ address, term, turns, isIn, span, readsItself }: Place, { index: leaf }: LeafPeriod): void => {
 		const turn = turns[leaf];
 		if (!isIn || !turn || leaf < span.from || leaf > span.to || isComputed(model, address, leaf) || !term.isThere(leaf)) return;
-		const value = result(term.value(leaf));
-		if (isEmpty(value) && !work.has(origin, address, turn.year)) return;
+		const found = term.value(leaf);
+		const value = result(found);
+		if (isEmpty(value) && !setsNothing(work, term, found, address, turn.year, leaf)) return;
 		const judged = isFact(model, address) ? factPeriod(model, address) : leaf;
 		const reason = writing.whyNot(address, judged);
 		if (reason !== undefined) return writing.skipped(address, judged, reason);
-		work.write(origin, address, turn.year, turn.position, value);
+		work.write(origin, address, turn.year, turn.position, toStore(work, model, address, turn.year, turn.position, value, readsItself));
 		cells++;
 	};
 	if (stayAtAddress(model, group))
@@ -251,6 +255,53 @@ function stayAtAddress(model: Model, group: readonly Assignment[]): boolean {
 
 /** A computed 0, and what is no number, is empty. */
 const result = (value: number): number => (value === 0 || value - value !== 0 ? EMPTY : value);
+
+/**
+ * Whether a result that shows blank is to be kept: only where anything at all was ever kept can it set something aside. What
+ * fills everything sets to nothing only where it comes to 0 or has operands.
+ */
+function setsNothing({ cube }: WorkCube, term: ReadyTerm, found: number, address: Int32Array, year: number, leaf: number): boolean {
+	if (found !== 0 && !term.hasOperands(leaf)) return false;
+	const block = cube.store.blockOf(address, year);
+	return block !== undefined && block.find(address) >= 0;
+}
+
+/** Whether a statement reads the very cell it sets. */
+function isReadItself(model: Model, { account, term, scope }: Assignment): boolean {
+	return operandsIn(term).some(
+		({ account: read, axes, shift, span, period }) =>
+			read === account &&
+			!shift &&
+			!span &&
+			period === undefined &&
+			[...axes].every(([axis, where]) => {
+				const allowed = scope.axes.get(axis);
+				return where.kind === 'member' && allowed?.[where.ordinal] === 1 && allowed.every((each, ordinal) => each === 0 || ordinal === where.ordinal);
+			})
+	);
+}
+
+/**
+ * What is stored so that a cell shows a result: where the cell itself was read, the additions it read are taken off. A
+ * result of nothing is kept as such, as it sets aside what stands there.
+ */
+function toStore(
+	work: WorkCube,
+	model: Model,
+	address: Int32Array,
+	year: number,
+	position: number,
+	value: number,
+	readsItself: boolean
+): number {
+	if (readsItself && model.hasAdditions && addsUp(model, address[model.accountAxis]!)) {
+		const block = work.cube.store.blockOf(address, year);
+		const series = block ? block.find(address) : -1;
+		const added = series < 0 ? EMPTY : work.cube.addedAt(block!, series, position);
+		if (!isEmpty(added)) return (isEmpty(value) ? 0 : value) - added;
+	}
+	return isEmpty(value) ? NOTHING : value;
+}
 
 /**
  * The leaf periods a scenario speaks about: nothing is written beside them, where nobody would see it. Facts of the year or

@@ -146,9 +146,12 @@ export function buildModel(sketch: ModelSketch): Model {
 			})),
 		origins: [
 			{ id: 1, name: 'Entry', mode: 'entry' },
-			{ id: 2, name: 'First proposal', mode: 'proposes' },
-			{ id: 3, name: 'Second proposal', mode: 'proposes' },
-			{ id: 4, name: 'Addition', mode: 'adds' }
+			{ id: 2, name: 'First load', mode: 'loads' },
+			{ id: 3, name: 'Second load', mode: 'loads' },
+			{ id: 4, name: 'Addition', mode: 'adds' },
+			{ id: 5, name: 'Upper step', mode: 'sets', result: { runbook: 1, step: 1, rank: 0 } },
+			{ id: 6, name: 'Lower step', mode: 'sets', result: { runbook: 1, step: 2, rank: 1 } },
+			{ id: 7, name: 'Step of another runbook', mode: 'sets', result: { runbook: 2, step: 3, rank: 0 } }
 		]
 	});
 }

@@ -9,6 +9,8 @@ export interface StoredCell {
 	/** Index of the leaf period. */
 	period: number;
 	value: number;
+	/** The revision it was written with; 0 where none is given. */
+	stamp?: number;
 }
 
 /** One figure with what is to be said of it. */
@@ -315,11 +317,35 @@ function weightUp(dimension: Dimension, leaf: number, member: number): number {
 	return weight;
 }
 
-/** The entry if there is one, else the sum of proposals; plus the additions. Of what does not add, the entry or the last proposal. */
+/**
+ * What stands at a cell, by the rules as they are written: the entry, else the newest of loads and results (all loads
+ * together; of one runbook's results the lowest step's), plus the additions.
+ */
 function effective(model: Model, cells: readonly StoredCell[], facts: AccountDefinition): number | undefined {
-	const of = (mode: string) => cells.filter(({ origin }) => model.origin(origin)!.mode === mode).map(({ value }) => value);
-	if (facts.valueType !== 'money' && facts.valueType !== 'quantity') return of('entry').at(-1) ?? of('proposes').at(-1);
-	const basis = of('entry').length > 0 ? of('entry') : of('proposes');
-	const parts = [...basis, ...of('adds')];
-	return parts.length === 0 ? undefined : parts.reduce((sum, value) => sum + value, 0);
+	const modeOf = ({ origin }: StoredCell) => model.origin(origin)!.mode;
+	const of = (mode: string) => cells.filter((cell) => modeOf(cell) === mode);
+	const adding = facts.valueType === 'money' || facts.valueType === 'quantity';
+	const total = (list: readonly StoredCell[]) => (list.length === 0 ? undefined : list.reduce((sum, { value }) => sum + value, 0));
+	const byAge = [...of('loads'), ...of('sets')].sort(
+		(one, other) =>
+			(one.stamp ?? 0) - (other.stamp ?? 0) ||
+			Number(modeOf(one) === 'sets') - Number(modeOf(other) === 'sets') ||
+			one.origin - other.origin
+	);
+	const newest = byAge.at(-1);
+	let base: number | undefined;
+	if (newest && modeOf(newest) === 'loads') base = adding ? total(of('loads')) : newest.value;
+	if (newest && modeOf(newest) === 'sets') {
+		const { runbook } = model.origin(newest.origin)!.result!;
+		const rank = ({ origin }: StoredCell) => model.origin(origin)!.result!.rank;
+		const lowest = byAge
+			.filter((cell) => modeOf(cell) === 'sets' && model.origin(cell.origin)!.result!.runbook === runbook)
+			.reduce((one, other) => (rank(other) >= rank(one) ? other : one));
+		base = lowest.value === Number.POSITIVE_INFINITY ? undefined : lowest.value;
+	}
+	const entry = of('entry').at(-1)?.value;
+	if (!adding) return entry ?? base;
+	const parts = [facts.entriesAdjust ? total([...of('entry')]) : undefined, facts.entriesAdjust ? base : (entry ?? base), total(of('adds'))];
+	const present = parts.filter((part) => part !== undefined);
+	return present.length === 0 ? undefined : present.reduce((sum, part) => sum + part, 0);
 }

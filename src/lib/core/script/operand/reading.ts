@@ -35,6 +35,13 @@ export function eachCell(
 			if (!wants(account)) continue;
 			const isLive = model.live.has(account);
 			block.readAddress(series, address);
+			if (model.account(account)?.frequency === 'per year') {
+				// A fact of the year is read where its scenario first speaks about that year.
+				const value = block.values[series * block.width]!;
+				const leaf = value === value ? firstOfYear(model, year, span) : undefined;
+				if (leaf !== undefined && !(isLive && model.live.hides(account, scenario, leaf))) visit(address, leaf, value);
+				continue;
+			}
 			for (let position = 0; position < block.width; position++) {
 				const value = block.values[series * block.width + position]!;
 				if (value !== value) continue;
@@ -51,6 +58,14 @@ export function eachCell(
 				const { span } = model.scenario(live[model.scenarioAxis]!) ?? { span: { from: 0, to: -1 } };
 				if (leaf >= span.from && leaf <= span.to) visit(live, leaf, value);
 			});
+}
+
+function firstOfYear(model: Model, year: number, span: { from: number; to: number }): number | undefined {
+	for (let position = 0; position < model.periods.width; position++) {
+		const leaf = model.periods.at(year, position)?.index;
+		if (leaf !== undefined && leaf >= span.from && leaf <= span.to) return leaf;
+	}
+	return undefined;
 }
 
 /** Addresses of some accounts at which something is stored or computed; an address may come more than once. */
