@@ -52,7 +52,7 @@ async function fillCells(pool: pg.Pool, ids: Ids): Promise<number> {
 	const leaves = (code: string, more = '') =>
 		`(SELECT m.id FROM member m WHERE m.dimension_id = ${ids.get(`dimension ${code}`)} ${more} AND NOT EXISTS (
 			SELECT FROM hierarchy_node c WHERE c.parent_id = m.id)) AS ${code} (id)`;
-	const origin = await pool.query<{ id: number }>("SELECT id FROM origin WHERE mode = 'proposes' ORDER BY id LIMIT 1");
+	const origin = await pool.query<{ id: number }>("SELECT id FROM origin WHERE mode = 'loads' ORDER BY id LIMIT 1");
 	const codes = ['account', 'scenario', 'line', 'department', 'route', 'version'];
 	await pool.query(
 		`INSERT INTO cells_1 (${codes.map(column).join(', ')}, fiscal_year, origin_id, change_set, amounts)

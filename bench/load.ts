@@ -116,7 +116,7 @@ async function makeImport(
 	leaves: ReadonlyMap<string, Leaf[]>
 ): Promise<void> {
 	const one = async (text: string, values: unknown[]) => (await pool.query<{ id: number }>(text, values)).rows[0]!.id;
-	const origin = await one("INSERT INTO origin (model_id, mode, name) VALUES (1, 'proposes', 'Bench') RETURNING id", []);
+	const origin = await one("INSERT INTO origin (model_id, mode, name) VALUES (1, 'loads', 'Bench') RETURNING id", []);
 	const source = { delimiter: ';', encoding: 'utf-8', amountColumns: ['amount'], decimal: '.', group: '' };
 	const id = await one("INSERT INTO import (model_id, origin_id, code, name, source) VALUES (1, $1, 'bench', 'Bench', $2) RETURNING id", [
 		origin,

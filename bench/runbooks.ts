@@ -24,7 +24,7 @@ const order = (steps: Step[]): RunOrder => ({
 	values: new Map(),
 	variables: new Map(),
 	originOf: new Map(steps.map(({ id }) => [id, id])),
-	earlier: new Set(),
+	results: [],
 	kindOf: () => 'loads',
 	whyNot: () => undefined,
 	onRefused: 'skip',

@@ -178,7 +178,7 @@ async function loadCrewImport(
 ): Promise<void> {
 	const origin = await insertId(
 		client,
-		"INSERT INTO origin (model_id, mode, name) VALUES ($1, 'proposes', 'Costs of new posts') RETURNING id",
+		"INSERT INTO origin (model_id, mode, name) VALUES ($1, 'loads', 'Costs of new posts') RETURNING id",
 		[mainModel]
 	);
 	const importId = await insertId(

@@ -23,10 +23,10 @@ export async function loadOrigins(client: pg.PoolClient, modelId: number): Promi
 		insertId(client, 'INSERT INTO origin (model_id, mode, name) VALUES ($1, $2, $3) RETURNING id', [modelId, mode, name]);
 	return {
 		entry: await origin('entry', 'Entry'),
-		opening: await origin('proposes', 'Opening figures'),
-		ledger: await origin('proposes', 'Ledger, monthly'),
-		ticketing: await origin('proposes', 'Ticketing counts'),
-		handover: await origin('proposes', 'Figures taken over')
+		opening: await origin('loads', 'Opening figures'),
+		ledger: await origin('loads', 'Ledger, monthly'),
+		ticketing: await origin('loads', 'Ticketing counts'),
+		handover: await origin('loads', 'Figures taken over')
 	};
 }
 

@@ -136,11 +136,9 @@ export async function loadImports(
 	await rule(ticketing, dimensions.version, { member: dimensions.version.ids.get('FINAL')! });
 
 	// The same ledger asked directly: its rows go through the same maps.
-	const origin = await insertId(
-		client,
-		"INSERT INTO origin (model_id, mode, name) VALUES ($1, 'proposes', 'Ledger service') RETURNING id",
-		[modelId]
-	);
+	const origin = await insertId(client, "INSERT INTO origin (model_id, mode, name) VALUES ($1, 'loads', 'Ledger service') RETURNING id", [
+		modelId
+	]);
 	const service = await importOf(
 		origin,
 		'ledger-service',

@@ -69,13 +69,6 @@ export async function loadRunbooks(
 			description: 'Fills FY2029 from the last full year of Actual, before planners begin. Run again whenever the growth is another one.',
 			parameters: [growth],
 			steps: [
-				{
-					...head,
-					kind: 'clear',
-					name: 'Take away the first guess',
-					limits: { ...plan, ...slice(only(version, 'WORK'), only(account, 'S10', 'S30', 'S40', '6310', '6320', '6330')) },
-					what: ['loads']
-				} as Draft,
 				{ ...head, kind: 'formula', name: 'Volumes by last year’s season', limits: plan, text: VOLUMES } as unknown as Draft,
 				{ ...head, kind: 'formula', name: 'Running costs in twelfths', limits: plan, text: RUNNING } as unknown as Draft,
 				{

@@ -7,7 +7,7 @@ import { createCellTable, readAllSeries } from '../../src/lib/server/database/ce
 import { lockModel, postChangeSet } from '../../src/lib/server/database/change-set';
 import { migrate } from '../../src/lib/server/database/migrate';
 import { transaction } from '../../src/lib/server/database/pool';
-import { packSeries, unpackSeries, type SeriesChange, type StoredSeries } from '../../src/lib/server/database/series';
+import { packSeries, unpackSeries, type SeriesChange, type ReadSeries } from '../../src/lib/server/database/series';
 import { freshDatabase } from './demo-database';
 
 const MIGRATIONS = 'src/lib/server/database/migrations';
@@ -31,6 +31,13 @@ describe('packed blocks of the journal', () => {
 		await fc.assert(
 			fc.asyncProperty(fc.array(change, { minLength: 1, maxLength: 30 }), async (changes) => {
 				const back = unpackSeries(await packSeries(changes));
+				const stamped = changes.map((each) => ({
+					...each,
+					stampsBefore: each.before.map(() => 7),
+					stamps: each.amounts.map((_, place) => place)
+				}));
+				for (const [index, { stampsBefore, stamps }] of unpackSeries(await packSeries(stamped)).entries())
+					expect({ stampsBefore, stamps }).toEqual({ stampsBefore: stamped[index]!.stampsBefore, stamps: stamped[index]!.stamps });
 				expect(back.map(({ members, ...rest }) => ({ ...rest, members: [...Array.from(members)] }))).toEqual(changes);
 			}),
 			{ numRuns: 50 }
@@ -64,8 +71,8 @@ describe('series in the database', () => {
 		amounts: Float64Array.from(values),
 		before: new Float64Array(values.length).fill(Number.NaN)
 	});
-	const stored = async (): Promise<StoredSeries[]> => {
-		const found: StoredSeries[] = [];
+	const stored = async (): Promise<ReadSeries[]> => {
+		const found: ReadSeries[] = [];
 		await transaction(
 			(client) =>
 				readAllSeries(client, modelId, dimensionIds, (each) =>
@@ -95,11 +102,22 @@ describe('series in the database', () => {
 	test('are written, replaced, read back through a binary COPY, and gone when emptied', async () => {
 		expect(await post([series([1, 7], [1.5, Number.NaN, -0.25]), series([2, 7], [9, 9, 9])])).toBe(1);
 		expect(await stored()).toEqual([
-			{ origin: 1, members: [1, 7], year: 2027, amounts: Float64Array.of(1.5, Number.NaN, -0.25) },
-			{ origin: 1, members: [2, 7], year: 2027, amounts: Float64Array.of(9, 9, 9) }
+			{ origin: 1, members: [1, 7], year: 2027, amounts: Float64Array.of(1.5, Number.NaN, -0.25), stamps: 1 },
+			{ origin: 1, members: [2, 7], year: 2027, amounts: Float64Array.of(9, 9, 9), stamps: 1 }
 		]);
 		expect(await post([series([1, 7], [2, 3, Number.NaN]), series([2, 7], [Number.NaN, Number.NaN, Number.NaN])])).toBe(2);
 		expect((await stored()).map(({ amounts }) => [...amounts])).toEqual([[2, 3, Number.NaN]]);
+	});
+
+	test('keep with which revision each value was written, where they differ', async () => {
+		await post([series([8, 8], [1, 2, 3], 3)]);
+		const first = (await stored()).find(({ origin }) => origin === 3)!.stamps as number;
+		await post([
+			{ ...series([8, 8], [1, 5, 3], 3), stampsBefore: new Float64Array(3).fill(first), stamps: Float64Array.of(first, 0, first) }
+		]);
+		const second = await stored();
+		expect([...(second.find(({ origin }) => origin === 3)!.stamps as Float64Array)]).toEqual([first, first + 1, first]);
+		await post([series([8, 8], [Number.NaN, Number.NaN, Number.NaN], 3)]);
 	});
 
 	test('a change set that fails leaves neither cells nor a revision', async () => {
@@ -114,7 +132,7 @@ describe('series in the database', () => {
 		await expect(failing).rejects.toThrow('the lights went out');
 		expect(await stored()).toEqual(before);
 		expect((await database.pool.query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId])).rows[0]!.revision).toBe(
-			2
+			5
 		);
 	});
 

@@ -69,7 +69,11 @@ export class Cube {
 
 	/** Origins whose values show in a cell; the others are set aside. */
 	standingAt(block: Block, series: number, position: number): Set<number> {
-		return standingOrigins(this.#model, block.coordinates[this.#model.accountAxis]![series]!, this.contributionsAt(block, series, position));
+		return standingOrigins(
+			this.#model,
+			block.coordinates[this.#model.accountAxis]![series]!,
+			this.contributionsAt(block, series, position)
+		);
 	}
 
 	/**
@@ -175,13 +179,7 @@ export class Cube {
 	}
 
 	/** The same where the series is known already. */
-	writeSeriesAt(
-		block: Block,
-		series: number,
-		origin: number,
-		values: ArrayLike<number>,
-		stamps: number | ArrayLike<number> = 0
-	): void {
+	writeSeriesAt(block: Block, series: number, origin: number, values: ArrayLike<number>, stamps: number | ArrayLike<number> = 0): void {
 		const origins = this.#originsOf(block);
 		const isOnly = !origins.several.has(series) && (origins.single[series] === origin || origins.single[series] === undefined);
 		if (isOnly && typeof stamps === 'number' && origins.single[series] === undefined && !holdsNothing(values))
@@ -242,8 +240,7 @@ export class Cube {
 				origins.stamps.delete(series);
 			}
 			let own = several.find((each) => each.origin === origin);
-			if (!own)
-				several.push((own = { origin, values: new Float64Array(block.width).fill(EMPTY), stamps: new Float64Array(block.width) }));
+			if (!own) several.push((own = { origin, values: new Float64Array(block.width).fill(EMPTY), stamps: new Float64Array(block.width) }));
 			own.values[position] = value;
 			own.stamps[position] = isEmpty(value) ? 0 : stamp;
 			block.values[place] = this.#combine(several, position, block.coordinates[this.#model.accountAxis]![series]!);

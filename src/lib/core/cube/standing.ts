@@ -105,8 +105,7 @@ function isNewer(model: Model, one: Contribution, other: Contribution): boolean 
 export const modeOf = (model: Model, origin: number) => model.origin(origin)?.mode ?? 'loads';
 
 /** Whether entries of an account add to what stands beneath them. */
-export const adjusts = (model: Model, account: number): boolean =>
-	model.account(account)?.entriesAdjust === true && addsUp(model, account);
+export const adjusts = (model: Model, account: number): boolean => model.account(account)?.entriesAdjust === true && addsUp(model, account);
 
 const plus = (one: number, other: number): number => (isEmpty(one) ? other : isEmpty(other) ? one : one + other);
 

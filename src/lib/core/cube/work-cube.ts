@@ -90,10 +90,7 @@ export class WorkCube {
 	}
 
 	/** Calls back with every value an origin was given in this work; `forget` takes it away again. */
-	eachWritten(
-		origin: number,
-		visit: (block: Block, series: number, position: number, value: number, forget: () => void) => void
-	): void {
+	eachWritten(origin: number, visit: (block: Block, series: number, position: number, value: number, forget: () => void) => void): void {
 		const values = new Float64Array(this.cube.store.width);
 		const stamps = new Float64Array(this.cube.store.width);
 		for (const group of this.#touched.values()) {

@@ -33,6 +33,8 @@ export class Model {
 	readonly #formulas: (FormulaDefinition | undefined)[];
 	readonly #rates: Map<number, RateTable>;
 	readonly #origins: Map<number, OriginDefinition>;
+	/** The origins of the definition, as against those announced. */
+	readonly #known: ReadonlySet<number>;
 	#hasAdditions: boolean | undefined;
 
 	/** @throws Error when a dimension's hierarchy is faulty or a required dimension is missing */
@@ -96,6 +98,7 @@ export class Model {
 		this.#rates = new Map(definition.rateSets.map((set) => [set.id, new RateTable(set)]));
 		this.live = new LiveFormulas(this);
 		this.#origins = new Map(definition.origins.map((origin) => [origin.id, origin]));
+		this.#known = new Set(this.#origins.keys());
 	}
 
 	/** The dimension with an id, the period dimension included. */
@@ -139,10 +142,18 @@ export class Model {
 		return this.#rates.get(rateSet);
 	}
 
+	/** Makes origins known that are not stored yet: those of results that are looked at before they are written. */
+	announce(origins: readonly OriginDefinition[]): void {
+		for (const id of this.#origins.keys()) if (!this.#known.has(id)) this.#origins.delete(id);
+		for (const origin of origins) if (!this.#known.has(origin.id)) this.#origins.set(origin.id, origin);
+		this.#hasAdditions = undefined;
+	}
+
 	/** Whether anything may add to what stands at a cell: results that come on top, or entries that adjust. */
 	get hasAdditions(): boolean {
 		return (this.#hasAdditions ??=
-			this.definition.origins.some(({ mode }) => mode === 'adds') || this.definition.accounts.some(({ entriesAdjust }) => entriesAdjust));
+			[...this.#origins.values()].some(({ mode }) => mode === 'adds') ||
+			this.definition.accounts.some(({ entriesAdjust }) => entriesAdjust));
 	}
 
 	origin(id: number): OriginDefinition | undefined {

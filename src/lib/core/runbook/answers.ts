@@ -90,7 +90,9 @@ export function readNamedKey(key: string): MembersNamed {
 		const entries: unknown = JSON.parse(key);
 		if (!Array.isArray(entries)) return {};
 		return Object.fromEntries(
-			entries.filter((entry): entry is [string, number[]] => Array.isArray(entry) && typeof entry[0] === 'string' && Array.isArray(entry[1]))
+			entries.filter(
+				(entry): entry is [string, number[]] => Array.isArray(entry) && typeof entry[0] === 'string' && Array.isArray(entry[1])
+			)
 		);
 	} catch {
 		return {};
@@ -105,7 +107,8 @@ export function namesAsked(steps: readonly unknown[]): Set<string> {
 		if (typeof value !== 'object' || value === null) return;
 		for (const [key, part] of Object.entries(value)) {
 			if ((key === 'variable' || key === 'parameter') && typeof part === 'string') names.add(part);
-			else if (key === 'text' && typeof part === 'string') for (const [, name] of part.matchAll(/\$([\p{L}_][\p{L}\d_]*)/gu)) names.add(name!);
+			else if (key === 'text' && typeof part === 'string')
+				for (const [, name] of part.matchAll(/\$([\p{L}_][\p{L}\d_]*)/gu)) names.add(name!);
 			else look(part);
 		}
 	};

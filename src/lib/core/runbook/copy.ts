@@ -18,11 +18,7 @@ export interface ReadyCopy {
 }
 
 /** Finds what a copy names. @returns a sentence where it cannot be followed */
-export function readyCopy(
-	model: Model,
-	step: CopyStep & { limits: Slice },
-	variables: ReadonlyMap<string, number>
-): ReadyCopy | string {
+export function readyCopy(model: Model, step: CopyStep & { limits: Slice }, variables: ReadonlyMap<string, number>): ReadyCopy | string {
 	const onto: ReadyCopy['onto'] = [];
 	const maps: ReadyCopy['maps'] = [];
 	for (const [id, reference] of Object.entries(step.onto)) {
@@ -42,9 +38,7 @@ export function readyCopy(
 		const axis = model.dimensions.indexOf(dimension);
 		// Scenarios are not added up: whichever is read stands as it is.
 		const isScenario = axis === model.scenarioAxis;
-		const weights = isScenario
-			? new Float64Array(dimension.members.length).fill(1)
-			: weightsIn(model, step.from, axis, variables);
+		const weights = isScenario ? new Float64Array(dimension.members.length).fill(1) : weightsIn(model, step.from, axis, variables);
 		onto.push({ axis, ordinal, weights });
 	}
 	const shift = step.shift && step.shift.by !== 0 ? new Shifts(model.periods).table(step.shift.level, step.shift.by) : undefined;
@@ -65,7 +59,11 @@ export function targetOfCopy(model: Model, { from, limits, onto, maps, shift }: 
 			for (const [leaf, into] of map.into.entries()) if (into >= 0 && (!source || source[leaf] === 1)) allowed[into] = 1;
 		}
 		const limit = limits.axes.get(axis);
-		if (allowed && limit) axes.set(axis, allowed.map((each, ordinal) => each & limit[ordinal]!));
+		if (allowed && limit)
+			axes.set(
+				axis,
+				allowed.map((each, ordinal) => each & limit[ordinal]!)
+			);
 		else if (allowed ?? limit) axes.set(axis, (allowed ?? limit)!);
 	});
 	const scenarios = model.scenarios.members.flatMap((_, scenario) =>

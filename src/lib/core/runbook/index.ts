@@ -5,6 +5,7 @@
  */
 export { membersNamed, namedKey, namesAsked, readNamedKey, resolveAnswers, type MembersNamed } from './answers';
 export { originModeOf } from './definition';
+export type { ResultOrigin } from './earlier-results';
 export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
 export { scopeOf } from './slice';
 export type { MemberMap } from './member-map';
@@ -17,6 +18,7 @@ export type {
 	FormulaStep,
 	NumberOrParameter,
 	ParameterDefinition,
+	RollForwardLine,
 	RollForwardStep,
 	Slice,
 	Step,

@@ -1,5 +1,14 @@
 import type { Model } from '../model';
-import { checkScript, operandsIn, printScript, ScriptNames, type Assignment, type CheckedScript, type ParameterValue, type Scope } from '../script';
+import {
+	checkScript,
+	operandsIn,
+	printScript,
+	ScriptNames,
+	type Assignment,
+	type CheckedScript,
+	type ParameterValue,
+	type Scope
+} from '../script';
 import { readyCopy, targetOfCopy } from './copy';
 import type { Step } from './definition';
 import { readyLines } from './roll-forward';
@@ -51,7 +60,13 @@ export function reachOf(model: Model, step: Step, { values, variables, names }: 
 			const free = new Map([...limits.axes].filter(([axis]) => axis !== model.accountAxis));
 			const sources = new Set(lines.flatMap(({ source }) => [source, ...model.live.followedFrom(source)]));
 			return {
-				writes: [withAccounts(model, { axes: free, periods }, lines.map(({ target }) => target))],
+				writes: [
+					withAccounts(
+						model,
+						{ axes: free, periods },
+						lines.map(({ target }) => target)
+					)
+				],
 				reads: [{ axes: new Map([[model.accountAxis, flags(model.accounts.members.length, sources)]]), periods: undefined }],
 				periods
 			};
@@ -71,11 +86,7 @@ function readsOfAssignment(model: Model, { term, scope }: Assignment): Scope[] {
 		// What looks back from its first periods sees the scenario it continues from.
 		if (shift || span) read.delete(model.scenarioAxis);
 		const accounts = new Set(model.accounts.leavesOf(account).flatMap((leaf) => [leaf, ...model.live.followedFrom(leaf)]));
-		return withAccounts(
-			model,
-			{ axes: read, periods: shift || span || period !== undefined ? undefined : scope.periods },
-			accounts
-		);
+		return withAccounts(model, { axes: read, periods: shift || span || period !== undefined ? undefined : scope.periods }, accounts);
 	});
 }
 

@@ -32,7 +32,8 @@ export function readyLines(model: Model, { lines }: RollForwardStep, variables: 
 			const dimension = model.dimension(id);
 			const [read, written] = [dimension?.ordinal(from), dimension?.ordinal(to)];
 			const axis = dimension ? model.dimensions.indexOf(dimension) : -1;
-			if (!dimension || read === undefined || written === undefined || axis < 0) return 'A member of this roll-forward is not there any more.';
+			if (!dimension || read === undefined || written === undefined || axis < 0)
+				return 'A member of this roll-forward is not there any more.';
 			if (axis === model.accountAxis || axis === model.scenarioAxis)
 				return `Balances stay in their ${axis === model.scenarioAxis ? 'scenario' : 'account; name another account beside it'}.`;
 			if (!dimension.isLeaf(written))

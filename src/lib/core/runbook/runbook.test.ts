@@ -1,5 +1,15 @@
 import { describe, expect, test } from 'vitest';
-import { checkRunbook, membersNamed, namedKey, resolveAnswers, runSteps, type Answers, type ParameterDefinition, type RunOrder, type Step } from '.';
+import {
+	checkRunbook,
+	membersNamed,
+	namedKey,
+	resolveAnswers,
+	runSteps,
+	type Answers,
+	type ParameterDefinition,
+	type RunOrder,
+	type Step
+} from '.';
 import { Cube, NOW, type ChangedSeries } from '../cube';
 import { Model, type ModelDefinition } from '../model';
 import { checkScript, ScriptNames } from '../script';
@@ -332,7 +342,6 @@ describe('before a run', () => {
 		expect(of(4)).toEqual(['What this step writes is cleared by “Sweep” after it.']);
 		expect(of(6)[0]).toContain('would empty the whole model');
 	});
-
 });
 
 /** Each of these went wrong somewhere before, quietly. */

@@ -276,7 +276,11 @@ function isReadItself(model: Model, { account, term, scope }: Assignment): boole
 			period === undefined &&
 			[...axes].every(([axis, where]) => {
 				const allowed = scope.axes.get(axis);
-				return where.kind === 'member' && allowed?.[where.ordinal] === 1 && allowed.every((each, ordinal) => each === 0 || ordinal === where.ordinal);
+				return (
+					where.kind === 'member' &&
+					allowed?.[where.ordinal] === 1 &&
+					allowed.every((each, ordinal) => each === 0 || ordinal === where.ordinal)
+				);
 			})
 	);
 }

@@ -345,7 +345,11 @@ function effective(model: Model, cells: readonly StoredCell[], facts: AccountDef
 	}
 	const entry = of('entry').at(-1)?.value;
 	if (!adding) return entry ?? base;
-	const parts = [facts.entriesAdjust ? total([...of('entry')]) : undefined, facts.entriesAdjust ? base : (entry ?? base), total(of('adds'))];
+	const parts = [
+		facts.entriesAdjust ? total([...of('entry')]) : undefined,
+		facts.entriesAdjust ? base : (entry ?? base),
+		total(of('adds'))
+	];
 	const present = parts.filter((part) => part !== undefined);
 	return present.length === 0 ? undefined : present.reduce((sum, part) => sum + part, 0);
 }

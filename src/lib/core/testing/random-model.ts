@@ -186,13 +186,14 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			);
 		const cell: fc.Arbitrary<StoredCell> = fc
 			.record({
-			origin: fc.constantFrom(1, 2, 2, 2, 3, 4, 5, 6, 7),
-			stamp: fc.integer({ min: 1, max: 9 }),
-			address: fc.tuple(...model.dimensions.map((_, axis) => leafOf(axis))).map((ordinals) => [...ordinals]),
-			period: fc.integer({ min: 0, max: model.periods.leaves.length - 1 }),
-			value: fc.integer({ min: -100_000, max: 100_000 }).map((cents) => cents / 100),
-			isNothing: fc.constantFrom(true, false, false, false)
-		}).map(({ isNothing, ...each }) => ({ ...each, value: isNothing && each.origin > 4 ? NOTHING : each.value }));
+				origin: fc.constantFrom(1, 2, 2, 2, 3, 4, 5, 6, 7),
+				stamp: fc.integer({ min: 1, max: 9 }),
+				address: fc.tuple(...model.dimensions.map((_, axis) => leafOf(axis))).map((ordinals) => [...ordinals]),
+				period: fc.integer({ min: 0, max: model.periods.leaves.length - 1 }),
+				value: fc.integer({ min: -100_000, max: 100_000 }).map((cents) => cents / 100),
+				isNothing: fc.constantFrom(true, false, false, false)
+			})
+			.map(({ isNothing, ...each }) => ({ ...each, value: isNothing && each.origin > 4 ? NOTHING : each.value }));
 		return fc.array(cell, { maxLength: 70 }).map((cells) => {
 			for (const each of cells) {
 				// Nothing is added on top of what does not add up.
@@ -201,7 +202,8 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 				const code = model.accounts.member(each.address[model.accountAxis]!).code;
 				// A fact of the year has one cell a year; choices are few; prices agree often enough to matter.
 				if (code === 'start') each.period -= each.period % model.periods.width;
-				if ((code === 'grade' || code === 'start' || code === 'price') && each.value !== NOTHING) each.value = Math.round(Math.abs(each.value)) % 3;
+				if ((code === 'grade' || code === 'start' || code === 'price') && each.value !== NOTHING)
+					each.value = Math.round(Math.abs(each.value)) % 3;
 			}
 			// An origin holds one value a cell: the later one replaces the earlier.
 			const unique = new Map(cells.map((each) => [`${each.origin} ${each.address.join()} ${each.period}`, each]));

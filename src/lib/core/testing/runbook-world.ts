@@ -1,6 +1,16 @@
 import { Cube, NOW } from '../cube';
 import { Model, type OriginMode } from '../model';
-import { membersNamed, namedKey, namesAsked, runSteps, type Answers, type MembersNamed, type ParameterDefinition, type RunResult, type Step } from '../runbook';
+import {
+	membersNamed,
+	namedKey,
+	namesAsked,
+	runSteps,
+	type Answers,
+	type MembersNamed,
+	type ParameterDefinition,
+	type RunResult,
+	type Step
+} from '../runbook';
 import { resolveAnswers } from '../runbook';
 import { checkScript, ScriptNames } from '../script';
 
@@ -73,7 +83,11 @@ export class RunbookWorld {
 	}
 
 	/** Runs a runbook and stores what it did. */
-	run(book: Book, answers: Answers = {}, { only, whyNot }: { only?: number; whyNot?: (address: Int32Array, leaf: number) => string | undefined } = {}): RunResult {
+	run(
+		book: Book,
+		answers: Answers = {},
+		{ only, whyNot }: { only?: number; whyNot?: (address: Int32Array, leaf: number) => string | undefined } = {}
+	): RunResult {
 		const parameters = book.parameters ?? [];
 		const named = membersNamed(parameters, answers, this.#model.variables, namesAsked(book.steps));
 		book.steps.forEach(({ id, kind, ...step }, rank) => {
@@ -116,7 +130,8 @@ export class RunbookWorld {
 	/** Puts the cells back as a run found them. */
 	takeBack({ changes }: RunResult): void {
 		this.revision++;
-		for (const { origin, address, year, before, stampsBefore } of changes) this.cube.writeSeries(origin, address, year, before, stampsBefore);
+		for (const { origin, address, year, before, stampsBefore } of changes)
+			this.cube.writeSeries(origin, address, year, before, stampsBefore);
 	}
 
 	/** A new origin is a changed model: the cube is read into it again. */

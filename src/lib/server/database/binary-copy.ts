@@ -5,7 +5,7 @@ const HEADER_BYTES = 19;
 export interface BinaryFields {
 	/** A four-byte integer. */
 	integer(field: number): number;
-	/** An array of doubles; its NULLs come as NaN. The array is reused for the next one of the same length. */
+	/** An array of doubles; its NULLs come as NaN. The array is reused for the field's next one of the same length. */
 	doubles(field: number): Float64Array;
 }
 
@@ -17,7 +17,8 @@ export class BinaryCopyReader implements BinaryFields {
 	#buffer: Buffer = Buffer.alloc(0);
 	#headerRead = false;
 	#starts: number[] = [];
-	#doubles = new Float64Array(0);
+	/** A buffer for each field that holds doubles. */
+	#doubles: Float64Array[] = [];
 
 	/** Takes the next chunk and calls back with each row that is complete. */
 	push(chunk: Buffer, visit: (fields: BinaryFields) => void): void {
@@ -48,8 +49,8 @@ export class BinaryCopyReader implements BinaryFields {
 		const length = this.#buffer.readInt32BE(at + 12);
 		at += 20;
 		// A fresh array a row would be hundreds of thousands of small buffers, and the collector's work with them most of a load.
-		if (this.#doubles.length !== length) this.#doubles = new Float64Array(length);
-		const values = this.#doubles;
+		if (this.#doubles[field]?.length !== length) this.#doubles[field] = new Float64Array(length);
+		const values = this.#doubles[field];
 		for (let index = 0; index < length; index++) {
 			const bytes = this.#buffer.readInt32BE(at);
 			at += 4;

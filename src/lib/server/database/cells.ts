@@ -4,7 +4,7 @@ import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { BinaryCopyReader } from './binary-copy';
 import { addressDimensions } from './definitions';
 import type { Database } from './pool';
-import type { StoredSeries } from './series';
+import type { ReadSeries, SeriesChange, StoredSeries } from './series';
 
 /** The name of a model's cell table. */
 const tableOf = (modelId: number): string => `cells_${Math.trunc(modelId)}`;
@@ -14,7 +14,8 @@ const columnsOf = (dimensionIds: readonly number[]): string[] => dimensionIds.ma
 
 /**
  * Makes the cell table of a new model and a view of it with codes, for reporting tools: one row per series and origin.
- * Addresses carry no foreign keys: checking six of them a row would double the time of a load; members in use are
+ * `stamps` says with which revision each value was written where that is not the row's change set's (0: it is). An amount of
+ * infinity is a result of nothing. Addresses carry no foreign keys: checking six of them a row would double the time of a load; members in use are
  * protected where they are deleted.
  */
 export async function createCellTable(
@@ -31,6 +32,7 @@ export async function createCellTable(
 			origin_id integer NOT NULL,
 			change_set bigint NOT NULL,
 			amounts double precision[] NOT NULL,
+			stamps double precision[],
 			PRIMARY KEY (${columns.join(', ')}, fiscal_year, origin_id)
 		)`);
 	await database.query(`CREATE INDEX ${table}_origin ON ${table} (origin_id, fiscal_year)`);
@@ -41,7 +43,7 @@ export async function createCellTable(
 		SELECT ${named.join(', ')}, c.fiscal_year, a.place AS period_of_year, o.name AS origin, a.amount
 		FROM ${table} c ${joins.join(' ')} JOIN origin o ON o.id = c.origin_id
 		CROSS JOIN LATERAL unnest(c.amounts) WITH ORDINALITY AS a (amount, place)
-		WHERE a.amount IS NOT NULL`);
+		WHERE a.amount < 'Infinity'`);
 }
 
 /**
@@ -54,7 +56,7 @@ export async function writeSeries(
 	modelId: number,
 	dimensionIds: readonly number[],
 	changeSet: number,
-	series: Iterable<StoredSeries>
+	series: Iterable<StoredSeries & Pick<SeriesChange, 'stamps'>>
 ): Promise<void> {
 	const table = tableOf(modelId);
 	const key = [...columnsOf(dimensionIds), 'fiscal_year', 'origin_id'];
@@ -66,10 +68,10 @@ export async function writeSeries(
 		DELETE FROM ${table} c USING staged s
 		WHERE ${key.map((column) => `c.${column} = s.${column}`).join(' AND ')} AND s.amounts = array_fill(NULL::double precision, ARRAY[cardinality(s.amounts)])`);
 	await client.query(`
-		INSERT INTO ${table} (${key.join(', ')}, change_set, amounts)
-		SELECT ${key.join(', ')}, change_set, amounts FROM staged
+		INSERT INTO ${table} (${key.join(', ')}, change_set, amounts, stamps)
+		SELECT ${key.join(', ')}, change_set, amounts, stamps FROM staged
 		WHERE amounts <> array_fill(NULL::double precision, ARRAY[cardinality(amounts)])
-		ON CONFLICT (${key.join(', ')}) DO UPDATE SET amounts = excluded.amounts, change_set = excluded.change_set`);
+		ON CONFLICT (${key.join(', ')}) DO UPDATE SET amounts = excluded.amounts, change_set = excluded.change_set, stamps = excluded.stamps`);
 	await client.query('DROP TABLE staged');
 }
 
@@ -79,7 +81,7 @@ export async function addSeries(
 	modelId: number,
 	dimensionIds: readonly number[],
 	changeSet: number,
-	series: Iterable<StoredSeries>
+	series: Iterable<StoredSeries & Pick<SeriesChange, 'stamps'>>
 ): Promise<void> {
 	await copySeries(client, tableOf(modelId), [...columnsOf(dimensionIds), 'fiscal_year', 'origin_id'], changeSet, series);
 }
@@ -89,13 +91,13 @@ function copySeries(
 	table: string,
 	key: readonly string[],
 	changeSet: number,
-	series: Iterable<StoredSeries>
+	series: Iterable<StoredSeries & Pick<SeriesChange, 'stamps'>>
 ): Promise<void> {
 	return copyRows(
 		client,
-		`COPY ${table} (${key.join(', ')}, change_set, amounts) FROM STDIN`,
+		`COPY ${table} (${key.join(', ')}, change_set, amounts, stamps) FROM STDIN`,
 		series,
-		({ members, year, origin, amounts }) => {
+		({ members, year, origin, amounts, stamps }) => {
 			let line = '';
 			for (let dimension = 0; dimension < members.length; dimension++) line += `${members[dimension]!}\t`;
 			line += `${year}\t${origin}\t${changeSet}\t{`;
@@ -103,9 +105,15 @@ function copySeries(
 				const amount = amounts[place]!;
 				line += (place === 0 ? '' : ',') + (amount === amount ? String(amount) : 'NULL');
 			}
-			return `${line}}\n`;
+			return `${line}}\t${stampsToKeep(amounts, stamps)}\n`;
 		}
 	);
+}
+
+/** Stamps are kept where some value has another one than its row's change set. */
+function stampsToKeep(amounts: Float64Array, stamps: Float64Array | undefined): string {
+	if (!stamps || !stamps.some((stamp, place) => stamp !== 0 && amounts[place] === amounts[place])) return '\\N';
+	return `{${Array.from(stamps, (stamp, place) => (amounts[place] === amounts[place] ? stamp : 0)).join(',')}}`;
 }
 
 /** Streams rows of a text COPY, respecting back-pressure. */
@@ -142,7 +150,7 @@ export function readAllSeries(
 	client: pg.ClientBase,
 	modelId: number,
 	dimensionIds: readonly number[],
-	visit: (series: StoredSeries) => void
+	visit: (series: ReadSeries) => void
 ): Promise<void> {
 	return readSeriesWhere(client, modelId, dimensionIds, 'true', visit);
 }
@@ -154,11 +162,11 @@ export function readOriginSeries(
 	dimensionIds: readonly number[],
 	origin: number,
 	years: readonly number[],
-	visit: (series: StoredSeries) => void
+	visit: (series: ReadSeries) => void
 ): Promise<void> {
 	// COPY takes no parameters; whole numbers only.
 	const inYears = [...years, -1].map((year) => Math.trunc(year)).join(', ');
-	return readSeriesWhere(client, modelId, dimensionIds, `origin_id = ${Math.trunc(origin)} AND fiscal_year IN (${inYears})`, visit);
+	return readSeriesWhere(client, modelId, dimensionIds, `s.origin_id = ${Math.trunc(origin)} AND s.fiscal_year IN (${inYears})`, visit);
 }
 
 async function readSeriesWhere(
@@ -166,12 +174,15 @@ async function readSeriesWhere(
 	modelId: number,
 	dimensionIds: readonly number[],
 	condition: string,
-	visit: (series: StoredSeries) => void
+	visit: (series: ReadSeries) => void
 ): Promise<void> {
 	const columns = columnsOf(dimensionIds);
 	const stream = client.query(
 		copyTo(
-			`COPY (SELECT ${columns.join(', ')}, fiscal_year::integer, origin_id, amounts FROM ${tableOf(modelId)} WHERE ${condition}) TO STDOUT (FORMAT binary)`
+			`COPY (SELECT ${columns.map((column) => `s.${column}`).join(', ')}, s.fiscal_year::integer, s.origin_id, s.amounts,
+				coalesce(c.revision, 0)::integer, coalesce(s.stamps, '{}')
+			FROM ${tableOf(modelId)} s LEFT JOIN change_set c ON c.model_id = ${Math.trunc(modelId)} AND c.number = s.change_set
+			WHERE ${condition}) TO STDOUT (FORMAT binary)`
 		)
 	);
 	const reader = new BinaryCopyReader();
@@ -187,7 +198,8 @@ async function readSeriesWhere(
 					members,
 					year: fields.integer(columns.length),
 					origin: fields.integer(columns.length + 1),
-					amounts: fields.doubles(columns.length + 2)
+					amounts: fields.doubles(columns.length + 2),
+					stamps: stampsOf(fields.integer(columns.length + 3), fields.doubles(columns.length + 4))
 				});
 			});
 		} catch (error) {
@@ -197,6 +209,13 @@ async function readSeriesWhere(
 	if (failure !== undefined) throw failure;
 }
 
+/** The revision of a row's values: one for all, or each one's own. */
+function stampsOf(revision: number, stamps: Float64Array): number | Float64Array {
+	if (stamps.length === 0) return revision;
+	for (let place = 0; place < stamps.length; place++) if (stamps[place] === 0) stamps[place] = revision;
+	return stamps;
+}
+
 /** The series of all origins and years at one member of a dimension. */
 export async function readSeriesAt(
 	database: Database,
@@ -204,18 +223,28 @@ export async function readSeriesAt(
 	dimensionIds: readonly number[],
 	dimension: number,
 	member: number
-): Promise<StoredSeries[]> {
+): Promise<(ReadSeries & { stamps: Float64Array })[]> {
 	const columns = columnsOf(dimensionIds);
-	const found = await database.query<{ members: number[]; year: number; origin: number; amounts: (number | null)[] }>(
-		`SELECT ARRAY[${columns.join(', ')}] AS members, fiscal_year AS year, origin_id AS origin, amounts
-		FROM ${tableOf(modelId)} WHERE d${Math.trunc(dimension)} = $1`,
-		[member]
+	const found = await database.query<{
+		members: number[];
+		year: number;
+		origin: number;
+		amounts: (number | null)[];
+		revision: number;
+		stamps: number[] | null;
+	}>(
+		`SELECT ARRAY[${columns.join(', ')}] AS members, s.fiscal_year AS year, s.origin_id AS origin, s.amounts, s.stamps,
+			coalesce(c.revision, 0)::integer AS revision
+		FROM ${tableOf(modelId)} s LEFT JOIN change_set c ON c.model_id = $2 AND c.number = s.change_set
+		WHERE d${Math.trunc(dimension)} = $1`,
+		[member, modelId]
 	);
-	return found.rows.map(({ members, year, origin, amounts }) => ({
+	return found.rows.map(({ members, year, origin, amounts, revision, stamps }) => ({
 		origin,
 		members,
 		year,
-		amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN)
+		amounts: Float64Array.from(amounts, (amount) => amount ?? Number.NaN),
+		stamps: Float64Array.from(amounts, (_, place) => stamps?.[place] || revision)
 	}));
 }
 

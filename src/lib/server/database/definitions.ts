@@ -4,7 +4,8 @@ import type {
 	ModelDefinition,
 	NodeDefinition,
 	MemberDefinition,
-	DimensionDefinition
+	DimensionDefinition,
+	OriginDefinition
 } from '../../core';
 import type { Database } from './pool';
 
@@ -113,7 +114,7 @@ export async function readModelDefinition(database: Database, modelId: number): 
 		),
 		accounts: await list(
 			`SELECT a.member_id AS member, a.kind, a.value_type AS "valueType", a.time_behaviour AS "timeBehaviour", a.consolidation, a.decimals, a.unit,
-				a.weighed_by AS weight, a.frequency, a.rate_kind AS "rateKind", a.favourable
+				a.weighed_by AS weight, a.frequency, a.rate_kind AS "rateKind", a.favourable, a.entries_adjust AS "entriesAdjust"
 			FROM account a JOIN member m ON m.id = a.member_id WHERE m.dimension_id = ANY ($1)`,
 			[ids]
 		),
@@ -139,7 +140,19 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			'SELECT account_id AS account, timing, expression, scope, may_be_typed AS "mayBeTyped" FROM formula WHERE model_id = $1 ORDER BY id',
 			[modelId]
 		),
-		origins: await list('SELECT id, name, mode FROM origin WHERE model_id = $1 ORDER BY id', [modelId])
+		origins: (
+			await list<OriginDefinition & { runbook: number | null; step: number | null; rank: number | null }>(
+				`SELECT o.id, o.name, o.mode, o.runbook_id AS runbook, o.step_id AS step, s.position AS rank
+				FROM origin o LEFT JOIN runbook_step s ON s.id = o.step_id WHERE o.model_id = $1 ORDER BY o.id`,
+				[modelId]
+			)
+		).map(({ id, name, mode, runbook, step, rank }) => ({
+			id,
+			name,
+			mode,
+			// A step that is gone stood above all that are there.
+			...(step !== null && { result: { runbook, step, rank: rank ?? -1 } })
+		}))
 	};
 }
 

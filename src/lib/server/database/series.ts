@@ -12,28 +12,50 @@ export interface StoredSeries {
 	amounts: Float64Array;
 }
 
-/** A changed series. */
+/** A stored series as it is read: with the revision it was written with, or that of each place where they differ. */
+export interface ReadSeries extends StoredSeries {
+	stamps: number | Float64Array;
+}
+
+/**
+ * A changed series. Of loads and results also with which revisions its values were and are written; 0 stands for that of the
+ * change set itself. Without them everything that differs is new.
+ */
 export interface SeriesChange extends StoredSeries {
 	before: Float64Array;
+	stampsBefore?: Float64Array;
+	stamps?: Float64Array;
+}
+
+/**
+ * The stamps of a series after a change: values that stay keep theirs, the others are new (0).
+ * @param again places whose equal value is to count as written anew
+ */
+export function stampsAfter(before: Float64Array, amounts: Float64Array, stamps: Float64Array, again?: Uint8Array): Float64Array {
+	return stamps.map((stamp, place) => (amounts[place] === before[place] && !again?.[place] ? stamp : 0));
 }
 
 /**
  * Packs changed series into one block: counts, then each column whole (members per dimension, year, origin, amounts
- * before, amounts after), compressed. Columns of equal values compress to almost nothing.
+ * before, amounts after, and where any has them the stamps before and after), compressed. Columns of equal values compress
+ * to almost nothing. A count below zero says that there are stamps.
  */
 export function packSeries(changes: readonly SeriesChange[]): Promise<Buffer> {
 	const count = changes.length;
 	const dimensions = changes[0]?.members.length ?? 0;
 	const width = changes[0]?.amounts.length ?? 0;
-	const head = Int32Array.of(count, dimensions, width);
+	const hasStamps = changes.some(({ stamps }) => stamps !== undefined);
+	const head = Int32Array.of(hasStamps ? -count : count, dimensions, width);
 	const whole = new Int32Array(count * (dimensions + 2));
-	const amounts = new Float64Array(count * width * 2);
+	const amounts = new Float64Array(count * width * (hasStamps ? 4 : 2));
 	changes.forEach((change, series) => {
 		for (let dimension = 0; dimension < dimensions; dimension++) whole[dimension * count + series] = change.members[dimension]!;
 		whole[dimensions * count + series] = change.year;
 		whole[(dimensions + 1) * count + series] = change.origin;
 		amounts.set(change.before, series * width);
 		amounts.set(change.amounts, (count + series) * width);
+		if (change.stampsBefore) amounts.set(change.stampsBefore, (2 * count + series) * width);
+		if (change.stamps) amounts.set(change.stamps, (3 * count + series) * width);
 	});
 	return compress(Buffer.concat([head, whole, amounts].map((column) => Buffer.from(column.buffer))), { level: 3 });
 }
@@ -43,14 +65,17 @@ export function unpackSeries(packed: Buffer): SeriesChange[] {
 	const bytes = inflateSync(packed);
 	// A copy starts at offset 0, as typed arrays over eight bytes need.
 	const buffer = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength);
-	const [count = 0, dimensions = 0, width = 0] = new Int32Array(buffer, 0, 3);
+	const [signed = 0, dimensions = 0, width = 0] = new Int32Array(buffer, 0, 3);
+	const count = Math.abs(signed);
 	const whole = new Int32Array(buffer, 12, count * (dimensions + 2));
 	const amounts = new Float64Array(buffer.slice(12 + whole.byteLength));
+	const column = (place: number, series: number) => amounts.slice((place * count + series) * width, (place * count + series + 1) * width);
 	return Array.from({ length: count }, (_, series) => ({
 		members: Int32Array.from({ length: dimensions }, (_, dimension) => whole[dimension * count + series]!),
 		year: whole[dimensions * count + series]!,
 		origin: whole[(dimensions + 1) * count + series]!,
-		before: amounts.slice(series * width, (series + 1) * width),
-		amounts: amounts.slice((count + series) * width, (count + series + 1) * width)
+		before: column(0, series),
+		amounts: column(1, series),
+		...(signed < 0 && { stampsBefore: column(2, series), stamps: column(3, series) })
 	}));
 }

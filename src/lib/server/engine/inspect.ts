@@ -1,4 +1,5 @@
 import {
+	adjusts,
 	CellFlag,
 	CLEARED,
 	computeLeaf,
@@ -8,6 +9,7 @@ import {
 	leafCells,
 	operandsOf,
 	print,
+	standingOrigins,
 	storedReader,
 	type Cube,
 	type LiveFormula,
@@ -111,8 +113,16 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int32Array, period: number): Inspection['madeOf'] {
 	const { fiscalYear, position } = model.periods.leaf(period);
 	const drafted = draft.overlay.get(members, fiscalYear, position);
-	const stored = cube.contributions(members, fiscalYear, position).map(({ origin, value }) => ({ value, ...model.origin(origin)! }));
-	const hasEntry = isValue(drafted) ? drafted !== CLEARED : stored.some(({ mode }) => mode === 'entry');
+	const all = cube.contributions(members, fiscalYear, position);
+	const hasEntry = isValue(drafted) && drafted !== CLEARED;
+	const account = members[model.accountAxis]!;
+	// With an entry of the draft's, or without the stored one where the draft takes it away.
+	const shown = standingOrigins(
+		model,
+		account,
+		all.filter(({ origin }) => !isValue(drafted) || model.origin(origin)?.mode !== 'entry')
+	);
+	const stored = all.map(({ origin, value }) => ({ value, ...model.origin(origin)! }));
 	const found: Inspection['madeOf'] = [];
 	const tried = draft.trial?.cells.get(members, fiscalYear, position) ?? EMPTY;
 	const isTried = isValue(tried);
@@ -125,9 +135,9 @@ function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int3
 			cells: 1,
 			setAside: isTried
 		});
-	for (const { name, mode, value } of stored) {
-		const setAside = isTried || (mode === 'entry' ? isValue(drafted) : mode === 'proposes' && hasEntry);
-		found.push({ name, mode, value, cells: 1, setAside });
+	for (const { id, name, mode, value } of stored) {
+		const isBeneathDraft = hasEntry && mode !== 'adds' && !adjusts(model, account);
+		found.push({ name, mode, value: value === NOTHING ? null : value, cells: 1, setAside: isTried || isBeneathDraft || !shown.has(id) });
 	}
 	return found;
 }

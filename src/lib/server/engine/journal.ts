@@ -4,7 +4,7 @@ import { unpackSeries } from '../database/series';
 /** A change of the journal to be applied to a cube; ids. */
 export type JournalChange =
 	| { kind: 'cell'; origin: number; address: number[]; period: number; value: number }
-	| { kind: 'series'; origin: number; address: ArrayLike<number>; year: number; amounts: Float64Array };
+	| { kind: 'series'; origin: number; address: ArrayLike<number>; year: number; amounts: Float64Array; stamps: number | Float64Array };
 
 /** The latest revision of a model. */
 export async function latestRevision(database: Database, modelId: number): Promise<number> {
@@ -32,12 +32,14 @@ export async function changesOf(database: Database, modelId: number, revision: n
 			value: after ?? Number.NaN
 		})),
 		...blocks.rows.flatMap(({ packed }) =>
-			unpackSeries(packed).map(({ origin, members, year, amounts }) => ({
+			unpackSeries(packed).map(({ origin, members, year, amounts, stamps }) => ({
 				kind: 'series' as const,
 				origin,
 				address: members,
 				year,
-				amounts
+				amounts,
+				// Those of the change set itself are given by its revision.
+				stamps: stamps?.map((stamp) => (stamp === 0 ? revision : stamp)) ?? revision
 			}))
 		)
 	];

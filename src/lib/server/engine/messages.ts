@@ -3,6 +3,9 @@ import type {
 	Answers,
 	Clears,
 	Finding,
+	MembersNamed,
+	OriginDefinition,
+	ResultOrigin,
 	NameUse,
 	ParameterDefinition,
 	ScriptFault,
@@ -294,16 +297,36 @@ export interface RunPlan {
 	/** Answers that are missing or make no sense, by parameter; nothing was computed then. */
 	faults: { parameter: string; message: string }[];
 	/** Whole series by origin, ids; left out of a preview. */
-	series: { origin: number; members: number[]; year: number; before: Float64Array; amounts: Float64Array }[];
+	series: {
+		origin: number;
+		members: number[];
+		year: number;
+		before: Float64Array;
+		amounts: Float64Array;
+		stampsBefore: Float64Array;
+		stamps: Float64Array;
+	}[];
+	/** By the origin of each step: the origins of results it read. */
+	reads: [number, number[]][];
 	/** Whether it would write more than can be kept at once. */
 	isTooLarge: boolean;
 	/** Cells whose figure changes. */
 	cells: number;
 	log: StepLog[];
-	totals: { account: string; before: number; after: number; cells: number }[];
+	totals: RunTotal[];
 	samples: { words: string; before: number | null; after: number | null }[];
 	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
 	figures?: TrialFigure[];
+}
+
+/** An account's amounts over the cells a run changes; null for what does not add up. In one currency. */
+export interface RunTotal {
+	account: string;
+	before: number | null;
+	after: number | null;
+	currency: string | null;
+	incomplete: boolean;
+	cells: number;
 }
 
 /** What a run would leave at a cell; ids. */
@@ -370,9 +393,14 @@ export interface EngineRequests {
 			steps: Step[];
 			parameters: ParameterDefinition[];
 			answers: Answers;
-			/** Step → origin; what was written before for the same answers; what kind of thing each origin is. */
+			/** Step → origin; those among them that are not stored yet; what kind of thing each origin is. */
 			originOf: [number, number][];
-			earlier: number[];
+			unknown: OriginDefinition[];
+			/** The members it is for, and every origin results of the runbook stand under. */
+			named: MembersNamed;
+			results: ResultOrigin[];
+			/** By origin of results: those its last run read. */
+			readBy: [number, number[]][];
 			kinds: [number, Clears][];
 			rules: AccessRules;
 			onRefused: 'skip' | 'stop';

@@ -89,9 +89,9 @@ export class ModelEngine {
 			const cube = new Cube(model);
 			const ids = model.dimensions.map(({ id }) => id);
 			const address = new Int32Array(ids.length);
-			await readAllSeries(client, modelId, ids, ({ members, year, origin, amounts }) => {
+			await readAllSeries(client, modelId, ids, ({ members, year, origin, amounts, stamps }) => {
 				for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
-				cube.writeSeries(origin, address, year, amounts);
+				cube.writeSeries(origin, address, year, amounts, stamps);
 			});
 			await client.query('COMMIT');
 			return new ModelEngine(database, model, cube, await CodedWords.read(database, model), revision, structure, onRevision);
@@ -200,35 +200,41 @@ export class ModelEngine {
 			const changes = await changesOf(this.#database, this.#model.definition.id, this.#revision + 1);
 			// Forms are built anew when next asked for: quicker than a million differences, and only what is on screen is.
 			if (changes.length > MANY_CHANGES) this.#forms.clear();
-			for (const change of changes) this.#apply(change);
+			for (const change of changes) this.#apply(change, this.#revision + 1);
 			this.#revision++;
 		}
 		if (this.#revision > before) this.#onRevision(this.#revision);
 	}
 
-	#apply(change: JournalChange): void {
+	#apply(change: JournalChange, revision: number): void {
 		const address = toOrdinals(this.#model, change.address);
 		if (!address) return;
 		if (change.kind === 'series') {
 			if (this.#forms.size === 0) {
-				this.#cube.writeSeries(change.origin, address, change.year, change.amounts);
+				this.#cube.writeSeries(change.origin, address, change.year, change.amounts, change.stamps);
 				return;
 			}
-			for (let position = 0; position < change.amounts.length; position++)
-				this.#writeCell(change.origin, address, change.year, position, change.amounts[position]!);
+			const { stamps } = change;
+			const held = typeof stamps === 'number' ? this.#cube.seriesOf(change.origin, address, change.year) : undefined;
+			for (let position = 0; position < change.amounts.length; position++) {
+				const value = change.amounts[position]!;
+				// Without stamps of its own, what stays the same is not written anew.
+				if (held && same(held[position]!, value)) continue;
+				this.#writeCell(change.origin, address, change.year, position, value, typeof stamps === 'number' ? stamps : stamps[position]!);
+			}
 			return;
 		}
 		const leaf = leafOfMember(this.#model, address, change.period);
-		if (leaf) this.#writeCell(change.origin, address, leaf.fiscalYear, leaf.position, change.value);
+		if (leaf) this.#writeCell(change.origin, address, leaf.fiscalYear, leaf.position, change.value, revision);
 	}
 
 	/** Writes a cell into the cube and hands every open form the difference its reader sees. */
-	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number): void {
+	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number, stamp: number): void {
 		const before = this.#cube.read(address, year, position);
 		const shownBefore = new Map(
 			[...this.#drafts].map(([person, draft]) => [person, draft.shown.read(this.#cube, address, year, position)])
 		);
-		this.#cube.writeCell(origin, address, year, position, value);
+		this.#cube.writeCell(origin, address, year, position, value, stamp);
 		const after = this.#cube.read(address, year, position);
 		if (same(before, after)) return;
 		for (const { person, form } of this.#forms.values()) {

@@ -5,6 +5,7 @@ import {
 	isEmpty,
 	LoadGuard,
 	namesOfModel,
+	NOW,
 	printScript,
 	readExpression,
 	resolveAnswers,
@@ -43,6 +44,7 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
 	const guard = new LoadGuard(model, ask.rules);
 	const kinds = new Map(ask.kinds);
+	model.announce(ask.unknown);
 	const control = ask.control && new Int32Array(ask.control);
 	let asked = 0;
 	const result = runSteps(model, cube, {
@@ -50,7 +52,9 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 		values,
 		variables,
 		originOf: new Map(ask.originOf),
-		earlier: new Set(ask.earlier),
+		named: ask.named,
+		results: ask.results,
+		readBy: new Map(ask.readBy),
 		kindOf: (origin) => kinds.get(origin) ?? 'loads',
 		whyNot: (address, leaf) => guard.whyNot(address, leaf),
 		onRefused: ask.onRefused,
@@ -69,12 +73,15 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 			if (value === before[position] || (isEmpty(value) && isEmpty(before[position]!))) return;
 			figures.push({ address: toMembers(model, address), period: periodMember(model, year, position), value: orNull(value) });
 		});
-	const series = result.changes.slice(0, MOST_SERIES).map(({ origin, address, year, before, after }) => ({
+	const series = result.changes.slice(0, MOST_SERIES).map(({ origin, address, year, before, after, stampsBefore, stamps }) => ({
 		origin,
 		members: toMembers(model, address),
 		year,
 		before,
-		amounts: after
+		amounts: after,
+		stampsBefore,
+		// What is new gets the revision of the run.
+		stamps: stamps.map((stamp) => (stamp === NOW ? 0 : stamp))
 	}));
 	return {
 		revision,
@@ -84,9 +91,15 @@ export function planRun(model: Model, cube: Cube, revision: number, ask: EngineR
 		cells: result.cells,
 		...(ask.figures && { figures }),
 		log: result.log,
+		reads: ask.preview ? [] : [...result.reads],
 		totals: result.totals
-			.map(({ account, ...rest }) => ({ account: model.accounts.member(account).name, ...rest }))
-			.sort((one, other) => Math.abs(other.after - other.before) - Math.abs(one.after - one.before)),
+			.map(({ account, before, after, ...rest }) => ({
+				account: model.accounts.member(account).name,
+				before: orNull(before),
+				after: orNull(after),
+				...rest
+			}))
+			.sort((one, other) => Math.abs((other.after ?? 0) - (other.before ?? 0)) - Math.abs((one.after ?? 0) - (one.before ?? 0))),
 		samples: result.samples.map(({ address, year, position, before, after }) => ({
 			words: cellInWords(model, address, year, position),
 			before: orNull(before),
@@ -111,7 +124,7 @@ function onDraft<Result>(model: Model, cube: Cube, draft: Overlay, work: () => R
 	}
 }
 
-const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], totals: [], samples: [] };
+const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], totals: [], samples: [] };
 const orNull = (value: number): number | null => (value === value ? value : null);
 
 /** The first reason for which a cell of some series may not be written; null when all may. */

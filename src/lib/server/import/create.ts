@@ -45,10 +45,10 @@ export async function createImport(
 		if (taken.rowCount)
 			throw new Fault(422, 'name taken', `There is something called “${name}” in this model already. Choose another name.`);
 		const code = await freeCode(client, modelId, name);
-		const origin = await client.query<{ id: number }>(
-			"INSERT INTO origin (model_id, mode, name) VALUES ($1, 'proposes', $2) RETURNING id",
-			[modelId, name]
-		);
+		const origin = await client.query<{ id: number }>("INSERT INTO origin (model_id, mode, name) VALUES ($1, 'loads', $2) RETURNING id", [
+			modelId,
+			name
+		]);
 		const source = sourceSchema.parse({ ...detected?.settings, amountColumns: guess.amountColumns, sheet: kept?.sheets[0] ?? '' });
 		const made = await client.query<{ id: number }>(
 			'INSERT INTO import (model_id, origin_id, code, name, source) VALUES ($1, $2, $3, $4, $5) RETURNING id',

@@ -60,7 +60,15 @@ export function definitionWith(definition: StepDefinition, replaced: Replaced): 
 		...(onto && {
 			onto: Object.fromEntries(Object.entries(onto).map(([dimension, reference]) => [dimension, referenceWith(reference, replaced)]))
 		}),
-		...(lines && { lines: lines.map((line) => ({ ...line, from: replaced(line.from), to: replaced(line.to) })) }),
+		...(lines && {
+			lines: lines.map((line) => ({
+				...line,
+				from: line.from === null ? null : replaced(line.from),
+				to: line.to === null ? null : replaced(line.to),
+				...(line.accounts && { accounts: mapSelection(line.accounts, replaced) }),
+				...(line.members && { members: line.members.map((move) => ({ ...move, from: replaced(move.from), to: replaced(move.to) })) })
+			}))
+		}),
 		...(script && { script: { ...script, names: script.names.map((use) => ({ ...use, member: replaced(use.member) })) } })
 	};
 }

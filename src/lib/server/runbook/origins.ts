@@ -1,24 +1,27 @@
-import { originModeOf, type Clears, type Step } from '../../core';
+import { namedKey, originModeOf, readNamedKey, type Clears, type MembersNamed, type ResultOrigin, type Step } from '../../core';
 import { pool, transaction } from '../database';
 
-/** The origins of a run: where each step writes, what was written before, and what kind of thing each origin of the model is. */
+/** The origins of a run: where each step writes, where its runbook's results stand, and what kind of thing each origin is. */
 export interface RunOrigins {
 	originOf: [number, number][];
-	earlier: number[];
+	results: ResultOrigin[];
+	/** By origin of results: those its last run read. */
+	readBy: [number, number[]][];
 	kinds: [number, Clears][];
 }
 
 /**
- * The origins of a runbook's steps for some answers, made when missing. A new one counts up the structure: engines must
- * know whether it adds or proposes.
+ * The origins of a runbook's steps for some members, made when missing. A new one counts up the structure: engines must
+ * know whether it sets or adds.
  * @param make false to look only: steps that have none yet are left out
  */
 export async function originsOfRun(
 	modelId: number,
 	runbook: { id: number; name: string; steps: readonly Step[] },
-	answers: string,
+	named: MembersNamed,
 	make = true
 ): Promise<RunOrigins> {
+	const answers = namedKey(named);
 	if (!make) return readOrigins(modelId, runbook, answers);
 	await transaction(async (client) => {
 		let made = 0;
@@ -58,16 +61,33 @@ async function readOrigins(modelId: number, runbook: { id: number; steps: readon
 		step: number | null;
 		runbook: number | null;
 		answers: string | null;
-	}>('SELECT id, mode, step_id AS step, runbook_id AS runbook, answers FROM origin WHERE model_id = $1', [modelId]);
+		reads: number[];
+	}>('SELECT id, mode, step_id AS step, runbook_id AS runbook, answers, reads FROM origin WHERE model_id = $1', [modelId]);
 	const steps = new Set(runbook.steps.map(({ id }) => id));
 	return {
 		originOf: found.rows.flatMap(({ id, step, answers: own }): [number, number][] =>
 			step !== null && steps.has(step) && own === answers ? [[step, id]] : []
 		),
-		earlier: found.rows.filter(({ runbook: of, answers: own }) => of === runbook.id && own === answers).map(({ id }) => id),
+		results: found.rows.flatMap(({ id, step, runbook: of, answers: own }) =>
+			of === runbook.id && step !== null ? [{ origin: id, step, named: readNamedKey(own ?? '') }] : []
+		),
+		readBy: found.rows.filter(({ reads }) => reads.length > 0).map(({ id, reads }) => [id, reads]),
 		kinds: found.rows.map(({ id, mode, step }): [number, Clears] => [
 			id,
-			mode === 'entry' ? 'entries' : step !== null ? 'results' : 'loads'
+			mode === 'entry' ? 'entries' : step !== null || mode === 'sets' ? 'results' : 'loads'
 		])
 	};
+}
+
+/** Notes which results each step of a run read: a step that reads one of another's is left aside with it. */
+export async function keepReads(
+	client: { query: (text: string, values: unknown[]) => Promise<unknown> },
+	reads: readonly [number, readonly number[]][]
+): Promise<void> {
+	if (reads.length === 0) return;
+	await client.query(
+		`UPDATE origin SET reads = ARRAY(SELECT jsonb_array_elements_text(given.reads)::integer)
+		FROM jsonb_to_recordset($1::jsonb) AS given (id integer, reads jsonb) WHERE origin.id = given.id`,
+		[JSON.stringify(reads.map(([id, read]) => ({ id, reads: read })))]
+	);
 }

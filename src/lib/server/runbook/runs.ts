@@ -4,7 +4,7 @@ import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions, structureVersion } from '../database/definitions';
 import { unpackSeries, type SeriesChange } from '../database/series';
-import { askEngine } from '../engine';
+import { askEngine, type RunTotal } from '../engine';
 import { Fault, notFound } from '../fault';
 import { personById, requirePermission, type SignedIn } from '../session';
 
@@ -23,7 +23,7 @@ export interface RunInShort {
 export interface RunDetails extends RunInShort {
 	answers: Answers;
 	log: StepLog[];
-	totals: { account: string; before: number; after: number; cells: number }[];
+	totals: RunTotal[];
 	definition: unknown;
 	/** Runs since then that may have read what it wrote. */
 	later: RunInShort[];
@@ -94,12 +94,14 @@ export async function takeBackRun(person: SignedIn | undefined, modelId: number,
 			await structureVersion(client, modelId),
 			series
 		);
-		const back: SeriesChange[] = series.map(({ origin, members, year, before, amounts }) => ({
+		const back: SeriesChange[] = series.map(({ origin, members, year, before, amounts, stamps, stampsBefore }) => ({
 			origin,
 			members,
 			year,
 			before: amounts,
-			amounts: before
+			amounts: before,
+			// What stands again is as old as it was: what has come since stays the newer.
+			...(stamps && stampsBefore && { stampsBefore: stamps.map((stamp) => (stamp === 0 ? run.revision : stamp)), stamps: stampsBefore })
 		}));
 		const posted = await postChangeSet(
 			client,

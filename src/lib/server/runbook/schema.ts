@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Answers, MemberMap, ParameterDefinition, Slice } from '../../core';
+import type { Answers, MemberMap, ParameterDefinition, Selection, Slice } from '../../core';
 import { selectionSchema } from '../form/layout-schema';
 
 const id = z.number().int();
@@ -25,11 +25,26 @@ const copy = z.object({
 	) as unknown as z.ZodType<Readonly<Record<number, number | { variable: string } | { map: MemberMap }>>>,
 	shift: z.object({ level: z.string().max(40), by: z.number().int().min(-1_000).max(1_000) }).nullable(),
 	factor: z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })]),
-	adds: z.boolean().optional()
+	adds: z.boolean().optional(),
+	onlyWhereValues: z.boolean().optional(),
+	pricesToo: z.boolean().optional()
 });
 const rollForward = z.object({
 	kind: z.literal('roll-forward'),
-	lines: z.array(z.object({ from: id, to: id, reverse: z.boolean() })).max(200),
+	lines: z
+		.array(
+			z.object({
+				from: id.nullable(),
+				accounts: selectionSchema.optional() as z.ZodOptional<z.ZodType<Selection>>,
+				to: id.nullable(),
+				members: z
+					.array(z.object({ dimension: id, from: id, to: id }))
+					.max(20)
+					.optional(),
+				reverse: z.boolean()
+			})
+		)
+		.max(200),
 	into: z.enum(['every period', 'first period of the year'])
 });
 const clear = z.object({ kind: z.literal('clear'), what: z.array(z.enum(['entries', 'loads', 'results'])).max(3) });

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { answersKey, type Answers, type ParameterDefinition } from '../../core';
+import { membersNamed, namesAsked, originModeOf, type Answers, type OriginDefinition, type ParameterDefinition } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
@@ -11,7 +11,7 @@ import { handleJobs, noteJob, queueJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
 import { loadImports } from './load-imports';
-import { originsOfRun } from './origins';
+import { keepReads, originsOfRun } from './origins';
 import { asDrafts, readStored, type StoredRunbook } from './read';
 import { answersSchema, runbookSchema } from './schema';
 
@@ -180,13 +180,23 @@ async function planFor(
 ): Promise<RunPlan> {
 	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs);
 	const rules = await readAccessRules(writer, modelId);
-	const key = answersKey(runbook.parameters, answers);
+	const variables = await pool().query<{ name: string; member: number }>(
+		'SELECT name, member_id AS member FROM variable WHERE model_id = $1 AND member_id IS NOT NULL',
+		[modelId]
+	);
+	const members = new Map(variables.rows.map(({ name, member }) => [name, member]));
+	const named = membersNamed(runbook.parameters, answers, members, namesAsked(runbook.steps));
 	const known = { ...runbook, steps: runbook.steps.filter(({ id }) => id > 0) };
 	// Looking makes no origins: what has none yet is looked at as if it stood under a number of its own. Where the figures
 	// themselves are wanted it matters whether a step adds or proposes, which its origin says.
-	const origins = await originsOfRun(modelId, known, key, !preview || figures === true);
+	const origins = await originsOfRun(modelId, known, named, !preview || figures === true);
 	const has = new Set(origins.originOf.map(([step]) => step));
-	const unknown = runbook.steps.filter(({ id }) => !has.has(id)).map(({ id }): [number, number] => [id, 1_000_000_000 + Math.abs(id)]);
+	const unknown = runbook.steps.flatMap((step, rank): { step: number; origin: OriginDefinition }[] => {
+		const mode = has.has(step.id) ? undefined : originModeOf(step);
+		if (!mode) return [];
+		const id = 1_000_000_000 + (++standIns % 100_000_000);
+		return [{ step: step.id, origin: { id, name: step.name, mode, result: { runbook: runbook.id, step: step.id, rank } } }];
+	});
 	const versions = await modelVersions(modelId);
 	return askRunner(modelId, 'planRun', {
 		revision: revision ?? versions.revision,
@@ -194,8 +204,11 @@ async function planFor(
 		steps: runbook.steps,
 		parameters: runbook.parameters,
 		answers,
-		originOf: [...origins.originOf, ...unknown],
-		earlier: origins.earlier,
+		originOf: [...origins.originOf, ...unknown.map(({ step, origin }): [number, number] => [step, origin.id])],
+		unknown: unknown.map(({ origin }) => origin),
+		named,
+		results: origins.results,
+		readBy: origins.readBy,
 		kinds: origins.kinds,
 		// Computing is not typing: whoever may run writes wherever grants and locks let them.
 		rules: { ...rules, mayEnter: true },
@@ -206,6 +219,9 @@ async function planFor(
 		...(control && { control })
 	});
 }
+
+/** Numbers for origins that are looked at and never stored. */
+let standIns = 0;
 
 interface RunPayload {
 	run: number;
@@ -288,6 +304,7 @@ async function carryOut(
 				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, revision = $7 WHERE id = $1`,
 				[run, said(plan), JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, revision]
 			);
+			await keepReads(client, plan.reads);
 			return { plan, revision };
 		}).catch((error: unknown) => {
 			if (error instanceof Overtaken) return undefined;

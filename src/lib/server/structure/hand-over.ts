@@ -34,16 +34,25 @@ export async function handOverNumbers(
 		);
 		const changes = leaving.flatMap((series): SeriesChange[] => {
 			const members = Array.from(series.members).with(axis, to);
-			const there = standing.get(keyOf(members, series.year, series.origin))?.amounts;
-			const before = there ?? new Float64Array(series.amounts.length).fill(Number.NaN);
+			const found = standing.get(keyOf(members, series.year, series.origin));
+			const before = found?.amounts ?? new Float64Array(series.amounts.length).fill(Number.NaN);
+			const stampsBefore = found?.stamps ?? new Float64Array(series.amounts.length);
 			const amounts = series.amounts.map((value, place) => {
 				const other = before[place]!;
 				return value !== value ? other : other !== other ? value : value + other;
 			});
 			const empty = new Float64Array(series.amounts.length).fill(Number.NaN);
 			return [
-				{ ...series, before: series.amounts, amounts: empty },
-				{ ...series, members, before, amounts }
+				{ ...series, before: series.amounts, amounts: empty, stampsBefore: series.stamps },
+				// A move is no news: each value is as old as it was.
+				{
+					...series,
+					members,
+					before,
+					amounts,
+					stampsBefore,
+					stamps: series.stamps.map((stamp, place) => Math.max(stamp, stampsBefore[place]!))
+				}
 			];
 		});
 		await postChangeSet(client, { modelId, person, kind: 'structure', through, cells: countValues(leaving) }, dimensions, changes);

@@ -91,12 +91,28 @@
 		/></label
 	>
 	<label class="text-grey flex flex-col text-xs"
-		>Where a figure is typed<select
-			class="select select-sm text-base-content w-48"
-			value={step.adds ? 'adds' : 'gives way'}
+		>What stands there already<select
+			class="select select-sm text-base-content w-64"
+			value={step.adds ? 'adds' : step.onlyWhereValues ? 'only where values' : 'sets'}
 			disabled={!desk.mayWrite}
-			onchange={(event) => desk.changeStep({ adds: event.currentTarget.value === 'adds' })}
-			><option value="gives way">the typed figure stands</option><option value="adds">it is added on top</option></select
+			onchange={(event) => {
+				const way = event.currentTarget.value;
+				desk.changeStep({ adds: way === 'adds', onlyWhereValues: way === 'only where values' });
+			}}
+			><option value="sets">is set aside, also where nothing is read</option><option value="only where values"
+				>is set aside where something is read</option
+			><option value="adds">gets it on top</option></select
 		></label
 	>
+	{#if step.factor !== 1}
+		<label class="mt-5 flex items-center gap-1 text-[13px]"
+			><input
+				type="checkbox"
+				class="checkbox checkbox-xs"
+				checked={step.pricesToo ?? false}
+				disabled={!desk.mayWrite}
+				onchange={(event) => desk.changeStep({ pricesToo: event.currentTarget.checked })}
+			/> prices and percents too</label
+		>
+	{/if}
 </div>

@@ -1,5 +1,6 @@
 <script lang="ts">
 	import type { StepLog } from '$lib/core';
+	import type { RunTotal } from '$lib/server/engine';
 	import { formatCount, formatFigure, formatMoment } from '../figures/format';
 	import type { Jobs } from '../shell/jobs.svelte';
 	import AnswerFields from './AnswerFields.svelte';
@@ -16,6 +17,17 @@
 	const amount = (value: number | null) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
 	const whole = (value: number) => formatFigure(value, { valueType: 'money', decimals: 0, exactly: true }, locale);
 	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
+	/** What is to be said of a step beside its counts; runs of before do not know all of it. */
+	function saidOf(step: StepLog): string[] {
+		const of = (count: number | undefined, words: string) => (count ? [`${formatCount(count, locale)} ${words}`] : []);
+		return [
+			...of(step.emptied, 'set to nothing, as the source has nothing there.'),
+			...of(step.kept, 'kept as typed: the result stands beneath the entry.'),
+			...of(step.beneath, 'stand beneath the result of a lower step.'),
+			...of(step.replaced, 'taken away that an earlier run wrote for members of both.'),
+			...(step.notes ?? [])
+		];
+	}
 	const STATES = { waiting: 'under way', done: 'done', failed: 'failed', 'taken back': 'taken back' } as const;
 </script>
 
@@ -39,6 +51,7 @@
 				{#each step.reasons as { reason, cells: count } (reason)}<tr
 						><td colspan="4" class="text-warning pb-1 text-xs">{formatCount(count, locale)} × {reason}</td></tr
 					>{/each}
+				{#each saidOf(step) as words (words)}<tr><td colspan="4" class="text-soft pb-1 text-xs">{words}</td></tr>{/each}
 				{#if step.missingRates > 0}<tr
 						><td colspan="4" class="text-warning pb-1 text-xs"
 							>{formatCount(step.missingRates, locale)} amounts had no rate and were left out.</td
@@ -48,19 +61,23 @@
 		</tbody>
 	</table>
 {/snippet}
-{#snippet totals(list: readonly { account: string; before: number; after: number; cells: number }[])}
+{#snippet totals(list: readonly RunTotal[])}
 	<table class="mt-2 w-full text-[13px]">
 		<thead
 			><tr class="text-grey text-right text-xs"
-				><th class="text-left font-normal">Changed cells of</th><th class="font-normal">before</th><th class="font-normal">after</th></tr
+				><th class="text-left font-normal">Changed cells of</th><th class="font-normal">before</th><th class="font-normal">after</th><th
+					class="pl-1 text-left font-normal">{''}</th
+				></tr
 			></thead
 		>
 		<tbody>
 			{#each list.slice(0, 12) as line (line.account)}
 				<tr class="border-hairline border-t text-right"
-					><td class="max-w-28 truncate text-left" title={line.account}>{line.account}</td><td>{whole(line.before)}</td><td
-						>{whole(line.after)}</td
-					></tr
+					><td class="max-w-28 truncate text-left" title={line.account}>{line.account}</td>
+					{#if line.after === null}<td colspan="2" class="text-soft">{cells(line.cells)}</td><td></td>{:else}<td
+							>{line.incomplete ? '≈ ' : ''}{whole(line.before ?? 0)}</td
+						><td>{line.incomplete ? '≈ ' : ''}{whole(line.after)}</td><td class="text-grey pl-1 text-left text-xs">{line.currency ?? ''}</td
+						>{/if}</tr
 				>
 			{/each}
 		</tbody>

@@ -6,7 +6,7 @@
 	import Trash from '@lucide/svelte/icons/trash-2';
 	import CopyFields from './CopyFields.svelte';
 	import ScriptCards from './cards/ScriptCards.svelte';
-	import MemberSelect from './MemberSelect.svelte';
+	import RollForwardFields from './RollForwardFields.svelte';
 	import type { RunbookDesk } from './runbook-desk.svelte';
 	import ScriptEditor from './ScriptEditor.svelte';
 	import SliceFields from './SliceFields.svelte';
@@ -14,11 +14,6 @@
 	let { desk, step }: { desk: RunbookDesk; step: StepDraft } = $props();
 
 	const findings = $derived(desk.findings.filter((finding) => finding.step === step.id));
-	const accounts = $derived(desk.vocabulary.dimensions.find(({ kind }) => kind === 'account'));
-	function setLine(at: number, next: object) {
-		if (step.kind === 'roll-forward')
-			desk.changeStep({ lines: step.lines.map((line, index) => (index === at ? { ...line, ...next } : line)) });
-	}
 	const CLEARS = { entries: 'what was typed', loads: 'what was loaded', results: 'what runbooks computed' } as const;
 </script>
 
@@ -105,74 +100,7 @@
 	{:else if step.kind === 'copy'}
 		<CopyFields {desk} {step} />
 	{:else if step.kind === 'roll-forward'}
-		<table class="w-full">
-			<thead
-				><tr class="text-grey text-left text-xs"
-					><th class="font-normal">What stands at the end in</th><th class="font-normal">begins the next in</th><th class="font-normal"
-						>Sign</th
-					><th><span class="sr-only">Take away</span></th></tr
-				></thead
-			>
-			<tbody>
-				{#each step.lines as line, at (at)}
-					<tr>
-						<td class="pr-2 pb-1"
-							><MemberSelect
-								label="From account, line {at + 1}"
-								dimension={accounts}
-								leaves
-								value={line.from}
-								onchange={(from) => typeof from === 'number' && setLine(at, { from })}
-							/></td
-						>
-						<td class="pr-2 pb-1"
-							><MemberSelect
-								label="Into account, line {at + 1}"
-								dimension={accounts}
-								leaves
-								value={line.to}
-								onchange={(to) => typeof to === 'number' && setLine(at, { to })}
-							/></td
-						>
-						<td class="pr-2 pb-1"
-							><label class="flex items-center gap-1 text-[13px]"
-								><input
-									type="checkbox"
-									class="checkbox checkbox-xs"
-									checked={line.reverse}
-									onchange={(event) => setLine(at, { reverse: event.currentTarget.checked })}
-								/> turned</label
-							></td
-						>
-						<td
-							><button
-								class="text-grey hover:text-base-content"
-								aria-label="Take line {at + 1} away"
-								onclick={() => desk.changeStep({ lines: step.lines.toSpliced(at, 1) })}>×</button
-							></td
-						>
-					</tr>
-				{/each}
-			</tbody>
-		</table>
-		{#if desk.mayWrite}
-			<button
-				class="btn btn-xs self-start"
-				onclick={() => {
-					const first = accounts?.members.find(({ leaf }) => leaf)?.id;
-					if (first !== undefined) desk.changeStep({ lines: [...step.lines, { from: first, to: first, reverse: false }] });
-				}}>Add a line</button
-			>
-		{/if}
-		<label class="text-grey flex flex-col text-xs"
-			>Carried into<select
-				class="select select-sm text-base-content w-56"
-				value={step.into}
-				disabled={!desk.mayWrite}
-				onchange={(event) => desk.changeStep({ into: event.currentTarget.value })}
-				><option>every period</option><option>first period of the year</option></select
-			></label
-		>
+		<RollForwardFields {desk} {step} />
 	{:else if step.kind === 'import'}
 		<label class="text-grey flex flex-col text-xs"
 			>Fetches and loads<select

@@ -42,7 +42,12 @@ export function stepInWords(step: StepDraft, names: Names): string {
 			return `Copies ${from}${onto.length > 0 ? ` onto ${onto.join(', ')}` : ''}${shift}${factor}.${within}`;
 		}
 		case 'roll-forward': {
-			const lines = step.lines.map(({ from, to }) => `${names.get(from) ?? '?'} into ${names.get(to) ?? '?'}`);
+			const lines = step.lines.map(({ from, accounts, to, members }) => {
+				const what = accounts ? selectionInWords(accounts as Selection, names) : (names.get(from ?? -1) ?? '?');
+				const moves = (members ?? []).map((move) => `${names.get(move.from) ?? '?'} into ${names.get(move.to) ?? '?'}`);
+				if (to === null || to === from) return moves.length > 0 ? `${what}, ${moves.join(', ')}` : what;
+				return `${what} into ${names.get(to) ?? '?'}${moves.length > 0 ? `, ${moves.join(', ')}` : ''}`;
+			});
 			return `Carries ${lines.join(', ') || 'nothing yet'}, ${step.into}.${within}`;
 		}
 		case 'import':

@@ -1,12 +1,13 @@
 import type pg from 'pg';
 import { promisify } from 'node:util';
 import { deflate } from 'node:zlib';
-import { differenceToDate, SeriesStore, sum, type AccessRules, type ColumnRule, type Model, type Sum } from '../../../core';
+import { differenceToDate, SeriesStore, sum, type AccessRules, type Block, type ColumnRule, type Model, type Sum } from '../../../core';
 import { pool, transaction } from '../../database';
 import { copyRows, readOriginSeries } from '../../database/cells';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
 import { structureVersion } from '../../database/definitions';
-import type { SeriesChange } from '../../database/series';
+import { stampsAfter, type SeriesChange } from '../../database/series';
+import { Contention } from './contention';
 import { Fault } from '../../fault';
 import type { KeptFile } from '../file/keep';
 import type { Source } from '../recipe';
@@ -118,7 +119,13 @@ async function write(
 		await client.query('SELECT pg_advisory_xact_lock($1, $2)', [IMPORT_LOCK, stored.id]);
 		await keepStructureStill(client, modelId);
 		if ((await structureVersion(client, modelId)) !== structure) throw new StructureMoved();
-		const standing = await readStanding(client, model, stored.origin, gathered.store);
+		const { standing, stampsOf } = await readStanding(client, model, stored.origin, gathered.store);
+		const contention = await Contention.read(
+			client,
+			model,
+			stored.origin,
+			[...gathered.store.blocks()].map(({ year }) => year)
+		);
 		if (ask.source.amounts === 'to date')
 			differenceToDate(model, gathered.store, standing, gathered.extent.periods, (address) => gathered.extent.covers(address));
 		const prepared = new PreparedChangeSet(client, modelId, dimensionIds, await numberChangeSet(client));
@@ -134,37 +141,52 @@ async function write(
 			fresh = [];
 			changed = [];
 		};
-		for (const { change, isFresh, count } of changesOf(model, stored.origin, standing, gathered, ask.way)) {
+		for (const { change, isFresh, count } of changesOf(model, stored.origin, standing, stampsOf, contention, gathered, ask.way)) {
 			(isFresh ? fresh : changed).push(change);
 			cells += count;
 			if (fresh.length + changed.length >= CHUNK) await send();
 		}
 		await send();
 		let revision: number | null = null;
-		if (cells > 0) {
+		// Figures that were the same may have to be written anew: a result had come above them.
+		if (done > 0) {
 			await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });
 			await lockModel(client, modelId);
 			revision = await prepared.post({ modelId, person: ask.person, kind: 'load', through: stored.name, cells });
-			await client.query('UPDATE batch SET revision = $2 WHERE id = $1', [ask.batchId, revision]);
+			await client.query('UPDATE batch SET revision = $2, sets_aside = $3 WHERE id = $1', [ask.batchId, revision, contention.setsAside]);
+			await contention.markRuns(client);
 		} else await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });
 		return { revision, cells };
 	});
 }
 
-/** What this import holds in the fiscal years of the file. */
-async function readStanding(client: pg.PoolClient, model: Model, origin: number, loaded: SeriesStore): Promise<SeriesStore> {
+/** What this import holds in the fiscal years of the file, and with which revision each value was written. */
+async function readStanding(
+	client: pg.PoolClient,
+	model: Model,
+	origin: number,
+	loaded: SeriesStore
+): Promise<{ standing: SeriesStore; stampsOf: (block: Block, series: number) => Float64Array }> {
 	const standing = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
 	const years = [...new Set([...loaded.blocks()].map(({ year }) => year))];
 	const ids = model.dimensions.map(({ id }) => id);
 	const address = new Int32Array(ids.length);
-	await readOriginSeries(client, model.definition.id, ids, origin, years, ({ members, year, amounts }) => {
+	const stamps = new Map<Block, (number | Float64Array)[]>();
+	await readOriginSeries(client, model.definition.id, ids, origin, years, ({ members, year, amounts, stamps: own }) => {
 		for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
 		const block = standing.ensureBlockOf(address, year);
 		// First the place: making it may replace the block's values by larger ones.
 		const series = block.ensure(address);
 		block.values.set(amounts, series * block.width);
+		const known = stamps.get(block) ?? [];
+		stamps.set(block, known);
+		known[series] = typeof own === 'number' ? own : own.slice();
 	});
-	return standing;
+	const stampsOf = (block: Block, series: number): Float64Array => {
+		const own = stamps.get(block)?.[series] ?? 0;
+		return typeof own === 'number' ? new Float64Array(block.width).fill(own) : own;
+	};
+	return { standing, stampsOf };
 }
 
 /**
@@ -175,6 +197,8 @@ function* changesOf(
 	model: Model,
 	origin: number,
 	standing: SeriesStore,
+	stampsOf: (block: Block, series: number) => Float64Array,
+	contention: Contention,
 	{ store, extent, guard }: Gathered,
 	way: 'replace' | 'add'
 ): Generator<{ change: SeriesChange; isFresh: boolean; count: number }> {
@@ -193,13 +217,17 @@ function* changesOf(
 		}
 	}
 	const none = new Uint8Array(model.periods.width);
-	const make = (year: number, before: Float64Array, amounts: Float64Array, isFresh: boolean) => {
+	const make = (year: number, before: Float64Array, amounts: Float64Array, stamps: Float64Array | undefined, stated?: Float64Array) => {
 		let count = 0;
 		for (let position = 0; position < amounts.length; position++)
 			if (!Object.is(before[position], amounts[position]) && before[position] !== amounts[position]) count++;
-		if (count === 0) return undefined;
+		const above = contention.of(address, year);
+		const again = above && stated ? above.writtenAgain(stated, amounts, before, stamps) : undefined;
+		if (count === 0 && !again) return undefined;
 		const members = memberIds.map((ids, axis) => ids[address[axis]!]!);
-		return { change: { origin, members, year, before, amounts }, isFresh, count };
+		const change: SeriesChange = { origin, members, year, before, amounts };
+		if (stamps) Object.assign(change, { stampsBefore: stamps, stamps: stampsAfter(before, amounts, stamps, again) });
+		return { change, isFresh: stamps === undefined, count };
 	};
 	for (const { year, block } of store.blocks()) {
 		const flags = inPeriods.get(year) ?? none;
@@ -216,7 +244,7 @@ function* changesOf(
 				if (loaded === loaded) return loaded;
 				return flags[position] && mayEmpty(model, guard, address, year, position) ? Number.NaN : value;
 			});
-			const made = make(year, before, amounts, at < 0);
+			const made = make(year, before, amounts, at < 0 ? undefined : stampsOf(there!, at), stated);
 			if (made) yield made;
 		}
 	}
@@ -231,7 +259,7 @@ function* changesOf(
 			const amounts = before.map((value, position) =>
 				value === value && flags[position] && mayEmpty(model, guard, address, year, position) ? Number.NaN : value
 			);
-			const made = make(year, before, amounts, false);
+			const made = make(year, before, amounts, stampsOf(block, series));
 			if (made) yield made;
 		}
 	}

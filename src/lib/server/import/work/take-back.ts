@@ -4,7 +4,7 @@ import { pool, transaction } from '../../database';
 import { readOriginSeries } from '../../database/cells';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
 import { structureVersion } from '../../database/definitions';
-import { unpackSeries, type SeriesChange } from '../../database/series';
+import { stampsAfter, unpackSeries, type SeriesChange } from '../../database/series';
 import { Fault } from '../../fault';
 import { modelContext } from './context';
 import { IMPORT_LOCK } from './load';
@@ -114,7 +114,7 @@ export async function takeBack(ask: TakeBackAsk): Promise<TakeBackOutcome> {
 		const { changes, cells } = await target.changes(client);
 		for (let from = 0; from < changes.length; from += CHUNK) await prepared.write(changes.slice(from, from + CHUNK));
 		let revision: number | null = null;
-		if (cells > 0) {
+		if (changes.length > 0) {
 			await lockModel(client, ask.modelId);
 			revision = await prepared.post({
 				modelId: ask.modelId,
@@ -137,6 +137,8 @@ class Target {
 	readonly #model: Model;
 	readonly #origin: number;
 	readonly #store: SeriesStore;
+	/** With which revision the values of the store were written. */
+	readonly #stamps = new Map<unknown, Float64Array[]>();
 	/** 1 where a cell of the store is to be set. */
 	readonly #set = new Map<unknown, Uint8Array[]>();
 	readonly #address: Int32Array;
@@ -156,12 +158,16 @@ class Target {
 		const flags = this.#set.get(block) ?? [];
 		this.#set.set(block, flags);
 		const own = (flags[series] ??= new Uint8Array(block.width));
+		const known = this.#stamps.get(block) ?? [];
+		this.#stamps.set(block, known);
+		const stamps = (known[series] ??= new Float64Array(block.width));
 		let stays = 0;
 		for (let position = 0; position < change.amounts.length; position++) {
-			if (!differs(change, position)) continue;
+			if (!differs(change, position) && !isNewer(change, position)) continue;
 			if (lost?.has(position)) stays++;
 			else {
 				own[position] = 1;
+				stamps[position] = change.stampsBefore?.[position] ?? 0;
 				block.values[series * block.width + position] = change.before[position]!;
 			}
 		}
@@ -189,12 +195,16 @@ class Target {
 		const ids = model.dimensions.map(({ id }) => id);
 		const standing = new SeriesStore(ids.length, model.periods.width, model.scenarioAxis);
 		const years = [...new Set([...this.#store.blocks()].map(({ year }) => year))];
-		await readOriginSeries(client, model.definition.id, ids, this.#origin, years, ({ members, year, amounts }) => {
+		const stampsOf = new Map<unknown, (number | Float64Array)[]>();
+		await readOriginSeries(client, model.definition.id, ids, this.#origin, years, ({ members, year, amounts, stamps }) => {
 			if (!this.#placeAt(members)) return;
 			const block = standing.ensureBlockOf(this.#address, year);
 			// First the place: making it may replace the block's values by larger ones.
 			const series = block.ensure(this.#address);
 			block.values.set(amounts, series * block.width);
+			const known = stampsOf.get(block) ?? [];
+			stampsOf.set(block, known);
+			known[series] = typeof stamps === 'number' ? stamps : stamps.slice();
 		});
 		const changes: SeriesChange[] = [];
 		let cells = 0;
@@ -208,10 +218,19 @@ class Target {
 				const flags = this.#set.get(block)![series]!;
 				const amounts = before.map((value, position) => (flags[position] ? block.values[series * block.width + position]! : value));
 				const members = Array.from(this.#address, (ordinal, axis) => model.dimensions[axis]!.member(ordinal).id);
-				const change = { origin: this.#origin, members, year, before, amounts };
+				const own = (there && stampsOf.get(there)?.[at]) ?? 0;
+				const stampsBefore = typeof own === 'number' ? new Float64Array(block.width).fill(own) : own;
+				const back = this.#stamps.get(block)![series]!;
+				// What stands again is as old as it was.
+				const stamps = stampsAfter(before, amounts, stampsBefore).map((stamp, position) => (flags[position] ? back[position]! : stamp));
+				const change = { origin: this.#origin, members, year, before, amounts, stampsBefore, stamps };
 				let count = 0;
-				for (let position = 0; position < amounts.length; position++) if (differs(change, position)) count++;
-				if (count > 0) changes.push(change);
+				let isOlder = false;
+				for (let position = 0; position < amounts.length; position++) {
+					if (differs(change, position)) count++;
+					else if (flags[position] && stamps[position] !== stampsBefore[position]) isOlder = true;
+				}
+				if (count > 0 || isOlder) changes.push(change);
 				cells += count;
 			}
 		return { changes, cells };
@@ -232,6 +251,12 @@ class Target {
 function differs({ before, amounts }: { before: Float64Array; amounts: Float64Array }, position: number): boolean {
 	const [was, is] = [before[position]!, amounts[position]!];
 	return was !== is && (was === was || is === is);
+}
+
+/** Whether an equal value was written anew, and so became newer. */
+function isNewer({ stampsBefore, stamps, amounts }: SeriesChange, position: number): boolean {
+	const amount = amounts[position]!;
+	return stamps !== undefined && stampsBefore !== undefined && amount === amount && stamps[position] !== stampsBefore[position];
 }
 
 async function changesOfBatch(

@@ -1,7 +1,8 @@
 import type pg from 'pg';
+import { NOTHING } from '../../../core';
 import { lockModel, postChangeSet } from '../../database/change-set';
 import { Fault } from '../../fault';
-import { codedAccounts, type ModelPackage, type PackedSeries } from './format';
+import { codedAccounts, NOTHING_PACKED, type ModelPackage, type PackedSeries } from './format';
 import type { Made } from './made';
 
 /** The numbers that some texts are kept as. */
@@ -35,7 +36,10 @@ export async function createNumbers(
 		})
 	);
 	let cells = 0;
-	const series = numbers.map(({ origin, members, year, amounts }, index) => {
+	// Older than anything that is written here: places between 0 and 1, in the order in which they were written there.
+	const revisions = [...new Set(numbers.flatMap(({ written }) => written))].sort((one, other) => one - other);
+	const ageOf = new Map(revisions.map((revision, place) => [revision, (place + 1) / (revisions.length + 1)]));
+	const series = numbers.map(({ origin, members, year, amounts, written }, index) => {
 		const id = origins.get(origin);
 		const address = members.map((code, axis) => addressed[axis]!.ids.get(code));
 		if (id === undefined || address.some((member) => member === undefined))
@@ -46,7 +50,9 @@ export async function createNumbers(
 			members: address as number[],
 			year,
 			before: new Float64Array(amounts.length).fill(Number.NaN),
+			...(written.length > 0 && { stamps: Float64Array.from(amounts, (_, place) => ageOf.get(written[place] ?? written[0]!)!) }),
 			amounts: Float64Array.from(amounts, (amount) => {
+				if (amount === NOTHING_PACKED) return NOTHING;
 				if (typeof amount !== 'string') return amount ?? Number.NaN;
 				const chosenFrom = coded.get(members[accountAxis]!)?.chosenFrom;
 				const value = chosenFrom === undefined ? texts.get(amount) : made.get(chosenFrom)?.ids.get(amount);

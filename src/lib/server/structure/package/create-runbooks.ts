@@ -1,5 +1,5 @@
 import type pg from 'pg';
-import { answersKey, Model, type ParameterDefinition, type Slice } from '../../../core';
+import { Model, namedKey, type ParameterDefinition, type Slice } from '../../../core';
 import { readModelDefinition } from '../../database/definitions';
 import { lookAtScript } from '../../engine/runbook-work';
 import { Fault } from '../../fault';
@@ -62,16 +62,17 @@ export async function createRunbooks(
 			stepIds.push(step.rows[0]!.id);
 		}
 		for (const { step, origin, answers } of packed.results) {
-			const values = answers.map(({ parameter, value }) => {
-				const isMember = parameters.find(({ name }) => name === parameter)?.kind.startsWith('member') ?? false;
-				return [parameter, isMember ? mapMembers(value, member) : value] as const;
+			// Only members tell results apart; of numbers that older packages name, nothing is left.
+			const values = answers.flatMap(({ parameter, value }): [string, number[]][] => {
+				const isOther = parameters.some(({ name, kind }) => name === parameter && !kind.startsWith('member'));
+				const members = isOther ? null : mapMembers(value, member);
+				return members === null ? [] : [[parameter, (Array.isArray(members) ? members : [members]) as number[]]];
 			});
-			const named = values.map(([name]) => ({ name }) as ParameterDefinition);
 			await client.query('UPDATE origin SET runbook_id = $2, step_id = $3, answers = $4 WHERE id = $1', [
 				origins.get(origin) ?? null,
 				id,
 				stepIds[step] ?? null,
-				answersKey(named, Object.fromEntries(values))
+				namedKey(Object.fromEntries(values))
 			]);
 		}
 	}

@@ -67,10 +67,11 @@ export async function createFromPackage(
 		const addressed = ordered.filter(({ kind }) => kind !== 'period');
 		await createCellTable(client, modelId, addressed);
 		const origins = new Map<string, number>();
+		const results = new Set(packed.runbooks.flatMap((runbook) => runbook.results.map(({ origin }) => origin)));
 		for (const origin of model.origins) {
 			const row = await client.query<{ id: number }>('INSERT INTO origin (model_id, mode, name) VALUES ($1, $2, $3) RETURNING id', [
 				modelId,
-				origin.mode,
+				origin.mode === 'proposes' ? (results.has(origin.name) ? 'sets' : 'loads') : origin.mode,
 				origin.name
 			]);
 			origins.set(origin.name, row.rows[0]!.id);

@@ -139,7 +139,8 @@ export const packageSchema = z.object({
 			.min(1)
 			.max(50),
 		dimensions: z.array(z.string().max(80)).min(3).max(40),
-		origins: z.array(z.object({ name: text, mode: z.enum(['entry', 'proposes', 'adds']) })).max(1_000)
+		/** Packages of before call loads and results alike what “proposes”. */
+		origins: z.array(z.object({ name: text, mode: z.enum(['entry', 'loads', 'sets', 'adds', 'proposes']) })).max(1_000)
 	}),
 	calendar: calendarSchema,
 	dimensions: z.array(dimension).min(3).max(40),
@@ -202,7 +203,12 @@ export interface PackedSeries {
 	year: number;
 	/** Choices by code and texts as they are; everything else as numbers. */
 	amounts: (number | string | null)[];
+	/** With which revision of the model it came from each was written, or all of them: what is newest stands. */
+	written: number[];
 }
+
+/** A result of nothing, which sets aside what stands beneath it. */
+export const NOTHING_PACKED = '∅';
 
 /** Accounts (codes) whose values stand for something else than a number, and the dimension (key) that is chosen from. */
 export function codedAccounts({ dimensions }: Pick<ModelPackage, 'dimensions'>): Map<string, { chosenFrom: string | undefined }> {

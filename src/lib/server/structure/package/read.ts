@@ -1,7 +1,7 @@
 import { parse } from 'csv-parse/sync';
 import JSZip from 'jszip';
 import { Fault } from '../../fault';
-import { PACKAGE_VERSION, codedAccounts, packageSchema, type ModelPackage, type PackedSeries } from './format';
+import { NOTHING_PACKED, PACKAGE_VERSION, codedAccounts, packageSchema, type ModelPackage, type PackedSeries } from './format';
 
 /** Packages are at most this large, packed and unpacked. */
 export const MOST_PACKAGE_BYTES = 48 * 1024 * 1024;
@@ -86,17 +86,27 @@ function readNumbers(csv: string, { model, dimensions }: ModelPackage): PackedSe
 	}
 	const headings = rows[0] ?? [];
 	const wanted = ['origin', ...keys, 'fiscal year'];
+	// Packages of before do not say what was written when.
+	if (headings[wanted.length] === 'written') wanted.push('written');
+	const yearAt = wanted.indexOf('fiscal year');
 	const wrong = wanted.find((heading, place) => headings[place] !== heading);
 	if (wrong) throw new Fault(422, 'not understood', `numbers.csv has no column “${wrong}” where it belongs.`);
 	const coded = codedAccounts({ dimensions });
 	const account = 1 + keys.indexOf(dimensions.find(({ kind }) => kind === 'account')!.key);
 	return rows.slice(1).map((cells, index): PackedSeries => {
-		const year = Number(cells[wanted.length - 1]);
+		const year = Number(cells[yearAt]);
+		const written = (cells[yearAt + 1 < wanted.length ? yearAt + 1 : -1] ?? '').split(' ').filter(Boolean).map(Number);
 		const isCoded = coded.has(cells[account]!);
-		const amounts = cells.slice(wanted.length).map((cell) => (cell === '' ? null : isCoded ? cell : Number(cell)));
-		if (!Number.isInteger(year) || amounts.some((amount) => typeof amount === 'number' && !Number.isFinite(amount)))
+		const amounts = cells
+			.slice(wanted.length)
+			.map((cell) => (cell === '' ? null : isCoded || cell === NOTHING_PACKED ? cell : Number(cell)));
+		if (
+			!Number.isInteger(year) ||
+			!written.every(Number.isFinite) ||
+			amounts.some((amount) => typeof amount === 'number' && !Number.isFinite(amount))
+		)
 			throw new Fault(422, 'not understood', `numbers.csv, line ${index + 2}: a year or a number cannot be read.`);
-		return { origin: cells[0]!, members: cells.slice(1, wanted.length - 1), year, amounts };
+		return { origin: cells[0]!, members: cells.slice(1, yearAt), year, amounts, written };
 	});
 }
 

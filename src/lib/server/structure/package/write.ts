@@ -1,6 +1,15 @@
 import JSZip from 'jszip';
 import { stringify } from 'csv-stringify/sync';
-import { inTreeOrder, Model, printScript, type Expression, type FormLayout, type FormulaScope, type StoredScript } from '../../../core';
+import {
+	inTreeOrder,
+	Model,
+	NOTHING,
+	printScript,
+	type Expression,
+	type FormLayout,
+	type FormulaScope,
+	type StoredScript
+} from '../../../core';
 import { pool, type Database } from '../../database';
 import { readAllSeries } from '../../database/cells';
 import { addressDimensions, readModelDefinition } from '../../database/definitions';
@@ -12,7 +21,7 @@ import { inNames } from '../formulas';
 import { readDimension } from '../read-state';
 import { formsOf, mapMembers } from '../used';
 import { packRunbooks } from './pack-runbooks';
-import { PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedForm, type PackedSeries } from './format';
+import { NOTHING_PACKED, PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedForm, type PackedSeries } from './format';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
 export async function exportPackage(
@@ -352,15 +361,23 @@ async function packNumbers(modelId: number): Promise<PackedSeries[]> {
 			return type === 'choice' ? (codes.get(amount) ?? '') : type === 'text' ? (texts.get(amount) ?? '') : amount;
 		};
 		const accountAxis = definition.dimensions.filter(({ kind }) => kind !== 'period').findIndex(({ kind }) => kind === 'account');
+		const isBase = new Set(definition.origins.filter(({ mode }) => mode === 'loads' || mode === 'sets').map(({ id }) => id));
 		const rows: PackedSeries[] = [];
-		await readAllSeries(client, modelId, await addressDimensions(client, modelId), ({ members, year, origin, amounts }) => {
+		await readAllSeries(client, modelId, await addressDimensions(client, modelId), ({ members, year, origin, amounts, stamps }) => {
 			rows.push({
 				origin: origins.get(origin)!,
 				members: Array.from(members, (member) => codes.get(member)!),
 				year,
-				amounts: Array.from(amounts, (amount) => (amount === amount ? word(members[accountAxis]!, amount) : null))
+				amounts: Array.from(amounts, (amount) =>
+					amount === NOTHING ? NOTHING_PACKED : amount === amount ? word(members[accountAxis]!, amount) : null
+				),
+				written: !isBase.has(origin) ? [] : typeof stamps === 'number' ? [stamps] : Array.from(stamps)
 			});
 		});
+		// Revisions are numbers of this installation: what counts is their order.
+		const order = [...new Set(rows.flatMap(({ written }) => written))].sort((one, other) => one - other);
+		const placeOf = new Map(order.map((revision, place) => [revision, place + 1]));
+		for (const row of rows) row.written = row.written.map((revision) => placeOf.get(revision)!);
 		return rows.sort((a, b) => compare([a.origin, ...a.members, a.year], [b.origin, ...b.members, b.year]));
 	} finally {
 		client.release();
@@ -370,8 +387,11 @@ async function packNumbers(modelId: number): Promise<PackedSeries[]> {
 function numbersAsCsv({ model, dimensions }: ModelPackage, rows: readonly PackedSeries[]): string {
 	const keys = model.dimensions.filter((key) => dimensions.find((dimension) => dimension.key === key)!.kind !== 'period');
 	const width = Math.max(0, ...[...new Set(rows.map(({ amounts }) => amounts.length))]);
-	const headings = ['origin', ...keys, 'fiscal year', ...Array.from({ length: width }, (_, index) => `p${index + 1}`)];
-	return stringify([headings, ...rows.map(({ origin, members, year, amounts }) => [origin, ...members, year, ...amounts])]);
+	const headings = ['origin', ...keys, 'fiscal year', 'written', ...Array.from({ length: width }, (_, index) => `p${index + 1}`)];
+	return stringify([
+		headings,
+		...rows.map(({ origin, members, year, amounts, written }) => [origin, ...members, year, written.join(' '), ...amounts])
+	]);
 }
 
 /** By parts, first that differ; code points, so that the order is the same everywhere. */
