@@ -70,7 +70,8 @@ export async function loadImports(
 			encoding: 'utf-8',
 			amountColumns: ['Amount'],
 			decimal: '.',
-			group: ' '
+			group: ' ',
+			extendsSpan: true
 		}
 	);
 	const unitLines = patterns({ 'N-*': 'NOR', 'S-*': 'SKE', 'A-*': 'AMB', 'G-*': 'SVC' });
@@ -103,7 +104,8 @@ export async function loadImports(
 			encoding: 'utf-8',
 			amountColumns: ['count'],
 			decimal: '.',
-			group: ''
+			group: '',
+			extendsSpan: true
 		}
 	);
 	await rule(ticketing, dimensions.account, {
@@ -150,7 +152,8 @@ export async function loadImports(
 			encoding: 'utf-8',
 			amountColumns: ['Amount'],
 			decimal: '.',
-			group: ''
+			group: '',
+			extendsSpan: true
 		}
 	);
 	await rule(service, dimensions.account, { column: 'Account', map: accountMap });

@@ -17,10 +17,13 @@ export class LoadGuard {
 	readonly #guard: WriteGuard;
 	readonly #classOf: Int32Array[];
 	readonly #strides: number[];
+	readonly #mayExtend: boolean;
 	readonly #kept = new Map<number, string>();
 
-	constructor(model: Model, rules: AccessRules) {
+	/** @param mayExtend whether what is loaded after a scenario's span becomes part of it */
+	constructor(model: Model, rules: AccessRules, mayExtend = false) {
 		this.#model = model;
+		this.#mayExtend = mayExtend;
 		this.#guard = new WriteGuard(model, rules);
 		const slices = [...rules.grants, ...rules.locks].map(({ slice }) => slice);
 		const axes = [...model.dimensions, model.periods.dimension];
@@ -29,11 +32,12 @@ export class LoadGuard {
 			const covers = slices.map((slice) => coverage(dimension, slice));
 			const classes = new Map<string, number>();
 			const table = Int32Array.from(dimension.members, (member, ordinal) => {
-				// Formulas have scopes of scenarios and periods; accounts that have one are told apart from the others, and so are these.
+				// Formulas have scopes of scenarios and periods, and scenarios a span: accounts with a formula, facts of the year,
+				// scenarios and periods are told apart.
 				const own =
 					axis === model.accountAxis
-						? `${model.account(ordinal) ? 1 : 0}${model.formula(ordinal) || model.live.has(ordinal) ? ordinal : ''}`
-						: (dimension === model.periods.dimension || axis === model.scenarioAxis) && model.definition.formulas.length > 0
+						? `${model.account(ordinal)?.frequency ?? (model.account(ordinal) ? 1 : 0)}${model.formula(ordinal) || model.live.has(ordinal) ? ordinal : ''}`
+						: dimension === model.periods.dimension || axis === model.scenarioAxis
 							? ordinal
 							: '';
 				const signature = `${covers.map((each) => each?.[ordinal] ?? 1).join('')} ${member.retired ? 'r' : ''} ${own}`;
@@ -57,7 +61,7 @@ export class LoadGuard {
 		for (let axis = 0; axis < address.length; axis++) key += this.#classOf[axis]![address[axis]!]! * this.#strides[axis]!;
 		const kept = this.#kept.get(key);
 		if (kept !== undefined) return kept === '' ? undefined : kept;
-		const verdict = this.#guard.loadVerdict(address, period);
+		const verdict = this.#guard.loadVerdict(address, period, this.#mayExtend);
 		const reason = verdict.kind === 'enter' ? '' : 'reason' in verdict ? verdict.reason : 'No numbers can be stored here.';
 		if (this.#kept.size < MOST_KEPT) this.#kept.set(key, reason);
 		return reason === '' ? undefined : reason;

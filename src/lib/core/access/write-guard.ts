@@ -59,19 +59,22 @@ export class WriteGuard {
 		return this.#leaf(address, period, true);
 	}
 
-	/** The same for an amount that is loaded: the months in which a scenario takes entries are about people typing. */
-	loadVerdict(address: Address, period: number): Verdict {
-		return this.#leaf(address, period, false);
+	/**
+	 * The same for an amount that is loaded: the months in which a scenario takes entries are about people typing.
+	 * @param mayExtend whether periods after the scenario's span become part of it by the load
+	 */
+	loadVerdict(address: Address, period: number, mayExtend = false): Verdict {
+		return this.#leaf(address, period, false, mayExtend);
 	}
 
-	#leaf(address: Address, period: number, typed: boolean): Verdict {
+	#leaf(address: Address, period: number, typed: boolean, mayExtend = false): Verdict {
 		const model = this.#model;
 		const computed = this.#whyComputed(address);
 		if (computed) return { kind: 'computed', reason: computed };
 		if (model.live.hides(address[model.accountAxis]!, address[model.scenarioAxis]!, period))
 			return { kind: 'computed', reason: `${model.accounts.member(address[model.accountAxis]!).name} is computed by its formula.` };
 		if (!model.account(address[model.accountAxis]!)) return { kind: 'computed', reason: 'This account only groups others.' };
-		const window = typed ? this.#outsideEntry(address[model.scenarioAxis]!, period) : undefined;
+		const window = this.#outsideSpan(address, period, mayExtend) ?? (typed ? this.#outsideEntry(address, period) : undefined);
 		if (window) return { kind: 'closed', reason: window };
 		for (let axis = 0; axis < model.dimensions.length; axis++) {
 			const member = model.dimensions[axis]!.member(address[axis]!);
@@ -94,14 +97,36 @@ export class WriteGuard {
 		return { kind: 'enter' };
 	}
 
-	#outsideEntry(scenarioOrdinal: number, period: number): string | undefined {
+	/** Only periods a scenario speaks about are there: what lies outside its span nobody would see. */
+	#outsideSpan(address: Address, period: number, mayExtend: boolean): string | undefined {
 		const model = this.#model;
-		const scenario = model.scenario(scenarioOrdinal);
-		const scenarioName = model.scenarios.member(scenarioOrdinal).name;
+		const ordinal = address[model.scenarioAxis]!;
+		const span = model.scenario(ordinal)?.span;
+		if (!span || span.to < span.from || this.#meets(address, period, span) || (mayExtend && period > span.to)) return undefined;
+		return `${model.scenarios.member(ordinal).name} speaks about ${this.#periodName(span.from)} to ${this.#periodName(span.to)} only.`;
+	}
+
+	#outsideEntry(address: Address, period: number): string | undefined {
+		const model = this.#model;
+		const ordinal = address[model.scenarioAxis]!;
+		const scenario = model.scenario(ordinal);
+		const scenarioName = model.scenarios.member(ordinal).name;
 		if (!scenario || scenario.entry.to < scenario.entry.from) return `${scenarioName} takes no entries.`;
-		if (period >= scenario.entry.from && period <= scenario.entry.to) return undefined;
-		const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;
-		return `${scenarioName} takes entries from ${name(scenario.entry.from)} to ${name(scenario.entry.to)}.`;
+		if (this.#meets(address, period, scenario.entry)) return undefined;
+		return `${scenarioName} takes entries from ${this.#periodName(scenario.entry.from)} to ${this.#periodName(scenario.entry.to)}.`;
+	}
+
+	/** Whether a cell lies within a run of periods: a fact of the year as soon as some period of its year does. */
+	#meets(address: Address, period: number, { from, to }: PeriodRange): boolean {
+		if (period >= from && period <= to) return true;
+		const model = this.#model;
+		if (model.account(address[model.accountAxis]!)?.frequency !== 'per year') return false;
+		const year = model.periods.leaf(period).fiscalYear;
+		return model.periods.leaf(from).fiscalYear <= year && model.periods.leaf(to).fiscalYear >= year;
+	}
+
+	#periodName(index: number): string {
+		return this.#model.periods.dimension.member(this.#model.periods.leaf(index).ordinal).name;
 	}
 
 	#whyComputed(members: Address): string | undefined {
@@ -145,8 +170,8 @@ export class WriteGuard {
 		const periods = new Map<string, number>();
 		for (let index = range.from; index <= range.to; index++) {
 			const takes = choices[model.scenarioAxis]!.map((scenario) => {
-				const entry = model.scenario(scenario)?.entry;
-				return entry && index >= entry.from && index <= entry.to ? 1 : 0;
+				const { entry, span } = model.scenario(scenario) ?? {};
+				return entry && span && index >= Math.max(entry.from, span.from) && index <= Math.min(entry.to, span.to) ? 1 : 0;
 			});
 			const signature = `${this.#classOf.at(-1)![model.periods.leaf(index).ordinal]} ${takes.join('')}`;
 			if (!periods.has(signature)) periods.set(signature, index);

@@ -21,6 +21,7 @@ export type { CompiledQuery, Line, Query } from './query';
 export { CellFlag, View } from './view';
 export type { ViewResult } from './view';
 export { eachLiveCell } from './live';
+export { eachLiveChange } from './live-changes';
 export { computeLeaf, leafValue, storedReader, type StoredReader } from './live-value';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';

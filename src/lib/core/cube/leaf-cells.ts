@@ -14,6 +14,8 @@ export interface LeafCell {
 	value: number;
 	/** Product of the weights on the way up. */
 	weight: number;
+	/** Whether a per-leaf formula computes it. */
+	live?: boolean;
 }
 
 /**
@@ -73,7 +75,8 @@ export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined
 		if (isValue(weights[model.accountAxis]![formula.account]!))
 			eachLiveCell(model, cube, overlay, formula, [...years], (computed, year, position, value) => {
 				const weight = weightOf(computed);
-				if (isValue(weight) && inRange(year, position)) found.push({ address: computed.slice(), year, position, value, weight });
+				if (isValue(weight) && inRange(year, position))
+					found.push({ address: computed.slice(), year, position, value, weight, live: true });
 			});
 	return found;
 }

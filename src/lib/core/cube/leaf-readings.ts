@@ -2,8 +2,10 @@ import type { ReadGuard } from '../access';
 import { continuationOf, type AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
+import { eachLiveCell } from './live';
 import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
+import { leafValue, liveMemo, storedReader, type LiveMemo, type StoredReader } from './live-value';
 import { weigherOf } from './read-by-leaf';
 import type { Block } from './series-store';
 import type { Translator } from './translation';
@@ -46,6 +48,8 @@ export interface LeafReading {
 export class LeafReadings {
 	readonly #query: CompiledQuery;
 	readonly #translator: Translator;
+	/** Live results while an account is being read. */
+	#memo: LiveMemo | undefined;
 	/** By account ordinal: readings by `key × ranges + range`. Missing while not read. */
 	readonly #readings = new Map<number, Map<number, Reading>>();
 
@@ -70,7 +74,11 @@ export class LeafReadings {
 	read(source: ReadingSource, account: number, keys: readonly number[], range: number): LeafReading {
 		const { model, ranges } = this.#query;
 		let readings = this.#readings.get(account);
-		if (!readings) this.#readings.set(account, (readings = this.#scan(source, account)));
+		if (!readings) {
+			this.#memo = undefined;
+			this.#readings.set(account, (readings = this.#scan(source, account)));
+			this.#memo = undefined;
+		}
 		const facts = model.account(account)!;
 		const total: Reading = fresh();
 		for (const key of keys) {
@@ -159,6 +167,7 @@ export class LeafReadings {
 		const factors = this.#translator.factors(facts, entity, scenario);
 		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
 		const weightAddress = weigher === undefined ? undefined : address.with(model.accountAxis, weigher);
+		const weighing = weigher === undefined ? undefined : this.#weighing(cube, overlay);
 		const weightFacts = weigher === undefined ? undefined : model.account(weigher);
 		const weightFactors = weightFacts && this.#translator.factors(weightFacts, entity, scenario);
 		for (let position = 0; position < model.periods.width; position++) {
@@ -170,7 +179,7 @@ export class LeafReadings {
 			if (isEmpty(value)) this.#translator.noteMissing(facts, entity, scenario, leaf.index);
 			let weight = EMPTY;
 			if (weightAddress) {
-				weight = overlay ? overlay.read(cube, weightAddress, year, position) : cube.read(weightAddress, year, position);
+				weight = weighing!(weightAddress, year, position);
 				if (weightFactors) weight *= weightFactors[leaf.index]!;
 			}
 			ranges.forEach((range, index) => {
@@ -204,9 +213,10 @@ export class LeafReadings {
 	): void {
 		const { model, ranges, classes } = this.#query;
 		const found = new Map<string, { address: Int32Array; period: number; value: number }>();
-		const note = (address: Int32Array, year: number, position: number, value: number) => {
+		const note = (address: Int32Array, year: number, position: number, value: number, isResult = false) => {
 			const leaf = model.periods.at(year, position);
 			const span = model.scenario(address[model.scenarioAxis]!)?.span;
+			if (leaf && isLive && !isResult && model.live.hides(account, address[model.scenarioAxis]!, leaf.index)) return;
 			if (!leaf || isEmpty(value) || leaf.index < ranges[range]!.from || leaf.index > ranges[range]!.to) return;
 			if (span && (leaf.index < span.from || leaf.index > span.to)) return;
 			for (const reader of this.#readersOf(address[model.scenarioAxis]!, leaf.index, ranges[range]!)) {
@@ -216,6 +226,7 @@ export class LeafReadings {
 				if (!known || known.period < leaf.index) found.set(key, { address: seen, period: leaf.index, value });
 			}
 		};
+		const isLive = model.live.has(account);
 		const address = new Int32Array(model.dimensions.length);
 		for (const scenario of scenarios)
 			for (const { year, block } of cube.store.blocks()) {
@@ -231,6 +242,15 @@ export class LeafReadings {
 			if (changed[model.accountAxis] === account && this.#keyOf(changed) >= 0)
 				note(changed, year, position, overlay.read(cube, changed, year, position));
 		});
+		if (isLive) {
+			const years = new Set<number>();
+			for (let index = ranges[range]!.from; index <= ranges[range]!.to; index++) years.add(model.periods.leaf(index).fiscalYear);
+			for (const formula of model.live.ordered)
+				if (formula.account === account)
+					eachLiveCell(model, cube, overlay, formula, [...years], (result, year, position, value) => {
+						if (this.#keyOf(result) >= 0 && visible?.mayRead(result) !== false) note(result, year, position, value, true);
+					});
+		}
 		for (const { address: leaf, period, value } of found.values()) {
 			const scenario = leaf[model.scenarioAxis]!;
 			const entity = model.entityAxis < 0 ? -1 : leaf[model.entityAxis]!;
@@ -240,8 +260,63 @@ export class LeafReadings {
 			const translated = factors ? value * factors[at]! : value;
 			if (isEmpty(translated)) this.#translator.noteMissing(facts, entity, scenario, Math.max(period, at));
 			const weight = model.dimensions.reduce((product, _, axis) => product * (classes[axis]!.factor?.[leaf[axis]!] ?? 1), 1);
-			this.#take(readings, this.#keyOf(leaf), range, translated * weight, EMPTY, facts);
+			// Only what adds up counts by the weights of its members; a price is one, whatever its account subtracts from.
+			if (facts.consolidation === 'sum') this.#take(readings, this.#keyOf(leaf), range, translated * weight, EMPTY, facts);
+			else this.#take(readings, this.#keyOf(leaf), range, translated, this.#weightOver(cube, overlay, facts, leaf, ranges[range]!), facts);
 		}
+	}
+
+	/** The weigher of a leaf over a run of periods, by its own time behaviour. */
+	#weightOver(cube: Cube, overlay: Overlay | undefined, facts: AccountDefinition, leaf: Int32Array, range: QueryRange): number {
+		const { model } = this.#query;
+		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
+		const weightFacts = weigher === undefined ? undefined : model.account(weigher);
+		if (weigher === undefined || !weightFacts) return EMPTY;
+		const read = this.#weighing(cube, overlay);
+		const address = leaf.with(model.accountAxis, weigher);
+		const own = leaf[model.scenarioAxis]!;
+		const span = model.scenario(own)?.span ?? range;
+		const from = range.toDate ? range.from : Math.max(range.from, span.from);
+		const to = Math.min(range.to, span.to);
+		const entity = model.entityAxis < 0 ? -1 : leaf[model.entityAxis]!;
+		const at = (index: number): number => {
+			const scenario = index < span.from ? (continuationOf(model, own, index)?.scenario ?? own) : own;
+			address[model.scenarioAxis] = scenario;
+			const { fiscalYear, position } = model.periods.leaf(index);
+			const value = read(address, fiscalYear, position);
+			const factors = this.#translator.factors(weightFacts, entity, scenario);
+			return factors ? value * factors[index]! : value;
+		};
+		if (to < from) return EMPTY;
+		switch (weightFacts.timeBehaviour) {
+			case 'closing':
+				return at(to);
+			case 'opening':
+				return at(from);
+			case 'none':
+				return from === to ? at(from) : EMPTY;
+			default: {
+				let total = EMPTY;
+				for (let index = to; index >= from; index--) {
+					const value = at(index);
+					if (isEmpty(value)) continue;
+					if (weightFacts.timeBehaviour === 'latest') return value;
+					total = isEmpty(total) ? value : total + value;
+				}
+				return weightFacts.timeBehaviour === 'average' ? total / (to - from + 1) : total;
+			}
+		}
+	}
+
+	/** Reads weighing accounts: stored, or computed where a live formula stands. */
+	#weighing(cube: Cube, overlay: Overlay | undefined): StoredReader {
+		const { model } = this.#query;
+		const stored = storedReader(cube, overlay);
+		const memo = (this.#memo ??= liveMemo(model));
+		return (address, year, position) =>
+			model.live.has(address[model.accountAxis]!)
+				? leafValue(model, stored, Int32Array.from(address), year, position, memo)
+				: stored(address, year, position);
 	}
 
 	/**
@@ -338,7 +413,7 @@ function consolidate(facts: AccountDefinition, { sum, weight, cells, unweighted,
 	switch (facts.consolidation) {
 		case 'weighted by':
 			// Where all leaves agree the common value shows, weights or not.
-			if (least === most) return outcome(least);
+			if (isOne) return outcome(least);
 			return outcome(weight === 0 ? EMPTY : sum / weight, { unweighted, incomplete: incomplete || unweighted > 0 });
 		case 'average':
 			return outcome(sum / cells);

@@ -25,12 +25,11 @@ export function translationFactors(
 	use: RateUse
 ): Float64Array {
 	return Float64Array.from(model.periods.leaves, (leaf) => {
-		const rateSet = rateSetAt(leaf.index);
+		// An opening balance is last month's closing one: at its rate, out of the rate set of that month.
+		const at = use === 'previous closing' ? model.periods.leaves[leaf.index - 1] : leaf;
+		const rateSet = at && rateSetAt(at.index);
 		const rates = rateSet === undefined ? undefined : model.rates(rateSet);
-		if (!rates) return EMPTY;
-		if (use !== 'previous closing') return rates.factor(local, currency, use, leaf.start, leaf.end);
-		const before = leaf.index > 0 ? model.periods.leaf(leaf.index - 1) : undefined;
-		return before ? rates.factor(local, currency, 'closing', before.start, before.end) : EMPTY;
+		return at && rates ? rates.factor(local, currency, use === 'previous closing' ? 'closing' : use, at.start, at.end) : EMPTY;
 	});
 }
 
@@ -79,8 +78,8 @@ export class Translator {
 	/** Notes that an account's amount in a leaf period could not be translated. */
 	noteMissing(account: AccountDefinition, entity: number, scenario: number, period: number): void {
 		const local = this.#model.currencyOf(entity);
-		const rateSet = this.#rateSetAt(scenario, period);
 		const use = rateUse(account);
+		const rateSet = this.#rateSetAt(scenario, use === 'previous closing' ? Math.max(0, period - 1) : period);
 		const key = `${local} ${rateSet} ${use} ${period}`;
 		if (this.#missing.has(key)) return;
 		const leaf = this.#model.periods.leaf(use === 'previous closing' ? Math.max(0, period - 1) : period);

@@ -325,6 +325,8 @@ export class View {
 		for (const { share, account: facts, byLeaf } of this.#accountClasses(account)) {
 			const accountSeries = share.class * strides[model.accountAxis]!;
 			const keys: number[] = [];
+			// Last values of amounts add up; those of prices and percents are weighed or averaged in one heap.
+			const addsLatest = byLeaf >= 0 && facts.timeBehaviour === 'latest' && facts.consolidation === 'sum';
 			for (const rowPart of this.#rowParts[row]!)
 				for (const columnPart of this.#columnParts[column]!)
 					for (const slicePart of this.#sliceParts) {
@@ -332,7 +334,7 @@ export class View {
 						const scenario = Math.max(rowPart.scenario, columnPart.scenario, slicePart.scenario);
 						const entity = Math.max(rowPart.entity, columnPart.entity, slicePart.entity);
 						const weight = share.weight * rowPart.weight * columnPart.weight * slicePart.weight;
-						if (byLeaf >= 0 && facts.timeBehaviour !== 'latest') keys.push(series);
+						if (byLeaf >= 0 && !addsLatest) keys.push(series);
 						const value =
 							byLeaf >= 0 ? this.#hasLeafCells(byLeaf, series, range) : this.#seriesOver(series, facts, scenario, entity, range, reading);
 						if (isEmpty(value)) continue;
@@ -344,7 +346,7 @@ export class View {
 							}
 						}
 						if (byLeaf < 0) total.add(value * weight);
-						else if (facts.timeBehaviour === 'latest') total.add(this.#byLeaf(byLeaf, [series], range, reading) * weight);
+						else if (addsLatest) total.add(this.#byLeaf(byLeaf, [series], range, reading) * weight);
 					}
 			if (keys.length > 0) total.add(this.#byLeaf(byLeaf, keys, range, reading) * share.weight);
 		}

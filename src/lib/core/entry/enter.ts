@@ -1,10 +1,23 @@
-import type { WriteGuard } from '../access';
+import type { ReadGuard, WriteGuard } from '../access';
 import type { PeriodRange } from '../calendar';
-import { CLEARED, leafCells, Translator, type Address, type Cube, type LeafCell, type Overlay } from '../cube';
-import type { AccountDefinition, Model } from '../model';
+import {
+	CLEARED,
+	isTranslated,
+	leafCells,
+	leafValue,
+	storedReader,
+	Translator,
+	type Address,
+	type Cube,
+	type LeafCell,
+	type Overlay
+} from '../cube';
+import { factPeriod, type AccountDefinition, type Model } from '../model';
 import { EMPTY, isEmpty, isValue, roundTo } from '../number';
 import type { EntryInput } from './parse';
+import { FigureTotal } from './figure-total';
 import { spread, type SpreadLeaf, type SpreadMethod } from './spread';
+import { spreadWithLive } from './spread-with-live';
 
 /** A leaf cell a person's entry changes; `CLEARED` takes the entry away. */
 export interface LeafChange {
@@ -52,6 +65,8 @@ export interface EntryScene {
 	cube: Cube;
 	overlay: Overlay;
 	guard: WriteGuard;
+	/** What the typist may see, where that is not everything: the total meant is theirs. */
+	visible?: ReadGuard;
 }
 
 export interface Entering extends Figure, SpreadOptions {
@@ -70,6 +85,7 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 	const verdict = guard.verdict(members, range);
 	if (verdict.kind !== 'enter' && verdict.kind !== 'spread') return { fault: { code: 'may not write', message: verdict.reason } };
 	const fact = factPlace(model, members, range);
+	if (fact && fact !== 'several years' && !isLeafFigure(model, members)) return enterFacts(scene, entering, input, fact.year);
 	if (fact === 'several years')
 		return { fault: { code: 'not possible here', message: 'This account has one value a year. Choose a period within one year.' } };
 	if (fact && input.kind !== 'clear') {
@@ -87,7 +103,13 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 		return { changes: [change(scene, members, fact.year, 0, rate === 1 ? target : target / rate)], warning: undefined };
 	}
 	const cells = leafCells(model, cube, overlay, members, range);
-	if (input.kind === 'clear') return clear(scene, cells);
+	if (input.kind === 'clear') {
+		const figure = new FigureTotal(model, members, range, new Translator(model, entering.currency, undefined), scene.visible);
+		return clear(
+			scene,
+			cells.filter(({ live, address, year, position }) => !live && (fact !== undefined || figure.weight(address, year, position) !== 0))
+		);
+	}
 	if (verdict.kind === 'enter') return enterLeaf(scene, entering, input.kind === 'set' ? input.value : changed(shown, input));
 	return enterParent(scene, entering, input, cells);
 }
@@ -103,10 +125,75 @@ const change = ({ cube, overlay }: EntryScene, members: Address, year: number, p
 	return { address, year, position, before: overlay.read(cube, address, year, position), after };
 };
 
-/** Where a yearly or timeless account keeps the value of a leaf figure; undefined for accounts with one value a period. */
+const isLeafFigure = (model: Model, members: Address): boolean =>
+	model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!));
+
+/** The facts of a year, or of all time, beneath a figure are set alike: those that stand there, else all it may stand for. */
+function enterFacts(
+	scene: EntryScene,
+	{ members, range, currency, overAll = false, confirmed = false, kept = [] }: Entering,
+	input: Exclude<EntryInput, { kind: 'fault' }>,
+	year: number
+): EnterResult {
+	const { model, cube, overlay, guard, visible } = scene;
+	const facts = model.account(members[model.accountAxis]!)!;
+	const period = Math.min(range.to, model.scenario(members[model.scenarioAxis]!)?.span.to ?? range.to);
+	const under = model.dimensions.map((dimension, axis) => {
+		const leaves = new Set<number>();
+		dimension.eachWeightedLeaf(members[axis]!, (leaf) => leaves.add(leaf));
+		return leaves;
+	});
+	const addresses = new Map<string, Int32Array>();
+	const note = (address: Int32Array) => {
+		if (under.every((leaves, axis) => leaves.has(address[axis]!)) && visible?.mayRead(address) !== false)
+			addresses.set(address.join(), address.slice());
+	};
+	const address = new Int32Array(model.dimensions.length);
+	for (const { year: of, block } of cube.store.blocks())
+		for (let series = 0; of === year && series < block.count; series++)
+			if (isValue(block.values[series * block.width]!)) note(block.readAddress(series, address));
+	overlay.each((changed, of) => {
+		if (of === year) note(changed);
+	});
+	if (addresses.size === 0 && input.kind !== 'clear') {
+		const visit = (axis: number): void => {
+			if (axis === under.length) return note(address);
+			const { kind, unassigned } = model.dimensions[axis]!;
+			const only = !overAll && kind === 'general' && under[axis]!.size > 1 && under[axis]!.has(unassigned);
+			for (const leaf of only ? [unassigned] : under[axis]!) {
+				if (addresses.size > MOST_CELLS) return;
+				address[axis] = leaf;
+				visit(axis + 1);
+			}
+		};
+		visit(0);
+		if (addresses.size > MOST_NEW_CELLS && !confirmed)
+			return { fault: { code: 'asks first', message: `This would fill ${addresses.size} cells that are empty now.` } };
+	}
+	if (addresses.size > MOST_CELLS)
+		return { fault: { code: 'too many cells', message: `This would write more than ${MOST_CELLS} cells. Choose a narrower figure.` } };
+	const isKept = keptCells(model, kept);
+	const place =
+		year === 0 ? { year: model.periods.leaf(period).fiscalYear, position: model.periods.leaf(period).position } : { year, position: 0 };
+	const cells = [...addresses.values()]
+		.map((each) => ({ address: each, year, position: 0, value: overlay.read(cube, each, year, 0), weight: 1 }))
+		.filter((cell) => guard.leafVerdict(cell.address, period).kind === 'enter' && !isKept({ ...cell, ...place }));
+	if (input.kind === 'clear') return clear(scene, cells);
+	const changes: LeafChange[] = [];
+	for (const { address: each, value } of cells) {
+		const rate = rateAt(model, new Translator(model, currency, undefined), each, facts, period);
+		if (isEmpty(rate)) return { fault: missingRate(model, each, currency) };
+		const after = input.kind === 'set' ? input.value / rate : changed(isEmpty(value) ? value : value * rate, input) / rate;
+		changes.push(change(scene, each, year, 0, after));
+	}
+	if (changes.length === 0) return { fault: { code: 'nothing to spread over', message: 'There is no cell beneath that may change.' } };
+	return { changes, warning: undefined };
+}
+
+/** Where a yearly or timeless account keeps its values within a run of periods; undefined for accounts with one value a period. */
 function factPlace(model: Model, members: Address, range: PeriodRange): { year: number } | 'several years' | undefined {
 	const frequency = model.account(members[model.accountAxis]!)?.frequency ?? 'per period';
-	if (frequency === 'per period' || !model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!))) return undefined;
+	if (frequency === 'per period') return undefined;
 	if (frequency === 'timeless') return { year: 0 };
 	const year = model.periods.leaf(range.from).fiscalYear;
 	return model.periods.leaf(range.to).fiscalYear === year ? { year } : 'several years';
@@ -129,9 +216,20 @@ function enterParent(
 	input: Extract<EntryInput, { kind: 'set' | 'change' }>,
 	present: LeafCell[]
 ): EnterResult {
-	const { model, guard } = scene;
+	const { model, cube, overlay, guard, visible } = scene;
 	const { members, range, shown, currency, method = 'in proportion', kept = [], overAll = false, confirmed = false } = entering;
-	const behaviours = new Set(present.map((cell) => model.account(cell.address[model.accountAxis]!)?.timeBehaviour));
+	const figure = new FigureTotal(model, members, range, new Translator(model, currency, undefined), visible);
+	const own = figure.stored(present);
+	const counting = [...own, ...present.filter(({ live, address, year, position }) => live && figure.weight(address, year, position) !== 0)];
+	let cells = own;
+	let patterns: Map<LeafCell, number> | undefined;
+	if (method === 'like another') {
+		const found = cellsLike(scene, entering, cells);
+		if ('fault' in found) return found;
+		cells = found.cells;
+		patterns = found.patterns;
+	} else if (cells.length === 0) cells = emptyCells(model, guard, members, range, overAll, figure);
+	const behaviours = new Set([...counting, ...cells].map((cell) => model.account(cell.address[model.accountAxis]!)?.timeBehaviour));
 	if (range.from !== range.to && behaviours.size > 1)
 		return {
 			fault: {
@@ -139,69 +237,163 @@ function enterParent(
 				message: 'Flows and balances lie beneath this figure; enter them one by one, or choose a single month.'
 			}
 		};
-	let cells = restrictToEntryPeriods(model, present, range);
-	let patterns: Map<LeafCell, number> | undefined;
-	if (method === 'like another') {
-		const found = cellsLike(scene, entering, cells);
-		if ('fault' in found) return found;
-		cells = found.cells;
-		patterns = found.patterns;
-	} else if (cells.length === 0) cells = emptyCells(model, guard, members, range, overAll);
 	const added = cells.filter((cell) => isEmpty(cell.value)).length;
 	if (cells.length > MOST_CELLS)
 		return { fault: { code: 'too many cells', message: `This would write more than ${MOST_CELLS} cells. Choose a narrower figure.` } };
 	if (added > MOST_NEW_CELLS && !confirmed)
 		return { fault: { code: 'asks first', message: `This would fill ${added} cells that are empty now.` } };
-	const translator = new Translator(model, currency, undefined);
 	const isKept = keptCells(model, kept);
 	const leaves: SpreadLeaf[] = [];
 	for (const cell of cells) {
-		const account = model.account(cell.address[model.accountAxis]!)!;
 		const period = model.periods.at(cell.year, cell.position)!.index;
-		const rate = rateAt(model, translator, cell.address, account, period);
+		const rate = figure.rate(cell.address, cell.year, cell.position);
 		if (isEmpty(rate)) return { fault: missingRate(model, cell.address, currency) };
 		const fixed = isKept(cell) || guard.leafVerdict(cell.address, period).kind !== 'enter';
 		leaves.push({ value: cell.value, weight: cell.weight, rate, fixed, ...(patterns ? { pattern: patterns.get(cell) ?? 0 } : {}) });
 	}
 	const first = cells[0] && model.account(cells[0].address[model.accountAxis]!);
+	if (currency === 'local' && currenciesOf(model, [...cells, ...counting]).size > 1)
+		return {
+			fault: {
+				code: 'not possible here',
+				message: 'Several currencies lie beneath, so there is no local amount to type. Choose a reporting currency.'
+			}
+		};
+	const isCoded = first && ['choice', 'date', 'text'].includes(first.valueType);
+	if (first?.consolidation === 'none' && !isCoded && cells.length > 1)
+		return {
+			fault: {
+				code: 'not possible here',
+				message: `${model.accounts.member(members[model.accountAxis]!).name} shows nothing above single members and periods. Type it where it is kept.`
+			}
+		};
+	// An average over n periods is met by leaves that add up to n times the target: only periods of the span are there.
+	const span = cells[0] ? figure.spanOf(cells[0].address[model.scenarioAxis]!) : range;
+	const times = first?.timeBehaviour === 'average' ? span.to - span.from + 1 : 1;
+	const target = input.kind === 'set' ? input.value : changed(shown, input);
+	const isFed = method !== 'same value' && first?.consolidation === 'sum' && feedsItself(model, cells, figure);
 	const outcome =
 		first && first.consolidation !== 'sum'
-			? alike(leaves, input)
-			: // An average over n periods is met by leaves that add up to n times the target.
-				spread(
-					leaves,
-					(input.kind === 'set' ? input.value : changed(shown, input)) *
-						(first?.timeBehaviour === 'average' ? range.to - range.from + 1 : 1),
-					first?.decimals ?? 2,
-					method
-				);
+			? alike(scene, cells, leaves, input, shown)
+			: isFed
+				? spreadWithLive({
+						model,
+						cube,
+						overlay,
+						figure,
+						cells,
+						leaves: leaves.map((leaf, place) => {
+							const { address, year, position } = cells[place]!;
+							return { ...leaf, weight: figure.weight(address, year, position) };
+						}),
+						target,
+						method,
+						isKept
+					})
+				: spread(
+						leaves,
+						target * (method === 'same value' ? 1 : times) - liveBeside(scene, figure, method) * times,
+						first?.decimals ?? 2,
+						method
+					);
 	if ('fault' in outcome)
 		return {
-			fault: { code: outcome.fault === 'nothing may change' ? 'may not write' : 'nothing to spread over', message: outcome.message }
+			fault: {
+				code:
+					outcome.fault === 'nothing may change'
+						? 'may not write'
+						: outcome.fault === 'no way to reach it'
+							? 'not possible here'
+							: 'nothing to spread over',
+				message: outcome.message
+			}
 		};
 	const changes = cells.flatMap((cell, index) => {
 		const after = outcome.values[index]!;
-		return leaves[index]!.fixed || after === cell.value || isEmpty(after)
+		// A last value may lie in a period of its own: what stands in the last one is what changes.
+		const before = overlay.read(cube, cell.address, cell.year, cell.position);
+		// A result that is typed over stands as it was worked out, also where it is the same: else it would move along.
+		return leaves[index]!.fixed || (after === before && !cell.live) || isEmpty(after)
 			? []
-			: [{ address: cell.address, year: cell.year, position: cell.position, before: cell.value, after }];
+			: [{ address: cell.address, year: cell.year, position: cell.position, before, after }];
 	});
 	return { changes, warning: outcome.warning };
 }
 
-/** Prices and percents are set alike or scaled, never divided. */
-function alike(leaves: readonly SpreadLeaf[], input: Extract<EntryInput, { kind: 'set' | 'change' }>): ReturnType<typeof spread> {
-	if (input.kind === 'set')
-		return spread(
-			leaves.map((leaf) => ({ ...leaf, rate: 1 })),
-			input.value,
-			6,
-			'same value'
-		);
-	if (leaves.every(({ fixed }) => fixed)) return spread(leaves, 0, 6, 'same value');
-	return {
-		values: leaves.map((leaf) => (leaf.fixed || isEmpty(leaf.value) ? leaf.value : changed(leaf.value, input))),
-		warning: undefined
+/** The local currencies of cells that hold money or prices. */
+function currenciesOf(model: Model, cells: readonly LeafCell[]): Set<string> {
+	const found = new Set<string>();
+	if (model.entityAxis < 0) return found;
+	for (const { address } of cells)
+		if (isTranslated(model.account(address[model.accountAxis]!)!)) found.add(model.currencyOf(address[model.entityAxis]!));
+	return found;
+}
+
+/** What live results add to a figure that no leaf of it moves: it stays, and the leaves take the rest. */
+function liveBeside({ cube, overlay }: EntryScene, figure: FigureTotal, method: SpreadMethod): number {
+	return method === 'same value' || figure.liveAccounts.length === 0 ? 0 : figure.live(cube, overlay, true);
+}
+
+/** Whether live results that count in a figure follow from what would be spread over. */
+function feedsItself(model: Model, cells: readonly LeafCell[], figure: FigureTotal): boolean {
+	const accounts = new Set(cells.map(({ address }) => address[model.accountAxis]!));
+	return figure.liveAccounts.some((live) =>
+		[...model.live.followedFrom(live)].some((account) => account !== live && accounts.has(account))
+	);
+}
+
+/**
+ * Prices and percents are set alike or scaled, never divided: the leaves that may change take one value, one difference or
+ * one factor, such that the figure shows what was typed.
+ */
+function alike(
+	{ model, cube, overlay }: EntryScene,
+	cells: readonly LeafCell[],
+	leaves: readonly SpreadLeaf[],
+	input: Extract<EntryInput, { kind: 'set' | 'change' }>,
+	shown: number
+): ReturnType<typeof spread> {
+	const free = leaves.filter(({ fixed }) => !fixed);
+	if (free.length === 0) return spread(leaves, 0, 6, 'same value');
+	const facts = model.account(cells[0]!.address[model.accountAxis]!)!;
+	const inFigure = (leaf: SpreadLeaf) => (isEmpty(leaf.value) ? EMPTY : leaf.value * leaf.rate);
+	const toOwn = (leaf: SpreadLeaf, value: number) => (leaf.rate === 1 ? roundTo(value, Math.max(facts.decimals, 6)) : value / leaf.rate);
+	/** How each leaf counts in the figure: by its weigher, or all the same. */
+	const counts = leaves.map((_, place) => weightOfLeaf(model, cube, overlay, facts, cells[place]!));
+	const isChange = input.kind === 'change';
+	const hasFixed = leaves.some(({ fixed }) => fixed);
+	const averaged = facts.consolidation === 'weighted by' || facts.consolidation === 'average';
+	if (!hasFixed || !averaged) {
+		const next = (leaf: SpreadLeaf) =>
+			isChange ? (isEmpty(leaf.value) ? leaf.value : toOwn(leaf, changed(inFigure(leaf), input))) : toOwn(leaf, input.value);
+		return { values: leaves.map((leaf) => (leaf.fixed ? leaf.value : next(leaf))), warning: undefined };
+	}
+	const total = (list: readonly number[]) => list.reduce((one, other) => one + other, 0);
+	const present = leaves
+		.map((leaf, place) => ({ leaf, count: counts[place]! }))
+		.filter(({ leaf, count }) => isValue(leaf.value) && isValue(count));
+	const movable = present.filter(({ leaf }) => !leaf.fixed);
+	const [whole, weight] = [total(present.map(({ count }) => count)), total(movable.map(({ count }) => count))];
+	const goal = isChange ? changed(shown, input) : input.value;
+	const rest = goal * whole - total(present.filter(({ leaf }) => leaf.fixed).map(({ leaf, count }) => inFigure(leaf) * count));
+	if (weight === 0)
+		return { fault: 'nothing may change', message: 'What may change beneath has no weight here, so it cannot move this figure.' };
+	const standing = total(movable.map(({ leaf, count }) => inFigure(leaf) * count));
+	const next = (leaf: SpreadLeaf): number => {
+		if (!isChange) return toOwn(leaf, rest / weight);
+		if (isEmpty(leaf.value)) return leaf.value;
+		if (input.operator === '+' && !input.percent) return toOwn(leaf, inFigure(leaf) + (rest - standing) / weight);
+		return standing === 0 ? leaf.value : toOwn(leaf, (inFigure(leaf) * rest) / standing);
 	};
+	return { values: leaves.map((leaf) => (leaf.fixed ? leaf.value : next(leaf))), warning: undefined };
+}
+
+/** What a price counts with in its total: 1, or the value of the account that weighs it at the same cell. */
+function weightOfLeaf(model: Model, cube: Cube, overlay: Overlay, facts: AccountDefinition, { address, year, position }: LeafCell): number {
+	const weigher =
+		typeof facts.weight === 'number' && facts.consolidation === 'weighted by' ? model.accounts.ordinal(facts.weight) : undefined;
+	if (weigher === undefined) return 1;
+	return leafValue(model, storedReader(cube, overlay), address.with(model.accountAxis, weigher), year, position);
 }
 
 /** Whether a leaf cell lies under one of the figures that keep their values. */
@@ -253,30 +445,24 @@ function cellsLike(
 	return { cells: [...known.values()], patterns };
 }
 
-/** Balances are entered in the last (opening: the first) period of the figure, everything else in all of them. */
-function restrictToEntryPeriods(model: Model, cells: LeafCell[], range: PeriodRange): LeafCell[] {
-	return cells.filter((cell) => {
-		const behaviour = model.account(cell.address[model.accountAxis]!)?.timeBehaviour;
-		const index = model.periods.at(cell.year, cell.position)!.index;
-		const span = model.scenario(cell.address[model.scenarioAxis]!)?.span ?? range;
-		if (behaviour === 'closing') return index === Math.min(range.to, span.to);
-		if (behaviour === 'opening') return index === Math.max(range.from, span.from);
-		return true;
-	});
-}
-
 /**
  * Where nothing is yet: the unassigned leaf of general dimensions (all leaves when asked), every writable leaf of the others, and every period
  * (the last for balances).
  */
-function emptyCells(model: Model, guard: WriteGuard, members: Address, range: PeriodRange, overAll: boolean): LeafCell[] {
+function emptyCells(
+	model: Model,
+	guard: WriteGuard,
+	members: Address,
+	range: PeriodRange,
+	overAll: boolean,
+	figure: FigureTotal
+): LeafCell[] {
 	const choices = model.dimensions.map((dimension, axis) => {
 		const leaves: { leaf: number; weight: number }[] = [];
 		dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => leaves.push({ leaf, weight }));
 		const unassigned = leaves.filter(({ leaf }) => leaf === dimension.unassigned);
 		if (!overAll && dimension.kind === 'general' && leaves.length > 1 && unassigned.length > 0) return unassigned;
-		if (axis !== model.accountAxis) return leaves;
-		return leaves.filter(({ leaf }) => model.account(leaf)?.consolidation === 'sum' && !model.formula(leaf));
+		return leaves;
 	});
 	const cells: LeafCell[] = [];
 	const address = new Int32Array(choices.length);
@@ -290,13 +476,13 @@ function emptyCells(model: Model, guard: WriteGuard, members: Address, range: Pe
 		}
 		if (cells.length > MOST_CELLS) return;
 		for (let index = range.from; index <= range.to; index++) {
-			if (guard.leafVerdict(address, index).kind !== 'enter') continue;
 			const leaf = model.periods.leaf(index);
+			if (figure.weight(address, leaf.fiscalYear, leaf.position) === 0 || guard.leafVerdict(address, index).kind !== 'enter') continue;
 			cells.push({ address: address.slice(), year: leaf.fiscalYear, position: leaf.position, value: EMPTY, weight });
 		}
 	};
 	visit(0, 1);
-	return restrictToEntryPeriods(model, cells, range);
+	return cells;
 }
 
 /** Takes entries away; what they set aside shows again. Cells without an entry or a draft stay as they are. */
@@ -304,7 +490,7 @@ function clear({ model, cube, overlay, guard }: EntryScene, cells: LeafCell[]): 
 	const changes: LeafChange[] = [];
 	let kept = 0;
 	for (const cell of cells) {
-		const period = model.periods.at(cell.year, cell.position)!.index;
+		const period = model.periods.at(cell.year, cell.position)?.index ?? factPeriod(model, cell.address);
 		if (guard.leafVerdict(cell.address, period).kind !== 'enter') {
 			kept++;
 			continue;

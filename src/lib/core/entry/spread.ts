@@ -37,7 +37,7 @@ export function spread(leaves: readonly SpreadLeaf[], target: number, decimals: 
 					fault: 'nothing may change',
 					message: 'Every cell beneath is closed, kept fixed or not yours, so the difference has nowhere to go.'
 				};
-	if (method === 'same value') return { values: leaves.map((leaf) => (leaf.fixed ? leaf.value : target)), warning: undefined };
+	if (method === 'same value') return { values: leaves.map((leaf) => (leaf.fixed ? leaf.value : target / leaf.rate)), warning: undefined };
 	const amountOf = (leaf: SpreadLeaf) => (isEmpty(leaf.value) ? 0 : leaf.value * leaf.rate);
 	const fixedTotal = sum(leaves.filter((leaf) => leaf.fixed).map((leaf) => amountOf(leaf) * leaf.weight));
 	const goal = target - (isEmpty(fixedTotal) ? 0 : fixedTotal);

@@ -21,6 +21,8 @@ export interface MemberSketch {
 	/** A scenario's span and entry, as period codes. */
 	span?: [string, string];
 	entry?: [string, string];
+	/** The period (code) from which the second rate set counts. */
+	laterRates?: string;
 	/** Code of the scenario it continues from. */
 	continues?: string;
 }
@@ -118,13 +120,14 @@ export function buildModel(sketch: ModelSketch): Model {
 		entities: (sketch.entities ?? [])
 			.filter(({ currency }) => currency)
 			.map(({ code, currency }) => ({ member: id(`entity/${code}`), currency: currency! })),
-		scenarios: sketch.scenarios.map(({ code, span, entry, continues }) => ({
+		scenarios: sketch.scenarios.map(({ code, span, entry, continues, laterRates }) => ({
 			member: id(`scenario/${code}`),
 			spanFrom: id(`period/${span?.[0] ?? months[0]!.code}`),
 			spanTo: id(`period/${span?.[1] ?? months.at(-1)!.code}`),
 			entryFrom: entry ? id(`period/${entry[0]}`) : null,
 			entryTo: entry ? id(`period/${entry[1]}`) : null,
 			rateSet: 1,
+			...(laterRates !== undefined && { laterRates: [{ from: id(`period/${laterRates}`), rateSet: 2 }] }),
 			continuesFrom: continues === undefined ? null : id(`scenario/${continues}`),
 			comparedWith: null
 		})),

@@ -163,6 +163,30 @@ function readByLeaf(
 			else heap.push({ value: translated, weight: undefined });
 			continue;
 		}
+		if (facts.timeBehaviour === 'latest') {
+			const last = Array.from({ length: Math.max(0, to - from + 1) }, (_, offset) => to - offset).find((index) =>
+				valueAt(model, part, index, 'local')
+			);
+			if (last === undefined) continue;
+			currencies.add(model.entityAxis < 0 ? 'EUR' : model.currencyOf(part.address[model.entityAxis]!));
+			const translated = valueAt(model, part, last, currency, to)?.translated;
+			if (translated === undefined) {
+				incomplete = true;
+				continue;
+			}
+			const weigher = typeof facts.weight === 'number' ? model.accounts.ordinal(facts.weight) : undefined;
+			const address = weigher === undefined ? undefined : part.address.with(model.accountAxis, weigher);
+			const weighing = address && {
+				address,
+				weight: 1,
+				facts: model.account(weigher!)!,
+				at: (index: number) => leafAt(model, cells, address, index)
+			};
+			const weight =
+				weighing && overPeriods(weighing.facts.timeBehaviour, from, to, (index) => valueAt(model, weighing, index, currency)?.translated);
+			heap.push({ value: translated, weight });
+			continue;
+		}
 		for (let index = from; index <= to; index++) {
 			const found = valueAt(model, part, index, currency);
 			if (!found) continue;

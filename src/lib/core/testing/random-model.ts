@@ -10,6 +10,24 @@ export interface RandomCase {
 	cells: StoredCell[];
 }
 
+const BUSY = ['litres', 'price', 'dearness', 'mood', 'tariff', 'litres', 'gauge', 'grip'];
+
+/**
+ * Most cells of a real model lie close together, so that what weighs, drives and looks back has something to meet: the
+ * first two leaves of every breakdown, in the six months around where the plan takes other rates.
+ */
+function busyPlace(model: Model, address: readonly number[], period: number): Pick<StoredCell, 'address' | 'period'> {
+	return {
+		address: address.map((ordinal, axis) => {
+			// Every other of them an account that weighs, is weighed, or drives.
+			if (axis === model.accountAxis) return period % 2 === 0 ? ordinal : model.accounts.ordinalOfCode(BUSY[ordinal % BUSY.length]!)!;
+			const leaves = model.dimensions[axis]!.members.flatMap((_, each) => (model.dimensions[axis]!.tree.isLeaf(each) ? [each] : []));
+			return axis === model.scenarioAxis ? leaves[ordinal % leaves.length]! : leaves[ordinal % Math.min(2, leaves.length)]!;
+		}),
+		period: 6 + (period % 6)
+	};
+}
+
 /** A tree of 2 to `most` members: every member but the first may hang under an earlier one. */
 const tree = (prefix: string, most: number): fc.Arbitrary<MemberSketch[]> =>
 	fc
@@ -54,7 +72,8 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 		});
 		// One account of every kind that is not simply added up.
 		accounts.push(
-			{ code: 'litres', account: { valueType: 'quantity' } },
+			{ code: 'costs' },
+			{ code: 'litres', parent: 'costs', account: { valueType: 'quantity' } },
 			{ code: 'price', weigher: 'litres', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'weighted by' } },
 			{ code: 'share', account: { valueType: 'percent', timeBehaviour: 'none', consolidation: 'average' } },
 			{ code: 'tariff', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'none' } },
@@ -81,12 +100,15 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			// Read at a fixed place: a stored price, a computed result; and a fact of the year.
 			{
 				code: 'levy',
+				parent: 'costs',
 				account: {},
 				perLeaf: {},
 				formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: account('tariff', { route: fixedRoute }) })
 			},
 			{
 				code: 'echo',
+				parent: 'costs',
+				weight: -1,
 				account: {},
 				perLeaf: {},
 				formula: (account) => ({ kind: 'binary', operator: '-', left: account('levy'), right: account('fuel', { route: fixedRoute }) })
@@ -97,6 +119,16 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 				perLeaf: { mayBeTyped: true },
 				formula: (account) => ({ kind: 'binary', operator: '*', left: account('start'), right: account('litres') })
 			},
+			// Weighed by what a formula computes; and the last value of each leaf, weighed over the same stretch.
+			{ code: 'dearness', weigher: 'levy', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'weighted by' } },
+			{ code: 'mood', weigher: 'litres', account: { valueType: 'percent', timeBehaviour: 'latest', consolidation: 'weighted by' } },
+			{
+				code: 'gauge',
+				account: { valueType: 'quantity', timeBehaviour: 'latest' },
+				perLeaf: {},
+				formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: { kind: 'number', value: 2 } })
+			},
+			{ code: 'grip', account: { valueType: 'percent', timeBehaviour: 'latest', consolidation: 'average' } },
 			{ code: 'start', account: { valueType: 'quantity', timeBehaviour: 'none', consolidation: 'none', frequency: 'per year' } },
 			// What looks back at its own results, through years and into the scenario that the plan continues from.
 			{
@@ -159,11 +191,26 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 		const model = buildModel({
 			accounts,
 			scenarios: [
-				{ code: 'plan', span: [month(2026, 7), month(2028, 3)], continues: 'actual' },
+				{
+					code: 'plan',
+					span: [month(2026, 7), month(2028, 3)],
+					entry: [month(2026, 5), month(2028, 3)],
+					continues: 'actual',
+					laterRates: month(2027, 1)
+				},
 				{ code: 'actual', span: [month(2026, 4), month(2027, 6)] }
 			],
 			entities: shape.entities.map((entity, index) => ({ ...entity, currency: shape.currencies[index]! })),
 			general: { route: shape.routes },
+			otherRates: ['GBP', 'NOK'].flatMap((currency, at) =>
+				(['average', 'closing'] as const).map((kind, place) => ({
+					currency,
+					kind,
+					from: '2026-03-01',
+					to: '2028-12-31',
+					value: 0.9 + at * 11 + place * 0.03
+				}))
+			),
 			rates: ['GBP', 'NOK'].flatMap((currency, at) =>
 				(['average', 'closing'] as const).map((kind, place) => ({
 					currency,
@@ -191,9 +238,14 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 				address: fc.tuple(...model.dimensions.map((_, axis) => leafOf(axis))).map((ordinals) => [...ordinals]),
 				period: fc.integer({ min: 0, max: model.periods.leaves.length - 1 }),
 				value: fc.integer({ min: -100_000, max: 100_000 }).map((cents) => cents / 100),
-				isNothing: fc.constantFrom(true, false, false, false)
+				isNothing: fc.constantFrom(true, false, false, false),
+				isBusy: fc.constantFrom(true, true, false)
 			})
-			.map(({ isNothing, ...each }) => ({ ...each, value: isNothing && each.origin > 4 ? NOTHING : each.value }));
+			.map(({ isNothing, isBusy, ...each }) => ({
+				...each,
+				...(isBusy && busyPlace(model, each.address, each.period)),
+				value: isNothing && each.origin > 4 ? NOTHING : each.value
+			}));
 		return fc.array(cell, { maxLength: 70 }).map((cells) => {
 			for (const each of cells) {
 				// Nothing is added on top of what does not add up.

@@ -56,6 +56,8 @@ export const sourceSchema = z.object({
 	amounts: z.enum(['movement', 'to date']).default('movement'),
 	way: z.enum(['replace', 'add']).default('replace'),
 	rejects: z.enum(['stop', 'load good rows']).default('stop'),
+	/** Whether rows after the span of their scenario make it longer; they are rejects otherwise. */
+	extendsSpan: z.boolean().default(false),
 	/** Dimensions (ids) that limit what a load replaces, beside scenario and period. */
 	extent: z.array(z.int()).max(20).default([])
 });

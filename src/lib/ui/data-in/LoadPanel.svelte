@@ -43,6 +43,8 @@
 	onkeydown={(event) => event.key === 'Escape' && onclose()}
 >
 	<p>
+		{#each check?.extends ?? [] as words (words)}<b class="font-semibold">{words}</b>
+		{/each}
 		{#if way === 'replace'}Replaces what this import loaded before for <b class="font-semibold">{check?.extent.words ?? '…'}</b>. What
 			people typed and what other imports loaded stays.
 		{:else}Adds to what this import loaded before in <b class="font-semibold">{check?.extent.words ?? '…'}</b>: the same row loaded twice

@@ -236,6 +236,14 @@
 					><option value="movement">each period’s own</option><option value="to date">run up since the year began</option></select
 				></label
 			>
+			<label class="flex items-center gap-1.5 text-[13px]"
+				><input
+					type="checkbox"
+					class="checkbox checkbox-xs"
+					checked={source.extendsSpan}
+					onchange={(event) => set({ extendsSpan: event.currentTarget.checked })}
+				/> periods after the scenario’s last one become part of it</label
+			>
 			<div>
 				<span class="text-grey text-xs">Reverse sign for accounts of the kind</span>
 				<div class="mt-0.5 flex flex-wrap gap-1">

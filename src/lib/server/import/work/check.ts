@@ -72,6 +72,8 @@ export interface CheckOutcome {
 	/** Rows each map line took, by line id. */
 	lineRows: Record<number, number>;
 	extent: Extent;
+	/** Scenarios that will speak about more periods than now, in sentences. */
+	extends: string[];
 }
 
 interface RowsAtHand {
@@ -166,7 +168,7 @@ class Checker {
 		this.#ask = ask;
 		this.#reader = reader;
 		this.#headings = headings;
-		this.#guard = new LoadGuard(model, ask.access);
+		this.#guard = new LoadGuard(model, ask.access, ask.source.extendsSpan);
 		this.#extent = new ExtentBuilder(model, ask.source.extent);
 		this.#missing = [...model.dimensions, model.periods.dimension]
 			.filter(({ id }) => !ask.rules.some(({ dimension }) => dimension === id))
@@ -273,7 +275,8 @@ class Checker {
 				.slice(0, VALUES_SHOWN)
 				.map(({ fault, rows, amount, lines }) => ({ message: fault.message, rows, amount: amount.value, lines })),
 			lineRows: Object.fromEntries(this.#lineRows),
-			extent: this.#extent.state()
+			extent: this.#extent.state(),
+			extends: this.#extent.beyond().map(({ words }) => words)
 		};
 	}
 

@@ -13,6 +13,8 @@ export class ExtentBuilder {
 	readonly periods = new Set<number>();
 	readonly #axes: number[];
 	readonly #members: Set<number>[];
+	/** The last period of each scenario (ordinals). */
+	readonly #last = new Map<number, number>();
 
 	/** @param limitedBy ids of the dimensions, beside scenario and period, whose members in the file limit the extent */
 	constructor(model: Model, limitedBy: readonly number[]) {
@@ -26,7 +28,25 @@ export class ExtentBuilder {
 
 	add(address: Int32Array, periods: Int32Array): void {
 		for (let index = 0; index < this.#axes.length; index++) this.#members[index]!.add(address[this.#axes[index]!]!);
-		for (const period of periods) this.periods.add(period);
+		const scenario = address[this.#model.scenarioAxis]!;
+		let last = this.#last.get(scenario) ?? -1;
+		for (const period of periods) {
+			this.periods.add(period);
+			if (period > last) last = period;
+		}
+		this.#last.set(scenario, last);
+	}
+
+	/** Scenarios whose span the rows reach beyond: their last period by then, and that in words. */
+	beyond(): { scenario: number; period: number; words: string }[] {
+		const model = this.#model;
+		return [...this.#last].flatMap(([ordinal, last]) => {
+			const span = model.scenario(ordinal)?.span;
+			if (!span || last <= span.to) return [];
+			const period = model.periods.dimension.member(model.periods.leaf(last).ordinal);
+			const scenario = model.scenarios.member(ordinal);
+			return [{ scenario: scenario.id, period: period.id, words: `${scenario.name} will speak about ${period.name} too.` }];
+		});
 	}
 
 	/** Whether an address lies in the extent, whatever the period. */

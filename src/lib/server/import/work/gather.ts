@@ -37,7 +37,7 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 	const gathered: Gathered = {
 		store: new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis),
 		extent: new ExtentBuilder(model, ask.source.extent),
-		guard: new LoadGuard(model, ask.access),
+		guard: new LoadGuard(model, ask.access, ask.source.extendsSpan),
 		rows: { read: 0, loaded: 0, skipped: 0, rejected: 0 },
 		amounts: { read: new Sum(), loaded: new Sum(), rejected: new Sum() },
 		tally: new RejectTally(),

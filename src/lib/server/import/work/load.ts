@@ -150,6 +150,7 @@ async function write(
 		let revision: number | null = null;
 		// Figures that were the same may have to be written anew: a result had come above them.
 		if (done > 0) {
+			await extendSpans(client, modelId, ask.person, stored.name, gathered);
 			await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });
 			await lockModel(client, modelId);
 			revision = await prepared.post({ modelId, person: ask.person, kind: 'load', through: stored.name, cells });
@@ -268,6 +269,28 @@ function* changesOf(
 function mayEmpty(model: Model, guard: Gathered['guard'], address: Int32Array, year: number, position: number): boolean {
 	const leaf = model.periods.at(year, position);
 	return leaf === undefined || guard.whyNot(address, leaf.index) === undefined;
+}
+
+/** Scenarios that the load reaches beyond speak about its periods from now on. */
+async function extendSpans(
+	client: pg.PoolClient,
+	modelId: number,
+	person: number | null,
+	through: string,
+	{ extent }: Gathered
+): Promise<void> {
+	for (const { scenario, period, words } of extent.beyond()) {
+		await client.query('UPDATE scenario SET span_to = $2 WHERE member_id = $1', [scenario, period]);
+		await client.query(
+			'UPDATE model SET structure_version = structure_version + 1 WHERE id IN (SELECT d.model_id FROM model_dimension d JOIN member m ON m.dimension_id = d.dimension_id WHERE m.id = $1)',
+			[scenario]
+		);
+		await client.query('UPDATE dimension SET version = version + 1 WHERE id = (SELECT dimension_id FROM member WHERE id = $1)', [scenario]);
+		await client.query(
+			'INSERT INTO structure_change (person_id, model_id, dimension_id, words) SELECT $1, $2, dimension_id, $3 FROM member WHERE id = $4',
+			[person, modelId, `${through}: ${words}`, scenario]
+		);
+	}
 }
 
 /** A batch's counts, control totals and extent. */
