@@ -1,6 +1,6 @@
 import type { ReadGuard } from '../access';
 import { continuationOf, type AccountDefinition } from '../model';
-import { EMPTY, isEmpty, isValue } from '../number';
+import { EMPTY, isEmpty, isValue, overPeriods } from '../number';
 import type { Cube } from './cube';
 import { eachLiveCell } from './live';
 import type { Overlay } from './overlay';
@@ -287,25 +287,7 @@ export class LeafReadings {
 			const factors = this.#translator.factors(weightFacts, entity, scenario);
 			return factors ? value * factors[index]! : value;
 		};
-		if (to < from) return EMPTY;
-		switch (weightFacts.timeBehaviour) {
-			case 'closing':
-				return at(to);
-			case 'opening':
-				return at(from);
-			case 'none':
-				return from === to ? at(from) : EMPTY;
-			default: {
-				let total = EMPTY;
-				for (let index = to; index >= from; index--) {
-					const value = at(index);
-					if (isEmpty(value)) continue;
-					if (weightFacts.timeBehaviour === 'latest') return value;
-					total = isEmpty(total) ? value : total + value;
-				}
-				return weightFacts.timeBehaviour === 'average' ? total / (to - from + 1) : total;
-			}
-		}
+		return overPeriods(weightFacts.timeBehaviour, from, to, at);
 	}
 
 	/** Reads weighing accounts: stored, or computed where a live formula stands. */

@@ -1,7 +1,7 @@
 import type { ReadGuard } from '../access';
 import { accountsRead, evaluate } from '../formula';
 import { continuationOf, type AccountDefinition, type LiveFormula } from '../model';
-import { EMPTY, isEmpty, Sum } from '../number';
+import { EMPTY, isEmpty, overPeriods, Sum } from '../number';
 import { Accumulator } from './accumulator';
 import type { ClassShare } from './classes';
 import type { Cube } from './cube';
@@ -426,24 +426,7 @@ export class View {
 			span && index < span.from
 				? this.#continuedAt(series, index, account, entity, scenario, reading)
 				: this.#translatedAt(series, index, factors, account, entity, scenario, reading);
-		switch (account.timeBehaviour) {
-			case 'closing':
-				return at(to);
-			case 'opening':
-				return at(from);
-			case 'none':
-				return from === to ? at(from) : EMPTY;
-			case 'flow':
-			case 'average': {
-				const total = new Sum();
-				for (let index = from; index <= to; index++) total.add(at(index));
-				return account.timeBehaviour === 'flow' ? total.value : total.value / (to - from + 1);
-			}
-			case 'latest':
-				throw new Error('Latest values are read by leaf.');
-			default:
-				return account.timeBehaviour satisfies never;
-		}
+		return overPeriods(account.timeBehaviour, from, to, at);
 	}
 
 	/** The same series in the scenario that this one continues from, at that one's rates. */

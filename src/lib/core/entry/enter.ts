@@ -398,13 +398,14 @@ function weightOfLeaf(model: Model, cube: Cube, overlay: Overlay, facts: Account
 
 /** Whether a leaf cell lies under one of the figures that keep their values. */
 function keptCells(model: Model, kept: readonly Figure[]): (cell: LeafCell) => boolean {
+	const figures = kept.map(({ members, range }) => ({
+		range,
+		leaves: model.dimensions.map((dimension, axis) => new Set(dimension.leavesOf(members[axis]!)))
+	}));
 	return ({ address, year, position }) => {
 		const period = model.periods.at(year, position)!.index;
-		return kept.some(
-			({ members, range }) =>
-				period >= range.from &&
-				period <= range.to &&
-				model.dimensions.every((dimension, axis) => dimension.tree.isUnder(address[axis]!, members[axis]!))
+		return figures.some(
+			({ range, leaves }) => period >= range.from && period <= range.to && leaves.every((under, axis) => under.has(address[axis]!))
 		);
 	};
 }

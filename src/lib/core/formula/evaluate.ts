@@ -33,7 +33,7 @@ export function evaluate(expression: Expression, read: (operand: AccountRead) =>
 		case 'not':
 			return LOGIC.not(at(expression.of));
 		case 'compare':
-			return compared(expression.operator, at(expression.left), at(expression.right));
+			return compared(expression.operator, at(expression.left), at(expression.right), expression.unit);
 		case 'and':
 		case 'or':
 			return LOGIC[expression.kind](at(expression.left), at(expression.right));

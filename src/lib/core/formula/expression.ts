@@ -28,7 +28,8 @@ export type Expression =
 	| AccountRead
 	| { kind: 'negative' | 'not'; of: Expression }
 	| { kind: 'binary'; operator: BinaryOperator; left: Expression; right: Expression }
-	| { kind: 'compare'; operator: Comparison; left: Expression; right: Expression }
+	/** `unit`: of the last decimal of what is compared, where that is known. */
+	| { kind: 'compare'; operator: Comparison; left: Expression; right: Expression; unit?: number }
 	| { kind: 'and' | 'or'; left: Expression; right: Expression }
 	| MemberTest
 	/** Whether the current member of a dimension is the one an account of choice holds, or beneath it. */

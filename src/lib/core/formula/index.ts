@@ -8,7 +8,7 @@ export { domainAccounts, inDomain, isFixed } from './domain';
 export { evaluate, type CellFacts } from './evaluate';
 export { isPlain, partsOf } from './expression';
 export { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type Arithmetic, type At, type Comparison, type FunctionName } from './operators';
-export { ACCOUNTS, mapExpression, membersIn } from './members';
+export { ACCOUNTS, mapExpression, membersIn, withUnits } from './members';
 export { print, type PrintNames } from './print';
 export { quoted, RESERVED, unquoted } from './words';
 export { accountsRead, allReads, readsOf, sameRead, testsIn } from './reads';

@@ -1,5 +1,6 @@
 import { mapSelection } from '../dimension';
-import type { AccountRead, Expression } from './expression';
+import { partsOf, type AccountRead, type Expression } from './expression';
+import { readsOf } from './reads';
 
 /** The expression with every member it names replaced; a dimension's id is given where it is known, −1 for accounts. */
 export function mapExpression(expression: Expression, map: (member: number, dimension: number) => number): Expression {
@@ -58,3 +59,34 @@ export function membersIn(expression: Expression): Set<number> {
 	});
 	return found;
 }
+
+/** The same with every comparison knowing the unit in which what it compares is kept. O(size). */
+export function withUnits(expression: Expression, unitOf: (account: number) => number): Expression {
+	if (!hasComparison(expression)) return expression;
+	const inner = (part: Expression): Expression => withUnits(part, unitOf);
+	switch (expression.kind) {
+		case 'negative':
+		case 'not':
+			return { ...expression, of: inner(expression.of) };
+		case 'binary':
+		case 'and':
+		case 'or':
+			return { ...expression, left: inner(expression.left), right: inner(expression.right) };
+		case 'compare': {
+			const units = readsOf(expression).map(({ member }) => unitOf(member));
+			return { ...expression, left: inner(expression.left), right: inner(expression.right), unit: units.length === 0 ? 0 : Math.min(...units) };
+		}
+		case 'when':
+			return {
+				...expression,
+				cases: expression.cases.map(({ condition, value }) => ({ condition: inner(condition), value: inner(value) })),
+				otherwise: expression.otherwise && inner(expression.otherwise)
+			};
+		case 'call':
+			return { ...expression, args: expression.args.map(inner) };
+		default:
+			return expression;
+	}
+}
+
+const hasComparison = (expression: Expression): boolean => expression.kind === 'compare' || partsOf(expression).some(hasComparison);

@@ -22,9 +22,16 @@ const HOLDS: Record<Comparison, (left: number, right: number) => boolean> = {
 	'>=': (left, right) => left >= right
 };
 
-/** 1 where the comparison holds, 0 where not, empty beside something empty. */
-export const compared = (operator: Comparison, left: number, right: number): number =>
-	isEmpty(left) || isEmpty(right) ? EMPTY : HOLDS[operator](left, right) ? 1 : 0;
+/**
+ * 1 where the comparison holds, 0 where not, empty beside something empty.
+ * @param unit of the last decimal of what is compared: what lies within half of it is equal. 0 compares exactly
+ */
+export function compared(operator: Comparison, left: number, right: number, unit = 0): number {
+	if (isEmpty(left) || isEmpty(right)) return EMPTY;
+	// 0.015 − 0.01 is a little more than half a cent in doubles, and half a cent still.
+	const isSame = unit > 0 && Math.abs(left - right) <= (unit / 2) * (1 + 1e-9);
+	return HOLDS[operator](isSame ? right : left, right) ? 1 : 0;
+}
 
 /** A condition treats empty as no. */
 export const isTrue = (truth: number): boolean => !isEmpty(truth) && truth !== 0;

@@ -8,7 +8,7 @@
 export { factPeriod } from './fact-period';
 export { continuationOf, earlierScenarios, inContinuation, laterScenarios, type Continuation } from './continuation';
 export { LiveFormulas, stands, type LiveFormula, type LiveOperand } from './live-formulas';
-export { Model } from './model';
+export { lastUnit, Model } from './model';
 export type {
 	AccountDefinition,
 	AccountKind,

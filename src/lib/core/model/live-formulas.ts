@@ -59,7 +59,7 @@ export class LiveFormulas {
 	/** @throws Error when formulas run in a circle, overlap, say no place, or stand on an account that does not add up */
 	constructor(model: Model) {
 		const shifts = new Shifts(model.periods);
-		const formulas = model.definition.formulas
+		const formulas = model.formulas
 			.filter(({ timing }) => timing === 'per leaf')
 			.map(({ account, expression, scope, mayBeTyped }): LiveFormula => {
 				const ordinal = model.accounts.ordinal(account)!;
@@ -304,7 +304,7 @@ function leavesPassing(model: Model, dimension: Dimension, selection: Selection)
 		if (isPeriod) {
 			const { from, to } = periods.range(ordinal);
 			if (to >= from) found.fill(1, from, to + 1);
-		} else for (const leaf of dimension.tree.leaves(ordinal)) found[leaf] = 1;
+		} else for (const leaf of dimension.leavesOf(ordinal)) found[leaf] = 1;
 	return found;
 }
 

@@ -1,7 +1,7 @@
 import { PeriodAxis, type PeriodRange } from '../calendar';
 import { RateTable } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
-import { partsOf, readsOf, type Expression, type FormulaDefinition } from '../formula';
+import { partsOf, readsOf, withUnits, type Expression, type FormulaDefinition } from '../formula';
 import { LiveFormulas } from './live-formulas';
 import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
 
@@ -24,6 +24,8 @@ export class Model {
 	readonly accountAxis: number;
 	readonly scenarioAxis: number;
 	readonly entityAxis: number;
+	/** The live formulas, comparisons in them knowing the units of what they compare. */
+	readonly formulas: readonly FormulaDefinition[];
 	/** The per-leaf formulas. */
 	readonly live: LiveFormulas;
 	readonly #byId: Map<number, Dimension>;
@@ -61,9 +63,10 @@ export class Model {
 			(account) => account.member,
 			(account) => account
 		);
+		this.formulas = definition.formulas.map((formula) => ({ ...formula, expression: withUnits(formula.expression, (member) => this.#unitOf(member)) }));
 		this.#formulas = placed(
 			accounts,
-			definition.formulas.filter(({ timing }) => timing === 'after totals'),
+			this.formulas.filter(({ timing }) => timing === 'after totals'),
 			(formula) => formula.account,
 			(formula) => formula
 		);
@@ -171,6 +174,11 @@ export class Model {
 		return this.definition.currencies.find((currency) => currency.code === code)?.decimals ?? 2;
 	}
 
+	#unitOf(member: number): number {
+		const ordinal = this.accounts.ordinal(member);
+		return ordinal === undefined ? 0 : lastUnit(this, ordinal);
+	}
+
 	#between(fromMember: number, toMember: number): PeriodRange {
 		const from = this.periods.dimension.ordinal(fromMember);
 		const to = this.periods.dimension.ordinal(toMember);
@@ -199,3 +207,15 @@ const asksOfCells = (expression: Expression): boolean =>
 	['member in', 'member is choice', 'period now', 'period of'].includes(expression.kind) ||
 	(expression.kind === 'call' && expression.name === 'days') ||
 	partsOf(expression).some(asksOfCells);
+
+/**
+ * The unit of an account's last decimal, in which its values are told apart; of a parent the finest beneath it. A percent
+ * is kept as a fraction, so its unit is a hundredth of what it shows.
+ */
+export function lastUnit(model: Model, account: number): number {
+	const units = model.accounts.leavesOf(account).flatMap((leaf) => {
+		const facts = model.account(leaf);
+		return facts ? [10 ** -(facts.valueType === 'percent' ? facts.decimals + 2 : facts.decimals)] : [];
+	});
+	return units.length === 0 ? 0 : Math.min(...units);
+}

@@ -7,3 +7,4 @@
 export { EMPTY, isEmpty, isValue } from './empty';
 export { Sum, sum } from './sum';
 export { roundTo, shareOut, sameAmount } from './round';
+export { overPeriods } from './over-periods';

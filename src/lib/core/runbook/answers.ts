@@ -125,7 +125,7 @@ export function whereBothRan(model: Model, now: MembersNamed, then: MembersNamed
 		if (!before || !dimension) continue;
 		const of = model.dimension(dimension.id)!;
 		const leaves = (ids: readonly number[]) =>
-			new Set(ids.flatMap((id) => (of.ordinal(id) === undefined ? [] : of.tree.leaves(of.ordinal(id)!))));
+			new Set(ids.flatMap((id) => (of.ordinal(id) === undefined ? [] : of.leavesOf(of.ordinal(id)!))));
 		const [mine, theirs] = [leaves(members), leaves(before)];
 		const both = new Set([...mine].filter((leaf) => theirs.has(leaf)));
 		if (both.size === 0) return undefined;

@@ -6,7 +6,7 @@ import type { Assignment, Operand, Term } from './tree';
  * not, the assignment says itself which members it writes. What holds for a whole year or for all time says no month.
  */
 export function isDriver(model: Model, { account, axes, period, span }: Operand, { scope }: Pick<Assignment, 'scope'>): boolean {
-	const leaves = model.accounts.tree.leaves(account);
+	const leaves = model.accounts.leavesOf(account);
 	if (leaves.every((leaf) => (model.account(leaf)?.frequency ?? 'per period') !== 'per period')) return false;
 	if ((period !== undefined || span?.to === 'end') && scope.periods === undefined) return false;
 	return [...axes.keys()].every((axis) => scope.axes.has(axis));

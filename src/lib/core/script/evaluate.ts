@@ -74,7 +74,7 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 			}
 			case 'compare': {
 				const [left, right] = [compile(term.left), compile(term.right)];
-				return (leaf) => compared(term.operator, left(leaf), right(leaf));
+				return (leaf) => compared(term.operator, left(leaf), right(leaf), term.unit);
 			}
 			case 'and':
 			case 'or': {
@@ -115,7 +115,7 @@ export function readyTerm(reading: Reading, assignment: Assignment): ReadyTerm {
 				return leaf >= from && leaf <= to ? 1 : 0;
 			}
 			const ordinal = model.dimensions[axis]!.ordinal(chosen);
-			return ordinal !== undefined && model.dimensions[axis]!.tree.isUnder(current.address[axis]!, ordinal) ? 1 : 0;
+			return ordinal !== undefined && model.dimensions[axis]!.leavesOf(ordinal).includes(current.address[axis]!) ? 1 : 0;
 		};
 	}
 

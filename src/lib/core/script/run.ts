@@ -102,8 +102,8 @@ export function orderFault(model: Model, assignments: readonly Assignment[]): { 
 		for (const assignment of group)
 			for (const operand of operandsIn(assignment.term)) {
 				const { account, shift, axes, span, period } = operand;
-				const isTouched = model.accounts.tree
-					.leaves(account)
+				const isTouched = model.accounts
+					.leavesOf(account)
 					.some((leaf) => (writers.get(leaf) ?? []).some((place) => meets(operand, group[place]!)));
 				if (!isTouched) continue;
 				if (!model.accounts.isLeaf(account) || span || period !== undefined || [...axes.values()].some(({ kind }) => kind !== 'member'))
@@ -248,7 +248,7 @@ function stayAtAddress(model: Model, group: readonly Assignment[]): boolean {
 		operandsIn(term).every(({ account, axes }) =>
 			axes.size === 0 && model.accounts.isLeaf(account)
 				? model.live.staysAtAddress(account)
-				: !model.accounts.tree.leaves(account).some(followsFromWritten)
+				: !model.accounts.leavesOf(account).some(followsFromWritten)
 		)
 	);
 }
@@ -403,7 +403,8 @@ function eachCandidate(
 			const limits = own.flatMap((axis) => (scope.axes.has(axis) ? [{ axis, allowed: scope.axes.get(axis)! }] : []));
 			const spreadAxes = axes.filter((axis) => spreads.has(axis));
 			// What looks back from the first periods of a scenario sees the one it continues from.
-			const continued = operand.shift && own.includes(model.scenarioAxis) ? laterScenarios(model) : undefined;
+			const looksBack = operand.shift !== undefined || operand.span?.to === 'here';
+			const continued = looksBack && own.includes(model.scenarioAxis) ? laterScenarios(model) : undefined;
 			const take = (source: Int32Array, scenario: number): void => {
 				for (const { axis, allowed } of limits) if (allowed[axis === model.scenarioAxis ? scenario : source[axis]!] === 0) return;
 				for (const axis of own) target[axis] = source[axis]!;

@@ -22,9 +22,9 @@ export class SelectionReader extends NameReader {
 		for (const where of node.getChildren('Where')) selected = { ...selected, ordinals: this.where(where, selected) };
 		for (const except of node.getChildren('Except')) {
 			const without = this.selectionTerm(lastChild(except), selected.dimension);
-			const gone = new Set(without.ordinals.flatMap((ordinal) => without.dimension.tree.under(ordinal)));
+			const gone = new Set(without.ordinals.flatMap((ordinal) => [...without.dimension.treeOf(ordinal).under(ordinal), ...without.dimension.leavesOf(ordinal)]));
 			// A parent with something taken out is what is left beneath it.
-			const leaves = selected.ordinals.flatMap((ordinal) => selected.dimension.tree.leaves(ordinal));
+			const leaves = selected.ordinals.flatMap((ordinal) => selected.dimension.leavesOf(ordinal));
 			selected = { ...selected, ordinals: [...new Set(leaves)].filter((ordinal) => !gone.has(ordinal)) };
 		}
 		return selected;
@@ -75,9 +75,11 @@ export class SelectionReader extends NameReader {
 					}
 				}
 				const of = this.selectionTerm(root, implied);
-				const { tree } = of.dimension;
-				const family = (ordinal: number) =>
-					kind === 'children' ? tree.children(ordinal) : kind === 'leaves' ? tree.leaves(ordinal) : tree.under(ordinal);
+				// A group of an alternate hierarchy is read in its own tree.
+				const family = (ordinal: number) => {
+					const tree = of.dimension.treeOf(ordinal);
+					return kind === 'children' ? tree.children(ordinal) : kind === 'leaves' ? of.dimension.leavesOf(ordinal) : tree.under(ordinal);
+				};
 				return { dimension: of.dimension, ordinals: [...new Set(of.ordinals.flatMap(family))] };
 			}
 			default:
@@ -145,7 +147,7 @@ export class SelectionReader extends NameReader {
 /** The leaves beneath some members, by ordinal. */
 export function leavesOf(dimension: Dimension, ordinals: Iterable<number>): Uint8Array {
 	const found = new Uint8Array(dimension.members.length);
-	for (const ordinal of ordinals) for (const leaf of dimension.tree.leaves(ordinal)) found[leaf] = 1;
+	for (const ordinal of ordinals) for (const leaf of dimension.leavesOf(ordinal)) found[leaf] = 1;
 	return found;
 }
 

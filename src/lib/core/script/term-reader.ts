@@ -2,6 +2,8 @@ import type { SyntaxNode } from '@lezer/common';
 import { dayNumber, isDate } from '../calendar';
 import type { Dimension } from '../dimension';
 import { unquoted } from '../formula';
+import { lastUnit } from '../model';
+import { operandsIn } from './domain';
 import { ARGUMENTS } from './expression';
 import { lastChild, listed, numberOf, ScriptError } from './name-reader';
 import { leavesOf, SelectionReader } from './selection-reader';
@@ -76,7 +78,7 @@ export class TermReader extends SelectionReader {
 			if (axis === this.model.accountAxis) throw new ScriptError(item, 'The account stands before the braces.');
 			if (where.kind !== 'member') axes.set(axis, { kind: where.kind });
 			else if (dimension.isLeaf(where.ordinal)) axes.set(axis, { kind: 'member', ordinal: where.ordinal });
-			else axes.set(axis, { kind: 'over', ordinals: [where.ordinal] });
+			else axes.set(axis, { kind: 'of', ordinal: where.ordinal });
 		}
 		if (operand.period !== undefined && (operand.shift || operand.span))
 			throw new ScriptError(place!, 'A period by name, or a shift of the current one: not both.');
@@ -128,7 +130,9 @@ export class TermReader extends SelectionReader {
 				if (node.firstChild!.name === 'Compare')
 					throw new ScriptError(node, 'Compare two values at a time, and join the comparisons with and.');
 				const [left, right] = this.alike(this.term(node.firstChild!), this.term(lastChild(node)));
-				return { kind: 'compare', operator: this.textOf(node.firstChild!.nextSibling!) as Comparison, left, right };
+				const units = [...operandsIn(left), ...operandsIn(right)].map(({ account }) => lastUnit(this.model, account));
+				const unit = units.length === 0 ? 0 : Math.min(...units);
+				return { kind: 'compare', operator: this.textOf(node.firstChild!.nextSibling!) as Comparison, left, right, unit };
 			}
 			case 'And':
 			case 'Or':
@@ -156,17 +160,9 @@ export class TermReader extends SelectionReader {
 			}
 			case 'Call':
 				return this.call(node);
-			case 'Over': {
-				const operand = this.readInside(node.getChild('Read') ?? node);
-				const fold = this.textOf(node.getChild('OverName')!) as Fold;
-				const { dimension, ordinals } = this.selection(node.getChild('Selection')!);
-				if (dimension === this.model.periods.dimension) throw new ScriptError(node, 'Over periods, use todate or a level: {Year: total}.');
-				const axis = this.model.dimensions.indexOf(dimension);
-				if (axis === this.model.accountAxis) throw new ScriptError(node, 'Name the parent account instead of adding up accounts.');
-				return { kind: 'read', operand: { ...operand, fold, axes: new Map([...operand.axes, [axis, { kind: 'over', ordinals }]]) } };
-			}
-			case 'Share': {
-				const operand = this.readInside(node.getChild('Read') ?? node);
+			case 'Over':
+				return this.over(node, this.textOf(node.getChild('OverName')!) as Fold);
+			case 'Share': {				const operand = this.readInside(node.getChild('Read') ?? node);
 				const dimension = this.dimensionNamed(node.getChild('Name')!, this.words(node.getChild('Name')!).word);
 				const axis = this.model.dimensions.indexOf(dimension);
 				if (axis < 0 || axis === this.model.accountAxis)
@@ -179,6 +175,16 @@ export class TermReader extends SelectionReader {
 			default:
 				throw new ScriptError(node, 'A value was expected here.');
 		}
+	}
+
+	/** A fold of one account over a selection. */
+	protected over(node: SyntaxNode, fold: Fold): Term {
+		const operand = this.readInside(node.getChild('Read') ?? node);
+		const { dimension, ordinals } = this.selection(node.getChild('Selection')!);
+		if (dimension === this.model.periods.dimension) throw new ScriptError(node, 'Over periods, use todate or a level: {Year: total}.');
+		const axis = this.model.dimensions.indexOf(dimension);
+		if (axis === this.model.accountAxis) throw new ScriptError(node, 'Name the parent account instead of adding up accounts.');
+		return { kind: 'read', operand: { ...operand, fold, axes: new Map([...operand.axes, [axis, { kind: 'over', ordinals }]]) } };
 	}
 
 	protected readInside(node: SyntaxNode): Operand {
@@ -265,6 +271,10 @@ export class TermReader extends SelectionReader {
 
 	protected call(node: SyntaxNode): Term {
 		const name = this.textOf(node.getChild('FunctionName')!);
+		if (node.getChild('Selection')) {
+			if (name === 'min' || name === 'max') return this.over(node, name);
+			throw new ScriptError(node, `${name} takes no selection. Over one there are sum, avg, count, min, max, first and last.`);
+		}
 		const args: SyntaxNode[] = [];
 		for (let child = node.firstChild!.nextSibling; child; child = child.nextSibling)
 			if (child.name !== '(' && child.name !== ')' && child.name !== ',') args.push(child);

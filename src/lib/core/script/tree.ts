@@ -23,10 +23,12 @@ export type AxisRead =
 	| { kind: 'member'; ordinal: number }
 	| { kind: 'parent' }
 	| { kind: 'total' }
-	/** Added up, or folded another way, over these leaves. */
+	/** The total of a member with others beneath it, by their weights. */
+	| { kind: 'of'; ordinal: number }
+	/** Folded over a selection: a sum takes every leaf of it once, unweighted; the others take its members as they are. */
 	| { kind: 'over'; ordinals: readonly number[] };
 
-export type Fold = 'sum' | 'avg' | 'count' | 'first' | 'last';
+export type Fold = 'sum' | 'avg' | 'count' | 'min' | 'max' | 'first' | 'last';
 
 /** An account read at the current cell, or elsewhere: other members, an earlier period, a whole level, up to date. */
 export interface Operand {
@@ -55,7 +57,8 @@ export type Term =
 	| { kind: 'period of'; operand: Operand }
 	| { kind: 'negative' | 'not'; of: Term }
 	| { kind: 'arithmetic'; operator: Arithmetic; left: Term; right: Term }
-	| { kind: 'compare'; operator: Comparison; left: Term; right: Term }
+	/** `unit`: of the last decimal of what is compared. */
+	| { kind: 'compare'; operator: Comparison; left: Term; right: Term; unit: number }
 	| { kind: 'and' | 'or'; left: Term; right: Term }
 	/** Whether the current member of an axis (−1: the period) is among some; above leaves all beneath count. */
 	| { kind: 'member in'; axis: number; members: Uint8Array }

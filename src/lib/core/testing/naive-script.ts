@@ -38,13 +38,15 @@ export function naiveAssignment(
 			case 'compare': {
 				const [left, right] = [value(term.left), value(term.right)];
 				if (Number.isNaN(left) || Number.isNaN(right)) return Number.NaN;
+				// What lies within half a unit of the last decimal is equal.
+				const isSame = left === right || Math.abs(left - right) <= (term.unit / 2) * (1 + 1e-9);
 				return {
-					'=': left === right,
-					'<>': left !== right,
-					'<': left < right,
-					'<=': left <= right,
-					'>': left > right,
-					'>=': left >= right
+					'=': isSame,
+					'<>': !isSame,
+					'<': left < right && !isSame,
+					'<=': left < right || isSame,
+					'>': left > right && !isSame,
+					'>=': left > right || isSame
 				}[term.operator]
 					? 1
 					: 0;
@@ -65,6 +67,8 @@ export function naiveAssignment(
 		};
 		switch (term.kind) {
 			case 'read':
+				// What holds for a whole year says no month.
+				if (term.operand.span?.to === 'end' && assignment.scope.periods === undefined) return undefined;
 				return [...term.operand.axes.keys()].every((axis) => assignment.scope.axes.has(axis)) ? !Number.isNaN(value(term)) : undefined;
 			case 'negative':
 				return place(term.of);
@@ -90,7 +94,65 @@ export function naiveAssignment(
 	return found === 0 || !Number.isFinite(found) ? undefined : found;
 }
 
-function readOperand(model: Model, cells: NaiveCells, { account, axes, shift }: Operand, address: readonly number[], leaf: number): number {
+function readOperand(model: Model, cells: NaiveCells, operand: Operand, address: readonly number[], leaf: number): number {
+	const { account, axes, shift, span } = operand;
+	if (operand.fold !== 'sum') {
+		const [axis, where] = [...axes].find(([, each]) => each.kind === 'over')!;
+		const values = (where as { ordinals: readonly number[] }).ordinals
+			.map((ordinal) => {
+				const read = model.dimensions[axis]!.isLeaf(ordinal) ? ({ kind: 'member', ordinal } as const) : ({ kind: 'of', ordinal } as const);
+				return readOperand(model, cells, { ...operand, fold: 'sum', axes: new Map([...axes, [axis, read]]) }, address, leaf);
+			})
+			.filter((value) => !Number.isNaN(value));
+		if (values.length === 0) return Number.NaN;
+		const total = values.reduce((sum, value) => sum + value, 0);
+		return {
+			avg: total / values.length,
+			count: values.length,
+			min: Math.min(...values),
+			max: Math.max(...values),
+			first: values[0]!,
+			last: values.at(-1)!
+		}[operand.fold];
+	}
+	if (span) {
+		// Month by month, each account by its own behaviour; to date also through the scenario that came before.
+		const run = { from: leaf - (leaf % 12), to: span.to === 'here' ? leaf : leaf - (leaf % 12) + 11 };
+		const own = axes.get(model.scenarioAxis);
+		const scenario = own?.kind === 'member' ? own.ordinal : address[model.scenarioAxis]!;
+		const spoken = model.scenario(scenario)!.span;
+		const [from, to] = [span.to === 'here' ? run.from : Math.max(run.from, spoken.from), Math.min(run.to, spoken.to)];
+		let total = Number.NaN;
+		for (const part of model.accounts.leavesOf(account)) {
+			const facts = model.account(part);
+			if (!facts || (part !== account && facts.consolidation !== 'sum') || to < from) continue;
+			const at = (index: number) => {
+				const reader = span.to === 'here' && index < spoken.from ? (continuationOf(model, scenario, index)?.scenario ?? scenario) : scenario;
+				const { span: _, ...rest } = operand;
+				const place = new Map(axes);
+				if (reader !== scenario || own) place.set(model.scenarioAxis, { kind: 'member', ordinal: reader });
+				return readOperand(model, cells, { ...rest, account: part, axes: place }, address, index);
+			};
+			const indexes = Array.from({ length: to - from + 1 }, (_, offset) => from + offset);
+			const values = indexes.map(at);
+			const present = values.filter((value) => !Number.isNaN(value));
+			const sum = present.length === 0 ? Number.NaN : present.reduce((one, other) => one + other, 0);
+			const value =
+				facts.timeBehaviour === 'closing'
+					? values.at(-1)!
+					: facts.timeBehaviour === 'opening'
+						? values[0]!
+						: facts.timeBehaviour === 'latest'
+							? (present.at(-1) ?? Number.NaN)
+							: facts.timeBehaviour === 'average'
+								? sum / values.length
+								: facts.timeBehaviour === 'none' && values.length > 1
+									? Number.NaN
+									: sum;
+			if (!Number.isNaN(value)) total = (Number.isNaN(total) ? 0 : total) + value * weightUp(model.accounts, part, account);
+		}
+		return total;
+	}
 	let at = leaf;
 	let scenario = address[model.scenarioAxis]!;
 	if (shift) {
@@ -116,7 +178,10 @@ function readOperand(model: Model, cells: NaiveCells, { account, axes, shift }: 
 			const own = axis === model.scenarioAxis ? scenario : address[axis]!;
 			if (!where) weight *= ordinal === own ? 1 : 0;
 			else if (where.kind === 'member') weight *= ordinal === where.ordinal ? 1 : 0;
-			else if (where.kind === 'over') weight *= where.ordinals.reduce((total, top) => total + weightUp(dimension, ordinal, top), 0);
+			// A group of another hierarchy holds its leaves once each here.
+			else if (where.kind === 'of' && dimension.tree.isLeaf(where.ordinal)) weight *= dimension.leavesOf(where.ordinal).includes(ordinal) ? 1 : 0;
+			else if (where.kind === 'of') weight *= weightUp(dimension, ordinal, where.ordinal);
+			else if (where.kind === 'over') weight *= where.ordinals.some((top) => dimension.leavesOf(top).includes(ordinal)) ? 1 : 0;
 			else {
 				const parent = dimension.tree.parent[own]!;
 				const top = where.kind === 'parent' ? parent : topOf(dimension.tree.parent, own);

@@ -1,6 +1,8 @@
 import type { Operand } from '../tree';
 import { CellReader } from './cell-reader';
+import { FoldReader } from './fold-reader';
 import type { OperandReader, Reading } from './reading';
+import { SumReader } from './sum-reader';
 import { TimeReader } from './time-reader';
 import { TotalReader } from './total-reader';
 
@@ -9,8 +11,13 @@ export { eachCell, type OperandReader, type Reading } from './reading';
 /** A reader of an operand as the cube is now. Values written later are seen where the operand is no total. */
 export function operandReader(reading: Reading, operand: Operand): OperandReader {
 	const { model } = reading;
+	const again = (other: Operand) => operandReader(reading, other);
+	// A fold other than a sum takes the members of its selection one by one, each over time as it stands.
+	if (operand.fold !== 'sum') return new FoldReader(reading, operand, again);
+	const isOverTime = operand.period !== undefined || operand.span !== undefined;
+	// Over periods every account has a behaviour of its own: a parent's children bring theirs.
+	if (isOverTime && !model.accounts.isLeaf(operand.account)) return new SumReader(reading, operand, again);
 	const isTotal = !model.accounts.isLeaf(operand.account) || [...operand.axes.values()].some(({ kind }) => kind !== 'member');
 	const base = isTotal ? new TotalReader(reading, operand) : new CellReader(reading, operand);
-	const isElsewhen = operand.shift !== undefined || operand.period !== undefined || operand.span !== undefined;
-	return isElsewhen ? new TimeReader(reading, operand, base, (other) => operandReader(reading, other)) : base;
+	return isOverTime || operand.shift !== undefined ? new TimeReader(reading, operand, base, again) : base;
 }

@@ -1,5 +1,5 @@
-import { continuationOf } from '../../model';
-import { EMPTY, isEmpty } from '../../number';
+import { continuationOf, type TimeBehaviour } from '../../model';
+import { EMPTY, overPeriods } from '../../number';
 import type { Operand } from '../tree';
 import type { OperandReader, Reading } from './reading';
 
@@ -9,7 +9,7 @@ export class TimeReader implements OperandReader {
 	readonly #operand: Operand;
 	readonly #base: OperandReader;
 	readonly #make: (operand: Operand) => OperandReader;
-	readonly #behaviour: string;
+	readonly #behaviour: TimeBehaviour;
 	readonly #shift: Int32Array | undefined;
 	#span = { from: 0, to: 0 };
 	#address: Int32Array = new Int32Array(0);
@@ -23,8 +23,7 @@ export class TimeReader implements OperandReader {
 		this.#operand = operand;
 		this.#base = base;
 		this.#make = make;
-		const leaf = model.accounts.tree.leaves(operand.account).find((each) => model.account(each));
-		this.#behaviour = (leaf === undefined ? undefined : model.account(leaf)?.timeBehaviour) ?? 'flow';
+		this.#behaviour = model.account(operand.account)?.timeBehaviour ?? 'flow';
 		this.#shift = operand.shift && reading.shifts.table(operand.shift.level, operand.shift.by);
 	}
 
@@ -43,17 +42,19 @@ export class TimeReader implements OperandReader {
 		const { period, span } = this.#operand;
 		const here = this.#shift ? this.#shift[leaf]! : leaf;
 		if (here < 0) return EMPTY;
-		if (period !== undefined) return this.#over(model.periods.range(period));
+		if (period !== undefined) return this.#over(model.periods.range(period), false);
 		if (!span) return this.#readerAt(here).at(here);
 		const run = shifts.run(span.level, here);
-		return run ? this.#over({ from: run.from, to: span.to === 'here' ? here : run.to }) : EMPTY;
+		return run ? this.#over({ from: run.from, to: span.to === 'here' ? here : run.to }, span.to === 'here') : EMPTY;
 	}
 
 	/** Who speaks about a leaf period: the current scenario, or before its periods the one it continues from. */
-	#readerAt(leaf: number): OperandReader {
+	#readerAt(leaf: number, isToDate = false): OperandReader {
 		const { model } = this.#reading;
-		if (leaf >= this.#span.from || this.#operand.axes.has(model.scenarioAxis)) return this.#base;
-		const own = this.#address[model.scenarioAxis]!;
+		const where = this.#operand.axes.get(model.scenarioAxis);
+		// A shift in a scenario that is named stays in it; what has run up to a date has run up through all that led there.
+		if (leaf >= this.#span.from || (where && !(isToDate && where.kind === 'member'))) return this.#base;
+		const own = where?.kind === 'member' ? where.ordinal : this.#address[model.scenarioAxis]!;
 		const scenario = continuationOf(model, own, leaf)?.scenario ?? own;
 		if (scenario === own) return this.#base;
 		let other = this.#earlier.get(scenario);
@@ -67,31 +68,14 @@ export class TimeReader implements OperandReader {
 		return other.reader;
 	}
 
-	#over(range: { from: number; to: number }): number {
-		const from = Math.max(range.from, this.#span.from);
-		const to = Math.min(range.to, this.#span.to);
-		if (to < from) return EMPTY;
-		if (from === to) return this.#base.at(from);
-		switch (this.#behaviour) {
-			case 'closing':
-				return this.#base.at(to);
-			case 'opening':
-				return this.#base.at(from);
-			case 'none':
-				return EMPTY;
-			case 'latest': {
-				for (let leaf = to; leaf >= from; leaf--) if (!isEmpty(this.#base.at(leaf))) return this.#base.at(leaf);
-				return EMPTY;
-			}
-			default: {
-				let total = EMPTY;
-				for (let leaf = from; leaf <= to; leaf++) {
-					const value = this.#base.at(leaf);
-					if (!isEmpty(value)) total = isEmpty(total) ? value : total + value;
-				}
-				return this.#behaviour === 'average' ? total / (to - from + 1) : total;
-			}
-		}
+	/** A whole stretch: only what the scenario's span speaks about; to date, before it, the scenario it continues from. */
+	#over({ from, to }: { from: number; to: number }, isToDate: boolean): number {
+		return overPeriods(
+			this.#behaviour,
+			isToDate ? from : Math.max(from, this.#span.from),
+			Math.min(to, this.#span.to),
+			isToDate ? (leaf) => this.#readerAt(leaf, true).at(leaf) : (leaf) => this.#base.at(leaf)
+		);
 	}
 
 	eachSource(visit: (address: Int32Array) => void): void {

@@ -11,7 +11,6 @@ export class TotalReader implements OperandReader {
 	readonly #operand: Operand;
 	readonly #key: Int32Array;
 	#sums: Block | undefined;
-	#counts: Block | undefined;
 	#series = -1;
 	readonly #currencies: readonly string[];
 	readonly #rates = new Map<string, Float64Array>();
@@ -33,11 +32,16 @@ export class TotalReader implements OperandReader {
 		for (let axis = 0; axis < address.length; axis++) {
 			const where = this.#operand.axes.get(axis);
 			const { tree } = model.dimensions[axis]!;
-			if (axis === model.accountAxis || where?.kind === 'over' || where?.kind === 'member') continue;
+			if (axis === model.accountAxis || where?.kind === 'over' || where?.kind === 'of' || where?.kind === 'member') continue;
 			if (!where) this.#key[axis] = address[axis]!;
-			else
-				this.#key[axis] =
-					where.kind === 'parent' ? Math.max(0, tree.parent[address[axis]!]!) : rootOf(model.dimensions[axis]!, address[axis]!);
+			else if (where.kind === 'parent') {
+				// Above a root there is nobody.
+				if (tree.parent[address[axis]!]! < 0) {
+					this.#series = -1;
+					return;
+				}
+				this.#key[axis] = tree.parent[address[axis]!]!;
+			} else this.#key[axis] = rootOf(model.dimensions[axis]!, address[axis]!);
 		}
 		if (this.#crossesEntities) this.#key[address.length] = this.#currencies.indexOf(model.currencyOf(address[model.entityAxis]!));
 		this.#series = this.#sums!.find(this.#key);
@@ -49,9 +53,7 @@ export class TotalReader implements OperandReader {
 
 	at(leaf: number): number {
 		if (this.#series < 0) return EMPTY;
-		const place = this.#series * this.#sums!.width + leaf;
-		if (this.#operand.fold === 'avg') return this.#sums!.values[place]! / this.#counts!.values[place]!;
-		return this.#operand.fold === 'count' ? this.#counts!.values[place]! : this.#sums!.values[place]!;
+		return this.#sums!.values[this.#series * this.#sums!.width + leaf]!;
 	}
 
 	eachSource(visit: (address: Int32Array) => void): void {
@@ -65,7 +67,7 @@ export class TotalReader implements OperandReader {
 					if (
 						where.kind === 'member'
 							? address[axis] !== where.ordinal
-							: where.kind === 'over' && weightsUnder(model.dimensions[axis]!, where.ordinals)[address[axis]!] === 0
+							: (where.kind === 'over' || where.kind === 'of') && weightsOf(model.dimensions[axis]!, where)[address[axis]!] === 0
 					)
 						return;
 				visit(address);
@@ -77,16 +79,15 @@ export class TotalReader implements OperandReader {
 	#build(): void {
 		if (this.#sums) return;
 		const { model } = this.#reading;
-		const { account, axes, fold } = this.#operand;
+		const { account, axes } = this.#operand;
 		const leaves = model.periods.leaves.length;
 		const sums = (this.#sums = new Block(model.dimensions.length + 1, leaves));
-		const counts = (this.#counts = fold === 'sum' ? undefined : new Block(model.dimensions.length + 1, leaves));
 		const accounts = weightsUnder(model.accounts, [account]);
 		const single = model.accounts.isLeaf(account);
 		const folds = new Map<number, { where: AxisRead; weights: Float64Array | undefined }>(
 			[...axes].map(([axis, where]) => [
 				axis,
-				{ where, weights: where.kind === 'over' ? weightsUnder(model.dimensions[axis]!, where.ordinals) : undefined }
+				{ where, weights: where.kind === 'over' || where.kind === 'of' ? weightsOf(model.dimensions[axis]!, where) : undefined }
 			])
 		);
 		const key = new Int32Array(model.dimensions.length + 1);
@@ -127,7 +128,7 @@ export class TotalReader implements OperandReader {
 			targets.forEach((currency, place) => {
 				key[address.length] = place;
 				const shown = currency === '' ? value : this.#inCurrency(address, leaf, value, currency);
-				if (!isEmpty(shown)) this.#count(sums, counts, key, leaf, shown * (fold === 'sum' || fold === 'avg' ? weight : 1));
+				if (!isEmpty(shown)) this.#add(sums, key, leaf, shown * weight);
 			});
 		};
 		eachCell(
@@ -144,17 +145,23 @@ export class TotalReader implements OperandReader {
 		return translated(this.#reading, value, factorsInto(this.#reading, this.#rates, address[model.accountAxis]!, address, currency)[leaf]!);
 	}
 
-	#count(sums: Block, counts: Block | undefined, key: Int32Array, leaf: number, value: number): void {
+	#add(sums: Block, key: Int32Array, leaf: number, value: number): void {
 		const place = sums.ensure(key) * sums.width + leaf;
 		const before = sums.values[place]!;
-		if (counts) {
-			const counted = counts.ensure(key) * counts.width + leaf;
-			counts.values[counted] = isEmpty(counts.values[counted]!) ? 1 : counts.values[counted]! + 1;
-		}
-		const { fold } = this.#operand;
-		if (fold === 'first') sums.values[place] = isEmpty(before) ? value : before;
-		else sums.values[place] = isEmpty(before) || fold === 'last' ? value : before + value;
+		sums.values[place] = isEmpty(before) ? value : before + value;
 	}
+}
+
+/** How leaves count: in a member by their weights, in a selection each once. */
+function weightsOf(dimension: Dimension, where: Extract<AxisRead, { kind: 'of' | 'over' }>): Float64Array {
+	return where.kind === 'of' ? weightsUnder(dimension, [where.ordinal]) : onceUnder(dimension, where.ordinals);
+}
+
+/** 1 for every leaf beneath some members, however often it lies there. */
+function onceUnder(dimension: Dimension, ordinals: readonly number[]): Float64Array {
+	const found = new Float64Array(dimension.members.length);
+	for (const ordinal of ordinals) for (const leaf of dimension.leavesOf(ordinal)) found[leaf] = 1;
+	return found;
 }
 
 /** How each member counts in some others: the product of the weights up to them, 0 outside. */
@@ -166,13 +173,7 @@ export function weightsUnder(dimension: Dimension, ordinals: readonly number[]):
 	const known = key === '' ? undefined : tables.get(key);
 	if (known) return known;
 	const weights = new Float64Array(dimension.members.length);
-	const { tree } = dimension;
-	for (const top of ordinals)
-		for (const leaf of tree.leaves(top)) {
-			let weight = 1;
-			for (let at = leaf; at !== top; at = tree.parent[at]!) weight *= tree.weight[at]!;
-			weights[leaf] = weights[leaf]! + weight;
-		}
+	for (const top of ordinals) dimension.eachWeightedLeaf(top, (leaf, weight) => (weights[leaf] = weights[leaf]! + weight));
 	if (key !== '') tables.set(key, weights);
 	return weights;
 }
