@@ -74,7 +74,12 @@ export function withUnits(expression: Expression, unitOf: (account: number) => n
 			return { ...expression, left: inner(expression.left), right: inner(expression.right) };
 		case 'compare': {
 			const units = readsOf(expression).map(({ member }) => unitOf(member));
-			return { ...expression, left: inner(expression.left), right: inner(expression.right), unit: units.length === 0 ? 0 : Math.min(...units) };
+			return {
+				...expression,
+				left: inner(expression.left),
+				right: inner(expression.right),
+				unit: units.length === 0 ? 0 : Math.min(...units)
+			};
 		}
 		case 'when':
 			return {

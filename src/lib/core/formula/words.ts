@@ -2,7 +2,7 @@
 export const RESERVED = new Set(
 	(
 		'within end let when then else and or not is in over everywhere to children leaves under of level where except parent total ' +
-		'abs round min max floor ceil sum avg count first last share days empty coalesce previous todate date'
+		'value abs round min max floor ceil sum avg count first last share days empty coalesce previous todate date'
 	).split(' ')
 );
 

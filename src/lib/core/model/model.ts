@@ -63,7 +63,10 @@ export class Model {
 			(account) => account.member,
 			(account) => account
 		);
-		this.formulas = definition.formulas.map((formula) => ({ ...formula, expression: withUnits(formula.expression, (member) => this.#unitOf(member)) }));
+		this.formulas = definition.formulas.map((formula) => ({
+			...formula,
+			expression: withUnits(formula.expression, (member) => this.#unitOf(member))
+		}));
 		this.#formulas = placed(
 			accounts,
 			this.formulas.filter(({ timing }) => timing === 'after totals'),

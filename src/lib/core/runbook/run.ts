@@ -391,6 +391,8 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 			});
 			entry.written += cells;
 			entry.missingRates += missingRates;
+			for (const [why, accounts] of checked.passedOver)
+				entry.notes.push(`${accounts === 1 ? 'One account was' : `${accounts} accounts were`} passed over: ${why}.`);
 			break;
 		}
 		default:

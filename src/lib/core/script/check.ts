@@ -39,7 +39,8 @@ export function checkScript(model: Model, text: string, context: ScriptContext):
 			assignments: [],
 			faults: [{ from: 0, to: 0, message: `This script is too long: at most ${LONGEST_SCRIPT.toLocaleString('en')} characters.` }],
 			names: [],
-			parameters: new Set()
+			parameters: new Set(),
+			passedOver: new Map()
 		};
 	return new Checker(model, text, context).check();
 }
@@ -48,6 +49,10 @@ class Checker extends TermReader {
 	readonly #faults: ScriptFault[] = [];
 	readonly #outer: Scope;
 	readonly #near: ScriptContext['near'];
+	/** Whether the accounts of the scope one is in were picked by what they are. */
+	#namesKinds = false;
+	/** Accounts that `value` passes over, by the reason. */
+	readonly #passedOver = new Map<string, number>();
 
 	constructor(model: Model, text: string, { names, parameters, scope, near }: ScriptContext) {
 		super(model, text, names, parameters);
@@ -61,7 +66,7 @@ class Checker extends TermReader {
 		const broken = syntaxFault(this.text, tree.topNode);
 		if (broken) this.#faults.push(broken);
 		else this.#items(tree.topNode, this.#outer, assignments);
-		if (this.#near) return { assignments, faults: this.#faults, names: this.uses, parameters: this.asked };
+		if (this.#near) return { assignments, faults: this.#faults, names: this.uses, parameters: this.asked, passedOver: this.#passedOver };
 		if (!broken && assignments.length === 0 && this.#faults.length === 0)
 			this.#faults.push({
 				from: 0,
@@ -70,7 +75,13 @@ class Checker extends TermReader {
 			});
 		const disorder = this.#faults.length === 0 ? orderFault(this.model, assignments) : undefined;
 		if (disorder) this.#faults.push({ from: disorder.assignment.from, to: disorder.assignment.to, message: disorder.message });
-		return { assignments, faults: this.#faults.slice(0, MOST_FAULTS), names: this.uses, parameters: this.asked };
+		return {
+			assignments,
+			faults: this.#faults.slice(0, MOST_FAULTS),
+			names: this.uses,
+			parameters: this.asked,
+			passedOver: this.#passedOver
+		};
 	}
 
 	#items(parent: SyntaxNode, scope: Scope, into: Assignment[]): void {
@@ -81,9 +92,13 @@ class Checker extends TermReader {
 			// What is named by a let may be read near by.
 			if (this.#near && node.name !== 'Let' && (node.to < this.#near.from || node.from > this.#near.to)) continue;
 			try {
-				if (node.name === 'Within') this.#items(node, this.#narrow(node, scope), into);
-				else if (node.name === 'Let') this.#let(node);
-				else if (node.name === 'Assignment') into.push(this.#assignment(node, scope));
+				if (node.name === 'Within') {
+					const outside = this.#namesKinds;
+					const narrowed = this.#narrow(node, scope);
+					this.#items(node, narrowed, into);
+					this.#namesKinds = outside;
+				} else if (node.name === 'Let') this.#let(node);
+				else if (node.name === 'Assignment') into.push(...this.#assignments(node, scope));
 			} catch (error) {
 				if (!(error instanceof ScriptError)) throw error;
 				this.#faults.push({ from: error.node.from, to: error.node.to, message: error.message });
@@ -99,6 +114,7 @@ class Checker extends TermReader {
 		for (const node of within.getChildren('Selection')) {
 			const selected = this.selection(node, dimension);
 			dimension = selected.dimension;
+			if (dimension === this.model.accounts && node.getChild('Where')) this.#namesKinds = true;
 			const set = members.get(dimension) ?? new Set();
 			for (const ordinal of selected.ordinals) set.add(ordinal);
 			members.set(dimension, set);
@@ -120,6 +136,48 @@ class Checker extends TermReader {
 		const name = this.textOf(node.getChild('Identifier')!);
 		if (RESERVED.has(name)) throw new ScriptError(node, `“${name}” is a word of the language. Choose another name.`);
 		this.lets.set(name, this.term(lastChild(node)));
+	}
+
+	/** An assignment, or one for each account of the scope where it is `value` that is set. */
+	#assignments(node: SyntaxNode, scope: Scope): Assignment[] {
+		const name = node.getChild('Target')!.getChild('Name')!;
+		if (!this.isValueWord(name)) return [this.#assignment(node, scope)];
+		const { model } = this;
+		const accounts = scope.axes.get(model.accountAxis);
+		if (!accounts) throw new ScriptError(name, '“value” is set for every account of a scope. Name them first: within Account: leaves of …');
+		const found: Assignment[] = [];
+		const [uses, asked] = [this.uses.length, new Set(this.asked)];
+		let names: typeof this.uses | undefined;
+		for (let account = 0; account < accounts.length; account++) {
+			const facts = model.account(account);
+			if (accounts[account] === 0 || !facts || !model.accounts.isLeaf(account)) continue;
+			const why =
+				model.formula(account) || model.live.has(account)
+					? 'computed by a formula'
+					: !this.#namesKinds && (facts.consolidation !== 'sum' || (facts.frequency ?? 'per period') !== 'per period')
+						? 'no amount that adds up'
+						: undefined;
+			if (why) {
+				this.#passedOver.set(why, (this.#passedOver.get(why) ?? 0) + 1);
+				continue;
+			}
+			this.current = account;
+			// The names are the same for every account: kept once.
+			this.uses.length = uses;
+			const axes = new Map([...scope.axes, [model.accountAxis, Uint8Array.from(accounts, (_, each) => (each === account ? 1 : 0))]]);
+			try {
+				found.push(this.#assignment(node, { ...scope, axes }));
+			} finally {
+				this.current = undefined;
+			}
+			names ??= this.uses.slice(uses);
+		}
+		this.uses.length = uses;
+		this.uses.push(...(names ?? []));
+		for (const each of asked) this.asked.add(each);
+		if (found.length === 0)
+			throw new ScriptError(name, 'No account of this scope takes the statement: all of them are computed, or do not add up.');
+		return found;
 	}
 
 	#assignment(node: SyntaxNode, scope: Scope): Assignment {
@@ -153,7 +211,11 @@ class Checker extends TermReader {
 				axes.set(axis, leavesOf(dimension, [ordinal]));
 			}
 		}
+		// On the right, too, it is this account.
+		const before = this.current;
+		this.current = account;
 		const term = this.term(node.getChild('Equals')!.nextSibling!);
+		this.current = before;
 		const assignment = {
 			from: node.from,
 			to: node.to,

@@ -194,6 +194,94 @@ describe('comparisons', () => {
 	});
 });
 
+/** One statement for all accounts of a scope. */
+describe('value', () => {
+	const flows = buildModel({
+		accounts: [
+			{ code: 'Balance' },
+			{ code: 'Cash', parent: 'Balance', account: { kind: 'asset' } },
+			{ code: 'Loans', parent: 'Balance', account: { kind: 'liability' } },
+			{ code: 'Expenses' },
+			{ code: 'Rent', parent: 'Expenses', account: { kind: 'expense' } },
+			{ code: 'Energy', parent: 'Expenses', account: { kind: 'expense' } },
+			{
+				code: 'Tariff',
+				parent: 'Expenses',
+				account: { kind: 'rate', valueType: 'price', consolidation: 'average', timeBehaviour: 'none' }
+			},
+			{ code: 'Extra', parent: 'Expenses', account: { kind: 'expense' }, perLeaf: {}, formula: (read) => read('Rent') }
+		],
+		scenarios: [{ code: 'Plan' }],
+		general: { Flow: [{ code: 'Closing' }, { code: 'Opening', parent: 'Closing' }, { code: 'Moved', parent: 'Closing' }] }
+	});
+	const known = new ScriptNames(flows);
+	const run = (text: string, entries: readonly [account: string, flow: string, month: string, value: number][]) => {
+		const cube = new Cube(flows);
+		const place = (account: string, flow: string) =>
+			[account, 'Plan', flow].map((code, axis) => flows.dimensions[axis]!.ordinalOfCode(code)!);
+		const at = (month: string) => flows.periods.leaf(flows.periods.range(flows.periods.dimension.ordinalOfCode(month)!).from);
+		for (const [account, flow, month, value] of entries)
+			cube.writeCell(2, place(account, flow), at(month).fiscalYear, at(month).position, value);
+		const read = checkScript(flows, text, { names: known, parameters: new Map() });
+		if (read.faults.length > 0) throw new Error(read.faults[0]!.message);
+		runAssignments(flows, new WorkCube(flows, cube), read.assignments, 5, {
+			whyNot: () => undefined,
+			skipped: () => {},
+			breathe: () => {}
+		});
+		return {
+			...read,
+			show: (account: string, flow: string, month: string) => cube.read(place(account, flow), at(month).fiscalYear, at(month).position)
+		};
+	};
+	test('a twelfth of every expense; what a formula computes and what does not add up are passed over and counted', () => {
+		const {
+			show,
+			passedOver,
+			names: uses
+		} = run('within account: leaves of Expenses, period: "2027-03"\n  value = value / 12\nend', [
+			['Rent', 'Moved', '2027-03', 1_200],
+			['Rent', 'Moved', '2027-02', 7],
+			['Energy', 'Moved', '2027-03', 24],
+			['Tariff', 'Moved', '2027-03', 60]
+		]);
+		expect(['Rent', 'Energy', 'Tariff'].map((code) => show(code, 'Moved', '2027-03'))).toEqual([100, 2, 60]);
+		expect(show('Rent', 'Moved', '2027-02')).toBe(7);
+		expect([...passedOver]).toEqual([
+			['no amount that adds up', 1],
+			['computed by a formula', 1]
+		]);
+		// Each name is kept once, however many accounts the statement is for.
+		expect(uses).toHaveLength(2);
+	});
+	test('prices too where they are picked by what they are', () => {
+		const { show } = run('within account: leaves of Expenses where kind = rate\n  value = value * 2\nend', [
+			['Tariff', 'Moved', '2027-03', 60]
+		]);
+		expect(show('Tariff', 'Moved', '2027-03')).toBe(120);
+	});
+	test('opening is last month’s closing for every asset and liability, through the years', () => {
+		const { show } = run(
+			'within account: leaves of Balance where kind in (asset, liability)\n  value{Flow: Opening} = value{Flow: Closing, Month - 1}\nend',
+			[
+				['Cash', 'Moved', '2026-04', 100],
+				['Cash', 'Moved', '2026-06', 5],
+				['Loans', 'Moved', '2027-03', 40]
+			]
+		);
+		expect(['2026-05', '2026-06', '2026-07', '2027-04', '2028-03'].map((month) => show('Cash', 'Opening', month))).toEqual([
+			100, 100, 105, 105, 105
+		]);
+		expect(['2027-03', '2027-04'].map((month) => show('Loans', 'Opening', month))).toEqual([Number.NaN, 40]);
+	});
+	test('needs accounts to stand for, and says so', () => {
+		const fault = (text: string) => checkScript(flows, text, { names: known, parameters: new Map() }).faults[0]?.message;
+		expect(fault('value = value / 12')).toContain('Name them first');
+		expect(fault('within account: Rent\n  let x = value * 2\n  value = x\nend')).toContain('not in a let');
+		expect(fault('within account: Extra\n  value = value * 2\nend')).toContain('No account of this scope');
+	});
+});
+
 test('every fold, total and stretch is what going through all cells comes to', () => {
 	const read = fc.constantFrom(
 		'todate(Sales, Year)',

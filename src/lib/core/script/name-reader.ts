@@ -81,7 +81,20 @@ export class NameReader {
 		);
 	}
 
+	/** The account that `value` stands for: the one a statement is at. */
+	protected current: number | undefined;
+
+	/** Whether a name is the word `value`, not a member called so. */
+	protected isValueWord(name: SyntaxNode): boolean {
+		return this.textOf(name).trim() === 'value';
+	}
+
 	protected account(name: SyntaxNode): number {
+		if (this.isValueWord(name)) {
+			if (this.current === undefined)
+				throw new ScriptError(name, '“value” stands for the account a statement is at. Use it in an assignment, not in a let.');
+			return this.current;
+		}
 		const found = this.member(name, this.model.accounts);
 		if (found.dimension !== this.model.accounts)
 			throw new ScriptError(name, `“${found.dimension.member(found.ordinal).name}” is no account but belongs to ${found.dimension.name}.`);

@@ -3,7 +3,7 @@ import { factPeriod, inContinuation, laterScenarios, type Model } from '../model
 import { EMPTY, isEmpty } from '../number';
 import { driversOf, operandsIn } from './domain';
 import { readyTerm, type ReadyTerm } from './evaluate';
-import type { Reading } from './operand';
+import { isReadByCells, type Reading } from './operand';
 import { Shifts, type LeafPeriod, type PeriodRange } from '../calendar';
 import type { Assignment, Operand } from './tree';
 
@@ -44,15 +44,15 @@ export function runAssignments(
 	const missingRates = { count: 0 };
 	const reading: Reading = { model, cube: work.cube, shifts, missingRates };
 	let cells = 0;
-	for (const group of periodGroups(assignments)) {
-		if (group.length === 1 && !isRecurrent(group)) cells += runOne(reading, work, group[0]!, origin, writing);
+	for (const group of periodGroups(model, assignments)) {
+		if (group.length === 1 && !isRecurrent(model, group)) cells += runOne(reading, work, group[0]!, origin, writing);
 		else cells += runByPeriod(reading, work, group, origin, writing);
 	}
 	return { cells, missingRates: missingRates.count };
 }
 
 /** Assignments that must go period by period together, and those that stand alone, in order. O(operands × assignments of an account). */
-export function periodGroups(assignments: readonly Assignment[]): Assignment[][] {
+export function periodGroups(model: Model, assignments: readonly Assignment[]): Assignment[][] {
 	const groups: Assignment[][] = [];
 	const writers = writersOf(assignments);
 	for (let first = 0; first < assignments.length;) {
@@ -60,7 +60,8 @@ export function periodGroups(assignments: readonly Assignment[]): Assignment[][]
 		for (let at = first; at <= last; at++)
 			for (const operand of operandsIn(assignments[at]!.term))
 				if (operand.shift)
-					for (const other of writers.get(operand.account) ?? []) if (other > last && meets(operand, assignments[other]!)) last = other;
+					for (const other of writers.get(operand.account) ?? [])
+						if (other > last && meets(model, operand, assignments[other]!)) last = other;
 		groups.push(assignments.slice(first, last + 1));
 		first = last + 1;
 	}
@@ -75,18 +76,23 @@ function writersOf(assignments: readonly Assignment[]): Map<number, number[]> {
 }
 
 /** Whether some assignment reads, in another period, what one of them writes. */
-function isRecurrent(group: readonly Assignment[]): boolean {
+function isRecurrent(model: Model, group: readonly Assignment[]): boolean {
 	const writers = writersOf(group);
 	return group.some(({ term }) =>
 		operandsIn(term).some(
-			(operand) => operand.shift !== undefined && (writers.get(operand.account) ?? []).some((place) => meets(operand, group[place]!))
+			(operand) => operand.shift !== undefined && (writers.get(operand.account) ?? []).some((place) => meets(model, operand, group[place]!))
 		)
 	);
 }
 
 /** Whether an operand may read what an assignment to its account writes: not where it looks at members that are not written. */
-function meets({ axes }: Operand, { scope }: Assignment): boolean {
-	for (const [axis, where] of axes) if (where.kind === 'member' && scope.axes.get(axis)?.[where.ordinal] === 0) return false;
+function meets(model: Model, { axes }: Operand, { scope }: Assignment): boolean {
+	for (const [axis, where] of axes) {
+		const allowed = scope.axes.get(axis);
+		if (where.kind === 'member' && allowed?.[where.ordinal] === 0) return false;
+		if (where.kind === 'of' && allowed && !model.dimensions[axis]!.leavesOf(where.ordinal).some((leaf) => allowed[leaf] === 1))
+			return false;
+	}
 	return true;
 }
 
@@ -95,18 +101,18 @@ function meets({ axes }: Operand, { scope }: Assignment): boolean {
  * at each other's results, or reading totals of what they write.
  */
 export function orderFault(model: Model, assignments: readonly Assignment[]): { assignment: Assignment; message: string } | undefined {
-	for (const group of periodGroups(assignments)) {
-		if (!isRecurrent(group)) continue;
+	for (const group of periodGroups(model, assignments)) {
+		if (!isRecurrent(model, group)) continue;
 		const writers = writersOf(group);
 		const signs = new Set<number>();
 		for (const assignment of group)
 			for (const operand of operandsIn(assignment.term)) {
-				const { account, shift, axes, span, period } = operand;
+				const { account, shift, span, period } = operand;
 				const isTouched = model.accounts
 					.leavesOf(account)
-					.some((leaf) => (writers.get(leaf) ?? []).some((place) => meets(operand, group[place]!)));
+					.some((leaf) => (writers.get(leaf) ?? []).some((place) => meets(model, operand, group[place]!)));
 				if (!isTouched) continue;
-				if (!model.accounts.isLeaf(account) || span || period !== undefined || [...axes.values()].some(({ kind }) => kind !== 'member'))
+				if (span || period !== undefined || !isReadByCells(model, operand))
 					return {
 						assignment,
 						message: `“${model.accounts.member(account).name}” is read as a total while it is being written. Put the total into a step of its own, before this one.`
@@ -178,7 +184,7 @@ function runByPeriod(reading: Reading, work: WorkCube, group: readonly Assignmen
 			(operand) =>
 				operand.shift !== undefined &&
 				operand.shift.by > 0 &&
-				(writers.get(operand.account) ?? []).some((place) => meets(operand, group[place]!))
+				(writers.get(operand.account) ?? []).some((place) => meets(model, operand, group[place]!))
 		)
 	);
 	const leaves = backwards ? model.periods.leaves.toReversed() : model.periods.leaves;

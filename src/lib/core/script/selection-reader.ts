@@ -22,7 +22,9 @@ export class SelectionReader extends NameReader {
 		for (const where of node.getChildren('Where')) selected = { ...selected, ordinals: this.where(where, selected) };
 		for (const except of node.getChildren('Except')) {
 			const without = this.selectionTerm(lastChild(except), selected.dimension);
-			const gone = new Set(without.ordinals.flatMap((ordinal) => [...without.dimension.treeOf(ordinal).under(ordinal), ...without.dimension.leavesOf(ordinal)]));
+			const gone = new Set(
+				without.ordinals.flatMap((ordinal) => [...without.dimension.treeOf(ordinal).under(ordinal), ...without.dimension.leavesOf(ordinal)])
+			);
 			// A parent with something taken out is what is left beneath it.
 			const leaves = selected.ordinals.flatMap((ordinal) => selected.dimension.leavesOf(ordinal));
 			selected = { ...selected, ordinals: [...new Set(leaves)].filter((ordinal) => !gone.has(ordinal)) };

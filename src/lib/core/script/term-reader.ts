@@ -162,7 +162,8 @@ export class TermReader extends SelectionReader {
 				return this.call(node);
 			case 'Over':
 				return this.over(node, this.textOf(node.getChild('OverName')!) as Fold);
-			case 'Share': {				const operand = this.readInside(node.getChild('Read') ?? node);
+			case 'Share': {
+				const operand = this.readInside(node.getChild('Read') ?? node);
 				const dimension = this.dimensionNamed(node.getChild('Name')!, this.words(node.getChild('Name')!).word);
 				const axis = this.model.dimensions.indexOf(dimension);
 				if (axis < 0 || axis === this.model.accountAxis)
@@ -200,6 +201,7 @@ export class TermReader extends SelectionReader {
 		const { dimension: prefix, word } = this.words(name);
 		const known = prefix === undefined && !place ? this.lets.get(word) : undefined;
 		if (known) return known;
+		if (this.isValueWord(name)) return { kind: 'read', operand: this.operand(this.account(name), place) };
 		// A level or the period dimension by itself is the current period.
 		if (prefix === undefined && !place && this.isPeriodWord(word)) return { kind: 'period now' };
 		const isAccountName = prefix === undefined && this.names.member(this.model.accounts, word) !== undefined;

@@ -95,4 +95,6 @@ export interface CheckedScript {
 	names: NameUse[];
 	/** Parameters and variables it names. */
 	parameters: ReadonlySet<string>;
+	/** How many accounts statements about `value` pass over, by the reason. */
+	passedOver: ReadonlyMap<string, number>;
 }

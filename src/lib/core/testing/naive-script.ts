@@ -127,7 +127,8 @@ function readOperand(model: Model, cells: NaiveCells, operand: Operand, address:
 			const facts = model.account(part);
 			if (!facts || (part !== account && facts.consolidation !== 'sum') || to < from) continue;
 			const at = (index: number) => {
-				const reader = span.to === 'here' && index < spoken.from ? (continuationOf(model, scenario, index)?.scenario ?? scenario) : scenario;
+				const reader =
+					span.to === 'here' && index < spoken.from ? (continuationOf(model, scenario, index)?.scenario ?? scenario) : scenario;
 				const { span: _, ...rest } = operand;
 				const place = new Map(axes);
 				if (reader !== scenario || own) place.set(model.scenarioAxis, { kind: 'member', ordinal: reader });
@@ -179,7 +180,8 @@ function readOperand(model: Model, cells: NaiveCells, operand: Operand, address:
 			if (!where) weight *= ordinal === own ? 1 : 0;
 			else if (where.kind === 'member') weight *= ordinal === where.ordinal ? 1 : 0;
 			// A group of another hierarchy holds its leaves once each here.
-			else if (where.kind === 'of' && dimension.tree.isLeaf(where.ordinal)) weight *= dimension.leavesOf(where.ordinal).includes(ordinal) ? 1 : 0;
+			else if (where.kind === 'of' && dimension.tree.isLeaf(where.ordinal))
+				weight *= dimension.leavesOf(where.ordinal).includes(ordinal) ? 1 : 0;
 			else if (where.kind === 'of') weight *= weightUp(dimension, ordinal, where.ordinal);
 			else if (where.kind === 'over') weight *= where.ordinals.some((top) => dimension.leavesOf(top).includes(ordinal)) ? 1 : 0;
 			else {

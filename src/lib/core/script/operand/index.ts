@@ -1,11 +1,13 @@
 import type { Operand } from '../tree';
 import { CellReader } from './cell-reader';
 import { FoldReader } from './fold-reader';
+import { isReadByCells, MembersReader } from './members-reader';
 import type { OperandReader, Reading } from './reading';
 import { SumReader } from './sum-reader';
 import { TimeReader } from './time-reader';
 import { TotalReader } from './total-reader';
 
+export { isReadByCells } from './members-reader';
 export { eachCell, type OperandReader, type Reading } from './reading';
 
 /** A reader of an operand as the cube is now. Values written later are seen where the operand is no total. */
@@ -18,6 +20,10 @@ export function operandReader(reading: Reading, operand: Operand): OperandReader
 	// Over periods every account has a behaviour of its own: a parent's children bring theirs.
 	if (isOverTime && !model.accounts.isLeaf(operand.account)) return new SumReader(reading, operand, again);
 	const isTotal = !model.accounts.isLeaf(operand.account) || [...operand.axes.values()].some(({ kind }) => kind !== 'member');
-	const base = isTotal ? new TotalReader(reading, operand) : new CellReader(reading, operand);
+	const base = !isTotal
+		? new CellReader(reading, operand)
+		: isReadByCells(model, operand)
+			? MembersReader.of(reading, operand)
+			: new TotalReader(reading, operand);
 	return isOverTime || operand.shift !== undefined ? new TimeReader(reading, operand, base, again) : base;
 }
