@@ -296,6 +296,11 @@ class CardReader {
 				};
 			case 'Call': {
 				const name = node.getChild('FunctionName')!;
+				const over = node.getChild('Selection');
+				if (over) {
+					const of = children(node).find((each) => !['FunctionName', '('].includes(each.name))!;
+					return { ...at, kind: 'over', name: this.#of(name), at: span(name), of: this.#part(of), selection: this.#selection(over) };
+				}
 				const args = children(node).filter(({ name }) => !['FunctionName', '(', ')', ','].includes(name));
 				return { ...at, kind: 'call', name: this.#of(name), at: span(name), args: args.map((each) => this.#part(each)) };
 			}

@@ -95,6 +95,7 @@
 		const functions = Object.entries(FUNCTIONS)
 			.filter(([name]) => !formula || !['sum', 'avg', 'count', 'share', 'todate'].includes(name))
 			.map(([name, shape]) => ({ label: `${name}(`, displayLabel: shape, type: 'function' }));
+		const value = formula ? [] : [{ label: 'value', displayLabel: 'value', detail: 'the account of the scope', type: 'variable' }];
 		const plain = (formula ? words.filter((each) => !['within', 'end', 'let', 'everywhere'].includes(each)) : words).map((each) => ({
 			label: `${each} `,
 			displayLabel: each,
@@ -104,7 +105,7 @@
 			from: word.from,
 			options: inBraces
 				? [...dimensions, ...levels, ...values]
-				: [...accounts, ...functions, ...dimensions, ...levels, ...values, ...plain],
+				: [...accounts, ...value, ...functions, ...dimensions, ...levels, ...values, ...plain],
 			validFor: /^"?[^\n:{}()]*$/
 		};
 	}

@@ -197,11 +197,13 @@
 									dimension={desk.accounts}
 									leaves
 									value={desk.member(card.target.name)?.member.id ?? null}
+									also={desk.isLive ? undefined : { words: 'Every account of the scope', isChosen: desk.isValue(card.target.name) }}
+									onalso={() => desk.change(replaceSpan(desk.text, card.target.name, 'value'))}
 									onchange={(id) =>
 										typeof id === 'number' && desk.change(replaceSpan(desk.text, card.target.name, desk.write(desk.accounts, id)))}
 								/>
 							</div>
-							{#if !desk.member(card.target.name)?.member.leaf}<span class="text-grey text-xs">{desk.shown(card.target.name)}</span>{/if}
+							{#if !desk.isValue(card.target.name) && !desk.member(card.target.name)?.member.leaf}<span class="text-grey text-xs">{desk.shown(card.target.name)}</span>{/if}
 							{@const places = card.target.places.map((place) => placeInWords(place, desk)).join(', ')}
 							{#if places !== '' || !desk.readonly}
 								<button

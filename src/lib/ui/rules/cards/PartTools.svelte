@@ -146,6 +146,8 @@
 					label="Account"
 					dimension={desk.accounts}
 					value={account?.member.id ?? null}
+					also={desk.isLive ? undefined : { words: 'The account that is written', isChosen: desk.isValue(part.name) }}
+					onalso={() => part.kind === 'read' && desk.change(replaceSpan(desk.text, part.name, 'value'))}
 					onchange={(id) => typeof id === 'number' && desk.change(replaceSpan(desk.text, part.name, desk.write(desk.accounts, id)))}
 				/>
 			</div>

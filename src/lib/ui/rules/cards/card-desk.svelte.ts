@@ -91,8 +91,13 @@ export class CardDesk {
 		dimension?.members.find((each) => each.id === id)?.written ?? '0';
 	/** The same with its dimension in front. */
 	place = (dimension: VocabularyDimension, id: number): string => `${quoted(dimension.name)}: ${this.write(dimension, id)}`;
+	/** Whether a name is the word for the account a statement is at, not a member called so. */
+	isValue = ({ from, to }: Span): boolean => this.text.slice(from, to).trim() === 'value';
 	/** A word without its quotes. */
-	shown = (name: Pick<NameCard, 'dimension' | 'word'>): string => this.member(name)?.member.name ?? name.word;
+	shown = (name: Pick<NameCard, 'dimension' | 'word'> & Partial<Span>): string =>
+		name.from !== undefined && name.to !== undefined && this.isValue({ from: name.from, to: name.to })
+			? 'the account'
+			: (this.member(name)?.member.name ?? name.word);
 
 	/** An account for a statement to begin with. */
 	get anAccount(): string {
