@@ -10,3 +10,4 @@ export { dayNumber, dateOfDay, lastDayOfMonth, isDate } from './date';
 export { PeriodAxis } from './period-axis';
 export { Shifts } from './shift';
 export type { LeafPeriod, PeriodFacts, PeriodRange } from './period-axis';
+export { readDate, type DateOrder } from './read-date';

@@ -18,7 +18,6 @@ describe('what is typed', () => {
 		['(12.5)', { kind: 'set', value: -12.5 }],
 		['1.2m', { kind: 'set', value: 1_200_000 }],
 		['350k', { kind: 'set', value: 350_000 }],
-		['12%', { kind: 'set', value: 0.12 }],
 		['=12000/12', { kind: 'set', value: 1000 }],
 		['=(2+3)*-4', { kind: 'set', value: -20 }],
 		['+= 500', { kind: 'change', operator: '+', amount: 500, percent: false }],
@@ -352,7 +351,9 @@ describe('choices, dates and texts', () => {
 		['a', 'choice', { kind: 'fault', message: '“a” may be April or August. Type more of it.' }],
 		['June', 'choice', { kind: 'fault', message: '“June” is not among the choices, such as April, August, May.' }],
 		['2027-04-01', 'date', { kind: 'set', value: 20_909 }],
-		['1 April', 'date', { kind: 'fault', message: '“1 April” is not a date. Type it as 2027-04-01.' }],
+		['01.04.2027', 'date', { kind: 'set', value: 20_909 }],
+		['1 Apr 2027', 'date', { kind: 'set', value: 20_909 }],
+		['1 April', 'date', { kind: 'fault', message: '“1 April” is not a date. Type it as 2027-04-01, 1.4.2027 or 1 Apr 2027.' }],
 		['hello', 'text', { kind: 'set', value: 0 }],
 		['  ', 'text', { kind: 'clear' }]
 	])('%s as %s', (text, type, wanted) => expect(parseCoded(text, type, values)).toEqual(wanted));

@@ -1,3 +1,4 @@
+import type { DateOrder } from '../calendar';
 import type { NumberStyle } from './parse';
 
 /** By locale; asking the platform takes half a millisecond, and it is asked with every figure that is typed. */
@@ -13,9 +14,28 @@ export function numberStyle(locale: string): NumberStyle {
 function styleOf(locale: string): NumberStyle {
 	const parts = new Intl.NumberFormat(locale, { useGrouping: true }).formatToParts(1_234_567.8);
 	const decimal = parts.find(({ type }) => type === 'decimal')?.value;
-	const group = parts.find(({ type }) => type === 'group')?.value ?? '';
+	const mark = parts.find(({ type }) => type === 'group')?.value ?? '';
+	const group = mark === "'" ? '’' : mark;
 	return {
 		decimal: decimal === ',' ? ',' : '.',
 		group: group === '.' || group === ',' || group === '’' ? group : group.trim() === '' && group !== '' ? ' ' : ''
+	};
+}
+
+/** How dates are written where a person comes from: which part comes first, and the names of the months. */
+export function dateStyle(locale: string): { order: DateOrder; months: string[] } {
+	let style = knownDates.get(locale);
+	if (!style) knownDates.set(locale, (style = dateStyleOf(locale)));
+	return style;
+}
+const knownDates = new Map<string, { order: DateOrder; months: string[] }>();
+
+function dateStyleOf(locale: string): { order: DateOrder; months: string[] } {
+	const parts = new Intl.DateTimeFormat(locale, { timeZone: 'UTC' }).formatToParts(new Date(Date.UTC(2028, 0, 15)));
+	const [day, month] = ['day', 'month'].map((type) => parts.findIndex((part) => part.type === type)) as [number, number];
+	const name = new Intl.DateTimeFormat(locale, { month: 'long', timeZone: 'UTC' });
+	return {
+		order: month < day && parts[0]?.type !== 'year' ? 'month first' : 'day first',
+		months: Array.from({ length: 12 }, (_, place) => name.format(new Date(Date.UTC(2028, place, 15))).toLowerCase())
 	};
 }

@@ -1,4 +1,4 @@
-import { dayNumber, isDate } from '../calendar';
+import { dayNumber, readDate, type DateOrder } from '../calendar';
 import type { EntryInput } from './parse';
 
 /** What choices and texts stand for. */
@@ -7,6 +7,15 @@ export interface CodedValues {
 	choices: readonly { member: number; code: string; name: string }[];
 	/** The place of a text in the table of texts, made when it is new. */
 	place: (text: string) => number;
+	/** How the person writes dates. */
+	dates?: { order: DateOrder; months: readonly string[] };
+}
+
+function dateInput(typed: string, { dates }: CodedValues): EntryInput {
+	const date = readDate(typed, dates?.order ?? 'day first', dates?.months);
+	return date === undefined
+		? { kind: 'fault', message: `“${typed.slice(0, 40)}” is not a date. Type it as 2027-04-01, 1.4.2027 or 1 Apr 2027.` }
+		: { kind: 'set', value: dayNumber(date) };
 }
 
 /** Texts longer than this are refused: notes are the place for more. */
@@ -14,15 +23,13 @@ const LONGEST_TEXT = 500;
 
 /**
  * Reads what was typed into an account of choices, dates or texts; these are kept as numbers. A choice may be typed by
- * code or name, or by their beginning where only one begins so. Dates are plain dates `YYYY-MM-DD`.
+ * code or name, or by their beginning where only one begins so. Dates are read as
+ * the person writes them.
  */
 export function parseCoded(text: string, valueType: 'choice' | 'date' | 'text', values: CodedValues): EntryInput {
 	const typed = text.trim();
 	if (typed === '') return { kind: 'clear' };
-	if (valueType === 'date')
-		return isDate(typed)
-			? { kind: 'set', value: dayNumber(typed) }
-			: { kind: 'fault', message: `“${typed.slice(0, 40)}” is not a date. Type it as 2027-04-01.` };
+	if (valueType === 'date') return dateInput(typed, values);
 	if (valueType === 'text')
 		return typed.length > LONGEST_TEXT
 			? { kind: 'fault', message: `This text has ${typed.length} characters; at most ${LONGEST_TEXT} fit. Put the rest into a note.` }

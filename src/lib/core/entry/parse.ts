@@ -1,8 +1,6 @@
-/** How a person writes numbers. */
-export interface NumberStyle {
-	decimal: '.' | ',';
-	group: ',' | '.' | ' ' | '’' | '';
-}
+import { readNumber, type NumberStyle, type WrittenNumber } from '../number';
+
+export type { NumberStyle };
 
 /** What was typed. A `change` is applied to the figure that stands there. */
 export type EntryInput =
@@ -22,95 +20,85 @@ export function parseEntry(text: string, style: NumberStyle, percentAccount = fa
 	if (typed === '') return { kind: 'clear' };
 	const change = /^([+\-*])=\s*(.+)$/s.exec(typed);
 	if (change) return parseChange(change[1] as '+' | '-' | '*', change[2]!, style, percentAccount, scale);
-	const value = typed.startsWith('=') ? parseCalculation(typed.slice(1), style, scale) : parseNumber(typed, style, scale);
+	const isCalculation = typed.startsWith('=');
+	const value = isCalculation ? parseCalculation(typed.slice(1), style, percentAccount) : readNumber(typed, style);
 	if (value === undefined)
 		return { kind: 'fault', message: `“${shortened(typed)}” is not a number. Type a figure such as 1200, 350k or =12000/12.` };
 	if (!Number.isFinite(value.amount)) return { kind: 'fault', message: `“${shortened(typed)}” has no finite result.` };
-	return { kind: 'set', value: percentAccount && !value.percent ? value.amount / 100 : value.amount };
+	if (percentAccount) return { kind: 'set', value: value.unit === 'plain' ? value.amount / 100 : value.amount };
+	if (value.unit === 'percent')
+		return {
+			kind: 'fault',
+			message: `“${shortened(typed)}” is a percentage, and this is an amount. To change it by that, type += ${shortened(typed)}.`
+		};
+	return { kind: 'set', value: value.unit === 'plain' ? value.amount * scale : value.amount };
 }
 
 function parseChange(sign: '+' | '-' | '*', rest: string, style: NumberStyle, percentAccount: boolean, scale: number): EntryInput {
-	// A factor counts in nothing.
-	const read = parseNumber(rest.trim(), style, sign === '*' ? 1 : scale);
+	const read = readNumber(rest.trim(), style);
 	if (!read || !Number.isFinite(read.amount))
 		return { kind: 'fault', message: `After ${sign}= a number is expected, not “${shortened(rest.trim())}”.` };
+	// A factor counts in nothing.
 	if (sign === '*') return { kind: 'change', operator: '*', amount: read.amount, percent: false };
-	const signed = sign === '-' ? -read.amount : read.amount;
-	if (percentAccount) return { kind: 'change', operator: '+', amount: read.percent ? signed : signed / 100, percent: false };
-	return { kind: 'change', operator: '+', amount: signed, percent: read.percent };
+	const amount = (sign === '-' ? -1 : 1) * read.amount;
+	const isPercent = read.unit === 'percent';
+	if (percentAccount) return { kind: 'change', operator: '+', amount: isPercent ? amount : amount / 100, percent: false };
+	return { kind: 'change', operator: '+', amount: read.unit === 'plain' ? amount * scale : amount, percent: isPercent };
 }
 
-interface ReadNumber {
-	amount: number;
-	percent: boolean;
-}
-
-const FACTORS: Record<string, number> = { k: 1e3, m: 1e6 };
-
-/** One number with optional sign, grouping, `k`, `m` or `%`; brackets around it mean minus, as in ledgers. */
-function parseNumber(text: string, style: NumberStyle, scale = 1): ReadNumber | undefined {
-	const bracketed = /^\((.+)\)$/.exec(text);
-	const match = /^([+\-−]?)\s*([\d.,’'\s  ]*\d[\d.,’'  ]*)\s*([kKmM%]?)$/.exec(bracketed ? bracketed[1]! : text);
-	if (!match) return undefined;
-	const digits = plainDigits(match[2]!.trim(), style);
-	if (digits === undefined) return undefined;
-	const suffix = match[3]!.toLowerCase();
-	let amount = Number(digits) * (FACTORS[suffix] ?? (suffix === '%' ? 1 : scale));
-	if (suffix === '%') amount /= 100;
-	if (match[1] === '-' || match[1] === '−') amount = -amount;
-	return { amount: bracketed ? -amount : amount, percent: suffix === '%' };
-}
-
-/** Digits with a point, or undefined when the groups are not in threes: `1,2,3` is no number. */
-function plainDigits(text: string, style: NumberStyle): string | undefined {
-	const parts = text.split(style.decimal);
-	if (parts.length > 2) return undefined;
-	const [whole = '', fraction] = parts;
-	if (fraction !== undefined && !/^\d*$/.test(fraction)) return undefined;
-	const groups = whole.split(/[.,’'\s  ]/);
-	const grouped = groups.length > 1;
-	if (grouped && (!/^\d{1,3}$/.test(groups[0]!) || groups.slice(1).some((group) => !/^\d{3}$/.test(group)))) return undefined;
-	if (!grouped && whole !== '' && !/^\d+$/.test(whole)) return undefined;
-	return `${groups.join('') || '0'}.${fraction || '0'}`;
-}
-
-/** A calculation of numbers with + − × ÷ and brackets, by precedence. */
-function parseCalculation(text: string, style: NumberStyle, scale: number): ReadNumber | undefined {
+/**
+ * A calculation of numbers with + − × ÷ and brackets, by precedence. Units go along: what is multiplied with an absolute
+ * amount is absolute, a percentage of something is of its kind, and sums are of one kind.
+ * @param keepsPercent in a percent account a percentage times a number is a percentage
+ */
+function parseCalculation(text: string, style: NumberStyle, keepsPercent: boolean): WrittenNumber | undefined {
 	const tokens = text.match(/[\d.,’']+\s*[kKmM%]?|[+\-*/()]/g);
 	if (!tokens || tokens.join('').replace(/\s/g, '') !== text.replace(/\s/g, '')) return undefined;
 	let at = 0;
-	const factor = (): number | undefined => {
+	const factor = (): WrittenNumber | undefined => {
 		const token = tokens[at++];
 		if (token === '-') {
 			const value = factor();
-			return value === undefined ? undefined : -value;
+			return value && { ...value, amount: -value.amount };
 		}
 		if (token === '(') {
 			const value = terms();
 			return tokens[at++] === ')' ? value : undefined;
 		}
-		return token === undefined ? undefined : parseNumber(token.trim(), style)?.amount;
+		return token === undefined ? undefined : readNumber(token.trim(), style);
 	};
-	const product = (): number | undefined => {
+	const product = (): WrittenNumber | undefined => {
 		let value = factor();
 		while (value !== undefined && (tokens[at] === '*' || tokens[at] === '/')) {
 			const operator = tokens[at++];
 			const right = factor();
-			value = right === undefined ? undefined : operator === '*' ? value * right : value / right;
+			if (!right) return undefined;
+			const isRatio = operator === '/' && value.unit === right.unit;
+			value = {
+				amount: operator === '*' ? value.amount * right.amount : value.amount / right.amount,
+				unit: isRatio ? 'plain' : unitOfProduct(value.unit, right.unit, keepsPercent)
+			};
 		}
 		return value;
 	};
-	const terms = (): number | undefined => {
+	const terms = (): WrittenNumber | undefined => {
 		let value = product();
 		while (value !== undefined && (tokens[at] === '+' || tokens[at] === '-')) {
 			const operator = tokens[at++];
 			const right = product();
-			value = right === undefined ? undefined : operator === '+' ? value + right : value - right;
+			// Thousands and units, or parts and percents, do not add up without saying which is meant.
+			if (!right || right.unit !== value.unit) return undefined;
+			value = { ...value, amount: operator === '+' ? value.amount + right.amount : value.amount - right.amount };
 		}
 		return value;
 	};
-	const amount = terms();
-	return amount === undefined || at !== tokens.length ? undefined : { amount: amount * scale, percent: false };
+	const result = terms();
+	return result === undefined || at !== tokens.length ? undefined : result;
+}
+
+function unitOfProduct(one: WrittenNumber['unit'], other: WrittenNumber['unit'], keepsPercent: boolean): WrittenNumber['unit'] {
+	if (one === 'absolute' || other === 'absolute') return 'absolute';
+	return keepsPercent && (one === 'percent' || other === 'percent') ? 'percent' : 'plain';
 }
 
 const shortened = (text: string): string => (text.length > 40 ? `${text.slice(0, 39)}…` : text);

@@ -3,9 +3,6 @@ import { parseEntry, type NumberStyle } from './parse';
 /** How the numbers of a pasted block are written: the person's own way, another one, or either of them. */
 export type PastedStyle = { kind: 'own' } | { kind: 'other'; style: NumberStyle } | { kind: 'either'; style: NumberStyle; example: string };
 
-/** A block this long is judged by its beginning. */
-const MOST_LOOKED_AT = 2_000;
-
 /**
  * Finds out how the numbers of a block are written, by all of them together. `1.234` alone fits two ways of writing and
  * means different amounts; beside `1.234,5` only one of them is left.
@@ -13,7 +10,7 @@ const MOST_LOOKED_AT = 2_000;
  */
 export function pastedStyle(texts: readonly string[], own: NumberStyle): PastedStyle {
 	const other: NumberStyle = own.decimal === '.' ? { decimal: ',', group: '.' } : { decimal: '.', group: ',' };
-	const numbers = texts.slice(0, MOST_LOOKED_AT).filter((text) => /\d/.test(text) && !/[+\-*]?=/.test(text));
+	const numbers = texts.filter((text) => /\d/.test(text) && !/[+\-*]?=/.test(text));
 	const fits = (style: NumberStyle) => numbers.filter((text) => parseEntry(text, style).kind === 'set').length;
 	const [ownFits, otherFits] = [fits(own), fits(other)];
 	if (otherFits > ownFits) return { kind: 'other', style: other };

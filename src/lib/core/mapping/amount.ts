@@ -1,3 +1,5 @@
+import { digitsOf } from '../number';
+
 /** How a source writes amounts. */
 export interface AmountStyle {
 	decimal: '.' | ',';
@@ -10,7 +12,6 @@ const AMOUNT = /^(\()?\s*([+\-−–‐]?)\s*([\d.,'’\s\u00a0\u202f\u2009]+(?:
 /** Whole numbers short enough not to be in need of groups, and fractions: alike in every style with this decimal mark. */
 const PLAIN_POINT = /^-?\d{1,15}(?:\.\d{1,12})?$/;
 const PLAIN_COMMA = /^-?\d{1,15}(?:,\d{1,12})?$/;
-const SPACES = /[\s\u00a0\u202f\u2009]/g;
 
 /**
  * Reads an amount of a source: leading or trailing minus, brackets for minus, groups of three digits, an exponent.
@@ -32,22 +33,10 @@ export function parseAmount(text: string, style: AmountStyle): number | undefine
 }
 
 /** The digits as a number literal: groups taken out, decimal mark a point. Undefined where groups are misplaced. */
-function plainDigits(text: string, { decimal, group }: AmountStyle): string | undefined {
+function plainDigits(text: string, style: AmountStyle): string | undefined {
 	const [mantissa = '', exponent = ''] = text.split(/(?=[eE])/);
-	const parts = mantissa.split(decimal);
-	if (parts.length > 2) return undefined;
-	let whole = parts[0]!;
-	const fraction = parts[1] ?? '';
-	const isSpace = group !== '' && group.replace(SPACES, '') === '';
-	const mark = isSpace ? ' ' : group;
-	if (isSpace) whole = whole.replace(SPACES, ' ');
-	if (mark !== '' && whole.includes(mark)) {
-		const groups = whole.split(mark);
-		if (groups[0] === '' || groups[0]!.length > 3 || groups.slice(1).some((digits) => digits.length !== 3)) return undefined;
-		whole = groups.join('');
-	}
-	if (!/^\d*$/.test(whole) || !/^\d*$/.test(fraction) || whole + fraction === '') return undefined;
-	return `${whole === '' ? '0' : whole}${fraction === '' ? '' : `.${fraction}`}${exponent}`;
+	const digits = digitsOf(mantissa, style, style.group === '' ? [] : [style.group]);
+	return digits === undefined ? undefined : `${digits}${exponent}`;
 }
 
 const STYLES: readonly AmountStyle[] = [

@@ -8,3 +8,4 @@ export { EMPTY, isEmpty, isValue } from './empty';
 export { Sum, sum } from './sum';
 export { roundTo, shareOut, sameAmount } from './round';
 export { overPeriods } from './over-periods';
+export { digitsOf, readNumber, type NumberStyle, type WrittenNumber } from './read-number';

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber } from '../figures/typed';
 	import type { Emphasis } from '$lib/core';
 
 	let { rules, onchange }: { rules: readonly Emphasis[]; onchange: (rules: Emphasis[]) => void } = $props();
@@ -31,10 +32,11 @@
 		<input
 			class="input input-xs w-20 text-right"
 			aria-label="Threshold"
-			value={String(rule.value)}
+			value={asTyped(rule.value)}
 			onchange={(event) => {
-				const value = Number(event.currentTarget.value.replaceAll(',', ''));
-				if (Number.isFinite(value)) set(index, { value });
+				const value = typedNumber(event.currentTarget.value);
+				if (value !== undefined) set(index, { value });
+				else event.currentTarget.value = asTyped(rule.value);
 			}}
 		/>
 		<button class="text-grey" aria-label="Take the rule away" onclick={() => onchange(rules.filter((_, at) => at !== index))}>×</button>

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber } from '../figures/typed';
 	import type { Beside, DetailLine, NoteThread } from '$lib/server/form';
 	import { untrack } from 'svelte';
 	import { formatAmount, formatMoment } from '../figures/format';
@@ -45,7 +46,7 @@
 		fault = '';
 		void session.readMarks();
 	}
-	const plainLine = ({ label, amount, factor }: DetailLine) => ({ label, amount: String(amount), factor: String(factor) });
+	const plainLine = ({ label, amount, factor }: DetailLine) => ({ label, amount: asTyped(amount), factor: asTyped(factor) });
 
 	async function write(thread?: number) {
 		const words = thread === undefined ? text : (answer?.text ?? '');
@@ -59,7 +60,7 @@
 	const act = async (note: number, what: 'resolve' | 'open again' | 'delete') =>
 		show(await session.ask<Beside>('note-act', { place, note, act: what }));
 
-	const numberOf = (typed: string): number => Number(typed.replaceAll(/[\s,’']/g, ''));
+	const numberOf = (typed: string): number => (typed.trim() === '' ? 0 : (typedNumber(typed) ?? Number.NaN));
 	const total = $derived(lines.reduce((sum, { amount, factor }) => sum + numberOf(amount) * numberOf(factor), 0));
 	let savedLast: Promise<void> = Promise.resolve();
 	/** Lines save themselves as one leaves them; one save at a time, so that none answers over what was typed since. */

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber, typedPercent } from '../figures/typed';
 	import type { Method } from '$lib/core';
 	import type { MethodAnswer } from '$lib/server/engine';
 	import X from '@lucide/svelte/icons/x';
@@ -36,10 +37,11 @@
 	let last = $state.raw<{ person: string; at: string } | null>(null);
 	let asked = 0;
 
-	const numberOf = (text: string): number => Number(text.replace(',', '.').replaceAll(/[\s%]/g, '') || '0');
+	const numberOf = (text: string): number => (text.trim() === '' ? 0 : (typedNumber(text) ?? Number.NaN));
+	const percentOf = (text: string): number => (text.trim() === '' ? 0 : (typedPercent(text) ?? Number.NaN));
 	const method = $derived.by((): Method | null => {
-		const adjust = { adjustPercent: numberOf(adjustPercent) / 100, adjustAmount: numberOf(adjustAmount) };
-		const numbers = [adjust.adjustPercent, adjust.adjustAmount, numberOf(percent), numberOf(rate), numberOf(periods)];
+		const adjust = { adjustPercent: percentOf(adjustPercent), adjustAmount: numberOf(adjustAmount) };
+		const numbers = [adjust.adjustPercent, adjust.adjustAmount, percentOf(percent), numberOf(rate), numberOf(periods)];
 		if (!numbers.every(Number.isFinite)) return null;
 		switch (kind) {
 			case 'driver and rate':
@@ -48,7 +50,7 @@
 				return { kind, periods: Math.max(2, Math.min(60, Math.round(numberOf(periods)))), ...adjust };
 			case 'growth on last year':
 			case 'average last year':
-				return { kind, percent: numberOf(percent) / 100, ...adjust };
+				return { kind, percent: percentOf(percent), ...adjust };
 			default:
 				return kind satisfies never;
 		}
@@ -74,11 +76,11 @@
 		last = found.last;
 		const { method: before } = found.last;
 		kind = before.kind;
-		adjustPercent = String(Number((before.adjustPercent * 100).toFixed(6)));
-		adjustAmount = String(before.adjustAmount);
-		if ('percent' in before) percent = String(Number((before.percent * 100).toFixed(6)));
+		adjustPercent = asTyped(Number((before.adjustPercent * 100).toFixed(6)));
+		adjustAmount = asTyped(before.adjustAmount);
+		if ('percent' in before) percent = asTyped(Number((before.percent * 100).toFixed(6)));
 		if ('periods' in before) periods = String(before.periods);
-		if ('rate' in before) rate = String(before.rate);
+		if ('rate' in before) rate = asTyped(before.rate);
 		if ('driver' in before) {
 			const place = session.form.rows.find(({ account }) => account === before.driver);
 			driver = { id: before.driver, name: place?.label ?? 'the account chosen last time' };

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber, typedPercent } from '../figures/typed';
 	import type { RunOfForm } from '$lib/server/form';
 	import type { FormRuns } from './form-runs.svelte';
 
@@ -9,12 +10,11 @@
 	const set = (name: string, value: number | string | number[] | null) => (runs.answers = { ...runs.answers, [name]: value });
 	const shown = ({ name, kind }: Ask): string => {
 		const answer = runs.answers[name] ?? null;
-		if (typeof answer === 'number') return String(kind === 'percent' ? Math.round(answer * 1e8) / 1e6 : answer);
+		if (typeof answer === 'number') return asTyped(kind === 'percent' ? Math.round(answer * 1e8) / 1e6 : answer);
 		return typeof answer === 'string' ? answer : '';
 	};
 	function setNumber({ name, kind }: Ask, text: string) {
-		const value = Number(text.replace('%', '').replace(',', '.'));
-		set(name, text.trim() === '' || !Number.isFinite(value) ? null : kind === 'percent' ? value / 100 : value);
+		set(name, (kind === 'percent' ? typedPercent(text) : typedNumber(text)) ?? null);
 	}
 </script>
 

@@ -89,7 +89,6 @@ export class GridState {
 	tabMoves = $state(false);
 	/** A pasted block whose numbers fit two ways of writing waits for an answer. */
 	question = $state.raw<PasteQuestion | null>(null);
-	#pasteStyle: NumberStyle | undefined;
 
 	/** Rows that are neither hidden nor under a folded one. */
 	readonly visibleRows = $derived.by(() => {
@@ -457,15 +456,14 @@ export class GridState {
 			return;
 		}
 		const found = pastedStyle(block.flat(), own);
-		if (found.kind === 'either' && !this.#pasteStyle) this.question = { example: found.example, style: found.style, block };
-		else this.#pasteBlock(block, found.kind === 'other' ? found.style : found.kind === 'either' ? this.#pasteStyle : undefined);
+		if (found.kind === 'either') this.question = { example: found.example, style: found.style, block };
+		else this.#pasteBlock(block, found.kind === 'other' ? found.style : undefined);
 	}
 
-	/** Answers the question of a paste; the answer holds for what is pasted later too. */
+	/** Answers the question of a paste; another block may be written in another way, and asks again. */
 	answerPaste(style: NumberStyle): void {
 		const { question } = this;
 		this.question = null;
-		this.#pasteStyle = style;
 		if (question) this.#pasteBlock(question.block, style);
 	}
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber, typedPercent } from '../figures/typed';
 	import type { Answers, ParameterDefinition } from '$lib/core';
 	import type { Vocabulary } from '$lib/server/engine';
 	import MemberSelect from './MemberSelect.svelte';
@@ -14,12 +15,10 @@
 	const shown = (parameter: ParameterDefinition) => {
 		const answer = answers[parameter.name] ?? null;
 		if (typeof answer !== 'number') return typeof answer === 'string' ? answer : '';
-		return parameter.kind === 'percent' ? String(Math.round(answer * 1e8) / 1e6) : String(answer);
+		return asTyped(parameter.kind === 'percent' ? Math.round(answer * 1e8) / 1e6 : answer);
 	};
 	function number(parameter: ParameterDefinition, text: string) {
-		const value = Number(text.replace('%', '').replace(',', '.'));
-		if (text.trim() === '' || !Number.isFinite(value)) set(parameter.name, null);
-		else set(parameter.name, parameter.kind === 'percent' ? value / 100 : value);
+		set(parameter.name, (parameter.kind === 'percent' ? typedPercent(text) : typedNumber(text)) ?? null);
 	}
 </script>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber } from '../figures/typed';
 	import type { StepDraft } from '$lib/server/runbook';
 	import MemberMapFields from './MemberMapFields.svelte';
 	import MemberSelect from './MemberSelect.svelte';
@@ -78,15 +79,15 @@
 	<label class="text-grey text-xs"
 		>Times<input
 			class="input input-sm text-base-content block w-24"
-			value={typeof step.factor === 'number' ? String(step.factor) : `$${step.factor.parameter}`}
+			value={typeof step.factor === 'number' ? asTyped(step.factor) : `$${step.factor.parameter}`}
 			readonly={!desk.mayWrite}
 			title={numbers.length > 0 ? `A number, or ${numbers.map((name) => `$${name}`).join(', ')}` : 'A number'}
 			onchange={(event) => {
 				const text = event.currentTarget.value.trim();
-				const number = text.endsWith('%') ? Number(text.slice(0, -1)) / 100 : Number(text);
+				const number = typedNumber(text);
 				if (text.startsWith('$')) desk.changeStep({ factor: { parameter: text.slice(1) } });
-				else if (text !== '' && Number.isFinite(number)) desk.changeStep({ factor: number });
-				else event.currentTarget.value = typeof step.factor === 'number' ? String(step.factor) : `$${step.factor.parameter}`;
+				else if (number !== undefined) desk.changeStep({ factor: number });
+				else event.currentTarget.value = typeof step.factor === 'number' ? asTyped(step.factor) : `$${step.factor.parameter}`;
 			}}
 		/></label
 	>

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { typedNumber } from '../figures/typed';
 	import type { RateLineFacts, RateSetPage } from '$lib/server/structure';
 	import { fromClipboard } from '../grid/clipboard';
 	import { request } from '../request';
@@ -41,14 +42,11 @@
 	async function commit() {
 		if (editing === null) return;
 		const line = set.lines[at.line]!;
-		const text = editing
-			.trim()
-			.replaceAll(/\s/g, '')
-			.replace(/^([^.]*),([^,.]*)$/, '$1.$2');
+		const text = editing.trim();
 		editing = null;
 		const month = months[at.month]!;
 		const before = rateIn(line, month);
-		const value = text === '' ? null : Number(text);
+		const value = text === '' ? null : (typedNumber(text) ?? Number.NaN);
 		if (value === null ? before === undefined : before?.value === value) return focus();
 		if (value !== null && !(value > 0)) onchanged({ text: `“${text}” is not a rate above 0.`, kind: 'error' });
 		else
@@ -81,7 +79,7 @@
 			cells.flatMap((cell, across): Rate[] => {
 				const line = set.lines[at.line + down];
 				const month = months[at.month + across];
-				const value = Number(cell.replaceAll(/\s/g, '').replace(/^([^.]*),([^,.]*)$/, '$1.$2'));
+				const value = typedNumber(cell) ?? 0;
 				return line && month && cell.trim() !== '' && value > 0
 					? [{ currency: line.currency, kind: line.kind, ...spanTyped(line.kind, month), value }]
 					: [];

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { asTyped, typedNumber } from '$lib/ui/figures/typed';
 	import { invalidateAll } from '$app/navigation';
 	import type { MemberTable } from '$lib/server/structure';
 	import { request } from '$lib/ui/request';
@@ -35,8 +36,8 @@
 			}
 			body = { name, member: table!.ids[row]!, number: null };
 		} else {
-			const number = wanted === '' ? null : Number(wanted.replace(',', '.'));
-			if (number !== null && !Number.isFinite(number)) {
+			const number = wanted === '' ? null : typedNumber(wanted);
+			if (number === undefined) {
 				message = { text: `“${wanted}” is not a number.`, kind: 'error' };
 				return;
 			}
@@ -57,7 +58,7 @@
 	function take(variable: (typeof data.variables)[number]) {
 		name = variable.name;
 		const found = data.dimensions.find((each) => each.name === variable.dimension);
-		void choose(found?.code ?? '').then(() => (value = variable.memberName ?? (variable.number === null ? '' : String(variable.number))));
+		void choose(found?.code ?? '').then(() => (value = variable.memberName ?? (variable.number === null ? '' : asTyped(variable.number))));
 	}
 </script>
 
