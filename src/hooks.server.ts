@@ -54,7 +54,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 		event.locals.modelId = model.id;
 	}
 	const theme = event.locals.person?.theme ?? 'paper';
-	const response = await resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme) });
+	// The words are English everywhere; numbers and dates are written as in the person's country.
+	const lang = `en-${event.locals.person?.locale.slice(-2) ?? 'GB'}`;
+	const response = await resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) });
 	response.headers.set('x-content-type-options', 'nosniff');
 	response.headers.set('referrer-policy', 'same-origin');
 	return response;

@@ -50,12 +50,11 @@ export async function loadPeople(client: pg.PoolClient): Promise<Ids> {
 	}
 	const ids: Ids = new Map();
 	for (const person of demoPeople) {
-		const id = await insertId(client, 'INSERT INTO person (email, name, title, password_hash) VALUES ($1, $2, $3, $4) RETURNING id', [
-			person.email,
-			person.name,
-			person.title,
-			await hash(DEMO_PASSWORD)
-		]);
+		const id = await insertId(
+			client,
+			'INSERT INTO person (email, name, title, password_hash, locale_chosen) VALUES ($1, $2, $3, $4, true) RETURNING id',
+			[person.email, person.name, person.title, await hash(DEMO_PASSWORD)]
+		);
 		await client.query('INSERT INTO person_role (person_id, role_id) SELECT $1, id FROM role WHERE code = $2', [id, person.role]);
 		ids.set(person.email, id);
 	}

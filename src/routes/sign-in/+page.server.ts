@@ -20,11 +20,12 @@ export const load = (async ({ locals, url }) => {
 
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
+		const asked = (request.headers.get('accept-language') ?? '').slice(0, 200);
 		const parsed = form.safeParse(Object.fromEntries(await request.formData()));
 		if (!parsed.success || parsed.data.email.trim() === '' || parsed.data.password === '')
 			return fail(400, { message: 'Type your e-mail address and your password.', email: parsed.data?.email ?? '' });
 		try {
-			setSessionCookie(cookies, await signIn(parsed.data.email, parsed.data.password, getClientAddress()), url);
+			setSessionCookie(cookies, await signIn(parsed.data.email, parsed.data.password, getClientAddress(), asked), url);
 		} catch (failure) {
 			if (failure instanceof Fault) return fail(failure.status, { message: failure.message, email: parsed.data.email });
 			throw failure;

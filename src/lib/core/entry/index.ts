@@ -12,4 +12,4 @@ export { enter } from './enter';
 export type { EnterFault, EnterResult, Entering, EntryScene, Figure, LeafChange, SpreadOptions } from './enter';
 export { parseCoded, type CodedValues } from './parse-coded';
 export { pastedStyle, type PastedStyle } from './pasted';
-export { dateStyle, numberStyle } from './number-style';
+export { dateStyle, localeAsked, LOCALES, numberStyle } from './number-style';

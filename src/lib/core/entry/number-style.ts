@@ -39,3 +39,35 @@ function dateStyleOf(locale: string): { order: DateOrder; months: string[] } {
 		months: Array.from({ length: 12 }, (_, place) => name.format(new Date(Date.UTC(2028, place, 15))).toLowerCase())
 	};
 }
+
+/** The ways of writing numbers and dates a person may choose from. */
+export const LOCALES = [
+	'en-GB',
+	'en-US',
+	'en-IE',
+	'de-DE',
+	'de-AT',
+	'de-CH',
+	'fr-FR',
+	'it-IT',
+	'es-ES',
+	'nl-NL',
+	'sv-SE',
+	'nb-NO',
+	'da-DK',
+	'fi-FI',
+	'pl-PL'
+] as const;
+
+/** The first of the ways a browser asks for that may be chosen; a language alone stands for its usual country. */
+export function localeAsked(acceptLanguage: string): (typeof LOCALES)[number] | undefined {
+	const asked = acceptLanguage
+		.split(',')
+		.map((part) => part.split(';')[0]!.trim().toLowerCase())
+		.filter((tag) => tag !== '');
+	for (const tag of asked) {
+		const found = LOCALES.find((locale) => locale.toLowerCase() === tag) ?? LOCALES.find((locale) => locale.slice(0, 2) === tag);
+		if (found) return found;
+	}
+	return undefined;
+}

@@ -19,5 +19,5 @@ export { dateFormats, parseSourceDate, SOURCE_DATE_FORMATS } from './source-date
 export type { SourceDateFormat } from './source-date';
 export { DELIMITERS, detectDelimiter, detectEncoding, detectHeaderRows, detectQuote, ENCODINGS } from './detect';
 export type { Encoding } from './detect';
-export { differenceToDate } from './to-date';
+export { differenceToDate, differenceToDateInCurrencies } from './to-date';
 export { matchesPattern } from './wildcard';

@@ -9,6 +9,7 @@ import {
 	detectHeaderRows,
 	detectQuote,
 	differenceToDate,
+	differenceToDateInCurrencies,
 	matchesPattern,
 	matchingLines,
 	parseAmount,
@@ -378,5 +379,41 @@ describe('reading rows', () => {
 				expect(movements(Object.fromEntries(runUp.entries()), {}, [0, 1, 2, 3])).toEqual(own.map((value) => value + 0));
 			})
 		);
+	});
+
+	test('amounts to date in another currency: first what a period adds, then its rate: 100 and 200 at 1 and 2 make 100 and 200', () => {
+		const norway = buildModel({
+			accounts: [{ code: 'Sales', account: {} }],
+			scenarios: [{ code: 'Actual' }],
+			entities: [{ code: 'Coast', currency: 'EUR' }],
+			// One krone is worth 1 EUR in April and 2 in May.
+			rates: [
+				{ currency: 'NOK', kind: 'average', from: '2026-04-01', to: '2026-04-30', value: 1 },
+				{ currency: 'NOK', kind: 'average', from: '2026-05-01', to: '2028-03-31', value: 0.5 }
+			]
+		});
+		const store = (values: Record<number, number>) => {
+			const made = new SeriesStore(norway.dimensions.length, norway.periods.width, norway.scenarioAxis);
+			const block = made.ensureBlockOf([0, 0, 0], 2027);
+			const series = block.ensure([0, 0, 0]);
+			for (const [position, value] of Object.entries(values)) block.values[series * block.width + Number(position)] = value;
+			return made;
+		};
+		const movements = (
+			written: Record<number, number>,
+			before: Record<number, number>,
+			periods: number[],
+			local?: Record<number, number>
+		) => {
+			const loaded = store({});
+			const currencies = new Map([['NOK', store(written)], ...(local ? [['EUR', store(local)] as const] : [])]);
+			differenceToDateInCurrencies(norway, loaded, currencies, store(before), new Set(periods), () => true);
+			return Array.from(loaded.blockOf([0, 0, 0], 2027)!.values.subarray(0, 2));
+		};
+		expect(movements({ 0: 100, 1: 200 }, {}, [0, 1])).toEqual([100, 200]);
+		// May alone: what April brought stands in EUR.
+		expect(movements({ 1: 200 }, { 0: 100 }, [1])).toEqual([Number.NaN, 200]);
+		// Beside rows in the line’s own currency.
+		expect(movements({ 0: 100, 1: 200 }, {}, [0, 1], { 0: 7, 1: 9 })).toEqual([107, 202]);
 	});
 });

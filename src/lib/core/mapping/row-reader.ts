@@ -100,6 +100,9 @@ export class RowReader {
 	/** Leaf periods and amounts of the row's cells; the first `count` count. */
 	readonly periods: Int32Array;
 	readonly amounts: Float64Array;
+	/** Where a column says in which currency amounts are: that currency, and the amounts before they were translated. */
+	currency = '';
+	readonly asWritten: Float64Array;
 	count = 0;
 	/** The amounts of the row whose total was asked for last: it is read next. */
 	readonly #parsed: Float64Array;
@@ -128,6 +131,7 @@ export class RowReader {
 		this.winners = new Int32Array(recipe.rules.length);
 		this.periods = new Int32Array(Math.max(1, recipe.amountColumns.length));
 		this.amounts = new Float64Array(this.periods.length);
+		this.asWritten = new Float64Array(this.periods.length);
 		this.#parsed = new Float64Array(this.periods.length);
 		this.#amountPlaces = recipe.amountColumns.map((column) => this.#place(column));
 		this.#currencyPlace = recipe.currencyColumn === null ? -1 : this.#place(recipe.currencyColumn);
@@ -266,7 +270,10 @@ export class RowReader {
 		const currency = (row[this.#currencyPlace] ?? '').trim().toUpperCase();
 		const column = this.#recipe.currencyColumn!;
 		const local = model.entityAxis < 0 ? model.definition.reportingCurrency : model.currencyOf(this.address[model.entityAxis]!);
+		this.currency = local;
+		this.asWritten.set(this.amounts.subarray(0, this.count));
 		if (!account || !isTranslated(account) || currency === local) return;
+		this.currency = currency;
 		if (!model.definition.currencies.some(({ code }) => code === currency)) {
 			this.faults.push(
 				fault(

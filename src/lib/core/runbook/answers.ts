@@ -70,9 +70,10 @@ export function membersNamed(
 	asked: ReadonlySet<string>
 ): MembersNamed {
 	const named: Record<string, readonly number[]> = {};
-	for (const [name, member] of variables) if (asked.has(name)) named[name] = [member];
+	// A parameter goes before a variable of its name.
+	const own = new Set(parameters.map(({ name }) => name));
+	for (const [name, member] of variables) if (asked.has(name) && !own.has(name)) named[name] = [member];
 	for (const { name, kind } of parameters) {
-		delete named[name];
 		const answer = answers[name] ?? null;
 		if ((kind === 'member' || kind === 'members') && answer !== null && answer !== '')
 			named[name] = (Array.isArray(answer) ? [...(answer as readonly number[])] : [answer as number]).sort((one, other) => one - other);

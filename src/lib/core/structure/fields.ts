@@ -1,5 +1,6 @@
-import { isDate } from '../calendar';
+import { readDate, type DateOrder } from '../calendar';
 import type { DimensionKind } from '../dimension';
+import { readNumber, type NumberStyle } from '../number';
 
 export type FieldValue = string | number | boolean;
 
@@ -12,7 +13,7 @@ export interface FieldSpec {
 	type: 'text' | 'number' | 'whole number' | 'yes/no' | 'choice' | 'date' | 'reference';
 	choices?: readonly string[];
 	/** What a reference points to; its codes come from the lookups. */
-	to?: keyof Lookups;
+	to?: Exclude<keyof Lookups, 'style'>;
 	/** Several references, separated by semicolons. */
 	several?: boolean;
 	/** What it means, in a sentence. */
@@ -28,6 +29,8 @@ export interface Lookups {
 	currencies: ReadonlySet<string>;
 	/** E-mail addresses. */
 	people: ReadonlySet<string>;
+	/** How numbers and dates are written; with a point and the day first where it is not said, as in files of our own. */
+	style?: { numbers: NumberStyle; dates: { order: DateOrder; months: readonly string[] } };
 	dimensions: ReadonlySet<string>;
 }
 
@@ -168,6 +171,8 @@ export function defaultFacts(kind: DimensionKind, given: Readonly<Record<string,
 	};
 }
 
+const POINT: NumberStyle = { decimal: '.', group: ',' };
+
 /** A field's value from text as people and files write it. Empty text is no value. */
 export function parseField(spec: FieldSpec, text: string, lookups: Lookups): { value: FieldValue | undefined } | { fault: string } {
 	const given = text.trim();
@@ -177,8 +182,9 @@ export function parseField(spec: FieldSpec, text: string, lookups: Lookups): { v
 			return given.length > 500 ? { fault: `${spec.title} is longer than 500 characters.` } : { value: given };
 		case 'number':
 		case 'whole number': {
-			const number = Number(given.replaceAll(/[\s_]/g, '').replace(/^([^.]*),([^,.]*)$/, '$1.$2'));
-			if (!Number.isFinite(number)) return { fault: `${spec.title}: “${shortened(given)}” is not a number.` };
+			// In the person's way; else as our own files write it, with a point.
+			const number = (readNumber(given, lookups.style?.numbers ?? POINT) ?? readNumber(given, POINT))?.amount;
+			if (number === undefined) return { fault: `${spec.title}: “${shortened(given)}” is not a number.` };
 			if (spec.type === 'whole number' && (!Number.isInteger(number) || number < 0 || number > 6))
 				return { fault: `${spec.title}: ${shortened(given)} is not a whole number from 0 to 6.` };
 			return { value: number };
@@ -194,8 +200,11 @@ export function parseField(spec: FieldSpec, text: string, lookups: Lookups): { v
 				? { fault: `${spec.title}: “${shortened(given)}” is none of ${spec.choices!.join(', ')}.` }
 				: { value: found };
 		}
-		case 'date':
-			return isDate(given) ? { value: given } : { fault: `${spec.title}: “${shortened(given)}” is not a date like 2027-04-01.` };
+		case 'date': {
+			const { order, months } = lookups.style?.dates ?? { order: 'day first' as const, months: [] };
+			const date = readDate(given, order, months);
+			return date !== undefined ? { value: date } : { fault: `${spec.title}: “${shortened(given)}” is not a date like 2027-04-01.` };
+		}
 		case 'reference': {
 			const parts = spec.several ? given.split(';').map((part) => part.trim()) : [given];
 			const known = lookups[spec.to!];

@@ -2,6 +2,7 @@ import type {
 	AccountDefinition,
 	Answers,
 	Clears,
+	DateOrder,
 	Finding,
 	MembersNamed,
 	OriginDefinition,
@@ -358,7 +359,17 @@ export interface Vocabulary {
 export interface EngineRequests {
 	ready: { ask: { revision: number }; answer: { revision: number; cells: number; bytes: number } };
 	form: { ask: FormAsk; answer: FormAnswer };
-	enter: { ask: FormAsk & EntryOptions & { entries: EntryAsk[]; style: NumberStyle; seenStructure: number }; answer: EnterAnswer };
+	enter: {
+		ask: FormAsk &
+			EntryOptions & {
+				entries: EntryAsk[];
+				style: NumberStyle;
+				/** How the person writes dates. */
+				dates?: { order: DateOrder; months: readonly string[] };
+				seenStructure: number;
+			};
+		answer: EnterAnswer;
+	};
 	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer } };
 	inspect: { ask: FormAsk & { row: number; column: number }; answer: Inspection };
 	planSave: {

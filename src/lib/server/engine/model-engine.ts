@@ -341,7 +341,11 @@ export class ModelEngine {
 		const account = this.#model.account(members[this.#model.accountAxis]!);
 		const valueType = account?.valueType ?? 'money';
 		if (valueType === 'choice' || valueType === 'date' || valueType === 'text')
-			return parseCoded(text, valueType, { choices: this.#words.choicesOf(account!.member), place: (typed) => texts.get(typed)! });
+			return parseCoded(text, valueType, {
+				choices: this.#words.choicesOf(account!.member),
+				place: (typed) => texts.get(typed)!,
+				...(ask.dates && { dates: ask.dates })
+			});
 		const isScaled = valueType === 'money' || valueType === 'quantity';
 		return parseEntry(text, ask.style, valueType === 'percent', isScaled ? (ask.scale ?? 1) : 1);
 	}

@@ -1,4 +1,4 @@
-import { numberStyle } from '../../core';
+import { dateStyle, numberStyle } from '../../core';
 import { z } from 'zod';
 import { transaction } from '../database';
 import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer, type FormWindow } from '../engine';
@@ -63,7 +63,8 @@ export async function enterFigures(
 			entries,
 			method,
 			seenStructure: structure,
-			style: style ?? numberStyle(writer.locale)
+			style: style ?? numberStyle(writer.locale),
+			dates: dateStyle(writer.locale)
 		});
 		if (changes.length === 0) return { form, faults, warnings, steps: await stepsLeft(client, writer.id, modelId), changed: 0 };
 		await storeChanges(client, draft.id, changes);

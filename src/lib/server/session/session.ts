@@ -1,5 +1,6 @@
 import { hash, verify } from '@node-rs/argon2';
 import { createHash, randomBytes } from 'node:crypto';
+import { localeAsked } from '../../core';
 import { pool } from '../database';
 import { Fault, notFound } from '../fault';
 import type { Permission } from './permission';
@@ -26,10 +27,11 @@ let decoy: Promise<string> | undefined;
 /**
  * Opens a session.
  * @param address the client's network address, for the rate limit
+ * @param acceptLanguage what the browser asks for: how numbers and dates are written until the person chooses
  * @returns the token for the cookie
  * @throws Fault 429 after too many attempts, 401 when name or password is wrong (not said which)
  */
-export async function signIn(email: string, password: string, address: string): Promise<string> {
+export async function signIn(email: string, password: string, address: string, acceptLanguage = ''): Promise<string> {
 	const name = email.trim().toLowerCase();
 	await countAttempt(name, address);
 	const found = await pool().query<{ id: number; password_hash: string }>(
@@ -47,6 +49,8 @@ export async function signIn(email: string, password: string, address: string): 
 		'DELETE FROM sign_in_attempt WHERE ctid = (SELECT ctid FROM sign_in_attempt WHERE subject = $1 ORDER BY at DESC LIMIT 1)',
 		[`address ${address}`]
 	);
+	const locale = localeAsked(acceptLanguage);
+	if (locale) await pool().query('UPDATE person SET locale = $2 WHERE id = $1 AND NOT locale_chosen', [person.id, locale]);
 	const token = randomBytes(32).toString('base64url');
 	await pool().query('INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))', [
 		hashOf(token),

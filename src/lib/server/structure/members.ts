@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import {
+	dateStyle,
+	numberStyle,
 	applyEdits,
 	inTreeOrder,
 	planRows,
@@ -54,7 +56,8 @@ export async function memberTable(person: SignedIn | undefined, modelId: number,
 	const lines = inTreeOrder(dimension.state, hierarchy);
 	const inUse = dimension.state.fields.filter(({ key }) => lines.some(({ member }) => member.facts[key] !== undefined));
 	const choices: Record<string, string[]> = {};
-	for (const [what, codes] of Object.entries(dimension.lookups))
+	const { style: _, ...lookups } = dimension.lookups;
+	for (const [what, codes] of Object.entries(lookups))
 		if (codes.size <= MOST_CHOICES && dimension.state.fields.some(({ to }) => to === what)) choices[what] = [...codes];
 	return {
 		id: dimension.id,
@@ -125,7 +128,7 @@ export async function editMembers(
 		dimensionCode,
 		inWords,
 		(dimension) => {
-			const result = applyEdits(dimension.state, edits, withPending(dimension, edits));
+			const result = applyEdits(dimension.state, edits, written(person, withPending(dimension, edits)));
 			if ('next' in result) return result.next;
 			const conflict = result.faults.find((fault) => fault.code === 'conflict');
 			if (conflict) throw new Fault(409, 'conflict', conflict.message, { member: conflict.member });
@@ -134,6 +137,10 @@ export async function editMembers(
 		handOver
 	);
 }
+
+/** Numbers and dates are read in the person's own way. */
+const written = (person: SignedIn | undefined, lookups: LoadedDimension['lookups']): LoadedDimension['lookups'] =>
+	person ? { ...lookups, style: { numbers: numberStyle(person.locale), dates: dateStyle(person.locale) } } : lookups;
 
 /** Codes that members are about to get may be named at once. */
 function withPending(dimension: LoadedDimension, edits: readonly Edit[]): LoadedDimension['lookups'] {
@@ -195,7 +202,12 @@ export async function previewRows(
 ): Promise<PastePreview> {
 	requirePermission(person, 'structure.write');
 	const dimension = await readDimension(pool(), modelId, dimensionCode);
-	const { columns, counts, lines } = planRows(dimension.state, rows.grid, withPastedCodes(dimension, rows.grid), rows.absent);
+	const { columns, counts, lines } = planRows(
+		dimension.state,
+		rows.grid,
+		written(person, withPastedCodes(dimension, rows.grid)),
+		rows.absent
+	);
 	requireCodes(columns);
 	const order = { error: 0, retire: 1, move: 2, change: 3, add: 4, same: 5 };
 	return {
@@ -219,7 +231,12 @@ export async function applyRows(
 		dimensionCode,
 		(diffs) => `${inWords(diffs)} from pasted rows`,
 		(dimension) => {
-			const { columns, counts, next } = planRows(dimension.state, rows.grid, withPastedCodes(dimension, rows.grid), rows.absent);
+			const { columns, counts, next } = planRows(
+				dimension.state,
+				rows.grid,
+				written(person, withPastedCodes(dimension, rows.grid)),
+				rows.absent
+			);
 			requireCodes(columns);
 			if (counts.error > 0 && !rows.leaveOutFaulty)
 				throw new Fault(422, 'not possible', `${counts.error} rows have a fault, so nothing was changed. Mend them, or leave them out.`);

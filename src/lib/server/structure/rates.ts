@@ -1,5 +1,17 @@
 import { z } from 'zod';
-import { dayNumber, dateOfDay, isDate, isValue, nearest, RateTable, type RateSetDefinition } from '../../core';
+import {
+	dateOfDay,
+	dateStyle,
+	dayNumber,
+	isDate,
+	isValue,
+	nearest,
+	numberStyle,
+	RateTable,
+	readDate,
+	readNumber,
+	type RateSetDefinition
+} from '../../core';
 import { pool, transaction, type Database } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -256,7 +268,10 @@ export const pastedRatesSchema = z.object({
 });
 
 /** A pasted or uploaded table of rates as rates to set, with the faults of its rows. Two shapes: a row a rate (Currency, Kind, From, To, Rate), or a column a currency. */
-export function readPastedRates(grid: readonly (readonly string[])[]): {
+export function readPastedRates(
+	grid: readonly (readonly string[])[],
+	locale: string
+): {
 	rates: z.infer<typeof ratesSchema>['rates'];
 	faults: { row: number; message: string }[];
 } {
@@ -276,18 +291,14 @@ export function readPastedRates(grid: readonly (readonly string[])[]): {
 		return { rates, faults: [{ row: 1, message: `There is no column “From” (or “Date”).${close ? ` Is it “${close}”?` : ''}` }] };
 	}
 	const wide = headings.flatMap((heading, place) => (/^[a-z]{3}$/.test(heading) ? [{ currency: heading.toUpperCase(), place }] : []));
-	const number = (text: string) =>
-		Number(
-			text
-				.trim()
-				.replaceAll(/\s/g, '')
-				.replace(/^([^.]*),([^,.]*)$/, '$1.$2')
-		);
+	const [numbers, dates] = [numberStyle(locale), dateStyle(locale)];
+	const number = (text: string) => readNumber(text, numbers)?.amount ?? Number.NaN;
+	const date = (text: string) => readDate(text, dates.order, dates.months) ?? text;
 	grid.slice(1).forEach((cells, index) => {
 		if (cells.every((cell) => cell.trim() === '')) return;
 		const row = index + 2;
-		const from = (cells[fromAt] ?? '').trim();
-		const to = (toAt < 0 ? '' : (cells[toAt] ?? '').trim()) || from;
+		const from = date((cells[fromAt] ?? '').trim());
+		const to = (toAt < 0 ? '' : date((cells[toAt] ?? '').trim())) || from;
 		const kind = (kindAt < 0 ? 'average' : (cells[kindAt] ?? '').trim().toLowerCase()) || 'average';
 		const refuse = (message: string) => faults.push({ row, message });
 		if (!isDate(from) || !isDate(to)) return refuse(`“${from}” is not a date like 2027-04-01.`);

@@ -66,7 +66,7 @@
 		<thead
 			><tr class="text-grey text-right text-xs"
 				><th class="text-left font-normal">Changed cells of</th><th class="font-normal">before</th><th class="font-normal">after</th><th
-					class="pl-1 text-left font-normal">{''}</th
+					class="pl-1 text-left font-normal"><span class="sr-only">Currency</span></th
 				></tr
 			></thead
 		>

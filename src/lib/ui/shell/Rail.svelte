@@ -4,6 +4,7 @@
 	import PanelLeft from '@lucide/svelte/icons/panel-left';
 	import SignOut from '@lucide/svelte/icons/log-out';
 	import Sun from '@lucide/svelte/icons/sun';
+	import { LOCALES } from '$lib/core';
 	import { request } from '../request';
 	import { AREAS } from './areas';
 	import Mark from './Mark.svelte';
@@ -14,7 +15,7 @@
 		jobs: Jobs;
 		/** How many things need attention, by the area's path. */
 		attention: Readonly<Record<string, number>>;
-		person: { name: string; title: string; permissions: string[] };
+		person: { name: string; title: string; locale: string; permissions: string[] };
 		model: { id: number; name: string };
 		models: { id: number; name: string }[];
 		theme: string;
@@ -30,6 +31,12 @@
 		// Every page belongs to a model: begin at the desk of the other one.
 		location.href = '/desk';
 	}
+	async function chooseStyle(locale: string) {
+		// Everything on the page is written in it.
+		if ((await request('/api/locale', { locale })).ok) location.reload();
+	}
+	const styleInWords = (locale: string) =>
+		`${new Intl.NumberFormat(locale).format(12_345.6)} · ${new Intl.DateTimeFormat(locale, { timeZone: 'UTC' }).format(new Date(Date.UTC(2028, 0, 31)))} (${locale})`;
 	const initials = $derived(
 		person.name
 			.split(' ')
@@ -127,12 +134,27 @@
 			<span class="min-w-0 leading-4">
 				<span class="block truncate">{person.name}</span>
 				<span class="text-grey block truncate text-xs" title={person.title}>{person.title}</span>
+				<select
+					class="style"
+					aria-label="How numbers and dates are written"
+					value={person.locale}
+					onchange={(event) => chooseStyle(event.currentTarget.value)}
+				>
+					{#each LOCALES as locale (locale)}<option value={locale}>{styleInWords(locale)}</option>{/each}
+				</select>
 			</span>
 		{/if}
 	</div>
 </nav>
 
 <style>
+	.style {
+		max-width: 150px;
+		color: var(--grey);
+		background: transparent;
+		font-size: 11px;
+		cursor: pointer;
+	}
 	.switcher {
 		margin-bottom: 8px;
 		padding: 2px 4px;

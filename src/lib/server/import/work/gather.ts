@@ -13,6 +13,8 @@ const MOST_REJECTS = 5_000;
 /** What a file comes to before anything is written. */
 export interface Gathered {
 	store: SeriesStore;
+	/** Of amounts to date with a column of currencies: what the file says before it is translated, by currency. */
+	written: Map<string, SeriesStore>;
 	extent: ExtentBuilder;
 	guard: LoadGuard;
 	rows: { read: number; loaded: number; skipped: number; rejected: number };
@@ -36,6 +38,7 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 	const labels = labelPlaces(ask.rules, source.headings);
 	const gathered: Gathered = {
 		store: new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis),
+		written: new Map(),
 		extent: new ExtentBuilder(model, ask.source.extent),
 		guard: new LoadGuard(model, ask.access, ask.source.extendsSpan),
 		rows: { read: 0, loaded: 0, skipped: 0, rejected: 0 },
@@ -47,6 +50,17 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 	const only = ask.onlyLines && new Set(ask.onlyLines);
 	const index = new RowIndexWriter(ask.batchId);
 	const place = placer(model, gathered.store);
+	const isInCurrencies = ask.source.amounts === 'to date' && ask.source.currencyColumn !== null;
+	const placers = new Map<string, ReturnType<typeof placer>>();
+	const placeIn = (currency: string) => {
+		let known = placers.get(currency);
+		if (!known) {
+			const store = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
+			gathered.written.set(currency, store);
+			placers.set(currency, (known = placer(model, store)));
+		}
+		return known;
+	};
 	for await (const chunk of source.chunks) {
 		for (let at = 0; at < chunk.rows.length; at++) {
 			const row = chunk.rows[at]!;
@@ -74,6 +88,7 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 					const value = reader.amounts[cell]!;
 					const { number, series, position } = place(reader.address, period, value);
 					index.add(line, number, series, position, value);
+					if (isInCurrencies) placeIn(reader.currency)(reader.address, period, reader.asWritten[cell]!);
 				}
 				gathered.extent.add(reader.address, reader.periods.subarray(0, reader.count));
 			}

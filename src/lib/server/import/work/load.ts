@@ -1,7 +1,17 @@
 import type pg from 'pg';
 import { promisify } from 'node:util';
 import { deflate } from 'node:zlib';
-import { differenceToDate, SeriesStore, sum, type AccessRules, type Block, type ColumnRule, type Model, type Sum } from '../../../core';
+import {
+	differenceToDate,
+	differenceToDateInCurrencies,
+	SeriesStore,
+	sum,
+	type AccessRules,
+	type Block,
+	type ColumnRule,
+	type Model,
+	type Sum
+} from '../../../core';
 import { pool, transaction } from '../../database';
 import { copyRows, readOriginSeries } from '../../database/cells';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
@@ -126,8 +136,12 @@ async function write(
 			stored.origin,
 			[...gathered.store.blocks()].map(({ year }) => year)
 		);
-		if (ask.source.amounts === 'to date')
-			differenceToDate(model, gathered.store, standing, gathered.extent.periods, (address) => gathered.extent.covers(address));
+		if (ask.source.amounts === 'to date') {
+			const { store, written, extent } = gathered;
+			const covers = (address: Int32Array) => extent.covers(address);
+			if (written.size > 0) differenceToDateInCurrencies(model, store, written, standing, extent.periods, covers);
+			else differenceToDate(model, store, standing, extent.periods, covers);
+		}
 		const prepared = new PreparedChangeSet(client, modelId, dimensionIds, await numberChangeSet(client));
 		let cells = 0;
 		let done = 0;

@@ -203,7 +203,9 @@
 										typeof id === 'number' && desk.change(replaceSpan(desk.text, card.target.name, desk.write(desk.accounts, id)))}
 								/>
 							</div>
-							{#if !desk.isValue(card.target.name) && !desk.member(card.target.name)?.member.leaf}<span class="text-grey text-xs">{desk.shown(card.target.name)}</span>{/if}
+							{#if !desk.isValue(card.target.name) && !desk.member(card.target.name)?.member.leaf}<span class="text-grey text-xs"
+									>{desk.shown(card.target.name)}</span
+								>{/if}
 							{@const places = card.target.places.map((place) => placeInWords(place, desk)).join(', ')}
 							{#if places !== '' || !desk.readonly}
 								<button

@@ -20,7 +20,7 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 		}
 		if (params.verb === 'read') {
 			requirePermission(person, 'structure.write');
-			return readPastedRates((await readBody(request, pastedRatesSchema)).grid);
+			return readPastedRates((await readBody(request, pastedRatesSchema)).grid, person?.locale ?? 'en-GB');
 		}
 		throw notFound('action');
 	});
