@@ -67,6 +67,23 @@ describe('locks', () => {
 		expect(kind(given, cell(1, 2))).toBe('closed');
 		expect(kind(given, cell(2, 2))).toBe('enter');
 	});
+	test('a narrower lock opens what its own layer closes, not what another one does', () => {
+		const wide = (layer: 'board' | 'cycle') => lock(layer, 'closed', { 4: [id(2, 0)] });
+		const narrow = lock('board', 'open', { 4: [NORTH] });
+		expect(kind(rules({ grants: all, locks: [wide('board'), narrow] }), cell(1, 1))).toBe('enter');
+		expect(kind(rules({ grants: all, locks: [wide('cycle'), narrow] }), cell(1, 1))).toBe('closed');
+	});
+	test('of a slice closed, a part of it open and a month held, the month stands in the part: held', () => {
+		const month = model.periods.dimension.member(model.periods.leaf(0).ordinal).id;
+		const locks = [
+			lock('board', 'closed', { 3: [id(1, 0)], 4: [id(2, 0)] }),
+			lock('board', 'open', { 3: [id(1, 0)], 4: [NORTH] }),
+			lock('board', 'held', { 3: [id(1, 0)], [model.periods.dimension.id]: [month] })
+		];
+		const guard = new WriteGuard(model, rules({ grants: all, locks }));
+		expect(guard.leafVerdict(cell(1, 1), 0)).toEqual({ kind: 'closed', reason: 'board held is held.' });
+		expect(guard.leafVerdict(cell(1, 1), 1).kind).toBe('enter');
+	});
 	test('every layer must allow', () => {
 		const given = rules({ grants: all, locks: [lock('board', 'open', {}), lock('cycle', 'held', { 4: [NORTH] })] });
 		expect(new WriteGuard(model, given).verdict(cell(1, 1), april)).toEqual({ kind: 'closed', reason: 'cycle held is held.' });

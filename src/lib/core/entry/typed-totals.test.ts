@@ -240,6 +240,20 @@ describe('periods of the span only', () => {
 		expect(scene.overlay.list().every(({ position, value }) => position >= 6 && value === 200)).toBe(true);
 		expect(faultOf(typeAt(scene, ['People', 'plan'], '2026-05', '5'))).toBe('plan speaks about 2026-10 to 2027-03 only.');
 	});
+	test.each(['closing', 'opening'] as const)(
+		'a %s balance of a year that the span cuts at both ends goes to where it shows',
+		(timeBehaviour) => {
+			const scene = sceneOf(
+				buildModel({
+					accounts: [{ code: 'Cash', account: { kind: 'asset', timeBehaviour } }],
+					scenarios: [{ code: 'plan', span: ['2026-06', '2026-12'], entry: ['2026-04', '2027-03'] }]
+				})
+			);
+			typeAt(scene, ['Cash', 'plan'], 'FY2027', '70');
+			expect(see(scene, ['Cash', 'plan'], 'FY2027')).toBe(70);
+			expect(scene.overlay.list()).toMatchObject([{ position: timeBehaviour === 'closing' ? 8 : 2, value: 70 }]);
+		}
+	);
 	test('the last value: Apr 10, May 20, 40 typed at the year goes to March, and shows', () => {
 		const scene = sceneOf(
 			buildModel({ accounts: [{ code: 'People', account: { valueType: 'quantity', timeBehaviour: 'latest' } }], scenarios: plan })

@@ -89,6 +89,7 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 	const ready = readyCopy(model, step, variables);
 	if (typeof ready === 'string') throw work.fault(ready);
 	const { from, limits, onto, maps, shift } = ready;
+	const shifts = new Shifts(model.periods);
 	const factor = typeof step.factor === 'number' ? step.factor : work.number(step.factor.parameter);
 	const crossesEntities = [...onto, ...maps].some(({ axis }) => axis === model.entityAxis);
 	const rates = new Map<string, Float64Array>();
@@ -143,7 +144,10 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 			if (times === 0) return;
 			const to = shift ? shift[leaf]! : leaf;
 			if (to < 0) {
-				work.leaveOut(target, leaf, `${periodName(model, leaf)} has no counterpart so many ${step.shift!.level}s away.`);
+				// Where the copy is limited to periods, what would lie beyond the calendar was not meant.
+				const isBeyond = shift![shifts.run(step.shift!.level, leaf)?.from ?? leaf]! < 0;
+				if (!(isBeyond && limits.periods))
+					work.leaveOut(target, leaf, isBeyond ? 'The calendar does not reach so far.' : noCounterpart(step));
 				return;
 			}
 			if (!inScope(limits, target, to) || (to === leaf && same(source, target))) return;
@@ -280,7 +284,8 @@ class FactorCount {
 	}
 }
 
-const periodName = (model: Model, leaf: number): string => model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name;
+const noCounterpart = ({ shift }: CopyStep): string =>
+	`The period has no counterpart ${Math.abs(shift!.by)} ${shift!.level}${Math.abs(shift!.by) === 1 ? '' : 's'} ${shift!.by < 0 ? 'earlier' : 'later'}: there are fewer.`;
 
 function same(one: Int32Array, other: Int32Array): boolean {
 	for (let axis = 0; axis < one.length; axis++) if (one[axis] !== other[axis]) return false;

@@ -343,7 +343,7 @@ describe('fields', () => {
 		['currency', 'XXX', { fault: 'Currency: there is no “XXX”.' }],
 		['reviewers', 'a@x.example;b@x.example', { value: 'a@x.example; b@x.example' }],
 		['attribute Opened', '2027-02-28', { value: '2027-02-28' }],
-		['attribute Opened', '31.2.2027', { fault: 'Opened: “28.2.2027” is not a date like 2027-04-01.' }],
+		['attribute Opened', '31.2.2027', { fault: 'Opened: “31.2.2027” is not a date like 2027-04-01.' }],
 		['owner', '  ', { value: undefined }]
 	])('%s from “%s”', (key, text, wanted) => expect(parseField(field(key), text, LOOKUPS)).toEqual(wanted));
 	test('defaults follow the kind', () =>

@@ -1,6 +1,9 @@
 import { pool } from '../database';
 import { openMentions, type Mention } from '../form/notes';
 import { requirePermission, type SignedIn } from '../session';
+import { movedFigures, type MovedFigure } from './moved';
+
+export { forgetMoved } from './moved';
 
 export interface Desk {
 	/** The person's unsaved entries. */
@@ -18,6 +21,8 @@ export interface Desk {
 	rejects: { code: string; name: string; batch: number; state: string; message: string; rows: number; at: string }[];
 	/** Runbooks whose last run failed, for those who look at rules. */
 	failed: { runbook: number; name: string; words: string; at: string }[];
+	/** Figures that show something else since results stand in place of what was there, for who keeps the structure. */
+	moved: { count: number; figures: MovedFigure[] };
 	/** Notes that name the person, not looked at yet. */
 	mentions: Mention[];
 	/** The last fetches and loads that started by themselves. */
@@ -62,7 +67,9 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 			)
 		: { rows: [] };
 	const found = draft.rows[0];
+	const moved = await movedFigures(reader, modelId);
 	return {
+		moved,
 		mentions: await openMentions(reader, modelId),
 		draft: found ? { cells: found.cells, changedAt: found.at.toISOString() } : null,
 		changes: changes.rows.map((row) => ({ ...row, at: row.at.toISOString() })),

@@ -64,7 +64,7 @@
 						onchange={(to) => setLine(at, { to: typeof to === 'number' ? to : null })}
 					/>
 				</div>
-				<label class="mt-5 flex items-center gap-1 text-[13px]"
+				<label class="mt-5 flex shrink-0 items-center gap-1 text-[13px] whitespace-nowrap"
 					><input
 						type="checkbox"
 						class="checkbox checkbox-xs"

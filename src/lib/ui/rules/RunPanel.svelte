@@ -74,9 +74,10 @@
 			{#each list.slice(0, 12) as line (line.account)}
 				<tr class="border-hairline border-t text-right"
 					><td class="max-w-28 truncate text-left" title={line.account}>{line.account}</td>
-					{#if line.after === null}<td colspan="2" class="text-soft">{cells(line.cells)}</td><td></td>{:else}<td
+					{#if line.after === null}<td colspan="2" class="text-soft">{cells(line.cells)}</td><td></td>{:else}<td class="pl-2"
 							>{line.incomplete ? '≈ ' : ''}{whole(line.before ?? 0)}</td
-						><td>{line.incomplete ? '≈ ' : ''}{whole(line.after)}</td><td class="text-grey pl-1 text-left text-xs">{line.currency ?? ''}</td
+						><td class="pl-2">{line.incomplete ? '≈ ' : ''}{whole(line.after)}</td><td class="text-grey pl-1 text-left text-xs"
+							>{line.currency ?? ''}</td
 						>{/if}</tr
 				>
 			{/each}

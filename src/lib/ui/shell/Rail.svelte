@@ -36,7 +36,7 @@
 		if ((await request('/api/locale', { locale })).ok) location.reload();
 	}
 	const styleInWords = (locale: string) =>
-		`${new Intl.NumberFormat(locale).format(12_345.6)} · ${new Intl.DateTimeFormat(locale, { timeZone: 'UTC' }).format(new Date(Date.UTC(2028, 0, 31)))} (${locale})`;
+		`${new Intl.NumberFormat(locale).format(12_345.6)} · ${new Intl.DateTimeFormat(locale, { timeZone: 'UTC' }).format(new Date(Date.UTC(2028, 0, 31)))} · ${locale.slice(-2)}`;
 	const initials = $derived(
 		person.name
 			.split(' ')
@@ -149,7 +149,7 @@
 
 <style>
 	.style {
-		max-width: 150px;
+		max-width: 160px;
 		color: var(--grey);
 		background: transparent;
 		font-size: 11px;

@@ -1,11 +1,17 @@
 <script lang="ts">
-	import { formatCount, formatMoment } from '$lib/ui/figures/format';
+	import { invalidateAll } from '$app/navigation';
+	import { formatCount, formatFigure, formatMoment } from '$lib/ui/figures/format';
+	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
 	let { data } = $props();
 	useShell().at({ name: 'Desk' });
 	const locale = $derived(data.person.locale);
 	const CHANGED = { load: 'loaded', 'take back': 'done', structure: 'moved', run: 'computed', save: 'saved' } as const;
+	const amount = (value: number | null) => formatFigure(value, { valueType: 'money', decimals: 2, exactly: true }, locale) || 'empty';
+	async function seen() {
+		if ((await request('/api/desk/moved', {}, 'DELETE')).ok) await invalidateAll();
+	}
 	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
 </script>
 
@@ -50,7 +56,30 @@
 						<span class="text-grey">{formatMoment(run.at, locale)}</span>
 					</li>
 				{/each}
-				{#if !data.desk.draft && data.desk.rejects.length === 0 && data.desk.mentions.length === 0 && data.desk.failed.length === 0}<li
+				{#if data.desk.moved.count > 0}
+					<li class="row">
+						<details class="grow">
+							<summary class="cursor-pointer"
+								><b>{cells(data.desk.moved.count)[0]?.toUpperCase()}{cells(data.desk.moved.count).slice(1)} show something else now</b>:
+								results stand in place of what was loaded, and no longer add to it</summary
+							>
+							<ul class="mt-1 text-[13px]">
+								{#each data.desk.moved.figures as { words, before, after }, place (place)}
+									<li class="border-hairline flex gap-3 border-t py-0.5">
+										<span class="text-soft min-w-0 grow truncate" title={words}>{words}</span><span class="shrink-0"
+											>{amount(before)} → <b>{amount(after)}</b></span
+										>
+									</li>
+								{/each}
+							</ul>
+							{#if data.desk.moved.count > data.desk.moved.figures.length}<p class="text-grey text-xs">
+									The {data.desk.moved.figures.length} largest of {formatCount(data.desk.moved.count, locale)}.
+								</p>{/if}
+							<button class="btn btn-xs mt-1.5" onclick={seen}>I have seen them</button>
+						</details>
+					</li>
+				{/if}
+				{#if !data.desk.draft && data.desk.moved.count === 0 && data.desk.rejects.length === 0 && data.desk.mentions.length === 0 && data.desk.failed.length === 0}<li
 						class="row text-soft"
 					>
 						Nothing waits. Open a form to look at or enter figures.
