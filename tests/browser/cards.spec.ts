@@ -104,16 +104,16 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await choose(page, 'Version', 'Final');
 	const creditors = (await figureAt(page, 'Creditors', 'May'))!;
 	await choose(page, 'Version', 'Working');
-	const [april, may] = [(await figureAt(page, 'Loans', 'Apr'))!, (await figureAt(page, 'Loans', 'May'))!];
+	const april = (await figureAt(page, 'Loans', 'Apr'))!;
 	await page.getByRole('button', { name: 'Let loans grow' }).click();
 	const questions = page.getByRole('form', { name: 'Let loans grow' });
 	await questions.getByLabel('Part that is borrowed').fill('0.5');
 	await questions.getByRole('button', { name: 'Run it' }).click();
 	await expect(page.getByRole('status').filter({ hasText: /cells changed/ })).toBeVisible({ timeout: 20_000 });
-	// Beside what was loaded: what the month before ends with, and half of the creditors.
+	// In place of what was loaded: what the month before ends with, and half of the creditors.
 	await expect.poll(() => figureAt(page, 'Loans', 'Apr')).not.toBe(april);
 	const carried = (await figureAt(page, 'Loans', 'Apr'))!;
-	expect(await figureAt(page, 'Loans', 'May')).toBeCloseTo(may + carried + creditors / 2, -1);
+	expect(await figureAt(page, 'Loans', 'May')).toBeCloseTo(carried + creditors / 2, -1);
 	await page.getByRole('button', { name: 'Take it back' }).click();
 	await expect(page.getByRole('status').filter({ hasText: 'is taken back' })).toBeVisible();
 	await expect.poll(() => figureAt(page, 'Loans', 'Apr')).toBe(april);

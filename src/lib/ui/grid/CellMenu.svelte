@@ -18,8 +18,9 @@
 	let isOpen = $state(false);
 	let place = $state({ x: 0, y: 0 });
 
-	/** Opens the menu at a point of the window. */
-	export async function open(x: number, y: number) {
+	/** Opens the menu at a point of the window: just beneath the pointer, or letting the button go would count as a click outside. */
+	export async function open(pointX: number, pointY: number) {
+		const [x, y] = [Math.floor(pointX) - 2, Math.floor(pointY) - 2];
 		place = { x, y };
 		isOpen = true;
 		menu.showPopover();

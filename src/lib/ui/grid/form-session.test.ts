@@ -275,7 +275,7 @@ describe('the grid', () => {
 		state.paste('7', own);
 		expect(sent[0]!.map(({ row, column }) => `${row} ${column}`)).toEqual(['1 0', '1 1', '2 0', '2 1']);
 	});
-	test('asks once how numbers are meant that fit two ways of writing', () => {
+	test('asks at each paste how numbers are meant that fit two ways of writing', () => {
 		const { state, sent } = grid();
 		state.moveTo({ row: 1, column: 0 });
 		state.paste('1.234\t17', own);
@@ -284,7 +284,10 @@ describe('the grid', () => {
 		state.answerPaste({ decimal: ',', group: '.' });
 		expect(sent[0]).toHaveLength(2);
 		state.paste('2.345\t1', own);
-		expect(sent).toHaveLength(2);
+		expect(sent).toHaveLength(1);
+		expect(state.question?.example).toBe('2.345');
+		state.answerPaste(own);
+		expect(sent[1]).toMatchObject([{ text: '2.345' }, { text: '1' }]);
 	});
 	test('refuses a block no form can hold with a sentence', () => {
 		const { state, sent, said } = grid();
