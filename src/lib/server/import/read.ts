@@ -30,6 +30,8 @@ export interface BatchLine {
 	amountLoaded: number;
 	amountRejected: number;
 	cells: number;
+	/** Cells where the load stands in place of a result. */
+	setsAside: number;
 	revision: number | null;
 	extent: string;
 	takenBackAt: string | null;
@@ -107,7 +109,7 @@ export interface BatchDetails {
 
 const BATCH_COLUMNS = `b.id, b.at, p.name AS person, b.file_name AS "fileName", b.file_id AS file, b.state, b.message, b.way, b.rejects_of AS "rejectsOf", b.job_id AS job,
 	b.rows_read AS "rowsRead", b.rows_loaded AS "rowsLoaded", b.rows_skipped AS "rowsSkipped", b.rows_rejected AS "rowsRejected", b.amount_read AS "amountRead",
-	b.amount_loaded AS "amountLoaded", b.amount_rejected AS "amountRejected", b.cells, b.revision, b.extent, b.taken_back_at AS "takenBackAt", t.name AS "takenBackBy"`;
+	b.amount_loaded AS "amountLoaded", b.amount_rejected AS "amountRejected", b.cells, b.sets_aside AS "setsAside", b.revision, b.extent, b.taken_back_at AS "takenBackAt", t.name AS "takenBackBy"`;
 const BATCH_FROM =
 	'batch b JOIN import i ON i.id = b.import_id LEFT JOIN person p ON p.id = b.person_id LEFT JOIN person t ON t.id = b.taken_back_by';
 

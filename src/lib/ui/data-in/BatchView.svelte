@@ -136,7 +136,10 @@
 							{batch.way === 'add' ? 'added to' : 'replaced'}
 							{batch.extent}, {batch.revision
 								? `${formatCount(batch.cells, locale)} cells, revision ${batch.revision}`
-								: 'nothing was different'}
+								: 'nothing was different'}{#if batch.setsAside}, in place of a computed result in {formatCount(
+									batch.setsAside,
+									locale
+								)}{/if}
 						{:else if batch.state === 'stopped'}rows were rejected, so nothing was written
 						{:else if batch.state === 'running'}loading
 						{:else}nothing was written{/if}

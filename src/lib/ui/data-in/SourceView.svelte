@@ -340,6 +340,10 @@
 		gap: 12px;
 		padding: 3px 0;
 	}
+	section > label:has(> .checkbox) {
+		justify-content: flex-start;
+		gap: 6px;
+	}
 	section > label :global(.select) {
 		width: auto;
 		max-width: 15rem;
