@@ -506,6 +506,15 @@ describe('a model package', () => {
 			else expect(value).toBeCloseTo(wanted, 4);
 		});
 	}, 60_000);
+	test('whose lock names a group of an alternate hierarchy is refused with a sentence, and nothing is made', async () => {
+		const { packed, numbers } = await readPackage((await exportPackage(admin(), 1, false)).zip);
+		const lock = { name: 'Summer', layer: 'board' as const, state: 'closed' as const, members: [{ dimension: 'route', member: 'SUMMER' }] };
+		const count = async () => (await database.pool.query('SELECT FROM model')).rowCount;
+		const before = await count();
+		const fault = await faultOf(createFromPackage(admin(), { ...packed, locks: [...packed.locks, lock] }, numbers, 'Locked by season'));
+		expect(fault.message).toContain('The lock Summer names Summer routes, a group of the alternate hierarchy By season.');
+		expect(await count()).toBe(before);
+	});
 	test('equal models make equal files', async () => {
 		const [one, other] = [await exportPackage(admin(), 1, false), await exportPackage(admin(), 1, false)];
 		expect(one.zip.equals(other.zip)).toBe(true);

@@ -1,5 +1,7 @@
 import type { AccessRules, Grant, Lock, SliceRule } from '../core';
 import { pool } from './database';
+import type { Database } from './database/pool';
+import { Fault } from './fault';
 import type { SignedIn } from './session';
 
 interface SliceRow {
@@ -35,6 +37,27 @@ export async function readLocks(modelId: number): Promise<Lock[]> {
 		[modelId]
 	);
 	return locks.rows.map(({ name, layer, state, members }) => ({ name, layer, state, slice: sliceOf(members) }));
+}
+
+/**
+ * Grants and locks hold for members of the main tree and what is under them there; a group of an alternate hierarchy would
+ * cover nothing. @throws Fault 422 with the name of what names such a group
+ */
+export async function refuseAlternateGroups(database: Database, what: string, members: readonly number[]): Promise<void> {
+	const groups = await database.query<{ name: string; hierarchy: string }>(
+		`SELECT m.name, h.name AS hierarchy FROM member m
+		JOIN hierarchy_node n ON n.parent_id = m.id JOIN hierarchy h ON h.id = n.hierarchy_id AND NOT h.main
+		WHERE m.id = ANY ($1) AND NOT EXISTS (SELECT FROM hierarchy_node o JOIN hierarchy t ON t.id = o.hierarchy_id AND t.main WHERE o.parent_id = m.id)
+		LIMIT 1`,
+		[members]
+	);
+	const [group] = groups.rows;
+	if (group)
+		throw new Fault(
+			422,
+			'alternate group',
+			`${what} names ${group.name}, a group of the alternate hierarchy ${group.hierarchy}. Name the members themselves: grants and locks follow the main hierarchy.`
+		);
 }
 
 function sliceOf(members: SliceRow['members']): SliceRule {

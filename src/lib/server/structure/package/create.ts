@@ -1,5 +1,6 @@
 import type pg from 'pg';
 import { fieldsOf, generatePeriods, type DimensionState, type FormLayout, type MemberState } from '../../../core';
+import { refuseAlternateGroups } from '../../access';
 import { transaction } from '../../database';
 import { createCellTable } from '../../database/cells';
 import { Fault } from '../../fault';
@@ -283,14 +284,13 @@ async function createRest(
 		]);
 	await createFormulas(client, modelId, packed, made, memberOf);
 	for (const { name, layer, state, members } of packed.locks) {
+		const locked = members.map(memberOf);
+		await refuseAlternateGroups(client, `The lock ${name}`, locked);
 		const lock = await client.query<{ id: number }>(
 			'INSERT INTO access_lock (model_id, layer, state, name) VALUES ($1, $2, $3, $4) RETURNING id',
 			[modelId, layer, state, name]
 		);
-		await client.query('INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, unnest($2::integer[])', [
-			lock.rows[0]!.id,
-			members.map(memberOf)
-		]);
+		await client.query('INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, unnest($2::integer[])', [lock.rows[0]!.id, locked]);
 	}
 	// A map that several imports go through is one map again.
 	const maps = new Map<string, number>();
