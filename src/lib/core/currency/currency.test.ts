@@ -33,6 +33,9 @@ describe('rates', () => {
 		expect(table.factor('GBP', 'EUR', 'closing', '2026-05-01', '2026-05-31')).toBeCloseTo(1 / 0.85, 12);
 		expect(table.factor('GBP', 'EUR', 'closing', '2026-04-01', '2026-04-29')).toBeNaN();
 		expect(table.factor('GBP', 'EUR', 'closing', '2026-12-01', '2026-12-31')).toBeNaN();
+		// 62 days after it the rate of 30 April still holds, a day later no more.
+		expect(table.factor('GBP', 'EUR', 'closing', '2026-06-08', '2026-07-01')).toBeCloseTo(1 / 0.85, 12);
+		expect(table.factor('GBP', 'EUR', 'closing', '2026-06-08', '2026-07-02')).toBeNaN();
 	});
 	test('a currency against itself is 1, even without rates', () =>
 		expect(table.factor('SEK', 'SEK', 'average', '2026-04-01', '2026-04-30')).toBe(1));

@@ -57,6 +57,17 @@ describe('spreading', () => {
 		expect(valuesOf(spread([leaf(100), leaf(40, { weight: -1 })], 74, 2, 'in proportion'))).toEqual([110, 36]));
 	test('fixed leaves keep their value and the rest absorb the difference', () =>
 		expect(valuesOf(spread([leaf(50, { fixed: true }), leaf(25), leaf(25)], 200, 2, 'in proportion'))).toEqual([50, 75, 75]));
+	test('what is finer than the decimals goes to the largest leaf, wherever it stands and whichever way it counts', () => {
+		const finer = (leaves: SpreadLeaf[], target: number) => {
+			const result = spread(leaves, target, 2, 'in proportion');
+			if (!('values' in result)) throw new Error(result.message);
+			return result.values.map((value) => Math.round(value * 1e6) / 1e6);
+		};
+		expect(finer([leaf(100), leaf(300)], 400.004)).toEqual([100, 300.004]);
+		expect(finer([leaf(300), leaf(100)], 400.004)).toEqual([300.004, 100]);
+		expect(finer([leaf(100), leaf(-300), leaf(5)], -195.004)).toEqual([100, -300.004, 5]);
+		expect(finer([leaf(100), leaf(300, { weight: -1 })], -200.004)).toEqual([100, 300.004]);
+	});
 	test('evenly', () => expect(valuesOf(spread([leaf(9), leaf(1), leaf(Number.NaN)], 10, 0, 'evenly'))).toEqual([4, 3, 3]));
 	test('the same value everywhere', () => expect(valuesOf(spread([leaf(9), leaf(1)], 4, 0, 'same value'))).toEqual([4, 4]));
 	test('nothing there yet: evenly', () =>
