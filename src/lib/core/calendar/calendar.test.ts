@@ -155,6 +155,10 @@ describe('the time line of a model', () => {
 		expect(periods.leaf(12)).toMatchObject({ start: '2027-04-01', fiscalYear: 2028, position: 0 });
 		expect(periods.at(2028, 0)?.index).toBe(12);
 		expect(periods.at(2029, 0)).toBeUndefined();
+		// A year of twelve months has no thirteenth, though a month follows.
+		expect(periods.at(2027, 11)?.index).toBe(11);
+		expect(periods.at(2027, 12)).toBeUndefined();
+		expect(periods.at(2028, -1)).toBeUndefined();
 	});
 	test('finds the month of a date, and none outside', () => {
 		expect(periods.onDate('2027-03-31')?.index).toBe(11);

@@ -317,6 +317,18 @@ describe('reading rows', () => {
 		expect(read(['70', '2026/05/02', '1']).messages[0]).toBe('“2026/05/02” is not a date written DD.MM.YYYY. It looks like YYYY/MM/DD.'));
 	test('the kind of an account may reverse the sign too', () =>
 		expect(read(['70', '02.05.2026', '5'], recipe({ reversedKinds: ['revenue'] })).cells).toEqual([[1, 5]]));
+	test('no sign is reversed where the value says which, not how much', () => {
+		const dated = buildModel({
+			accounts: [{ code: 'starts', account: { kind: 'statistic', valueType: 'date', timeBehaviour: 'none', consolidation: 'none' } }],
+			scenarios: [{ code: 'plan' }]
+		});
+		const of = recipe({ reversedKinds: ['statistic'], valueDates: 'DD.MM.YYYY' });
+		of.rules[0] = { dimension: 1, from: 'fixed', member: dated.accounts.member(0).id };
+		of.rules[2] = { dimension: 3, from: 'fixed', member: dated.scenarios.member(0).id };
+		const reader = new RowReader(dated, of, headings, {});
+		expect(reader.read(['', '02.05.2026', '15.01.2028'])).toBe('loaded');
+		expect(reader.amounts[0]).toBe(Date.UTC(2028, 0, 15) / 86_400_000);
+	});
 	test('several columns are joined', () => {
 		const joined = recipe();
 		joined.rules[0] = {

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { asTyped, typedNumber } from '../figures/typed';
+	import NumberField from '../figures/NumberField.svelte';
 	import type { Emphasis } from '$lib/core';
 
 	let { rules, onchange }: { rules: readonly Emphasis[]; onchange: (rules: Emphasis[]) => void } = $props();
@@ -29,15 +29,11 @@
 			<option value="above">above</option>
 			<option value="below">below</option>
 		</select>
-		<input
-			class="input input-xs w-20 text-right"
-			aria-label="Threshold"
-			value={asTyped(rule.value)}
-			onchange={(event) => {
-				const value = typedNumber(event.currentTarget.value);
-				if (value !== undefined) set(index, { value });
-				else event.currentTarget.value = asTyped(rule.value);
-			}}
+		<NumberField
+			class="input-xs w-20 text-right"
+			label="Threshold"
+			value={rule.value}
+			onchange={(value) => value !== null && set(index, { value })}
 		/>
 		<button class="text-grey" aria-label="Take the rule away" onclick={() => onchange(rules.filter((_, at) => at !== index))}>×</button>
 	</div>

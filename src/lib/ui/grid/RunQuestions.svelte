@@ -1,21 +1,11 @@
 <script lang="ts">
-	import { asTyped, typedNumber, typedPercent } from '../figures/typed';
-	import type { RunOfForm } from '$lib/server/form';
+	import NumberField from '../figures/NumberField.svelte';
 	import type { FormRuns } from './form-runs.svelte';
 
 	let { runs }: { runs: FormRuns } = $props();
 	const asking = $derived(runs.asking!);
-	type Ask = RunOfForm['asks'][number];
 
 	const set = (name: string, value: number | string | number[] | null) => (runs.answers = { ...runs.answers, [name]: value });
-	const shown = ({ name, kind }: Ask): string => {
-		const answer = runs.answers[name] ?? null;
-		if (typeof answer === 'number') return asTyped(kind === 'percent' ? Math.round(answer * 1e8) / 1e6 : answer);
-		return typeof answer === 'string' ? answer : '';
-	};
-	function setNumber({ name, kind }: Ask, text: string) {
-		set(name, (kind === 'percent' ? typedPercent(text) : typedNumber(text)) ?? null);
-	}
 </script>
 
 <form
@@ -43,15 +33,16 @@
 			{:else if ask.kind === 'text'}
 				<input
 					class="input input-sm text-base-content w-52"
-					value={shown(ask)}
+					value={typeof runs.answers[ask.name] === 'string' ? (runs.answers[ask.name] as string) : ''}
 					oninput={(event) => set(ask.name, event.currentTarget.value)}
 				/>
 			{:else}
-				<input
-					class="input input-sm text-base-content w-28"
-					inputmode="decimal"
-					value={shown(ask)}
-					onchange={(event) => setNumber(ask, event.currentTarget.value)}
+				<NumberField
+					class="input-sm w-28"
+					label={ask.label}
+					percent={ask.kind === 'percent'}
+					value={typeof runs.answers[ask.name] === 'number' ? (runs.answers[ask.name] as number) : null}
+					onchange={(value) => set(ask.name, value)}
 				/>
 			{/if}
 		</label>

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { asTyped, typedNumber, typedPercent } from '../figures/typed';
+	import NumberField from '../figures/NumberField.svelte';
 	import type { Answers, ParameterDefinition } from '$lib/core';
 	import type { Vocabulary } from '$lib/server/engine';
 	import MemberSelect from './MemberSelect.svelte';
@@ -12,14 +12,6 @@
 	}
 	let { parameters, vocabulary, answers, onchange }: Props = $props();
 	const set = (name: string, value: Answers[string]) => onchange({ ...answers, [name]: value });
-	const shown = (parameter: ParameterDefinition) => {
-		const answer = answers[parameter.name] ?? null;
-		if (typeof answer !== 'number') return typeof answer === 'string' ? answer : '';
-		return asTyped(parameter.kind === 'percent' ? Math.round(answer * 1e8) / 1e6 : answer);
-	};
-	function number(parameter: ParameterDefinition, text: string) {
-		set(parameter.name, (parameter.kind === 'percent' ? typedPercent(text) : typedNumber(text)) ?? null);
-	}
 </script>
 
 {#each parameters as parameter (parameter.name)}
@@ -53,16 +45,16 @@
 			<input
 				class="input input-sm block w-full"
 				aria-label={parameter.label}
-				value={shown(parameter)}
+				value={typeof answer === 'string' ? answer : ''}
 				oninput={(event) => set(parameter.name, event.currentTarget.value)}
 			/>
 		{:else}
-			<input
-				class="input input-sm block w-full"
-				inputmode="decimal"
-				aria-label={parameter.label}
-				value={shown(parameter)}
-				onchange={(event) => number(parameter, event.currentTarget.value)}
+			<NumberField
+				class="input-sm block w-full"
+				label={parameter.label}
+				percent={parameter.kind === 'percent'}
+				value={typeof answer === 'number' ? answer : null}
+				onchange={(value) => set(parameter.name, value)}
 			/>
 		{/if}
 	</div>

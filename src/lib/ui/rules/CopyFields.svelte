@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { asTyped, typedNumber } from '../figures/typed';
+	import NumberField from '../figures/NumberField.svelte';
 	import type { StepDraft } from '$lib/server/runbook';
 	import MemberMapFields from './MemberMapFields.svelte';
 	import MemberSelect from './MemberSelect.svelte';
@@ -77,18 +77,20 @@
 		></label
 	>
 	<label class="text-grey text-xs"
-		>Times<input
-			class="input input-sm text-base-content block w-24"
-			value={typeof step.factor === 'number' ? asTyped(step.factor) : `$${step.factor.parameter}`}
+		>Times<NumberField
+			class="input-sm block w-24"
+			label="Times"
 			readonly={!desk.mayWrite}
 			title={numbers.length > 0 ? `A number, or ${numbers.map((name) => `$${name}`).join(', ')}` : 'A number'}
-			onchange={(event) => {
-				const text = event.currentTarget.value.trim();
-				const number = typedNumber(text);
-				if (text.startsWith('$')) desk.changeStep({ factor: { parameter: text.slice(1) } });
-				else if (number !== undefined) desk.changeStep({ factor: number });
-				else event.currentTarget.value = typeof step.factor === 'number' ? asTyped(step.factor) : `$${step.factor.parameter}`;
+			value={typeof step.factor === 'number' ? step.factor : null}
+			otherwise={{
+				shown: typeof step.factor === 'number' ? '' : `$${step.factor.parameter}`,
+				read: (text) => {
+					if (text.startsWith('$')) desk.changeStep({ factor: { parameter: text.slice(1) } });
+					return text.startsWith('$');
+				}
 			}}
+			onchange={(factor) => factor !== null && desk.changeStep({ factor })}
 		/></label
 	>
 	<label class="text-grey flex flex-col text-xs"

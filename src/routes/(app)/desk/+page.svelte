@@ -18,7 +18,7 @@
 <main class="overflow-auto px-4.5 py-4">
 	<h1 class="text-xl font-semibold tracking-tight">Good to see you, {data.person.name.split(' ')[0]}</h1>
 	<div class="mt-4 grid max-w-5xl gap-x-10 gap-y-6 lg:grid-cols-2">
-		<section aria-labelledby="waiting">
+		<section class="min-w-0" aria-labelledby="waiting">
 			<h2 id="waiting" class="text-grey mb-1 text-[13px] font-semibold">Waiting for you</h2>
 			<ul class="border-rule border-t">
 				{#if data.desk.draft}
@@ -58,7 +58,7 @@
 				{/each}
 				{#if data.desk.moved.count > 0}
 					<li class="row">
-						<details class="grow">
+						<details class="min-w-0 grow">
 							<summary class="cursor-pointer"
 								><b>{cells(data.desk.moved.count)[0]?.toUpperCase()}{cells(data.desk.moved.count).slice(1)} show something else now</b>:
 								results stand in place of what was loaded, and no longer add to it</summary
