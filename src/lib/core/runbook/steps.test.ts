@@ -213,6 +213,17 @@ describe('a roll-forward', () => {
 		run(world, carry([{ from: null, accounts, to: member('account', 'Opening'), reverse: false }], { into: 'first period of the year' }));
 		expect(world.read(at('Opening', 'Plan'), '2027-04')).toBe(170);
 	});
+	test('into a year’s first month leaves what stands in its other months, be it the step’s own', () => {
+		const world = new RunbookWorld(model);
+		world.write(2, at('Cash', 'Plan'), '2027-05', 40);
+		world.write(2, at('Cash'), '2027-03', 100);
+		const carried = () => ['2027-06', '2027-04'].map((month) => world.read(at('Opening', 'Plan'), month));
+		run(world, carry([line('Cash', 'Opening')]));
+		expect(carried()).toEqual([40, 100]);
+		world.write(2, at('Cash'), '2027-03', 110);
+		run(world, carry([line('Cash', 'Opening')], { into: 'first period of the year' }));
+		expect(carried()).toEqual([40, 110]);
+	});
 	test('writes all of it or nothing', () => {
 		const world = new RunbookWorld(model);
 		world.write(2, at('Cash'), '2027-03', 100);

@@ -1,5 +1,6 @@
 <script lang="ts">
 	// A number typed in the person's own way. What cannot be read stays in sight, with a sentence.
+	import { tick } from 'svelte';
 	import { asTyped, typedNumber, typedPercent } from './typed';
 
 	interface Props {
@@ -27,12 +28,16 @@
 	});
 	const shown = $derived(otherwise?.shown || (value === null ? '' : asTyped(percent ? Math.round(value * 1e8) / 1e6 : value)));
 
-	function take(text: string) {
+	async function take(field: HTMLInputElement) {
+		const text = field.value.trim();
 		unread = '';
 		if (otherwise?.read(text)) return;
 		const number = text === '' ? null : percent ? typedPercent(text) : typedNumber(text);
 		if (number === undefined) unread = text;
 		onchange(number ?? null);
+		// Also where the number is the one that stood there, written in another way.
+		await tick();
+		field.value = unread || shown;
 	}
 </script>
 
@@ -46,7 +51,7 @@
 	{title}
 	{readonly}
 	value={unread || shown}
-	onchange={(event) => take(event.currentTarget.value.trim())}
+	onchange={(event) => void take(event.currentTarget)}
 />
 {#if unread !== ''}<span id="{uid}-fault" role="alert" class="text-error text-xs"
 		>“{unread.slice(0, 40)}” is not a number as you write it.</span
