@@ -338,3 +338,42 @@ test('every fold, total and stretch is what going through all cells comes to', (
 		{ numRuns: 300 }
 	);
 });
+
+describe('figures of another currency', () => {
+	test('are translated by the kind of account that is read: a balance at closing rates, what happened at average ones', () => {
+		const abroad = buildModel({
+			accounts: [
+				{ code: 'Cash', account: { kind: 'asset', timeBehaviour: 'closing' } },
+				{ code: 'Sales', account: {} },
+				{ code: 'Of cash', account: {} },
+				{ code: 'Of sales', account: { kind: 'asset', timeBehaviour: 'closing' } }
+			],
+			scenarios: [{ code: 'Plan' }],
+			entities: [
+				{ code: 'Isle', currency: 'NOK' },
+				{ code: 'Coast', currency: 'EUR' }
+			],
+			rates: (['average', 'closing'] as const).map((kind) => ({
+				currency: 'NOK',
+				kind,
+				from: '2026-01-01',
+				to: '2028-12-31',
+				value: kind === 'average' ? 10 : 12.5
+			}))
+		});
+		const cube = new Cube(abroad);
+		const place = (account: string, entity: string) =>
+			[account, 'Plan', entity].map((code, axis) => abroad.dimensions[axis]!.ordinalOfCode(code)!);
+		for (const account of ['Cash', 'Sales']) {
+			cube.writeCell(2, place(account, 'Isle'), 2027, 0, 1_000);
+			// Something to compute beside.
+			cube.writeCell(2, place(account, 'Coast'), 2027, 0, 1);
+		}
+		const text = 'within entity: Coast\n  "Of cash" = Cash + Cash{entity: Isle}\n  "Of sales" = Sales + Sales{entity: Isle}\nend';
+		const { assignments, faults } = checkScript(abroad, text, { names: new ScriptNames(abroad), parameters: new Map() });
+		expect(faults).toEqual([]);
+		runAssignments(abroad, new WorkCube(abroad, cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
+		const written = (account: string) => cube.contributions(place(account, 'Coast'), 2027, 0).find(({ origin }) => origin === 5)?.value;
+		expect([written('Of cash'), written('Of sales')]).toEqual([81, 101]);
+	});
+});

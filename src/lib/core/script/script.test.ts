@@ -202,6 +202,19 @@ describe('what a script says', () => {
 		expect([after.at('Bonus', '2026-04'), after.at('Bonus', '2026-05'), after.at('Bonus', '2026-05', 'Budget', 'South')]).toEqual([
 			200, 200, 600
 		]);
+		// A fact may name a quarter: all its months are meant.
+		const quarter = model.periods.dimension.member(model.periods.dimension.ordinalOfCode('FY2027-Q2')!).id;
+		const each = run('Bonus = when Month is "Bonus month" then Pay * 50%', [
+			...['2026-06', '2026-07', '2026-08', '2026-09', '2026-10'].map((month): Entry => ['Pay', 'Budget', 'North', month, 100]),
+			['Bonus month', 'Budget', 'North', '2026-04', quarter]
+		]);
+		expect(['2026-06', '2026-07', '2026-08', '2026-09', '2026-10'].map((month) => each.at('Bonus', month))).toEqual([
+			undefined,
+			50,
+			50,
+			50,
+			undefined
+		]);
 		const south = run('Bonus = when Route in (South, None) then Pay', cells);
 		expect([south.at('Bonus', '2026-05'), south.at('Bonus', '2026-05', 'Budget', 'South')]).toEqual([undefined, 300]);
 		expect(run('Bonus = when Costs > 5 then Pay else Pay * 3', cells).at('Bonus', '2026-04')).toBe(300);
