@@ -54,7 +54,10 @@ function mutantsOf(file) {
 const isKilled = (folder) =>
 	[`${CORE}/${folder}`, CORE].some(
 		(of) =>
-			spawnSync('node_modules/.bin/vitest', ['run', '--bail=1', '--reporter=dot', of], { stdio: 'ignore', timeout: 180_000 }).status !== 0
+			spawnSync('node_modules/.bin/vitest', ['run', '--config', 'scripts/lib/core-tests.config.mjs', '--bail=1', '--reporter=dot', of], {
+				stdio: 'ignore',
+				timeout: 180_000
+			}).status !== 0
 	);
 
 await run(async () => {
