@@ -11,7 +11,7 @@
  * evaluating the view O(its cells × classes beneath). Memory: about 11 bytes a cell at twelve values a series.
  */
 export { Cube } from './cube';
-export { addsUp, adjusts, entryFor, modeOf, NOTHING, NOW, standing, standingOrigins, type Contribution } from './standing';
+export { addsUp, adjusts, entryFor, NOTHING, NOW, standingOrigins, type Contribution } from './standing';
 export { SeriesStore, type Address } from './series-store';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
 export { movedBeneath, type EntryNote, type MovedBeneath } from './moved-beneath';
@@ -25,8 +25,7 @@ export { eachLiveChange } from './live-changes';
 export { computeLeaf, leafValue, storedReader, type StoredReader } from './live-value';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
-export { isReadByLeaf } from './read-by-leaf';
 export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';
 export { NearReader } from './near-reader';
-export { eachSeriesOf, WorkCube, type ChangedSeries } from './work-cube';
+export { WorkCube, type ChangedSeries } from './work-cube';
 export { Block } from './series-store';

@@ -1,5 +1,5 @@
 import { mapSelection } from '../dimension';
-import { partsOf, type AccountRead, type Expression } from './expression';
+import { type AccountRead, type Expression } from './expression';
 import { readsOf } from './reads';
 
 /** The expression with every member it names replaced; a dimension's id is given where it is known, −1 for accounts. */
@@ -13,9 +13,6 @@ export function mapExpression(expression: Expression, map: (member: number, dime
 		})
 	});
 	switch (expression.kind) {
-		case 'number':
-		case 'period now':
-			return expression;
 		case 'account':
 			return read(expression);
 		case 'member is choice':
@@ -26,6 +23,21 @@ export function mapExpression(expression: Expression, map: (member: number, dime
 				...expression,
 				selections: expression.selections.map((selection) => mapSelection(selection, (member) => map(member, expression.dimension)))
 			};
+		default:
+			return mapParts(expression, inner);
+	}
+}
+
+/** The expression with each of its parts replaced; one without parts is itself. */
+function mapParts(expression: Expression, inner: (part: Expression) => Expression): Expression {
+	switch (expression.kind) {
+		case 'number':
+		case 'period now':
+		case 'account':
+		case 'member is choice':
+		case 'period of':
+		case 'member in':
+			return expression;
 		case 'negative':
 		case 'not':
 			return { ...expression, of: inner(expression.of) };
@@ -62,36 +74,8 @@ export function membersIn(expression: Expression): Set<number> {
 
 /** The same with every comparison knowing the unit in which what it compares is kept. O(size). */
 export function withUnits(expression: Expression, unitOf: (account: number) => number): Expression {
-	if (!hasComparison(expression)) return expression;
-	const inner = (part: Expression): Expression => withUnits(part, unitOf);
-	switch (expression.kind) {
-		case 'negative':
-		case 'not':
-			return { ...expression, of: inner(expression.of) };
-		case 'binary':
-		case 'and':
-		case 'or':
-			return { ...expression, left: inner(expression.left), right: inner(expression.right) };
-		case 'compare': {
-			const units = readsOf(expression).map(({ member }) => unitOf(member));
-			return {
-				...expression,
-				left: inner(expression.left),
-				right: inner(expression.right),
-				unit: units.length === 0 ? 0 : Math.min(...units)
-			};
-		}
-		case 'when':
-			return {
-				...expression,
-				cases: expression.cases.map(({ condition, value }) => ({ condition: inner(condition), value: inner(value) })),
-				otherwise: expression.otherwise && inner(expression.otherwise)
-			};
-		case 'call':
-			return { ...expression, args: expression.args.map(inner) };
-		default:
-			return expression;
-	}
+	const mapped = mapParts(expression, (part) => withUnits(part, unitOf));
+	if (mapped.kind !== 'compare') return mapped;
+	const units = readsOf(expression).map(({ member }) => unitOf(member));
+	return { ...mapped, unit: units.length === 0 ? 0 : Math.min(...units) };
 }
-
-const hasComparison = (expression: Expression): boolean => expression.kind === 'compare' || partsOf(expression).some(hasComparison);
