@@ -111,7 +111,7 @@ export class LeafReadings {
 					for (let series = 0; series < block.count; series++) {
 						if (block.coordinates[model.accountAxis]![series] !== account) continue;
 						if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
-						this.#readSeries(cube, overlay, facts, block.readAddress(series, address), year, readings);
+						this.#readSeries(cube, overlay, block.readAddress(series, address), year, readings);
 					}
 				// Series that only the draft has.
 				const added = new Map<string, Int32Array>();
@@ -120,7 +120,7 @@ export class LeafReadings {
 					if (visible && !visible.mayRead(changed)) return;
 					if (!block || block.find(changed) < 0) added.set(changed.join(), changed.slice());
 				});
-				for (const changed of added.values()) this.#readSeries(cube, overlay, facts, changed, year, readings);
+				for (const changed of added.values()) this.#readSeries(cube, overlay, changed, year, readings);
 			}
 		for (let range = 0; range < ranges.length; range++)
 			if (facts.timeBehaviour === 'latest' && (facts.frequency ?? 'per period') === 'per period')
@@ -132,12 +132,13 @@ export class LeafReadings {
 	#readSeries(
 		cube: Cube,
 		overlay: Overlay | undefined,
-		facts: AccountDefinition,
 		address: Int32Array,
 		year: number,
 		readings: Map<number, Reading>
 	): void {
 		const { model, ranges } = this.#query;
+		// None of these accounts opens, moves or closes: only what adds up does.
+		const facts = model.account(address[model.accountAxis]!)!;
 		if (facts.timeBehaviour === 'latest' && (facts.frequency ?? 'per period') === 'per period') return;
 		const key = this.#keyOf(address);
 		if (key < 0) return;
@@ -168,7 +169,7 @@ export class LeafReadings {
 		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
 		const weightAddress = weigher === undefined ? undefined : address.with(model.accountAxis, weigher);
 		const weighing = weigher === undefined ? undefined : this.#weighing(cube, overlay);
-		const weightFacts = weigher === undefined ? undefined : model.account(weigher);
+		const weightFacts = weightAddress && model.factsAt(weightAddress);
 		const weightFactors = weightFacts && this.#translator.factors(weightFacts, entity, scenario);
 		for (let position = 0; position < model.periods.width; position++) {
 			const stored = valueAt(position);
@@ -185,10 +186,7 @@ export class LeafReadings {
 			ranges.forEach((range, index) => {
 				if (leaf.index < range.from || leaf.index > range.to) return;
 				for (const reader of this.#readersOf(scenario, leaf.index, range)) {
-					const own = model.scenario(reader)?.span;
-					const first = range.toDate ? range.from : Math.max(range.from, own?.from ?? range.from);
-					if (facts.timeBehaviour === 'closing' && leaf.index !== Math.min(range.to, own?.to ?? range.to)) continue;
-					if (facts.timeBehaviour === 'opening' && leaf.index !== first) continue;
+					if (!this.#looksAt(facts, reader, leaf.index, range)) continue;
 					this.#take(
 						readings,
 						reader === scenario ? key : this.#keyOf(address.with(model.scenarioAxis, reader)),
@@ -202,6 +200,14 @@ export class LeafReadings {
 		}
 	}
 
+	/** Whether a scenario's figure over a run of periods takes a leaf period: the last of the run, its first, or any. */
+	#looksAt({ timeBehaviour }: AccountDefinition, scenario: number, index: number, range: QueryRange): boolean {
+		const span = this.#query.model.scenario(scenario)?.span;
+		if (timeBehaviour === 'closing') return index === Math.min(range.to, span?.to ?? range.to);
+		if (timeBehaviour === 'opening') return index === (range.toDate ? range.from : Math.max(range.from, span?.from ?? range.from));
+		return true;
+	}
+
 	/** Per leaf the last value present in a run of periods, added up with the leaves' weights. */
 	#readLatest(
 		{ cube, overlay, visible }: ReadingSource,
@@ -211,7 +217,7 @@ export class LeafReadings {
 		range: number,
 		readings: Map<number, Reading>
 	): void {
-		const { model, ranges, classes } = this.#query;
+		const { model, ranges } = this.#query;
 		const found = new Map<string, { address: Int32Array; period: number; value: number }>();
 		const note = (address: Int32Array, year: number, position: number, value: number, isResult = false) => {
 			const leaf = model.periods.at(year, position);
@@ -221,7 +227,11 @@ export class LeafReadings {
 			if (span && (leaf.index < span.from || leaf.index > span.to)) return;
 			for (const reader of this.#readersOf(address[model.scenarioAxis]!, leaf.index, ranges[range]!)) {
 				const seen = address.with(model.scenarioAxis, reader);
-				const key = seen.join();
+				// Beside an opening, a movement or a closing balance it is no last value.
+				const beside = model.factsAt(address)!;
+				const isLast = beside.timeBehaviour === 'latest';
+				if (!isLast && !this.#looksAt(beside, reader, leaf.index, ranges[range]!)) continue;
+				const key = isLast ? seen.join() : `${seen.join()} ${leaf.index}`;
 				const known = found.get(key);
 				if (!known || known.period < leaf.index) found.set(key, { address: seen, period: leaf.index, value });
 			}
@@ -255,25 +265,31 @@ export class LeafReadings {
 			const scenario = leaf[model.scenarioAxis]!;
 			const entity = model.entityAxis < 0 ? -1 : leaf[model.entityAxis]!;
 			const span = model.scenario(scenario)?.span;
-			const at = Math.min(ranges[range]!.to, span?.to ?? ranges[range]!.to);
-			const factors = this.#translator.factors(facts, entity, scenario);
+			const beside = model.factsAt(leaf)!;
+			const at = beside.timeBehaviour === 'latest' ? Math.min(ranges[range]!.to, span?.to ?? ranges[range]!.to) : period;
+			const factors = this.#translator.factors(beside, entity, scenario);
 			const translated = factors ? value * factors[at]! : value;
-			if (isEmpty(translated)) this.#translator.noteMissing(facts, entity, scenario, Math.max(period, at));
-			const weight = model.dimensions.reduce((product, _, axis) => product * (classes[axis]!.factor?.[leaf[axis]!] ?? 1), 1);
+			if (isEmpty(translated)) this.#translator.noteMissing(beside, entity, scenario, Math.max(period, at));
 			// Only what adds up counts by the weights of its members; a price is one, whatever its account subtracts from.
-			if (facts.consolidation === 'sum') this.#take(readings, this.#keyOf(leaf), range, translated * weight, EMPTY, facts);
+			if (facts.consolidation === 'sum') this.#take(readings, this.#keyOf(leaf), range, translated * this.#weightOf(leaf), EMPTY, facts);
 			else this.#take(readings, this.#keyOf(leaf), range, translated, this.#weightOver(cube, overlay, facts, leaf, ranges[range]!), facts);
 		}
+	}
+
+	/** How a leaf counts in the only member that is asked of each dimension; where several are, its class says so. */
+	#weightOf(leaf: ArrayLike<number>): number {
+		return this.#query.classes.reduce((product, { factor }, axis) => product * (factor?.[leaf[axis]!] ?? 1), 1);
 	}
 
 	/** The weigher of a leaf over a run of periods, by its own time behaviour. */
 	#weightOver(cube: Cube, overlay: Overlay | undefined, facts: AccountDefinition, leaf: Int32Array, range: QueryRange): number {
 		const { model } = this.#query;
 		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
-		const weightFacts = weigher === undefined ? undefined : model.account(weigher);
-		if (weigher === undefined || !weightFacts) return EMPTY;
+		if (weigher === undefined) return EMPTY;
 		const read = this.#weighing(cube, overlay);
 		const address = leaf.with(model.accountAxis, weigher);
+		const weightFacts = model.factsAt(address);
+		if (!weightFacts) return EMPTY;
 		const own = leaf[model.scenarioAxis]!;
 		const span = model.scenario(own)?.span ?? range;
 		const from = range.toDate ? range.from : Math.max(range.from, span.from);

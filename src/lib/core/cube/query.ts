@@ -211,6 +211,7 @@ function factOf(model: Model, axis: number): (leaf: number) => string | number {
 			const alone = model.formula(leaf) || (account && isReadByLeaf(account));
 			return `${account?.timeBehaviour} ${account?.valueType} ${account?.rateKind ?? ''} ${account?.kind === 'equity'} ${alone ? leaf : ''}`;
 		};
+	if (axis === model.balanceRoles.axis) return (leaf) => model.balanceRoles.roleOf(leaf) ?? '';
 	if (axis === model.scenarioAxis) return (leaf) => leaf;
 	if (axis === model.entityAxis) return (leaf) => model.currencyOf(leaf);
 	return () => '';

@@ -40,12 +40,16 @@ interface Part {
 	weight: number;
 	scenario: number;
 	entity: number;
+	/** A member of the dimension of movements, −1 where another line or none holds it. */
+	mover: number;
 }
 
 /** A class of leaf accounts that counts in an account. */
 interface AccountPart {
 	share: ClassShare;
 	account: AccountDefinition;
+	/** One of its accounts. */
+	leaf: number;
 	/** The account itself, where it is read leaf by leaf. */
 	byLeaf: number;
 }
@@ -53,7 +57,7 @@ interface AccountPart {
 /** In `#knownFlags`: not worked out yet. */
 const UNKNOWN = 255;
 
-const NEUTRAL: Part = { series: 0, weight: 1, scenario: -1, entity: -1 };
+const NEUTRAL: Part = { series: 0, weight: 1, scenario: -1, entity: -1, mover: -1 };
 
 /**
  * A query that stays open over a cube: filled by one scan, kept right by changed cells, evaluated when asked.
@@ -286,7 +290,8 @@ export class View {
 					series: part.series + share.class * strides[axis]!,
 					weight: part.weight * share.weight,
 					scenario: axis === model.scenarioAxis ? classes[axis]!.representative[share.class]! : part.scenario,
-					entity: axis === model.entityAxis ? classes[axis]!.representative[share.class]! : part.entity
+					entity: axis === model.entityAxis ? classes[axis]!.representative[share.class]! : part.entity,
+					mover: axis === model.balanceRoles.axis ? classes[axis]!.representative[share.class]! : part.mover
 				}))
 			);
 		}
@@ -322,17 +327,19 @@ export class View {
 		const range = this.#rangeAt(row, column);
 		const total = new Sum();
 		let local: string | undefined;
-		for (const { share, account: facts, byLeaf } of this.#accountClasses(account)) {
+		for (const { share, account: own, leaf, byLeaf } of this.#accountClasses(account)) {
 			const accountSeries = share.class * strides[model.accountAxis]!;
 			const keys: number[] = [];
 			// Last values of amounts add up; those of prices and percents are weighed or averaged in one heap.
-			const addsLatest = byLeaf >= 0 && facts.timeBehaviour === 'latest' && facts.consolidation === 'sum';
+			const addsLatest = byLeaf >= 0 && own.timeBehaviour === 'latest' && own.consolidation === 'sum';
 			for (const rowPart of this.#rowParts[row]!)
 				for (const columnPart of this.#columnParts[column]!)
 					for (const slicePart of this.#sliceParts) {
 						const series = accountSeries + rowPart.series + columnPart.series + slicePart.series;
 						const scenario = Math.max(rowPart.scenario, columnPart.scenario, slicePart.scenario);
 						const entity = Math.max(rowPart.entity, columnPart.entity, slicePart.entity);
+						const mover = Math.max(rowPart.mover, columnPart.mover, slicePart.mover);
+						const facts = (mover < 0 ? undefined : model.balanceRoles.factsBeside(leaf, mover)) ?? own;
 						const weight = share.weight * rowPart.weight * columnPart.weight * slicePart.weight;
 						if (byLeaf >= 0 && !addsLatest) keys.push(series);
 						const value =
@@ -365,7 +372,7 @@ export class View {
 			const facts = model.account(leaf);
 			if (!facts || model.formula(leaf)) return [];
 			const adds = facts.consolidation === 'sum' && (facts.frequency ?? 'per period') === 'per period';
-			return isLeaf || adds ? [{ share, account: facts, byLeaf: isReadByLeaf(facts) ? leaf : -1 }] : [];
+			return isLeaf || adds ? [{ share, account: facts, leaf, byLeaf: isReadByLeaf(facts) ? leaf : -1 }] : [];
 		});
 		this.#accountParts.set(account, parts);
 		return parts;

@@ -95,7 +95,7 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 			model,
 			new Translator(model, entering.currency, undefined),
 			members,
-			model.account(members[model.accountAxis]!)!,
+			model.factsAt(members)!,
 			last
 		);
 		if (isEmpty(rate)) return { fault: missingRate(model, members, entering.currency) };
@@ -202,7 +202,7 @@ function factPlace(model: Model, members: Address, range: PeriodRange): { year: 
 function enterLeaf(scene: EntryScene, { members, range, currency }: Entering, target: number): EnterResult {
 	const { model } = scene;
 	const leaf = model.periods.leaf(range.from);
-	const account = model.account(members[model.accountAxis]!)!;
+	const account = model.factsAt(members)!;
 	const rate = rateAt(model, new Translator(model, currency, undefined), members, account, range.from);
 	if (isEmpty(rate)) return { fault: missingRate(model, members, currency) };
 	// Amounts typed in the cell's own currency are kept to the account's decimals; through a rate they stay unrounded.
@@ -229,7 +229,7 @@ function enterParent(
 		cells = found.cells;
 		patterns = found.patterns;
 	} else if (cells.length === 0) cells = emptyCells(model, guard, members, range, overAll, figure);
-	const behaviours = new Set([...counting, ...cells].map((cell) => model.account(cell.address[model.accountAxis]!)?.timeBehaviour));
+	const behaviours = new Set([...counting, ...cells].map((cell) => model.factsAt(cell.address)?.timeBehaviour));
 	if (range.from !== range.to && behaviours.size > 1)
 		return {
 			fault: {
@@ -251,7 +251,7 @@ function enterParent(
 		const fixed = isKept(cell) || guard.leafVerdict(cell.address, period).kind !== 'enter';
 		leaves.push({ value: cell.value, weight: cell.weight, rate, fixed, ...(patterns ? { pattern: patterns.get(cell) ?? 0 } : {}) });
 	}
-	const first = cells[0] && model.account(cells[0].address[model.accountAxis]!);
+	const first = cells[0] && model.factsAt(cells[0].address);
 	if (currency === 'local' && currenciesOf(model, [...cells, ...counting]).size > 1)
 		return {
 			fault: {
@@ -434,7 +434,7 @@ function cellsLike(
 	const patterns = new Map<LeafCell, number>();
 	for (const cell of leafCells(model, cube, overlay, like.members, like.range)) {
 		const period = model.periods.at(cell.year, cell.position)!.index;
-		const rate = rateAt(model, translator, cell.address, model.account(cell.address[model.accountAxis]!)!, period);
+		const rate = rateAt(model, translator, cell.address, model.factsAt(cell.address)!, period);
 		const leaf = model.periods.leaves[period + shift];
 		if (!leaf || leaf.index < range.from || leaf.index > range.to || isEmpty(rate)) continue;
 		const address = cell.address.map((ordinal, axis) => (moved[axis] ? moved[axis].to : ordinal));

@@ -42,7 +42,7 @@ export class FigureTotal {
 	weight(address: Address, year: number, position: number): number {
 		const model = this.#model;
 		const account = address[model.accountAxis]!;
-		const facts = model.account(account);
+		const facts = model.factsAt(address);
 		if (!facts || model.formula(account)) return 0;
 		if (!this.#isAlone && (facts.consolidation !== 'sum' || (facts.frequency ?? 'per period') !== 'per period')) return 0;
 		const leaf = model.periods.at(year, position)?.index;
@@ -61,7 +61,7 @@ export class FigureTotal {
 	rate(address: Address, year: number, position: number): number {
 		const model = this.#model;
 		const entity = model.entityAxis < 0 ? -1 : address[model.entityAxis]!;
-		const factors = this.#translator.factors(model.account(address[model.accountAxis]!)!, entity, address[model.scenarioAxis]!);
+		const factors = this.#translator.factors(model.factsAt(address)!, entity, address[model.scenarioAxis]!);
 		return factors ? factors[model.periods.at(year, position)!.index]! : 1;
 	}
 
@@ -108,7 +108,7 @@ export class FigureTotal {
 		for (const cell of cells) {
 			const { address, year, position } = cell;
 			if (cell.live && !this.#mayBeTyped(address, year, position)) continue;
-			if (model.account(address[model.accountAxis]!)?.timeBehaviour !== 'latest') {
+			if (model.factsAt(address)?.timeBehaviour !== 'latest') {
 				if (this.weight(address, year, position) !== 0) counted.push(cell);
 				continue;
 			}

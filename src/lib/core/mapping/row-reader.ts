@@ -195,7 +195,7 @@ export class RowReader {
 			if (compiled.axis < 0) period = resolved.ordinal;
 			else this.address[compiled.axis] = resolved.ordinal;
 		}
-		const account = this.faults.length === 0 ? this.#model.account(this.address[this.#model.accountAxis]!) : undefined;
+		const account = this.faults.length === 0 ? this.#model.factsAt(this.address) : undefined;
 		if (account && this.#recipe.reversedKinds.includes(account.kind)) sign = -sign;
 		this.#readAmounts(row, account, period, sign);
 		if (this.faults.length > 0) return 'rejected';

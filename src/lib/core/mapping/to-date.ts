@@ -27,7 +27,7 @@ export function differenceToDate(
 		const { fiscalYear, position } = model.periods.leaf(index);
 		byYear.set(fiscalYear, [...(byYear.get(fiscalYear) ?? []), position]);
 	}
-	const isFlow = () => model.account(address[model.accountAxis]!)?.timeBehaviour === 'flow';
+	const isFlow = () => model.factsAt(address)?.timeBehaviour === 'flow';
 	// Balances that have left the file need a place to be taken out at.
 	for (const { year, block } of stored.blocks()) {
 		if (!byYear.has(year)) continue;
@@ -82,7 +82,7 @@ export function differenceToDateInCurrencies(
 	/** What one unit of a currency is worth at the address, period by period. */
 	const factorsFrom = (currency: string): Float64Array | undefined => {
 		const local = model.entityAxis < 0 ? model.definition.reportingCurrency : model.currencyOf(address[model.entityAxis]!);
-		const account = model.account(address[model.accountAxis]!);
+		const account = model.factsAt(address);
 		if (!account || currency === local) return undefined;
 		const scenario = address[model.scenarioAxis]!;
 		const key = `${currency} ${local} ${rateUse(account)} ${scenario}`;
@@ -94,7 +94,7 @@ export function differenceToDateInCurrencies(
 		return known;
 	};
 	const empty = () => new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
-	const isFlow = () => model.account(address[model.accountAxis]!)?.timeBehaviour === 'flow';
+	const isFlow = () => model.factsAt(address)?.timeBehaviour === 'flow';
 	// What only stood before, and is no longer in the file, goes in the currency it is kept in.
 	const left = empty();
 	for (const { year, block } of stored.blocks())

@@ -37,6 +37,17 @@ export interface AccountDefinition {
 	unit: string | null;
 }
 
+/**
+ * What a member of a dimension of movements stands for in a balance. For accounts that add up it goes before their own time
+ * behaviour and decides the rates.
+ */
+export type BalanceRole = 'opening' | 'movement' | 'closing';
+
+export interface BalanceRoleDefinition {
+	member: number;
+	role: BalanceRole;
+}
+
 export interface EntityDefinition {
 	member: number;
 	currency: string;
@@ -85,6 +96,8 @@ export interface ModelDefinition {
 	periods: PeriodFacts[];
 	accounts: AccountDefinition[];
 	entities: EntityDefinition[];
+	/** Of members without others beneath them, in one general dimension. */
+	balanceRoles?: BalanceRoleDefinition[];
 	scenarios: ScenarioDefinition[];
 	rateSets: RateSetDefinition[];
 	formulas: FormulaDefinition[];

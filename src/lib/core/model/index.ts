@@ -12,6 +12,8 @@ export { lastUnit, Model } from './model';
 export type {
 	AccountDefinition,
 	AccountKind,
+	BalanceRole,
+	BalanceRoleDefinition,
 	Consolidation,
 	CurrencyDefinition,
 	EntityDefinition,

@@ -2,6 +2,7 @@ import { PeriodAxis, type PeriodRange } from '../calendar';
 import { RateTable } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
 import { partsOf, readsOf, withUnits, type Expression, type FormulaDefinition } from '../formula';
+import { BalanceRoles } from './balance-roles';
 import { LiveFormulas } from './live-formulas';
 import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
 
@@ -28,6 +29,8 @@ export class Model {
 	readonly formulas: readonly FormulaDefinition[];
 	/** The per-leaf formulas. */
 	readonly live: LiveFormulas;
+	/** Members that say opening, movement or closing. */
+	readonly balanceRoles: BalanceRoles;
 	readonly #byId: Map<number, Dimension>;
 	readonly #accounts: (AccountDefinition | undefined)[];
 	readonly #currencies: (string | undefined)[];
@@ -63,6 +66,7 @@ export class Model {
 			(account) => account.member,
 			(account) => account
 		);
+		this.balanceRoles = new BalanceRoles(this.dimensions, definition.balanceRoles ?? [], this.#accounts);
 		this.formulas = definition.formulas.map((formula) => ({
 			...formula,
 			expression: withUnits(formula.expression, (member) => this.#unitOf(member))
@@ -123,6 +127,16 @@ export class Model {
 	/** An account's facts; undefined for accounts that only group others. */
 	account(ordinal: number): AccountDefinition | undefined {
 		return this.#accounts[ordinal];
+	}
+
+	/**
+	 * The facts of an account at a leaf address: where a member there says opening, movement or closing, that goes before the
+	 * account's own behaviour over time and decides its rates.
+	 */
+	factsAt(address: ArrayLike<number>): AccountDefinition | undefined {
+		const account = address[this.accountAxis]!;
+		const { axis } = this.balanceRoles;
+		return (axis < 0 ? undefined : this.balanceRoles.factsBeside(account, address[axis]!)) ?? this.#accounts[account];
 	}
 
 	/** The after-totals formula on an account, if it has one. */

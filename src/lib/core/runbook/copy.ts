@@ -115,7 +115,7 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 	};
 	/** A value in the currency of its target, by the kind of the account that is read. */
 	const inTarget = (source: Int32Array, leaf: number, value: number): number => {
-		const account = model.account(source[model.accountAxis]!);
+		const account = model.factsAt(source);
 		if (!crossesEntities || !account || !isTranslated(account)) return value;
 		const [local, currency] = [model.currencyOf(source[model.entityAxis]!), model.currencyOf(target[model.entityAxis]!)];
 		if (local === currency) return value;

@@ -435,7 +435,7 @@ function compare(
 	const totals = new Map<number, Omit<AccountTotal, 'before' | 'after'> & { before: Sum; after: Sum }>();
 	const known = new Map<string, Float64Array>();
 	const factorsOf = (address: Int32Array): Float64Array | undefined => {
-		const facts = model.account(address[model.accountAxis]!);
+		const facts = model.factsAt(address);
 		const local = model.entityAxis < 0 ? model.definition.reportingCurrency : model.currencyOf(address[model.entityAxis]!);
 		if (!facts || !isTranslated(facts) || local === model.definition.reportingCurrency) return undefined;
 		const scenario = address[model.scenarioAxis]!;

@@ -2,7 +2,7 @@ import { generatePeriods, type CalendarDefinition } from '../calendar';
 import type { RateSetDefinition } from '../currency';
 import type { DimensionKind } from '../dimension';
 import type { Expression } from '../formula';
-import { Model, type AccountDefinition, type ModelDefinition } from '../model';
+import { Model, type AccountDefinition, type BalanceRole, type ModelDefinition } from '../model';
 
 /** A member by code, its parent by code. */
 export interface MemberSketch {
@@ -18,6 +18,8 @@ export interface MemberSketch {
 	/** Computed per leaf, in one scenario (code) from one leaf period (code) on when given; else after totals. */
 	perLeaf?: { scenario?: string; from?: string; mayBeTyped?: boolean };
 	currency?: string;
+	/** What it says of balances. */
+	balance?: BalanceRole;
 	/** A scenario's span and entry, as period codes. */
 	span?: [string, string];
 	entry?: [string, string];
@@ -120,6 +122,9 @@ export function buildModel(sketch: ModelSketch): Model {
 		entities: (sketch.entities ?? [])
 			.filter(({ currency }) => currency)
 			.map(({ code, currency }) => ({ member: id(`entity/${code}`), currency: currency! })),
+		balanceRoles: Object.entries(sketch.general ?? {}).flatMap(([dimension, members]) =>
+			members.flatMap(({ code, balance }) => (balance ? [{ member: id(`${dimension}/${code}`), role: balance }] : []))
+		),
 		scenarios: sketch.scenarios.map(({ code, span, entry, continues, laterRates }) => ({
 			member: id(`scenario/${code}`),
 			spanFrom: id(`period/${span?.[0] ?? months[0]!.code}`),

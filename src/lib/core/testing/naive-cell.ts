@@ -51,7 +51,7 @@ export function naiveCell(
 	const parts: Part[] = [];
 	for (const address of leafAddresses(model, cells)) {
 		const weight = address.reduce((product, leaf, axis) => product * weightUp(model.dimensions[axis]!, leaf, members[axis]!), 1);
-		const leafFacts = model.account(address[model.accountAxis]!);
+		const leafFacts = factsBeside(model, address);
 		if (weight === 0 || !leafFacts || model.formula(address[model.accountAxis]!)) continue;
 		if (!ownLeaf && !adding(leafFacts)) continue;
 		parts.push({ address, weight, facts: leafFacts, at: (index) => leafAt(model, cells, address, index) });
@@ -66,6 +66,17 @@ interface Part {
 	facts: AccountDefinition;
 	/** Its value in a leaf period, stored or computed. */
 	at: (index: number) => number | undefined;
+}
+
+/** An account's facts at a leaf: where a member there says opening, movement or closing, that goes first for what adds up. */
+export function factsBeside(model: Model, address: readonly number[]): AccountDefinition | undefined {
+	const facts = model.account(address[model.accountAxis]!);
+	const members = address.map((ordinal, axis) => model.dimensions[axis]!.member(ordinal).id);
+	const role = model.definition.balanceRoles?.find(({ member }) => members.includes(member))?.role;
+	if (!facts || !role || facts.consolidation !== 'sum' || (facts.frequency ?? 'per period') !== 'per period') return facts;
+	// Nor is equity told apart then.
+	const kind = facts.kind === 'equity' ? 'asset' : facts.kind;
+	return { ...facts, kind, timeBehaviour: role === 'movement' ? 'flow' : role };
 }
 
 /** The stored value of a leaf in a period, and the same translated; undefined where it is empty or cannot be translated. */
@@ -179,7 +190,7 @@ function readByLeaf(
 			const weighing = address && {
 				address,
 				weight: 1,
-				facts: model.account(weigher!)!,
+				facts: factsBeside(model, address)!,
 				at: (index: number) => leafAt(model, cells, address, index)
 			};
 			const weight =
@@ -200,7 +211,7 @@ function readByLeaf(
 			const weightPart = address && {
 				address,
 				weight: 1,
-				facts: model.account(weigher!)!,
+				facts: factsBeside(model, address)!,
 				at: (index: number) => leafAt(model, cells, address, index)
 			};
 			heap.push({ value: found.translated, weight: weightPart && valueAt(model, weightPart, index, currency)?.translated });

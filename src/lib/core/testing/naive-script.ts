@@ -1,3 +1,4 @@
+import { factsBeside } from './naive-cell';
 import { continuationOf, type Model } from '../model';
 import type { Assignment, Operand, Term } from '../script/tree';
 
@@ -115,6 +116,32 @@ function readOperand(model: Model, cells: NaiveCells, operand: Operand, address:
 			last: values.at(-1)!
 		}[operand.fold];
 	}
+	const movers = model.definition.dimensions.find(({ members }) =>
+		members.some(({ id }) => model.definition.balanceRoles?.some(({ member }) => member === id))
+	);
+	const axis = model.dimensions.findIndex(({ id }) => id === movers?.id);
+	const beside = axes.get(axis);
+	if (span && beside && beside.kind !== 'member') {
+		// Members that open, move and close, each in its own way.
+		const { tree } = model.dimensions[axis]!;
+		const top =
+			beside.kind === 'of' ? beside.ordinal : beside.kind === 'parent' ? tree.parent[address[axis]!]! : topOf(tree.parent, address[axis]!);
+		let total = Number.NaN;
+		for (const ordinal of model.dimensions[axis]!.members.keys()) {
+			if (!model.dimensions[axis]!.isLeaf(ordinal)) continue;
+			const weight =
+				beside.kind === 'over'
+					? Number(beside.ordinals.some((each) => model.dimensions[axis]!.leavesOf(each).includes(ordinal)))
+					: top < 0
+						? 0
+						: weightUp(model.dimensions[axis]!, ordinal, top);
+			if (weight === 0) continue;
+			const one = { ...operand, axes: new Map([...axes, [axis, { kind: 'member', ordinal } as const]]) };
+			const value = readOperand(model, cells, one, address, leaf);
+			if (!Number.isNaN(value)) total = (Number.isNaN(total) ? 0 : total) + weight * value;
+		}
+		return total;
+	}
 	if (span) {
 		// Month by month, each account by its own behaviour; to date also through the scenario that came before.
 		const run = { from: leaf - (leaf % 12), to: span.to === 'here' ? leaf : leaf - (leaf % 12) + 11 };
@@ -124,7 +151,8 @@ function readOperand(model: Model, cells: NaiveCells, operand: Operand, address:
 		const [from, to] = [span.to === 'here' ? run.from : Math.max(run.from, spoken.from), Math.min(run.to, spoken.to)];
 		let total = Number.NaN;
 		for (const part of model.accounts.leavesOf(account)) {
-			const facts = model.account(part);
+			const stands = beside?.kind === 'member' && axis >= 0 ? address.with(axis, beside.ordinal) : address;
+			const facts = factsBeside(model, stands.with(model.accountAxis, part));
 			if (!facts || (part !== account && facts.consolidation !== 'sum') || to < from) continue;
 			const at = (index: number) => {
 				const reader =

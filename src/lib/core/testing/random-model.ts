@@ -58,6 +58,7 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 		entities: tree('e', 6),
 		currencies: fc.array(fc.constantFrom('EUR', 'GBP', 'NOK'), { minLength: 6, maxLength: 6 }),
 		routes: tree('r', 6),
+		balances: fc.option(fc.array(fc.constantFrom(undefined, 'opening', 'movement', 'closing'), { minLength: 6, maxLength: 6 }), { nil: [] }),
 		missing: fc.boolean()
 	})
 	.chain((shape) => {
@@ -201,7 +202,12 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 				{ code: 'actual', span: [month(2026, 4), month(2027, 6)] }
 			],
 			entities: shape.entities.map((entity, index) => ({ ...entity, currency: shape.currencies[index]! })),
-			general: { route: shape.routes },
+			general: {
+				route: shape.routes.map((route, index) => {
+					const balance = isParent(shape.routes, route.code) ? undefined : shape.balances[index];
+					return balance ? { ...route, balance } : route;
+				})
+			},
 			otherRates: ['GBP', 'NOK'].flatMap((currency, at) =>
 				(['average', 'closing'] as const).map((kind, place) => ({
 					currency,

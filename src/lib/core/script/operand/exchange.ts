@@ -31,7 +31,7 @@ export function factorsInto(
 ): Float64Array {
 	const local = model.currencyOf(source[model.entityAxis]!);
 	const scenario = source[model.scenarioAxis]!;
-	const use = rateUse(model.account(account)!);
+	const use = rateUse(model.factsAt(source)!);
 	const key = `${local} ${currency} ${scenario} ${use}`;
 	let factors = known.get(key);
 	if (!factors) known.set(key, (factors = translationFactors(model, local, currency, (period) => model.rateSetAt(scenario, period), use)));

@@ -1,5 +1,6 @@
 import type { Operand } from '../tree';
 import { accountsBeneath } from './accounts-beneath';
+import { addsBalances, BalancesBeneath } from './balances-beneath';
 import { CellReader } from './cell-reader';
 import { FoldReader } from './fold-reader';
 import { isReadByCells, membersBeneath } from './members-beneath';
@@ -19,6 +20,7 @@ export function operandReader(reading: Reading, operand: Operand): OperandReader
 	const isOverTime = operand.period !== undefined || operand.span !== undefined;
 	// Over periods every account has a behaviour of its own: a parent's children bring theirs.
 	if (isOverTime && !model.accounts.isLeaf(operand.account)) return accountsBeneath(reading, operand, again);
+	if (isOverTime && addsBalances(model, operand)) return new BalancesBeneath(model, operand, again);
 	const isTotal = !model.accounts.isLeaf(operand.account) || [...operand.axes.values()].some(({ kind }) => kind !== 'member');
 	const base = !isTotal
 		? new CellReader(reading, operand)

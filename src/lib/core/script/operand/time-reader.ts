@@ -9,7 +9,7 @@ export class TimeReader implements OperandReader {
 	readonly #operand: Operand;
 	readonly #base: OperandReader;
 	readonly #make: (operand: Operand) => OperandReader;
-	readonly #behaviour: TimeBehaviour;
+	#behaviour: TimeBehaviour = 'flow';
 	readonly #shift: Int32Array | undefined;
 	#span = { from: 0, to: 0 };
 	#address: Int32Array = new Int32Array(0);
@@ -23,7 +23,6 @@ export class TimeReader implements OperandReader {
 		this.#operand = operand;
 		this.#base = base;
 		this.#make = make;
-		this.#behaviour = model.account(operand.account)?.timeBehaviour ?? 'flow';
 		this.#shift = operand.shift && reading.shifts.table(operand.shift.level, operand.shift.by);
 	}
 
@@ -31,6 +30,11 @@ export class TimeReader implements OperandReader {
 		const { model } = this.#reading;
 		this.#base.target(address);
 		this.#address = address;
+		const { axis } = model.balanceRoles;
+		const beside = this.#operand.axes.get(axis);
+		const facts =
+			axis < 0 ? undefined : model.balanceRoles.factsBeside(this.#operand.account, beside?.kind === 'member' ? beside.ordinal : address[axis]!);
+		this.#behaviour = (facts ?? model.account(this.#operand.account))?.timeBehaviour ?? 'flow';
 		for (const other of this.#earlier.values()) other.isTargeted = false;
 		const where = this.#operand.axes.get(model.scenarioAxis);
 		const scenario = where?.kind === 'member' ? where.ordinal : address[model.scenarioAxis]!;

@@ -153,7 +153,7 @@ export class TotalReader implements OperandReader {
 }
 
 /** How leaves count: in a member by their weights, in a selection each once. */
-function weightsOf(dimension: Dimension, where: Extract<AxisRead, { kind: 'of' | 'over' }>): Float64Array {
+export function weightsOf(dimension: Dimension, where: Extract<AxisRead, { kind: 'of' | 'over' }>): Float64Array {
 	return where.kind === 'of' ? weightsUnder(dimension, [where.ordinal]) : onceUnder(dimension, where.ordinals);
 }
 
@@ -178,7 +178,8 @@ export function weightsUnder(dimension: Dimension, ordinals: readonly number[]):
 	return weights;
 }
 
-function rootOf({ tree }: Dimension, ordinal: number): number {
+/** The member at the top of the tree that a member lies in. */
+export function rootOf({ tree }: Dimension, ordinal: number): number {
 	let at = ordinal;
 	while (tree.parent[at]! >= 0) at = tree.parent[at]!;
 	return at;
