@@ -4,6 +4,7 @@ import { createCellTable } from '../../src/lib/server/database/cells';
 import { transaction } from '../../src/lib/server/database/pool';
 import { DEPARTMENTS, ACCOUNTS, ENTITIES, ROUTE_TREE, SCENARIOS, VERSIONS } from '../structure';
 import { loadAccess } from './access';
+import { loadBalances } from './balances';
 import { loadCrew } from './crew';
 import { insertId } from './dimensions';
 import { loadFigures, loadOrigins } from './figures';
@@ -73,6 +74,7 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		await loadRunbooks(client, modelId, dimensions, periods);
 		await loadAccess(client, modelId, dimensions, periods, people);
 		await loadCrew(client, modelId, dimensions, periods, people);
+		await loadBalances(client, dimensions, periods, people);
 		await loadNotes(client, modelId, dimensions, periods, people);
 		await client.query("INSERT INTO setting (key, value) VALUES ('demo', 'Brinewater Crossings')");
 		return { cells, people: people.size };

@@ -53,13 +53,23 @@ const model = buildModel({
 	]
 });
 
-function show(cube: Cube, account: string, flow: string, period: string, options: { entity?: string; toDate?: boolean; overlay?: Overlay } = {}) {
+function show(
+	cube: Cube,
+	account: string,
+	flow: string,
+	period: string,
+	options: { entity?: string; toDate?: boolean; overlay?: Overlay } = {}
+) {
 	const id = (dimension: { ordinalOfCode(code: string): number | undefined; member(ordinal: number): { id: number } }, code: string) =>
 		dimension.member(dimension.ordinalOfCode(code)!).id;
 	const [accounts, scenarios, entities, flows] = model.dimensions;
 	const view = new View(
 		compileQuery(model, {
-			slice: { [scenarios!.id]: id(scenarios!, 'Plan'), [entities!.id]: id(entities!, options.entity ?? 'Home'), [flows!.id]: id(flows!, flow) },
+			slice: {
+				[scenarios!.id]: id(scenarios!, 'Plan'),
+				[entities!.id]: id(entities!, options.entity ?? 'Home'),
+				[flows!.id]: id(flows!, flow)
+			},
 			rows: [{ [accounts!.id]: id(accounts!, account) }],
 			columns: [{ [model.periods.dimension.id]: id(model.periods.dimension, period) }],
 			currency: 'EUR',
@@ -111,14 +121,17 @@ describe('over periods a member that opens, moves or closes goes before the acco
 });
 
 describe('it decides the rates', () => {
-	test.each(['Cash', 'Sales', 'Own'])('%s: opening at the closing rate before, movements on average, a closing balance at its own', (account) => {
-		const cube = balances(account, 'Away');
-		const at = (flow: string, period: string) => show(cube, account, flow, period, { entity: 'Away' });
-		expect(['2026-04', '2026-05', 'FY2027'].map((period) => at('Opening', period))).toEqual([200, 440, 200]);
-		expect(['2026-04', '2026-05', 'FY2027'].map((period) => at('Moved', period))).toEqual([30, 100, 130]);
-		expect(['2026-04', 'FY2027'].map((period) => at('Counted', period))).toEqual([436, 992]);
-		expect(at('Closing', 'FY2027')).toBe(200 + 130 - 25);
-	});
+	test.each(['Cash', 'Sales', 'Own'])(
+		'%s: opening at the closing rate before, movements on average, a closing balance at its own',
+		(account) => {
+			const cube = balances(account, 'Away');
+			const at = (flow: string, period: string) => show(cube, account, flow, period, { entity: 'Away' });
+			expect(['2026-04', '2026-05', 'FY2027'].map((period) => at('Opening', period))).toEqual([200, 440, 200]);
+			expect(['2026-04', '2026-05', 'FY2027'].map((period) => at('Moved', period))).toEqual([30, 100, 130]);
+			expect(['2026-04', 'FY2027'].map((period) => at('Counted', period))).toEqual([436, 992]);
+			expect(at('Closing', 'FY2027')).toBe(200 + 130 - 25);
+		}
+	);
 
 	test('an account that names its rates keeps them: historical everywhere', () => {
 		const cube = balances('Paid in', 'Away');
@@ -141,7 +154,12 @@ describe('typed at the year', () => {
 		const overlay = new Overlay(model);
 		const { range } = { range: model.periods.range(model.periods.dimension.ordinalOfCode('FY2027')!) };
 		const found = enter(
-			{ model, cube, overlay, guard: new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] }) },
+			{
+				model,
+				cube,
+				overlay,
+				guard: new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] })
+			},
 			{
 				members: address('Cash', flow),
 				range,

@@ -129,13 +129,7 @@ export class LeafReadings {
 	}
 
 	/** Adds one series to the readings of every run of periods it meets; latest values have a pass of their own. */
-	#readSeries(
-		cube: Cube,
-		overlay: Overlay | undefined,
-		address: Int32Array,
-		year: number,
-		readings: Map<number, Reading>
-	): void {
+	#readSeries(cube: Cube, overlay: Overlay | undefined, address: Int32Array, year: number, readings: Map<number, Reading>): void {
 		const { model, ranges } = this.#query;
 		// None of these accounts opens, moves or closes: only what adds up does.
 		const facts = model.account(address[model.accountAxis]!)!;

@@ -91,13 +91,7 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 	if (fact && input.kind !== 'clear') {
 		// As it is read: at the rate of the last period asked for.
 		const last = Math.min(range.to, model.scenario(members[model.scenarioAxis]!)?.span.to ?? range.to);
-		const rate = rateAt(
-			model,
-			new Translator(model, entering.currency, undefined),
-			members,
-			model.factsAt(members)!,
-			last
-		);
+		const rate = rateAt(model, new Translator(model, entering.currency, undefined), members, model.factsAt(members)!, last);
 		if (isEmpty(rate)) return { fault: missingRate(model, members, entering.currency) };
 		const target = input.kind === 'set' ? input.value : changed(shown, input);
 		return { changes: [change(scene, members, fact.year, 0, rate === 1 ? target : target / rate)], warning: undefined };

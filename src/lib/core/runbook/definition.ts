@@ -30,6 +30,9 @@ export interface FormulaStep {
 	script: StoredScript;
 }
 
+/** Periods that balances are carried into. */
+export type CarriedInto = 'every period' | 'first period of the year' | 'later periods of the year';
+
 /** What an account holds at the end of a period is what another, or it itself, begins the next one with. */
 export interface RollForwardLine {
 	/** The account (id) that is read; none where a selection names several. */
@@ -40,13 +43,14 @@ export interface RollForwardLine {
 	/** By dimension (id): the member that is read, and the one that is written. */
 	members?: readonly { dimension: number; from: number; to: number }[];
 	reverse: boolean;
+	/** Where it is carried into other periods than the step's other lines are. */
+	into?: CarriedInto;
 }
 
 export interface RollForwardStep {
 	kind: 'roll-forward';
 	lines: readonly RollForwardLine[];
-	/** Into every period, or only into the first one of each year. */
-	into: 'every period' | 'first period of the year';
+	into: CarriedInto;
 }
 
 /** What a clear step takes away. */

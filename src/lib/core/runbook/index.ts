@@ -12,6 +12,7 @@ export type { MemberMap } from './member-map';
 export { checkRunbook, type Finding } from './check';
 export type {
 	Answers,
+	CarriedInto,
 	Clears,
 	ClearStep,
 	CopyStep,

@@ -10,8 +10,8 @@ import {
 	type Scope
 } from '../script';
 import { readyCopy, targetOfCopy } from './copy';
-import type { Step } from './definition';
-import { readyLines } from './roll-forward';
+import type { CarriedInto, Step } from './definition';
+import { isCarriedInto, readyLines } from './roll-forward';
 import { scopeOf } from './slice';
 
 /** Where a step may write, and what it reads: parts of the model, each with the accounts among its axes. */
@@ -54,21 +54,21 @@ export function reachOf(model: Model, step: Step, { values, variables, names }: 
 			const limits = scopeOf(model, step.limits, variables);
 			const lines = readyLines(model, step, variables);
 			if (typeof lines === 'string') return { writes: [], reads: [], periods: undefined };
-			const periods = Uint8Array.from(model.periods.leaves, ({ index, position }) =>
-				(limits.periods?.[index] ?? 1) === 1 && (step.into === 'every period' || position === 0) ? 1 : 0
-			);
+			const periodsOf = (into: CarriedInto) =>
+				Uint8Array.from(model.periods.leaves, (leaf) => ((limits.periods?.[leaf.index] ?? 1) === 1 && isCarriedInto(into, leaf) ? 1 : 0));
 			const free = new Map([...limits.axes].filter(([axis]) => axis !== model.accountAxis));
 			const sources = new Set(lines.flatMap(({ source }) => [source, ...model.live.followedFrom(source)]));
+			const writes = [...new Set(lines.map(({ into }) => into))].map((into) =>
+				withAccounts(
+					model,
+					{ axes: free, periods: periodsOf(into) },
+					lines.filter((line) => line.into === into).map(({ target }) => target)
+				)
+			);
 			return {
-				writes: [
-					withAccounts(
-						model,
-						{ axes: free, periods },
-						lines.map(({ target }) => target)
-					)
-				],
+				writes,
 				reads: [{ axes: new Map([[model.accountAxis, flags(model.accounts.members.length, sources)]]), periods: undefined }],
-				periods
+				periods: unionOfPeriods(writes)
 			};
 		}
 		default:

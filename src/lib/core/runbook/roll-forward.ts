@@ -3,7 +3,7 @@ import { Block, leafValue, NearReader, storedReader } from '../cube';
 import { selectMembers } from '../dimension';
 import { continuationOf, inContinuation, laterScenarios, type Model } from '../model';
 import { isEmpty } from '../number';
-import type { RollForwardStep, Slice } from './definition';
+import type { CarriedInto, RollForwardStep, Slice } from './definition';
 import type { StepWork } from './run';
 import { scopeOf } from './slice';
 
@@ -16,10 +16,15 @@ export interface ReadyLine {
 	reads: { axis: number; leaves: { ordinal: number; weight: number }[] }[];
 	/** By axis: the leaf that is written. */
 	writes: { axis: number; ordinal: number }[];
+	into: CarriedInto;
 }
 
+/** Whether balances are carried into a leaf period. */
+export const isCarriedInto = (into: CarriedInto, { position }: Pick<LeafPeriod, 'position'>): boolean =>
+	into === 'every period' || (into === 'first period of the year') === (position === 0);
+
 /** The lines of a roll-forward, one for each account that is carried. @returns a sentence where one cannot be followed */
-export function readyLines(model: Model, { lines }: RollForwardStep, variables: ReadonlyMap<string, number>): ReadyLine[] | string {
+export function readyLines(model: Model, { lines, into }: RollForwardStep, variables: ReadonlyMap<string, number>): ReadyLine[] | string {
 	const ready: ReadyLine[] = [];
 	for (const line of lines) {
 		const sources =
@@ -51,7 +56,7 @@ export function readyLines(model: Model, { lines }: RollForwardStep, variables: 
 					return `“${model.accounts.member(account).name}” adds up others. Balances go from one account to one account.`;
 			// Carried into the cell it is read from, a balance would only copy itself.
 			if (source === target && reads.length === 0 && sources.length > 1) continue;
-			ready.push({ source, target, sign: line.reverse ? -1 : 1, reads, writes });
+			ready.push({ source, target, sign: line.reverse ? -1 : 1, reads, writes, into: line.into ?? into });
 		}
 	}
 	return ready;
@@ -124,8 +129,7 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 	const near = new NearReader(model, cube);
 	const read = isAlone ? near.read : storedReader(cube, undefined);
 	const leaves = model.periods.leaves.filter(
-		({ index, position }) =>
-			index > 0 && (!limits.periods || limits.periods[index] === 1) && (step.into === 'every period' || position === 0)
+		(leaf) => leaf.index > 0 && (!limits.periods || limits.periods[leaf.index] === 1) && lines.some(({ into }) => isCarriedInto(into, leaf))
 	);
 	/** What a line finds at the address, all members it reads added up. */
 	const balance = ({ source, reads }: ReadyLine, before: LeafPeriod, at = 0, weight = 1): number => {
@@ -155,6 +159,7 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 			let total = Number.NaN;
 			address[model.scenarioAxis] = readIn;
 			for (const line of lines) {
+				if (!isCarriedInto(line.into, leaf)) continue;
 				const value = balance(line, before);
 				if (!isEmpty(value)) total = (isEmpty(total) ? 0 : total) + line.sign * value;
 			}

@@ -284,6 +284,31 @@ describe('movements as a dimension', () => {
 		// Of March alone: the result of a month is what moved in it.
 		expect(opening('Earned', '2027-04')).toBe(10);
 	});
+	test('a result is carried within its year, and begins the next one as what was earned before', () => {
+		const world = new RunbookWorld(flows);
+		const write = (account: string, flow: string, month: string, value: number) => world.write(2, [account, 'Plan', flow], month, value);
+		write('Cash', 'Moved', '2026-04', 5);
+		write('Earned', 'Opening', '2026-04', 5);
+		for (const month of ['2026-04', '2027-03', '2027-05']) write('Result', 'Moved', month, 10);
+		const line = (from: string, to: string | null, more: object = {}) => ({
+			from: id('account', from),
+			to: to && id('account', to),
+			members: moves,
+			reverse: false,
+			...more
+		});
+		const lines = [
+			line('Cash', null),
+			line('Earned', null),
+			line('Result', null, { into: 'later periods of the year' }),
+			line('Result', 'Earned', { into: 'first period of the year' })
+		];
+		world.run({ id: 1, steps: [carry(lines, { limits: {} })] });
+		const opening = (account: string, ...months: string[]) => months.map((month) => world.read([account, 'Plan', 'Opening'], month));
+		expect(opening('Cash', '2026-05', '2027-04', '2028-03')).toEqual([5, 5, 5]);
+		expect(opening('Result', '2026-05', '2027-03', '2027-04', '2027-05', '2027-06')).toEqual([10, 10, Number.NaN, Number.NaN, 10]);
+		expect(opening('Earned', '2026-05', '2027-03', '2027-04', '2027-05')).toEqual([5, 5, 25, 25]);
+	});
 	test('a check names what cannot be carried', () => {
 		const faults = (lines: object[]) => checkRunbook(flows, [carry(lines, { limits: {} })], []).map(({ message }) => message);
 		const one = { from: id('account', 'Cash'), to: null, reverse: false };

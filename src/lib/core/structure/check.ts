@@ -21,7 +21,7 @@ export interface StateFault {
 	message: string;
 }
 
-/** Everything that must hold of a dimension: texts, unique codes, no circle, an unassigned leaf without children. */
+/** Everything that must hold of a dimension: texts, unique codes, no circle, an unassigned leaf and parts of balances without children. */
 export function checkState(state: DimensionState): StateFault[] {
 	const faults: StateFault[] = [];
 	const byCode = new Map<string, MemberState>();
@@ -41,6 +41,11 @@ export function checkState(state: DimensionState): StateFault[] {
 			const above = parent === null ? undefined : state.members.get(parent);
 			if (parent !== null && !above)
 				faults.push({ members: [member.id], message: `The member above “${member.name}” is not there any more.` });
+			if (above?.facts.balance !== undefined)
+				faults.push({
+					members: [member.id],
+					message: `“${above.name}” is ${above.facts.balance === 'movement' ? 'a movement' : `the ${above.facts.balance as string}`} of balances; nothing can stand under it. Take that off first.`
+				});
 			if (above?.unassigned)
 				faults.push({
 					members: [member.id],

@@ -136,9 +136,20 @@ const SCENARIO_FIELDS: FieldSpec[] = [
 	{ key: 'state', title: 'State', type: 'choice', choices: ['in work', 'final', 'retired'] }
 ];
 
+const GENERAL_FIELDS: FieldSpec[] = [
+	{
+		key: 'balance',
+		title: 'In a balance',
+		aliases: ['balance role'],
+		type: 'choice',
+		choices: ['opening', 'movement', 'closing'],
+		help: 'Where members are movements: amounts here open a period, move within it, or close it, whatever the account says.'
+	}
+];
+
 /** What can be said of the members of a dimension, its attributes last. */
 export function fieldsOf(kind: DimensionKind, attributes: readonly AttributeSpec[]): FieldSpec[] {
-	const own = kind === 'account' ? ACCOUNT_FIELDS : kind === 'entity' ? ENTITY_FIELDS : kind === 'scenario' ? SCENARIO_FIELDS : [];
+	const own = { account: ACCOUNT_FIELDS, entity: ENTITY_FIELDS, scenario: SCENARIO_FIELDS, general: GENERAL_FIELDS, period: [] }[kind];
 	return [
 		...own,
 		...attributes.map(({ name, type, choices }): FieldSpec => {

@@ -58,7 +58,9 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 		entities: tree('e', 6),
 		currencies: fc.array(fc.constantFrom('EUR', 'GBP', 'NOK'), { minLength: 6, maxLength: 6 }),
 		routes: tree('r', 6),
-		balances: fc.option(fc.array(fc.constantFrom(undefined, 'opening', 'movement', 'closing'), { minLength: 6, maxLength: 6 }), { nil: [] }),
+		balances: fc.option(fc.array(fc.constantFrom(undefined, 'opening', 'movement', 'closing'), { minLength: 6, maxLength: 6 }), {
+			nil: []
+		}),
 		missing: fc.boolean()
 	})
 	.chain((shape) => {

@@ -122,6 +122,10 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			'SELECT e.member_id AS member, e.currency FROM entity e JOIN member m ON m.id = e.member_id WHERE m.dimension_id = ANY ($1)',
 			[ids]
 		),
+		balanceRoles: await list(
+			'SELECT b.member_id AS member, b.role FROM balance_role b JOIN member m ON m.id = b.member_id WHERE m.dimension_id = ANY ($1)',
+			[ids]
+		),
 		scenarios: await list(
 			`SELECT s.member_id AS member, s.span_from AS "spanFrom", s.span_to AS "spanTo", s.entry_from AS "entryFrom", s.entry_to AS "entryTo",
 				s.rate_set_id AS "rateSet",

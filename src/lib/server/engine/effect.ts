@@ -10,11 +10,12 @@ const MOST_LINES = 8;
  * totals they count in, by scenario and year, over everything else.
  * @throws Error when the model would not be one
  */
-export function effectOn(model: Model, cube: Cube, { dimension, nodes, accounts, changed }: EffectAsk): EffectLine[] {
+export function effectOn(model: Model, cube: Cube, { dimension, nodes, accounts, balanceRoles, changed }: EffectAsk): EffectLine[] {
 	const definition: ModelDefinition = {
 		...model.definition,
 		dimensions: model.definition.dimensions.map((each) => (each.id === dimension ? { ...each, nodes } : each)),
-		accounts: dimension === model.accounts.id ? accounts : model.definition.accounts
+		accounts: dimension === model.accounts.id ? accounts : model.definition.accounts,
+		...(balanceRoles && { balanceRoles: [...balanceRoles, ...rolesElsewhere(model, dimension)] })
 	};
 	// The same members in the same order, so the cube's addresses hold for both.
 	const other = new Model(definition);
@@ -43,6 +44,10 @@ export function effectOn(model: Model, cube: Cube, { dimension, nodes, accounts,
 		.slice(0, MOST_LINES)
 		.map(({ difference: _, ...line }) => line);
 }
+
+/** What members of other dimensions than this one say of balances. */
+const rolesElsewhere = (model: Model, dimension: number) =>
+	(model.definition.balanceRoles ?? []).filter(({ member }) => model.dimension(dimension)?.ordinal(member) === undefined);
 
 const yearsOf = (model: Model): number[] => model.periods.dimension.tree.roots();
 

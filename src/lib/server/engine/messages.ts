@@ -1,5 +1,6 @@
 import type {
 	AccountDefinition,
+	BalanceRoleDefinition,
 	Answers,
 	Clears,
 	DateOrder,
@@ -249,6 +250,8 @@ export interface EffectAsk {
 	dimension: number;
 	nodes: NodeDefinition[];
 	accounts: AccountDefinition[];
+	/** Of a general dimension: what its members would say of balances. */
+	balanceRoles: BalanceRoleDefinition[] | undefined;
 	/** Members (ids) that would change. */
 	changed: number[];
 }

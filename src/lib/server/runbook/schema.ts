@@ -29,6 +29,7 @@ const copy = z.object({
 	onlyWhereValues: z.boolean().optional(),
 	pricesToo: z.boolean().optional()
 });
+const carriedInto = z.enum(['every period', 'first period of the year', 'later periods of the year']);
 const rollForward = z.object({
 	kind: z.literal('roll-forward'),
 	lines: z
@@ -41,11 +42,12 @@ const rollForward = z.object({
 					.array(z.object({ dimension: id, from: id, to: id }))
 					.max(20)
 					.optional(),
-				reverse: z.boolean()
+				reverse: z.boolean(),
+				into: carriedInto.optional()
 			})
 		)
 		.max(200),
-	into: z.enum(['every period', 'first period of the year'])
+	into: carriedInto
 });
 const clear = z.object({ kind: z.literal('clear'), what: z.array(z.enum(['entries', 'loads', 'results'])).max(3) });
 

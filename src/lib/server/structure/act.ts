@@ -194,7 +194,9 @@ const mayBreakModels = (dimension: LoadedDimension, diffs: readonly MemberDiff[]
 	dimension.hierarchies.length > 0 ||
 	diffs.some(
 		({ before, after }) =>
-			!after || (before && before.parent !== after.parent) || (dimension.state.kind !== 'general' && before?.facts !== after.facts)
+			!after ||
+			(before && before.parent !== after.parent) ||
+			(dimension.state.kind === 'general' ? before?.facts.balance !== after.facts.balance : before?.facts !== after.facts)
 	);
 
 async function refuseUsed(client: pg.PoolClient, dimension: LoadedDimension, diffs: readonly MemberDiff[]): Promise<void> {

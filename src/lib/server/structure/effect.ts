@@ -1,13 +1,13 @@
 import type { z } from 'zod';
-import { applyEdits, type AccountDefinition, type DimensionState } from '../../core';
+import { applyEdits, type AccountDefinition, type BalanceRole, type DimensionState } from '../../core';
 import { pool } from '../database';
 import { askEngine, type EffectLine } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import type { editsSchema } from './members';
 import { readDimension } from './read-state';
 
-/** Fields of an account that decide about figures. */
-const DECIDING = ['kind', 'valueType', 'timeBehaviour', 'consolidation', 'weighedBy', 'frequency', 'rateKind'];
+/** Fields of an account, and of a movement, that decide about figures. */
+const DECIDING = ['kind', 'valueType', 'timeBehaviour', 'consolidation', 'weighedBy', 'frequency', 'rateKind', 'balance'];
 
 /**
  * What edits would do to figures: the totals that would move most. Nothing is changed. Edits that add or delete members
@@ -45,6 +45,12 @@ export async function effectOfEdits(
 			.sort((a, b) => a.position - b.position)
 			.map(({ id, parent, weight }) => ({ member: id, parent, weight })),
 		accounts: state.kind === 'account' ? accountsOf(result.next, dimension.ids.accounts) : [],
+		balanceRoles:
+			state.kind === 'general'
+				? [...result.next.members.values()].flatMap(({ id, facts }) =>
+						facts.balance === undefined ? [] : [{ member: id, role: facts.balance as BalanceRole }]
+					)
+				: undefined,
 		changed: changed.map(({ id }) => id)
 	});
 	return { lines };

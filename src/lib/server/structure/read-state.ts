@@ -228,7 +228,8 @@ async function readFacts(
 			LEFT JOIN member c ON c.id = s.continues_from LEFT JOIN member v ON v.id = s.compared_with JOIN rate_set r ON r.id = s.rate_set_id
 			WHERE m.dimension_id = $1`,
 		period: undefined,
-		general: undefined
+		general: `SELECT b.member_id AS member, json_build_object('balance', b.role) AS facts
+			FROM balance_role b JOIN member m ON m.id = b.member_id WHERE m.dimension_id = $1`
 	}[kind];
 	return statement ? (await database.query<{ member: number; facts: Record<string, unknown> }>(statement, [dimension])).rows : [];
 }

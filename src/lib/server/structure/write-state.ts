@@ -16,6 +16,7 @@ export async function writeDiff(client: pg.PoolClient, dimension: LoadedDimensio
 	if (dimension.state.kind === 'account') await writeAccounts(client, factsChanged, ids);
 	if (dimension.state.kind === 'entity') await writeEntities(client, factsChanged, ids);
 	if (dimension.state.kind === 'scenario') await writeScenarios(client, factsChanged, ids);
+	if (dimension.state.kind === 'general') await writeBalanceRoles(client, factsChanged);
 	await writeAttributes(client, dimension, stored);
 	await deleteMembers(client, stored);
 	return stored;
@@ -175,6 +176,16 @@ async function writeAccounts(client: pg.PoolClient, diffs: readonly MemberDiff[]
 			column((member) => reference(member, 'weighedBy', ids.accounts))
 		]
 	);
+}
+
+async function writeBalanceRoles(client: pg.PoolClient, diffs: readonly MemberDiff[]): Promise<void> {
+	const members = diffs.flatMap(({ after }) => (after ? [after] : []));
+	const says = members.filter(({ facts }) => facts.balance !== undefined);
+	await client.query('DELETE FROM balance_role WHERE member_id = ANY ($1::integer[])', [members.map(({ id }) => id)]);
+	await client.query('INSERT INTO balance_role (member_id, role) SELECT * FROM unnest($1::integer[], $2::text[])', [
+		says.map(({ id }) => id),
+		says.map((member) => text(member, 'balance'))
+	]);
 }
 
 async function writeEntities(client: pg.PoolClient, diffs: readonly MemberDiff[], ids: ReferenceIds): Promise<void> {

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import type { RollForwardLine } from '$lib/core';
+	import type { CarriedInto, RollForwardLine } from '$lib/core';
 	import { selectionInWords } from '$lib/core';
 	import type { StepDraft } from '$lib/server/runbook';
 	import SelectionPicker from '../form-design/SelectionPicker.svelte';
@@ -11,12 +11,21 @@
 	const accounts = $derived(desk.vocabulary.dimensions.find(({ kind }) => kind === 'account'));
 	/** Dimensions along which a balance may move: a flow, a project. */
 	const others = $derived(desk.vocabulary.dimensions.filter(({ kind }) => kind === 'general' || kind === 'entity'));
+	const PERIODS: CarriedInto[] = ['every period', 'first period of the year', 'later periods of the year'];
 	/** The line whose accounts are being picked. */
 	let picking = $state<number | null>(null);
 
 	const lines = $derived(step.lines as readonly RollForwardLine[]);
 	function setLine(at: number, next: Partial<RollForwardLine>) {
 		desk.changeStep({ lines: lines.map((line, index) => (index === at ? { ...line, ...next } : line)) });
+	}
+	const withArticle = (periods: CarriedInto) => (periods === 'every period' ? periods : `the ${periods}`);
+	/** A line's periods are its own; the step's are those of lines that say nothing. */
+	function setInto(at: number, into: CarriedInto) {
+		if (lines.length === 1) {
+			const { into: _, ...line } = lines[0]!;
+			desk.changeStep({ lines: [line], into });
+		} else setLine(at, { into });
 	}
 	function setMove(at: number, dimension: number, next: { from?: number; to?: number } | null) {
 		const members = (lines[at]!.members ?? []).filter((each) => next !== null || each.dimension !== dimension);
@@ -28,7 +37,7 @@
 	{#each lines as line, at (at)}
 		<li class="border-hairline flex flex-col gap-1.5 rounded-md border p-2">
 			<div class="flex items-start gap-2">
-				<div class="min-w-0 grow">
+				<div class="min-w-0 flex-1">
 					<span class="text-grey text-xs">What stands at the end in</span>
 					{#if line.accounts}
 						<button
@@ -53,7 +62,7 @@
 						/>
 					{/if}
 				</div>
-				<div class="min-w-0 grow">
+				<div class="min-w-0 flex-1">
 					<span class="text-grey text-xs">begins the next in</span>
 					<MemberSelect
 						label="Into account, line {at + 1}"
@@ -64,15 +73,6 @@
 						onchange={(to) => setLine(at, { to: typeof to === 'number' ? to : null })}
 					/>
 				</div>
-				<label class="mt-5 flex shrink-0 items-center gap-1 text-[13px] whitespace-nowrap"
-					><input
-						type="checkbox"
-						class="checkbox checkbox-xs"
-						checked={line.reverse}
-						disabled={!desk.mayWrite}
-						onchange={(event) => setLine(at, { reverse: event.currentTarget.checked })}
-					/> sign turned</label
-				>
 				{#if desk.mayWrite}<button
 						class="text-grey hover:text-base-content mt-5"
 						aria-label="Delete line {at + 1}"
@@ -103,7 +103,7 @@
 			{#each line.members ?? [] as move (move.dimension)}
 				{@const dimension = others.find(({ id }) => id === move.dimension)}
 				<div class="flex items-center gap-2 text-[13px]">
-					<span class="text-grey w-20 truncate">{dimension?.name ?? '?'}</span>
+					<span class="text-grey w-20 shrink-0 truncate">{dimension?.name ?? '?'}</span>
 					<MemberSelect
 						label="Read in {dimension?.name}, line {at + 1}"
 						{dimension}
@@ -125,25 +125,44 @@
 						>{/if}
 				</div>
 			{/each}
-			{#if desk.mayWrite && others.some(({ id }) => !line.members?.some(({ dimension }) => dimension === id))}
+			<div class="flex flex-wrap items-center gap-x-3 gap-y-1.5">
 				<select
-					class="select select-xs w-56"
-					aria-label="Line {at + 1}: from one member to another"
-					value=""
-					onchange={(event) => {
-						const dimension = others.find(({ id }) => id === Number(event.currentTarget.value));
-						event.currentTarget.value = '';
-						const first = dimension?.members.find(({ leaf }) => leaf)?.id;
-						if (dimension && first !== undefined)
-							setLine(at, { members: [...(line.members ?? []), { dimension: dimension.id, from: first, to: first }] });
-					}}
+					class="select select-sm w-52"
+					aria-label="Periods of line {at + 1}"
+					value={line.into ?? step.into}
+					disabled={!desk.mayWrite}
+					onchange={(event) => setInto(at, event.currentTarget.value as CarriedInto)}
+					>{#each PERIODS as periods (periods)}<option value={periods}>into {withArticle(periods)}</option>{/each}</select
 				>
-					<option value="" disabled>From one member to another of…</option>
-					{#each others.filter(({ id }) => !line.members?.some(({ dimension }) => dimension === id)) as { id, name } (id)}<option value={id}
-							>{name}</option
-						>{/each}
-				</select>
-			{/if}
+				<label class="flex shrink-0 items-center gap-1 text-[13px] whitespace-nowrap"
+					><input
+						type="checkbox"
+						class="checkbox checkbox-xs"
+						checked={line.reverse}
+						disabled={!desk.mayWrite}
+						onchange={(event) => setLine(at, { reverse: event.currentTarget.checked })}
+					/> sign turned</label
+				>
+				{#if desk.mayWrite && others.some(({ id }) => !line.members?.some(({ dimension }) => dimension === id))}
+					<select
+						class="select select-sm w-56"
+						aria-label="Line {at + 1}: from one member to another"
+						value=""
+						onchange={(event) => {
+							const dimension = others.find(({ id }) => id === Number(event.currentTarget.value));
+							event.currentTarget.value = '';
+							const first = dimension?.members.find(({ leaf }) => leaf)?.id;
+							if (dimension && first !== undefined)
+								setLine(at, { members: [...(line.members ?? []), { dimension: dimension.id, from: first, to: first }] });
+						}}
+					>
+						<option value="" disabled>From one member to another of…</option>
+						{#each others.filter(({ id }) => !line.members?.some(({ dimension }) => dimension === id)) as { id, name } (id)}<option
+								value={id}>{name}</option
+							>{/each}
+					</select>
+				{/if}
+			</div>
 		</li>
 	{/each}
 </ol>
@@ -156,12 +175,3 @@
 		}}>Add a line</button
 	>
 {/if}
-<label class="text-grey flex flex-col text-xs"
-	>Carried into<select
-		class="select select-sm text-base-content w-56"
-		value={step.into}
-		disabled={!desk.mayWrite}
-		onchange={(event) => desk.changeStep({ into: event.currentTarget.value })}
-		><option>every period</option><option>first period of the year</option></select
-	></label
->

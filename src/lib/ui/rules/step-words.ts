@@ -42,13 +42,15 @@ export function stepInWords(step: StepDraft, names: Names): string {
 			return `Copies ${from}${onto.length > 0 ? ` onto ${onto.join(', ')}` : ''}${shift}${factor}.${within}`;
 		}
 		case 'roll-forward': {
-			const lines = step.lines.map(({ from, accounts, to, members }) => {
+			const isOne = new Set(step.lines.map(({ into }) => into ?? step.into)).size < 2;
+			const lines = step.lines.map(({ from, accounts, to, members, into }) => {
 				const what = accounts ? selectionInWords(accounts as Selection, names) : (names.get(from ?? -1) ?? '?');
 				const moves = (members ?? []).map((move) => `${names.get(move.from) ?? '?'} into ${names.get(move.to) ?? '?'}`);
-				if (to === null || to === from) return moves.length > 0 ? `${what}, ${moves.join(', ')}` : what;
-				return `${what} into ${names.get(to) ?? '?'}${moves.length > 0 ? `, ${moves.join(', ')}` : ''}`;
+				const onto = to === null || to === from ? '' : ` into ${names.get(to) ?? '?'}`;
+				return `${[what + onto, ...moves].join(', ')}${isOne ? '' : ` (${into ?? step.into})`}`;
 			});
-			return `Carries ${lines.join(', ') || 'nothing yet'}, ${step.into}.${within}`;
+			const periods = isOne ? `, ${step.lines[0]?.into ?? step.into}` : '';
+			return `Carries ${lines.join(', ') || 'nothing yet'}${periods}.${within}`;
 		}
 		case 'import':
 			return step.import === null ? 'Loads nothing yet.' : 'Fetches and loads an import.';

@@ -28,7 +28,17 @@ export type Question =
 type Edit = { act: string } & Record<string, unknown>;
 
 /** Facts whose change may move figures: what that does is shown first. */
-const MOVES_FIGURES = new Set(['weight', 'kind', 'valueType', 'timeBehaviour', 'consolidation', 'weighedBy', 'frequency', 'rateKind']);
+const MOVES_FIGURES = new Set([
+	'weight',
+	'kind',
+	'valueType',
+	'timeBehaviour',
+	'consolidation',
+	'weighedBy',
+	'frequency',
+	'rateKind',
+	'balance'
+]);
 
 /** The members of a dimension on the page: what is seen, chosen and changed. */
 export class MemberTableState {
@@ -62,7 +72,9 @@ export class MemberTableState {
 	readonly columns = $derived.by((): Column[] => {
 		const { fields, values, kind, weights } = this.table;
 		const always = new Set(kind === 'account' ? ['kind', 'valueType', 'timeBehaviour', 'consolidation'] : []);
-		const shown = fields.filter(({ key }) => kind !== 'account' || values[key] || always.has(key) || key.startsWith('attribute '));
+		const shown = fields.filter(
+			({ key }) => (kind !== 'account' && key !== 'balance') || values[key] || always.has(key) || key.startsWith('attribute ')
+		);
 		const weighted = kind === 'account' || weights.some((weight) => weight !== 1);
 		return [
 			{ key: 'name', title: 'Member', width: 240 },

@@ -60,7 +60,10 @@ export class BalancesBeneath implements OperandReader {
 					? []
 					: [
 							{
-								reader: this.#make({ ...this.#operand, axes: new Map([...this.#operand.axes, [axis, { kind: 'member', ordinal } as const]]) }),
+								reader: this.#make({
+									...this.#operand,
+									axes: new Map([...this.#operand.axes, [axis, { kind: 'member', ordinal } as const]])
+								}),
 								weight
 							}
 						]

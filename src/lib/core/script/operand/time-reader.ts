@@ -18,7 +18,6 @@ export class TimeReader implements OperandReader {
 
 	/** @param make a reader of the same operand elsewhere */
 	constructor(reading: Reading, operand: Operand, base: OperandReader, make: (operand: Operand) => OperandReader) {
-		const { model } = reading;
 		this.#reading = reading;
 		this.#operand = operand;
 		this.#base = base;
@@ -33,7 +32,9 @@ export class TimeReader implements OperandReader {
 		const { axis } = model.balanceRoles;
 		const beside = this.#operand.axes.get(axis);
 		const facts =
-			axis < 0 ? undefined : model.balanceRoles.factsBeside(this.#operand.account, beside?.kind === 'member' ? beside.ordinal : address[axis]!);
+			axis < 0
+				? undefined
+				: model.balanceRoles.factsBeside(this.#operand.account, beside?.kind === 'member' ? beside.ordinal : address[axis]!);
 		this.#behaviour = (facts ?? model.account(this.#operand.account))?.timeBehaviour ?? 'flow';
 		for (const other of this.#earlier.values()) other.isTargeted = false;
 		const where = this.#operand.axes.get(model.scenarioAxis);
