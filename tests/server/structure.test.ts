@@ -186,6 +186,51 @@ describe('members', () => {
 	});
 });
 
+const balances = async () => (await database.pool.query<{ id: number }>("SELECT id FROM model WHERE code = 'balances'")).rows[0]!.id;
+const yearOfBalances = async (id: number, form = 'balances-by-flow') => {
+	const { form: shown } = await openForm(admin(), id, form, { members: {}, currency: 'EUR' });
+	return shown.rows.map(
+		({ label }, row) => [label, ...shown.values.slice(row * 5, row * 5 + 5).map((value) => Math.round(value ?? 0))] as const
+	);
+};
+
+describe('movements as a dimension', () => {
+	test('a year opens with its first month, moves by all of them, and closes with both; owners’ funds match net assets', async () => {
+		const rows = await yearOfBalances(await balances());
+		for (const [label, opening, added, gone, taken, closing] of rows)
+			expect(opening + added - gone + taken, label).toBeCloseTo(closing, -1);
+		const [net, own] = ['Net assets', 'Owners’ funds'].map((name) => rows.find(([label]) => label === name)!);
+		expect([own![1], own![5]]).toEqual([net![1], net![5]]);
+		expect(rows.find(([label]) => label === 'Result of the year')![1]).toBe(0);
+	});
+
+	test('what a member is in a balance shows what it would move, is set, and is taken back', async () => {
+		const id = await balances();
+		const before = await yearOfBalances(id);
+		const edits = [{ act: 'set' as const, member: await idOf('ADD', 'flow'), field: 'balance', value: 'closing', was: 'movement' }];
+		expect((await effectOfEdits(admin(), id, 'flow', { edits, handOver: {} })).lines.map(({ account }) => account)).toContain('Net assets');
+		await edit('flow', edits, {}, id);
+		expect(await yearOfBalances(id)).not.toEqual(before);
+		await undoStructure(admin(), id, 'flow');
+		expect(await yearOfBalances(id)).toEqual(before);
+	});
+
+	test('has nothing beneath its members, and is one in a model', async () => {
+		const id = await balances();
+		const under = edit('flow', [{ act: 'add', code: 'SUB', name: 'Bought new', parent: await idOf('ADD', 'flow') }], {}, id);
+		expect((await faultOf(under)).message).toContain('“Additions” is a movement of balances; nothing can stand under it.');
+		const line = await idOf('R08', 'route');
+		const set = (value: string) => edit('route', [{ act: 'set', member: line, field: 'balance', value, was: '' }]);
+		await set('opening');
+		const other = await faultOf(
+			edit('department', [{ act: 'set', member: await idOf('DK', 'department'), field: 'balance', value: 'closing', was: '' }])
+		);
+		expect(other.message).toContain('Members of one dimension only say opening, movement or closing.');
+		await undoStructure(admin(), 1, 'route');
+		expect((await database.pool.query('SELECT FROM balance_role WHERE member_id = $1', [line])).rowCount).toBe(0);
+	});
+});
+
 describe('accounts', () => {
 	test('a change of behaviour shows what it does to totals, and does it', async () => {
 		const edits = [{ act: 'set' as const, member: await idOf('6020', 'account'), field: 'timeBehaviour', value: 'closing' }];
@@ -470,7 +515,7 @@ describe('a new model', () => {
 		['sharing a calendar', { shared: ['period'] }, 'cannot be shared']
 	])('is refused with %s', async (_, more, sentence) => {
 		expect((await faultOf(createModel(admin(), wanted({ name: `Other ${_}`, ...more })))).message).toContain(sentence);
-		expect((await database.pool.query('SELECT FROM model')).rowCount).toBe(3);
+		expect((await database.pool.query('SELECT FROM model WHERE name LIKE $1', ['Other%'])).rowCount).toBe(0);
 	});
 });
 
@@ -506,6 +551,24 @@ describe('a model package', () => {
 			else expect(value).toBeCloseTo(wanted, 4);
 		});
 	}, 60_000);
+	test('brings what members are in balances, and periods of lines', async () => {
+		const id = await balances();
+		const { zip } = await exportPackage(admin(), id, true);
+		const { packed, numbers } = await readPackage(zip);
+		const made = await createFromPackage(admin(), packed, numbers, 'Balances again');
+		expect(await yearOfBalances(made.id)).toEqual(await yearOfBalances(id));
+		const steps = await database.pool.query<{ definition: { lines: { into?: string }[] } }>(
+			'SELECT s.definition FROM runbook_step s JOIN runbook r ON r.id = s.runbook_id WHERE r.model_id = $1',
+			[made.id]
+		);
+		expect(steps.rows[0]!.definition.lines.map(({ into }) => into)).toEqual([
+			undefined,
+			undefined,
+			undefined,
+			'later periods of the year',
+			'first period of the year'
+		]);
+	});
 	test('whose lock names a group of an alternate hierarchy is refused with a sentence, and nothing is made', async () => {
 		const { packed, numbers } = await readPackage((await exportPackage(admin(), 1, false)).zip);
 		const lock = { name: 'Summer', layer: 'board' as const, state: 'closed' as const, members: [{ dimension: 'route', member: 'SUMMER' }] };
