@@ -103,3 +103,44 @@ describe('locks', () => {
 		expect(guard.lockOn(cell(2, 1), 0)).toBeUndefined();
 	});
 });
+
+describe('the months of a scenario', () => {
+	/** Plan speaks through two fiscal years and takes entries from October 2026 to June 2027. */
+	const cut = buildModel({
+		accounts: [
+			{ code: 'pay', account: {} },
+			{ code: 'goal', account: { frequency: 'per year', timeBehaviour: 'none', consolidation: 'none' } }
+		],
+		scenarios: [
+			{ code: 'plan', span: ['2026-04', '2028-03'], entry: ['2026-10', '2027-06'] },
+			{ code: 'short', span: ['2026-04', '2026-12'], entry: ['2026-10', '2027-06'] }
+		]
+	});
+	const open = rules({ grants: [write('All', {})] });
+	const guard = new WriteGuard(cut, open);
+	const year = { from: 0, to: 11 };
+	test('of a run of months one that takes entries is enough, be it the first or the last', () => {
+		const at = (from: number, to: number) => guard.verdict([0, 0], { from, to }).kind;
+		expect([at(0, 5), at(0, 6), at(14, 20), at(15, 20)]).toEqual(['closed', 'spread', 'spread', 'closed']);
+		expect([at(5, 5), at(6, 6), at(14, 14), at(15, 15)]).toEqual(['closed', 'enter', 'enter', 'closed']);
+	});
+	test('an entry window wider than the span ends with the span', () => {
+		expect(guard.verdict([0, 1], { from: 8, to: 8 }).kind).toBe('enter');
+		expect(guard.verdict([0, 1], { from: 9, to: 9 }).kind).toBe('closed');
+		expect(guard.verdict([0, 1], { from: 9, to: 20 }).kind).toBe('closed');
+	});
+	test('a fact of the year is taken as soon as some month of its year is', () => {
+		expect([guard.leafVerdict([1, 0], 0).kind, guard.leafVerdict([1, 0], 23).kind]).toEqual(['enter', 'enter']);
+		expect([guard.leafVerdict([1, 1], 0).kind, guard.leafVerdict([1, 1], 23).kind]).toEqual(['enter', 'closed']);
+		expect(guard.verdict([1, 0], year).kind).toBe('enter');
+	});
+	test('a lock on the month that takes entries closes the whole run', () => {
+		const month = cut.periods.dimension.member(cut.periods.leaf(6).ordinal).id;
+		const locked = new WriteGuard(cut, {
+			...open,
+			locks: [{ layer: 'board', state: 'closed', name: 'October', slice: { [cut.periods.dimension.id]: [month] } }]
+		});
+		expect(locked.verdict([0, 0], { from: 0, to: 6 }).kind).not.toBe('spread');
+		expect(locked.verdict([0, 0], { from: 0, to: 7 }).kind).toBe('spread');
+	});
+});
