@@ -118,7 +118,6 @@ describe('the months of a scenario', () => {
 	});
 	const open = rules({ grants: [write('All', {})] });
 	const guard = new WriteGuard(cut, open);
-	const year = { from: 0, to: 11 };
 	test('of a run of months one that takes entries is enough, be it the first or the last', () => {
 		const at = (from: number, to: number) => guard.verdict([0, 0], { from, to }).kind;
 		expect([at(0, 5), at(0, 6), at(14, 20), at(15, 20)]).toEqual(['closed', 'spread', 'spread', 'closed']);
@@ -132,7 +131,6 @@ describe('the months of a scenario', () => {
 	test('a fact of the year is taken as soon as some month of its year is', () => {
 		expect([guard.leafVerdict([1, 0], 0).kind, guard.leafVerdict([1, 0], 23).kind]).toEqual(['enter', 'enter']);
 		expect([guard.leafVerdict([1, 1], 0).kind, guard.leafVerdict([1, 1], 23).kind]).toEqual(['enter', 'closed']);
-		expect(guard.verdict([1, 0], year).kind).toBe('enter');
 	});
 	test('a lock on the month that takes entries closes the whole run', () => {
 		const month = cut.periods.dimension.member(cut.periods.leaf(6).ordinal).id;
