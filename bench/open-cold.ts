@@ -16,8 +16,13 @@ export const openCold = (data: BenchData): Promise<Measure> => withPostgres((poo
 async function compare(data: BenchData, pool: pg.Pool): Promise<Measure> {
 	const { model, cube } = data;
 	const ids = model.dimensions.map(({ id }) => id);
-	// The view for reporting names tables of definitions that are not here.
-	await pool.query('CREATE TABLE member (id integer, code text); CREATE TABLE origin (id integer, name text)');
+	// The view for reporting names tables of definitions that are not here, and stamps are those of change sets.
+	await pool.query(
+		`CREATE TABLE member (id integer, code text);
+		CREATE TABLE origin (id integer, name text);
+		CREATE TABLE change_set (model_id integer, number bigint, revision integer, PRIMARY KEY (model_id, number));
+		INSERT INTO change_set VALUES (1, 1, 1)`
+	);
 	await createCellTable(
 		pool,
 		1,

@@ -39,7 +39,7 @@ async function timeRun(pool: pg.Pool): Promise<Measure> {
 	const origin = await one("SELECT id FROM origin WHERE model_id = 1 AND name = 'Opening figures'");
 	await pool.query(
 		`INSERT INTO cells_1 (${columns.join(', ')}, fiscal_year, origin_id, change_set, amounts)
-		SELECT ${dimensions.map(({ id }) => `m${id}.id`).join(', ')}, y, ${origin}, 1, ARRAY(SELECT round((random() * 1000)::numeric, 2)::float8 FROM generate_series(1, 12) WHERE m${dimensions[0]!.id}.id > 0)
+		SELECT ${dimensions.map(({ id }) => `m${id}.id`).join(', ')}, y, ${origin}, 1, ARRAY(SELECT round((1 + random() * 1000)::numeric, 2)::float8 FROM generate_series(1, 12) WHERE m${dimensions[0]!.id}.id > 0)
 		FROM ${leaves.join(' CROSS JOIN ')} CROSS JOIN generate_series(2025, 2026) AS y LIMIT ${SERIES}`
 	);
 	const cells = SERIES * 12;

@@ -4,7 +4,7 @@ declare global {
 	namespace App {
 		interface Locals {
 			person: SignedIn | undefined;
-			/** The model the person works in. */
+			/** The model the address names. */
 			modelId: number;
 		}
 		interface Error {

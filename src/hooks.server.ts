@@ -25,6 +25,8 @@ export const init: ServerInit = async () => {
 };
 
 const OPEN_PATHS = new Set(['/sign-in', '/healthz']);
+/** Pages as they were addressed before addresses named their model. */
+const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|print)(\/|$)/;
 
 export const handle: Handle = async ({ event, resolve }) => {
 	const { pathname } = event.url;
@@ -48,10 +50,35 @@ export const handle: Handle = async ({ event, resolve }) => {
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
 	if (event.locals.person) {
-		const chosen = Number(event.cookies.get(MODEL_COOKIE));
-		const model = models.find(({ id }) => id === chosen) ?? models[0];
-		if (!model) error(503, { message: 'There is no model yet. Load the demo with: npm run demo:reset' });
+		const { person } = event.locals;
+		// A page belongs to whom it was opened for: nothing lands under the name of who signed in in another tab since.
+		const named = event.request.headers.get('x-person');
+		if (isApi && (named === null ? event.request.method !== 'GET' : named !== String(person.id)))
+			return json(
+				{ code: 'other person', message: `You are signed in as ${person.name} in this browser now. Nothing was changed.` },
+				{ status: 409 }
+			);
+		const last = event.cookies.get(MODEL_COOKIE);
+		const model =
+			event.params.model === undefined
+				? (models.find(({ code }) => code === last) ?? models[0])
+				: models.find(({ code }) => code === event.params.model);
+		if (models.length === 0) error(503, { message: 'There is no model yet. Load the demo with: npm run demo:reset' });
+		if (!model) {
+			if (isApi) return json({ code: 'not found', message: 'There is no such model.' }, { status: 404 });
+			error(404, { message: 'There is no such model.' });
+		}
 		event.locals.modelId = model.id;
+		if (WITHOUT_MODEL.test(pathname) || pathname === '/')
+			redirect(307, `/m/${encodeURIComponent(model.code)}${pathname === '/' ? '/desk' : pathname}${event.url.search}`);
+		if (!isApi && event.params.model !== undefined && model.code !== last)
+			event.cookies.set(MODEL_COOKIE, model.code, {
+				path: '/',
+				httpOnly: true,
+				sameSite: 'lax',
+				maxAge: 60 * 60 * 24 * 365,
+				secure: event.url.protocol === 'https:'
+			});
 	}
 	const theme = event.locals.person?.theme ?? 'paper';
 	// The words are English everywhere; numbers and dates are written as in the person's country.

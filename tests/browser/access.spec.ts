@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { openForm, ready, signIn } from './people';
+import { ask, openForm, ready, signIn } from './people';
 
 test('without a session every page leads to the sign-in, and comes back to where one wanted to go', async ({ page }) => {
 	await page.goto('/forms/net-assets');
@@ -17,7 +17,7 @@ test('an address of another site is no place to come back to', async ({ page }) 
 	await ready(page);
 	await page.getByRole('button', { name: /Vera Lindmoor/ }).click();
 	await page.getByRole('button', { name: 'Sign in' }).click();
-	await expect(page).toHaveURL(/127\.0\.0\.1:\d+\/desk$/);
+	await expect(page).toHaveURL(/127\.0\.0\.1:\d+\/m\/group\/desk$/);
 });
 
 test('a planner sees no structure and no data in, by link or by address', async ({ page }) => {
@@ -35,48 +35,33 @@ test('an auditor reads and cannot type, not even past the page', async ({ page }
 	await signIn(page, 'vera.lindmoor');
 	await openForm(page, 'route-contribution');
 	await expect(page.locator('td.enter, td.spread')).toHaveCount(0);
-	const post = (path: string, body: unknown) =>
-		page.evaluate(
-			async ([path, body]) => {
-				const response = await fetch(path as string, {
-					method: 'POST',
-					headers: { 'content-type': 'application/json' },
-					body: JSON.stringify(body)
-				});
-				return { status: response.status, ...((await response.json()) as { message: string }) };
-			},
-			[path, body] as const
-		);
+	const post = (path: string, body: unknown) => ask(page, `/api/m/group${path}`, JSON.stringify(body));
 	expect(
-		await post('/api/forms/route-contribution/enter', {
+		await post('/forms/route-contribution/enter', {
 			choices: {},
 			entries: { entries: [{ row: 0, column: 0, text: '1' }], structure: 0 }
 		})
 	).toMatchObject({ status: 403, message: expect.stringContaining('enter figures') });
-	expect(await post('/api/forms/route-contribution/save', { decisions: {} })).toMatchObject({ status: 403 });
+	expect(await post('/forms/route-contribution/save', { decisions: {} })).toMatchObject({ status: 403 });
 	const mayNotLoad = { status: 403, message: expect.stringContaining('load data') };
-	expect(await post('/api/files?import=ledger&name=x.csv', 'x')).toMatchObject(mayNotLoad);
-	expect(await post('/api/imports/ledger/load', { file: 1 })).toMatchObject(mayNotLoad);
-	expect(await post('/api/imports/ledger-service/fetch', {})).toMatchObject(mayNotLoad);
-	expect(await post('/api/batches/1/reload', {})).toMatchObject(mayNotLoad);
-	expect(await post('/api/batches/1/take-back', { withLater: true })).toMatchObject(mayNotLoad);
+	expect(await post('/files?import=ledger&name=x.csv', 'x')).toMatchObject(mayNotLoad);
+	expect(await post('/imports/ledger/load', { file: 1 })).toMatchObject(mayNotLoad);
+	expect(await post('/imports/ledger-service/fetch', {})).toMatchObject(mayNotLoad);
+	expect(await post('/batches/1/reload', {})).toMatchObject(mayNotLoad);
+	expect(await post('/batches/1/take-back', { withLater: true })).toMatchObject(mayNotLoad);
 	const mayNotChange = { status: 403, message: expect.stringContaining('change imports') };
-	expect(await post('/api/imports/ledger/edit', { act: 'name', name: 'x', description: '' })).toMatchObject(mayNotChange);
-	expect(await post('/api/imports', { name: 'x' })).toMatchObject(mayNotChange);
-	expect(await post('/api/connections', { name: 'x', address: 'x' })).toMatchObject({ status: 403 });
+	expect(await post('/imports/ledger/edit', { act: 'name', name: 'x', description: '' })).toMatchObject(mayNotChange);
+	expect(await post('/imports', { name: 'x' })).toMatchObject(mayNotChange);
+	expect(await post('/connections', { name: 'x', address: 'x' })).toMatchObject({ status: 403 });
 });
 
 test('requests that make no sense are answered with a sentence', async ({ page }) => {
 	await signIn(page, 'tove.brandal');
-	const post = (path: string, body: string) =>
-		page.evaluate(
-			async ([path, body]) => {
-				const response = await fetch(path!, { method: 'POST', headers: { 'content-type': 'application/json' }, body: body! });
-				return { status: response.status, body: await response.text() };
-			},
-			[path, body]
-		);
-	const forms = '/api/forms/route-contribution';
+	const post = async (path: string, body: string) => {
+		const { status, text } = await ask(page, path, body);
+		return { status, body: text };
+	};
+	const forms = '/api/m/group/forms/route-contribution';
 	expect(await post(`${forms}/enter`, '{')).toMatchObject({ status: 400 });
 	const opened = await post(`${forms}/open`, JSON.stringify({ choices: {} }));
 	const { structure } = (JSON.parse(opened.body) as { form: { structure: number } }).form;
@@ -86,7 +71,7 @@ test('requests that make no sense are answered with a sentence', async ({ page }
 	expect(
 		await post(`${forms}/enter`, JSON.stringify({ choices: {}, entries: { entries: [{ row: 5_000, column: 0, text: '1' }], structure } }))
 	).toMatchObject({ status: 422, body: expect.stringContaining('not on the form any more') });
-	expect(await post('/api/forms/no-such-form/open', JSON.stringify({ choices: {} }))).toMatchObject({
+	expect(await post('/api/m/group/forms/no-such-form/open', JSON.stringify({ choices: {} }))).toMatchObject({
 		status: 404,
 		body: expect.stringContaining('no such form')
 	});
@@ -98,7 +83,7 @@ test('requests that make no sense are answered with a sentence', async ({ page }
 test('a request from another site is refused, and the policy keeps scripts out', async ({ page, request }) => {
 	await signIn(page, 'tove.brandal');
 	const cookies = (await page.context().cookies()).map(({ name, value }) => `${name}=${value}`).join('; ');
-	const answer = await request.post('/api/forms/route-contribution/discard', {
+	const answer = await request.post('/api/m/group/forms/route-contribution/discard', {
 		headers: { cookie: cookies, origin: 'https://elsewhere.example' }
 	});
 	expect(answer.status()).toBe(403);

@@ -258,14 +258,14 @@ test('an entry that does not reach the server stays in sight, survives a reload,
 	await signIn(page, 'lidia.marne');
 	await openForm(page, FORM);
 	await choose(page, 'Line', 'Amber Coast Line');
-	await page.route('**/api/forms/**', (route) => route.abort());
+	await page.route('**/api/m/group/forms/**', (route) => route.abort());
 	await (await cellAt(page, 'Fleet care', 'May')).click();
 	await page.keyboard.type('123456');
 	await page.keyboard.press('Enter');
 	await expect(page.getByRole('alert')).toContainText('cannot be reached. One entry waits in this browser');
 	await expect(await cellAt(page, 'Fleet care', 'May')).toHaveClass(/pending/);
 	expect(await figureAt(page, 'Fleet care', 'May')).toBe(123_456);
-	await page.unroute('**/api/forms/**');
+	await page.unroute('**/api/m/group/forms/**');
 	await page.reload();
 	await ready(page);
 	await expect(page.getByRole('button', { name: /^Save/ })).toBeVisible();

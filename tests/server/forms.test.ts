@@ -270,7 +270,7 @@ describe('checks of a form', () => {
 		);
 		expect(entered.faults).toEqual([]);
 		expect(entered.form.checks[1]).toMatchObject({ state: 'fails', bars: false, where: [{ column: 'Jun 2027', state: 'fails' }] });
-		await discardDraft(tove, 1);
+		await discardDraft(tove, 1, 'net-assets');
 	});
 });
 
@@ -333,7 +333,7 @@ describe('an entry', () => {
 		expect(figure(form, 'Repairs', 'May 2027')).toBeCloseTo(figure(before, 'Repairs', 'May 2027')! * 2, 0);
 		const added = figure(before, 'Repairs', 'May 2027')! + figure(before, 'Spare parts', 'May 2027')!;
 		expect(figure(form, 'Fleet care', 'May 2027')).toBeCloseTo(figure(before, 'Fleet care', 'May 2027')! + added, 0);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 	test('leaves cells that are kept fixed as they are', async () => {
 		const before = await open('Tove');
@@ -342,7 +342,7 @@ describe('an entry', () => {
 		expect(figure(form, 'Repairs', 'May 2027')).toBe(figure(before, 'Repairs', 'May 2027'));
 		expect(figure(form, 'Fleet care', 'May 2027')).toBeCloseTo(figure(before, 'Fleet care', 'May 2027')! * 1.5, 0);
 		expect(figure(form, 'Lubricants', 'May 2027')! / figure(before, 'Lubricants', 'May 2027')!).toBeGreaterThan(1.5);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 	test('is spread evenly, or like the same figure of another year', async () => {
 		const even = await type([{ row: 'Repairs', column: 'FY2028', text: '12000' }], { method: 'evenly' });
@@ -355,12 +355,12 @@ describe('an entry', () => {
 		expect(like.faults).toEqual([]);
 		expect(figure(like.form, 'Repairs', 'FY2028')).toBeCloseTo(12_000, 6);
 		expect(figure(like.form, 'Repairs', 'Apr 2027')).not.toBeCloseTo(1_000, 1);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 	test('counts in thousands where the form is shown so', async () => {
 		const { form } = await type([{ row: 'Repairs', column: 'May 2027', text: '70' }], { scale: 1_000 });
 		expect(figure(form, 'Repairs', 'May 2027')).toBeCloseTo(70_000, 6);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 	test('into what the form only shows is refused by name', async () => {
 		const { faults } = await type([{ row: 'Repairs', column: 'Outlook FY2027', text: '1' }]);
@@ -477,7 +477,7 @@ describe('a line of one’s own', () => {
 		});
 		expect(entered.faults).toEqual([]);
 		expect(figure(entered.form, 'Bow thruster', 'FY2028')).toBe(4_200);
-		await discardDraft(tove, 1);
+		await discardDraft(tove, 1, 'fleet-care');
 		const history = await database.pool.query(
 			"SELECT p.name FROM structure_change c JOIN person p ON p.id = c.person_id WHERE c.words LIKE '%Bow thruster%'"
 		);
@@ -507,7 +507,7 @@ describe('a method', () => {
 			method: { kind: 'driver and rate', driver: id('S10'), rate: 10, adjustPercent: 0, adjustAmount: 5 }
 		});
 		expect(driver.columns[0]!.value).toBeGreaterThan(5);
-		await discardDraft(tove, 1);
+		await discardDraft(tove, 1, 'fleet-care');
 		await expect(
 			previewMethod(tove, 1, 'net-assets', { members: {} }, { row: 0, structure: form.structure, method: growth(0) })
 		).rejects.toThrow(/typed, not filled/);

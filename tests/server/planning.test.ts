@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines, type FormAnswer } from '../../src/lib/server/engine';
 import {
+	bringBackDraft,
 	discardDraft,
 	enterFigures,
 	inspectFigure,
@@ -77,7 +78,7 @@ describe('a draft', () => {
 		// Typing forgets what was undone.
 		const typed = await type('Tove', 'Coaches', 'May 2027', '5');
 		expect(typed.steps).toEqual({ undo: true, redo: false });
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 		expect(figure(await open('Tove'), 'Coaches', 'Apr 2027')).toBe(before);
 		expect([await count('draft_cell'), await count('draft_step')]).toEqual([0, 0]);
 	});
@@ -89,7 +90,105 @@ describe('a draft', () => {
 		const form = await open('Tove');
 		expect(['Apr 2027', 'May 2027', 'Jun 2027', 'Jul 2027'].map((month) => figure(form, 'Coaches', month))).toEqual([100, 101, 102, 103]);
 		expect(form.draftSize).toBe(4);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
+	});
+
+	test('applies entries of one id once, however often and from wherever they are sent', async () => {
+		const form = await open('Tove');
+		const before = figure(form, 'Coaches', 'Apr 2027') ?? 0;
+		const add = (id: string) =>
+			enterFigures(person('Tove'), 1, FORM, leaf, {
+				id,
+				entries: [
+					{ ...at(form, 'Coaches', 'Apr 2027'), text: '+= 500' },
+					{ ...at(form, 'Coaches', 'May 2027'), text: 'ten' }
+				],
+				structure: form.structure
+			});
+		const one = '6f1c6d0e-6d7e-4a52-9a2b-2f0f3f4f0001';
+		const first = await add(one);
+		const again = await Promise.all([add(one), add(one)]);
+		for (const { form: shown, faults, steps } of [first, ...again]) {
+			expect(figure(shown, 'Coaches', 'Apr 2027')).toBe(before + 500);
+			expect(faults.map(({ message }) => message)).toEqual([expect.stringMatching(/^“ten” is not a number/)]);
+			expect(steps).toEqual({ undo: true, redo: false });
+		}
+		expect(figure((await add('6f1c6d0e-6d7e-4a52-9a2b-2f0f3f4f0002')).form, 'Coaches', 'Apr 2027')).toBe(before + 1_000);
+		// Also when it was undone since: what a person took back does not come again by an answer that was lost.
+		await undoEntry(person('Tove'), 1, FORM, leaf);
+		await undoEntry(person('Tove'), 1, FORM, leaf);
+		expect(figure((await add(one)).form, 'Coaches', 'Apr 2027') ?? 0).toBe(before);
+		await discardDraft(person('Tove'), 1, FORM);
+	});
+
+	describe('belongs to the forms it was typed in', () => {
+		const ASSETS = 'net-assets';
+		const assets = async () => (await openForm(person('Tove'), 1, ASSETS, { members: {}, currency: 'local' })).form;
+		const typeAssets = async (text: string) => {
+			const form = await assets();
+			return enterFigures(
+				person('Tove'),
+				1,
+				ASSETS,
+				{ members: {}, currency: 'local' },
+				{ entries: [{ ...at(form, 'Cash', 'Jun 2027'), text }], structure: form.structure }
+			);
+		};
+		test('undo, discard and save act on the one, and the other is named', async () => {
+			const cash = figure(await assets(), 'Cash', 'Jun 2027');
+			await type('Tove', 'Coaches', 'Apr 2027', '1000');
+			await typeAssets('777');
+			expect((await openForm(person('Tove'), 1, FORM, leaf)).elsewhere).toEqual([{ code: ASSETS, name: 'Net assets', cells: 1 }]);
+			const undone = await undoEntry(person('Tove'), 1, FORM, leaf);
+			expect(undone.form).toMatchObject({ draftSize: 1, draftHere: 0 });
+			expect(undone.steps).toEqual({ undo: false, redo: true });
+			expect(figure(await assets(), 'Cash', 'Jun 2027')).toBe(777);
+			await type('Tove', 'Coaches', 'Apr 2027', '1001');
+			expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved', cells: 1 });
+			expect(await openForm(person('Tove'), 1, ASSETS, { members: {}, currency: 'local' })).toMatchObject({
+				form: { draftSize: 1, draftHere: 1 },
+				steps: { undo: true, redo: false },
+				elsewhere: []
+			});
+			expect(await discardDraft(person('Tove'), 1, FORM)).toEqual({ cells: 0 });
+			expect(await discardDraft(person('Tove'), 1, ASSETS)).toEqual({ cells: 1 });
+			expect(figure(await assets(), 'Cash', 'Jun 2027')).toBe(cash);
+		});
+		test('what was discarded is brought back, once, and not over what was typed since', async () => {
+			await typeAssets('778');
+			await discardDraft(person('Tove'), 1, ASSETS);
+			expect(await bringBackDraft(person('Tove'), 1, ASSETS)).toEqual({ cells: 1, stay: 0 });
+			expect(figure(await assets(), 'Cash', 'Jun 2027')).toBe(778);
+			await expect(bringBackDraft(person('Tove'), 1, ASSETS)).rejects.toThrow(/nothing left/);
+			await discardDraft(person('Tove'), 1, ASSETS);
+			await typeAssets('779');
+			expect(await bringBackDraft(person('Tove'), 1, ASSETS)).toEqual({ cells: 0, stay: 1 });
+			expect(figure(await assets(), 'Cash', 'Jun 2027')).toBe(779);
+			await discardDraft(person('Tove'), 1, ASSETS);
+		});
+		test('all of it is saved at once when that is asked', async () => {
+			await type('Tove', 'Coaches', 'Apr 2027', '1002');
+			await typeAssets('780');
+			expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS, true)).toMatchObject({ kind: 'saved', cells: 2 });
+			expect((await open('Tove')).draftSize).toBe(0);
+		});
+		test('one figure typed in two of them is the later one’s; undoing the earlier leaves it', async () => {
+			const ORDER = { members: {}, currency: 'local' };
+			await typeAssets('781');
+			// The same cell through a copy of the form.
+			await database.pool.query(
+				"INSERT INTO form (model_id, code, name, layout) SELECT model_id, 'net-assets-too', 'Net assets too', layout FROM form WHERE code = 'net-assets'"
+			);
+			const form = await assets();
+			await enterFigures(person('Tove'), 1, 'net-assets-too', ORDER, {
+				entries: [{ ...at(form, 'Cash', 'Jun 2027'), text: '782' }],
+				structure: form.structure
+			});
+			await undoEntry(person('Tove'), 1, ASSETS, ORDER);
+			expect(figure(await assets(), 'Cash', 'Jun 2027')).toBe(782);
+			expect(await discardDraft(person('Tove'), 1, 'net-assets-too')).toEqual({ cells: 1 });
+			await database.pool.query("DELETE FROM form WHERE code = 'net-assets-too'");
+		});
 	});
 
 	test('takes thirty entries at once, more than there are connections', async () => {
@@ -103,7 +202,7 @@ describe('a draft', () => {
 			)
 		);
 		expect((await open('Tove')).draftSize).toBe(1);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 
 	test('takes the good cells of a block and names the others', async () => {
@@ -119,7 +218,7 @@ describe('a draft', () => {
 			'Contribution margin is computed by its formula.',
 			expect.stringMatching(/^“ten” is not a number/)
 		]);
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 });
 
@@ -245,7 +344,7 @@ describe('an answer to a page that knows the form', () => {
 			{ frame, moment }
 		);
 		expect(late.form.others).toBeUndefined();
-		await discardDraft(person('Tove'), 1);
+		await discardDraft(person('Tove'), 1, FORM);
 	});
 });
 
@@ -332,7 +431,7 @@ test('a figure typed where a formula lets it stands above the result, is followe
 	expect(details).toMatchObject({ formula: '"Foot passengers" / 2' });
 	expect(details.result).toBeCloseTo(result, 6);
 	expect(details.madeOf.length).toBeGreaterThan(0);
-	await discardDraft(person('Tove'), 1);
+	await discardDraft(person('Tove'), 1, FORM);
 	expect(figure(await open('Tove'), 'Coaches', 'Apr 2027')).toBeCloseTo(result, 6);
 	await set([]);
 });

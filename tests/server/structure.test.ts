@@ -189,9 +189,12 @@ describe('members', () => {
 const balances = async () => (await database.pool.query<{ id: number }>("SELECT id FROM model WHERE code = 'balances'")).rows[0]!.id;
 const yearOfBalances = async (id: number, form = 'balances-by-flow') => {
 	const { form: shown } = await openForm(admin(), id, form, { members: {}, currency: 'EUR' });
-	return shown.rows.map(
-		({ label }, row) => [label, ...shown.values.slice(row * 5, row * 5 + 5).map((value) => Math.round(value ?? 0))] as const
-	);
+	return shown.rows.map(({ label }, row) => {
+		const [opening = 0, added = 0, gone = 0, taken = 0, closing = 0] = shown.values
+			.slice(row * 5, row * 5 + 5)
+			.map((value) => Math.round(value ?? 0));
+		return [label, opening, added, gone, taken, closing] as const;
+	});
 };
 
 describe('movements as a dimension', () => {

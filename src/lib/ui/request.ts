@@ -1,18 +1,30 @@
+import { page } from '$app/state';
+import { at } from './at';
+
 /** The server's answer, or its sentence and what it says besides. */
 export type Reply<Answer> = { ok: true; answer: Answer } | { ok: false; code: string; message: string; details?: unknown };
 
-/** Asks the server; a body is sent as JSON, a file as it is. A session that ended leads to signing in. */
+/** Whom the page was opened for: a request under another sign-in in the same browser is refused. */
+export const asPerson = (): Record<string, string> => ({ 'x-person': String(page.data.person?.id ?? '') });
+
+/**
+ * Asks the server; a body is sent as JSON, a file as it is. A session that ended leads to signing in.
+ * @param path of the API, in the model this page is in
+ */
 export async function request<Answer = Record<string, never>>(
 	path: string,
 	body?: unknown,
 	method: 'GET' | 'POST' | 'DELETE' = body === undefined ? 'GET' : 'POST'
 ): Promise<Reply<Answer>> {
 	try {
-		const response = await fetch(path, {
+		const response = await fetch(at(path), {
 			method,
 			...(body instanceof File
-				? { body }
-				: body !== undefined && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+				? { headers: asPerson(), body }
+				: {
+						headers: { ...asPerson(), ...(body !== undefined && { 'content-type': 'application/json' }) },
+						...(body !== undefined && { body: JSON.stringify(body) })
+					})
 		});
 		const answer = (await response.json()) as Answer & { code?: string; message?: string; details?: unknown };
 		if (response.ok) return { ok: true, answer };

@@ -197,7 +197,8 @@ export class FormView {
 		guard: WriteGuard,
 		draft: PersonDraft,
 		words: CodedWords,
-		window: FormWindow = {}
+		window: FormWindow = {},
+		form = 0
 	): FormAnswer {
 		if (guard !== this.#guard) {
 			this.#guard = guard;
@@ -219,6 +220,7 @@ export class FormView {
 			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
 			...this.#draftedCells(draft.overlay),
 			draftSize: draft.overlay.size,
+			draftHere: draft.sizeIn(form),
 			trial: draft.trial
 				? { name: draft.trial.name, isBehind: draft.version !== draft.trial.version || revision !== draft.trial.revision }
 				: null,

@@ -36,6 +36,8 @@ export interface FormAsk {
 	layout: FormLayout;
 	choices: Record<number, number>;
 	currency: string | undefined;
+	/** The stored form (id), whose share of the draft is told apart. */
+	form?: number;
 	window?: FormWindow;
 	/** The least revision, and the least structure version, the answer must contain. */
 	revision: number;
@@ -145,6 +147,8 @@ export interface FormAnswer extends FormFrame {
 	good: number[];
 	bad: number[];
 	draftSize: number;
+	/** How many of these were typed in this form. */
+	draftHere: number;
 	/**
 	 * A runbook (by name) whose results are shown as it would leave them, whether something has been typed or saved since it was
 	 * worked out; and the cells that differ by it, totals included.
@@ -373,10 +377,20 @@ export interface EngineRequests {
 			};
 		answer: EnterAnswer;
 	};
-	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer } };
+	/** Puts draft cells back that still are as the changes found them; answers with those it changed. */
+	restore: { ask: FormAsk & { changes: DraftChange[] }; answer: { form: FormAnswer; changes: DraftChange[] } };
 	inspect: { ask: FormAsk & { row: number; column: number }; answer: Inspection };
 	planSave: {
-		ask: { person: number; rules: AccessRules; draftVersion: number; revision: number; structure: number; decisions: ConflictDecisions };
+		ask: {
+			person: number;
+			rules: AccessRules;
+			draftVersion: number;
+			revision: number;
+			structure: number;
+			decisions: ConflictDecisions;
+			/** Only what goes with this form. */
+			form?: number;
+		};
 		answer: SavePlan;
 	};
 	/** What the maker of a form asks. */

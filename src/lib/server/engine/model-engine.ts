@@ -115,10 +115,10 @@ export class ModelEngine {
 				requireCell(form, request.row, request.column);
 				return inspectCell(this.#model, this.#cube, draft, guard, form, request.row, request.column);
 			},
-			planSave: async ({ person, rules, draftVersion, revision, decisions }) => {
+			planSave: async ({ person, rules, draftVersion, revision, decisions, form }) => {
 				await this.#reach(revision);
 				const draft = await this.#draftOf(person, draftVersion);
-				return planSave(this.#model, this.#cube, draft, this.#guardOf(rules), decisions);
+				return planSave(this.#model, this.#cube, draft, this.#guardOf(rules), decisions, form);
 			},
 			planEntries: async ({ rules, revision, cells }) => {
 				await this.#reach(revision);
@@ -267,7 +267,7 @@ export class ModelEngine {
 		const { form } = open;
 		const answer = async (): Promise<FormAnswer> => {
 			await this.#words.know(form.textPlaces(ask.window));
-			return form.answer(this.#revision, this.structure, guard, draft, this.#words, ask.window);
+			return form.answer(this.#revision, this.structure, guard, draft, this.#words, ask.window, ask.form);
 		};
 		return { form, draft, guard, answer };
 	}
@@ -328,7 +328,7 @@ export class ModelEngine {
 					after: toDraftValue(after),
 					seen: orNull(draft.seenAt(this.#cube, address, year, position))
 				});
-				this.#setDraftCell(ask.person, draft, address, year, position, after);
+				this.#setDraftCell(ask, draft, address, year, position, after);
 			}
 		}
 		// One ahead of the database until the caller has stored the changes; if it cannot, the draft is read anew.
@@ -399,19 +399,30 @@ export class ModelEngine {
 
 	async #restore(ask: EngineRequests['restore']['ask']): Promise<EngineRequests['restore']['answer']> {
 		const { draft, answer } = await this.#openForm(ask);
-		for (const { address, period, after } of ask.changes) {
-			const ordinals = toOrdinals(this.#model, address);
-			const leaf = ordinals && leafOfMember(this.#model, ordinals, period);
-			if (ordinals && leaf) this.#setDraftCell(ask.person, draft, ordinals, leaf.fiscalYear, leaf.position, fromDraftValue(after));
+		const changes: DraftChange[] = [];
+		for (const change of ask.changes) {
+			const ordinals = toOrdinals(this.#model, change.address);
+			const leaf = ordinals && leafOfMember(this.#model, ordinals, change.period);
+			// What was typed over since, in another form, stays as it was typed.
+			if (!ordinals || !leaf || !same(draft.overlay.get(ordinals, leaf.fiscalYear, leaf.position), fromDraftValue(change.before))) continue;
+			changes.push(change);
+			this.#setDraftCell(ask, draft, ordinals, leaf.fiscalYear, leaf.position, fromDraftValue(change.after));
 		}
-		draft.version++;
-		return { form: await answer() };
+		if (changes.length > 0) draft.version++;
+		return { form: await answer(), changes };
 	}
 
-	#setDraftCell(person: number, draft: PersonDraft, address: Int32Array, year: number, position: number, value: number): void {
+	#setDraftCell(
+		{ person, form }: Pick<FormAsk, 'person' | 'form'>,
+		draft: PersonDraft,
+		address: Int32Array,
+		year: number,
+		position: number,
+		value: number
+	): void {
 		const before = draft.shown.read(this.#cube, address, year, position);
 		const seen = draft.seenAt(this.#cube, address, year, position);
-		draft.set(address, year, position, value);
+		draft.set(address, year, position, value, form ?? 0);
 		draft.seen.set(address, year, position, isEmpty(value) ? value : isEmpty(seen) ? fromDraftValue('cleared') : seen);
 		const after = draft.shown.read(this.#cube, address, year, position);
 		for (const open of this.#forms.values()) if (open.person === person) open.form.change(address, year, position, before, after);

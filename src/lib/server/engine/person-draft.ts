@@ -14,12 +14,18 @@ export class PersonDraft {
 	trial: { name: string; cells: Overlay; version: number; revision: number } | undefined;
 	/** By changed cell; `CLEARED` stands for "was empty". */
 	readonly seen: Overlay;
+	/** The form (id) each changed cell was typed in last; 0 where none is known. */
+	readonly #forms: Overlay;
+	readonly #model: Model;
+	readonly #countOf = new Map<number, number>();
 
 	constructor(model: Model, version: number) {
 		this.version = version;
 		this.overlay = new Overlay(model);
 		this.shown = this.overlay;
 		this.seen = new Overlay(model);
+		this.#forms = new Overlay(model);
+		this.#model = model;
 	}
 
 	/** Reads a draft from the database. Cells whose members are gone are left out. */
@@ -30,17 +36,19 @@ export class PersonDraft {
 			period: number;
 			value: number | null;
 			seen: number | null;
+			form: number | null;
 		}>(
-			`SELECT d.version, c.address, c.period_id AS period, c.value, c.seen
+			`SELECT d.version, c.address, c.period_id AS period, c.value, c.seen, c.form_id AS form
 			FROM draft d LEFT JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2`,
 			[person, model.definition.id]
 		);
 		const draft = new PersonDraft(model, found.rows[0]?.version ?? 0);
-		for (const { address, period, value, seen } of found.rows) {
+		for (const { address, period, value, seen, form } of found.rows) {
 			const ordinals = address && toOrdinals(model, address);
 			const leaf = ordinals && leafOfMember(model, ordinals, period);
 			if (!ordinals || !leaf) continue;
 			draft.overlay.set(ordinals, leaf.fiscalYear, leaf.position, value ?? CLEARED);
+			draft.#attribute(ordinals, leaf.fiscalYear, leaf.position, form ?? 0);
 			draft.seen.set(ordinals, leaf.fiscalYear, leaf.position, seen ?? CLEARED);
 		}
 		await draft.#readTrial(database, model, person);
@@ -72,9 +80,35 @@ export class PersonDraft {
 		}
 	}
 
-	/** Changes a cell of the draft; what was tried there is over. */
-	set(address: ArrayLike<number>, year: number, position: number, value: number): void {
+	/** How many changed cells were typed in a form; those of which none is known go with any. */
+	sizeIn(form: number): number {
+		return (this.#countOf.get(form) ?? 0) + (form === 0 ? 0 : (this.#countOf.get(0) ?? 0));
+	}
+
+	/** The changed cells that go with a form. O(cells of the draft). */
+	overlayOf(form: number): Overlay {
+		const own = new Overlay(this.#model);
+		this.overlay.each((address, year, position) => {
+			const of = this.#forms.get(address, year, position);
+			if (isEmpty(of) || of === 0 || of === form) own.set(address, year, position, this.overlay.get(address, year, position));
+		});
+		return own;
+	}
+
+	#attribute(address: ArrayLike<number>, year: number, position: number, form: number): void {
+		const before = this.#forms.get(address, year, position);
+		if (!isEmpty(before)) this.#countOf.set(before, this.#countOf.get(before)! - 1);
+		this.#forms.set(address, year, position, form);
+		if (!isEmpty(form)) this.#countOf.set(form, (this.#countOf.get(form) ?? 0) + 1);
+	}
+
+	/**
+	 * Changes a cell of the draft; what was tried there is over.
+	 * @param form in which it is typed
+	 */
+	set(address: ArrayLike<number>, year: number, position: number, value: number, form: number): void {
 		this.overlay.set(address, year, position, value);
+		this.#attribute(address, year, position, isEmpty(value) ? EMPTY : form);
 		if (this.shown === this.overlay) return;
 		this.shown.set(address, year, position, value);
 		this.trial?.cells.set(address, year, position, EMPTY);

@@ -6,9 +6,17 @@ import { PersonDraft, toDraftValue } from './person-draft';
 /**
  * What saving a draft would write: whole series of the entry's origin and every typed cell, or why it may not be saved:
  * cells that others changed meanwhile, and cells that are closed now.
+ * @param form only what goes with this form
  * @param decisions cells whose conflict the person has decided: for their own value, or for the one that came meanwhile
  */
-export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions): SavePlan {
+export function planSave(
+	model: Model,
+	cube: Cube,
+	draft: PersonDraft,
+	guard: WriteGuard,
+	decisions: ConflictDecisions,
+	form?: number
+): SavePlan {
 	const plan = new EntryPlan(model, cube, guard);
 	const keyOf = ({ address, period }: { address: number[]; period: number }) => `${address.join(' ')} ${period}`;
 	const keepMine = new Set(decisions.keepMine.map(keyOf));
@@ -18,7 +26,7 @@ export function planSave(model: Model, cube: Cube, draft: PersonDraft, guard: Wr
 		address: toMembers(model, address),
 		period: periodMember(model, year, position)
 	});
-	const merge = mergeOverlay(model, cube, draft.overlay, draft.seen, (cell) => {
+	const merge = mergeOverlay(model, cube, form === undefined ? draft.overlay : draft.overlayOf(form), draft.seen, (cell) => {
 		const key = keyOf(referenceOf(cell));
 		return takeTheirs.has(key) ? 'theirs' : keepMine.has(key) ? 'mine' : undefined;
 	});

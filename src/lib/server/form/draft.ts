@@ -30,9 +30,9 @@ export async function draftVersion(database: Database, person: number, modelId: 
 	return found.rows[0]?.version ?? 0;
 }
 
-/** Stores changed draft cells and counts the version up. */
-export async function storeChanges(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
-	if (changes.length <= FEW_CHANGES) return storeFew(client, draft, changes);
+/** Stores cells of a draft that were changed in a form, and counts the version up. */
+export async function storeChanges(client: pg.PoolClient, draft: number, form: number, changes: readonly DraftChange[]): Promise<void> {
+	if (changes.length <= FEW_CHANGES) return storeFew(client, draft, form, changes);
 	await client.query(
 		'CREATE TEMPORARY TABLE changed (address integer[], period_id integer, value double precision, gone boolean, seen double precision, step integer) ON COMMIT DROP'
 	);
@@ -53,10 +53,10 @@ export async function storeChanges(client: pg.PoolClient, draft: number, changes
 		[draft]
 	);
 	await client.query(
-		`INSERT INTO draft_cell (draft_id, address, period_id, value, seen)
-		SELECT $1, address, period_id, value, seen FROM changed WHERE NOT gone
-		ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value`,
-		[draft]
+		`INSERT INTO draft_cell (draft_id, address, period_id, value, seen, form_id)
+		SELECT $1, address, period_id, value, seen, $2 FROM changed WHERE NOT gone
+		ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value, form_id = excluded.form_id`,
+		[draft, form]
 	);
 	await client.query(
 		'DELETE FROM draft_trial_cell t USING changed c WHERE t.draft_id = $1 AND t.address = c.address AND t.period_id = c.period_id',
@@ -69,7 +69,7 @@ export async function storeChanges(client: pg.PoolClient, draft: number, changes
 /** Up to this many changes travel within the statement; more are copied in. */
 const FEW_CHANGES = 200;
 
-async function storeFew(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
+async function storeFew(client: pg.PoolClient, draft: number, form: number, changes: readonly DraftChange[]): Promise<void> {
 	// One entry may change a cell twice: the last one counts.
 	const last = new Map(changes.map((change) => [`${change.address.join(' ')} ${change.period}`, change]));
 	const cells = [...last.values()].map(({ address, period, after, seen }) => ({
@@ -88,11 +88,12 @@ async function storeFew(client: pg.PoolClient, draft: number, changes: readonly 
 		), tried AS (
 			DELETE FROM draft_trial_cell t USING changed c WHERE t.draft_id = $1 AND t.address = c.address AND t.period_id = c.period
 		), kept AS (
-			INSERT INTO draft_cell (draft_id, address, period_id, value, seen) SELECT $1, address, period, value, seen FROM changed WHERE NOT gone
-			ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value
+			INSERT INTO draft_cell (draft_id, address, period_id, value, seen, form_id)
+			SELECT $1, address, period, value, seen, $3 FROM changed WHERE NOT gone
+			ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value, form_id = excluded.form_id
 		)
 		UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1`,
-		[draft, JSON.stringify(cells)]
+		[draft, JSON.stringify(cells), form]
 	);
 }
 
@@ -102,21 +103,53 @@ export async function endTrial(client: pg.PoolClient, draft: number): Promise<vo
 	await client.query('UPDATE draft SET trial = NULL, trial_version = NULL, trial_revision = NULL WHERE id = $1', [draft]);
 }
 
-/** Remembers a step for undo; what had been undone before it is forgotten. */
-export async function storeStep(client: pg.PoolClient, draft: number, changes: readonly DraftChange[]): Promise<void> {
+/** Remembers a step of a form for undo; what had been undone in it before is forgotten. */
+export async function storeStep(client: pg.PoolClient, draft: number, form: number, changes: readonly DraftChange[]): Promise<void> {
 	await client.query(
-		`WITH forgotten AS (DELETE FROM draft_step WHERE draft_id = $1 AND undone)
-		INSERT INTO draft_step (draft_id, sequence, changes) SELECT $1, coalesce(max(sequence), 0) + 1, $2 FROM draft_step WHERE draft_id = $1`,
-		[draft, JSON.stringify(changes)]
+		`WITH forgotten AS (DELETE FROM draft_step WHERE draft_id = $1 AND form_id = $3 AND undone)
+		INSERT INTO draft_step (draft_id, sequence, changes, form_id)
+		SELECT $1, coalesce(max(sequence), 0) + 1, $2, $3 FROM draft_step WHERE draft_id = $1`,
+		[draft, JSON.stringify(changes), form]
 	);
 }
 
-/** Whether there is a step to undo, and one to redo. */
-export async function stepsLeft(database: Database, person: number, modelId: number): Promise<{ undo: boolean; redo: boolean }> {
+/** Whether a form has a step to undo, and one to redo. */
+export async function stepsLeft(
+	database: Database,
+	person: number,
+	modelId: number,
+	form: number
+): Promise<{ undo: boolean; redo: boolean }> {
 	const found = await database.query<{ undo: boolean; redo: boolean }>(
 		`SELECT coalesce(bool_or(NOT s.undone), false) AS undo, coalesce(bool_or(s.undone), false) AS redo
-		FROM draft d JOIN draft_step s ON s.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2`,
-		[person, modelId]
+		FROM draft d JOIN draft_step s ON s.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND s.form_id = $3`,
+		[person, modelId, form]
 	);
 	return found.rows[0] ?? { undo: false, redo: false };
+}
+
+/** What a draft holds beside what goes with a form. */
+export async function draftElsewhere(
+	database: Database,
+	person: number,
+	modelId: number,
+	form: number
+): Promise<{ code: string; name: string; cells: number }[]> {
+	const found = await database.query<{ code: string; name: string; cells: number }>(
+		`SELECT f.code, f.name, count(*)::integer AS cells FROM draft d JOIN draft_cell c ON c.draft_id = d.id JOIN form f ON f.id = c.form_id
+		WHERE d.person_id = $1 AND d.model_id = $2 AND f.id <> $3 GROUP BY f.id ORDER BY f.name`,
+		[person, modelId, form]
+	);
+	return found.rows;
+}
+
+/** Ends what goes with a form in a draft, or all of it: it was saved, or is discarded. */
+export async function endDraft(client: pg.PoolClient, draft: number, form: number | undefined): Promise<void> {
+	for (const table of ['draft_step', 'draft_cell'])
+		await client.query(`DELETE FROM ${table} WHERE draft_id = $1 AND ($2::integer IS NULL OR form_id IS NULL OR form_id = $2)`, [
+			draft,
+			form ?? null
+		]);
+	await endTrial(client, draft);
+	await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft]);
 }

@@ -1,4 +1,5 @@
 import { dateStyle, numberStyle } from '../../core';
+import type pg from 'pg';
 import { z } from 'zod';
 import { transaction } from '../database';
 import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer, type FormWindow } from '../engine';
@@ -26,6 +27,8 @@ export const entriesSchema = z.object({
 	confirmed: z.boolean().optional(),
 	scale: z.union([z.literal(1), z.literal(1_000), z.literal(1_000_000)]).optional(),
 	/** How numbers are written, where it is not the person's own way: a pasted block may come from elsewhere. */
+	/** Names the entries: what is sent again under the same name is not applied again. */
+	id: z.uuid().optional(),
 	style: z.object({ decimal: z.enum(['.', ',']), group: z.enum([',', '.', ' ', '’', '']) }).optional()
 });
 export type Entries = z.input<typeof entriesSchema>;
@@ -45,16 +48,31 @@ export async function enterFigures(
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	{ entries, method = 'in proportion', structure, like, style, ...options }: Entries,
+	{ entries, method = 'in proportion', structure, like, style, id, ...options }: Entries,
 	window?: FormWindow
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
-	const layout = readForm(writer, modelId, code).then((form) => form.layout);
+	const stored = readForm(writer, modelId, code);
 	// Asked before the transaction: within it only its own connection is used, or many at once would wait for each other.
-	const asked = await formAsk(writer, modelId, layout, choices, 0);
+	const asked = await formAsk(
+		writer,
+		modelId,
+		stored.then(({ layout }) => layout),
+		choices,
+		0
+	);
+	const { id: formId } = await stored;
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
-		const ask = { ...asked, draftVersion: draft.version };
+		const ask = { ...asked, draftVersion: draft.version, form: formId };
+		const known = id === undefined ? undefined : await takenBefore(client, writer.id, modelId, id);
+		if (known)
+			return {
+				...known,
+				form: await askEngine(modelId, 'form', { ...ask, ...(window && { window }) }),
+				steps: await stepsLeft(client, writer.id, modelId, formId),
+				changed: 0
+			};
 		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', {
 			...ask,
 			...options,
@@ -66,15 +84,37 @@ export async function enterFigures(
 			style: style ?? numberStyle(writer.locale),
 			dates: dateStyle(writer.locale)
 		});
-		if (changes.length === 0) return { form, faults, warnings, steps: await stepsLeft(client, writer.id, modelId), changed: 0 };
-		await storeChanges(client, draft.id, changes);
-		await storeStep(client, draft.id, changes);
+		if (id !== undefined)
+			await client.query('INSERT INTO entry_taken (person_id, model_id, id, faults, warnings) VALUES ($1, $2, $3, $4, $5)', [
+				writer.id,
+				modelId,
+				id,
+				JSON.stringify(faults),
+				JSON.stringify(warnings)
+			]);
+		if (changes.length === 0) return { form, faults, warnings, steps: await stepsLeft(client, writer.id, modelId, formId), changed: 0 };
+		await storeChanges(client, draft.id, formId, changes);
+		await storeStep(client, draft.id, formId, changes);
 		// Typing forgets what was undone before.
 		return { form, faults, warnings, steps: { undo: true, redo: false }, changed: changes.length };
 	});
 }
 
-/** Takes the last entry of the draft back. */
+/** What came of entries that were sent before. */
+async function takenBefore(
+	client: pg.PoolClient,
+	person: number,
+	modelId: number,
+	id: string
+): Promise<Pick<EntryOutcome, 'faults' | 'warnings'> | undefined> {
+	const found = await client.query<Pick<EntryOutcome, 'faults' | 'warnings'>>(
+		'SELECT faults, warnings FROM entry_taken WHERE person_id = $1 AND model_id = $2 AND id = $3',
+		[person, modelId, id]
+	);
+	return found.rows[0];
+}
+
+/** Takes the last entry of a form back, as far as its cells were not typed into since. */
 export const undoEntry = (
 	person: SignedIn | undefined,
 	modelId: number,
@@ -83,7 +123,7 @@ export const undoEntry = (
 	window?: FormWindow
 ): Promise<EntryOutcome> => moveStep(person, modelId, code, choices, 'undo', window);
 
-/** Does again what was undone last. */
+/** Does again what was undone last in a form. */
 export const redoEntry = (
 	person: SignedIn | undefined,
 	modelId: number,
@@ -101,15 +141,15 @@ async function moveStep(
 	window?: FormWindow
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
-	const { layout } = await readForm(writer, modelId, code);
-	const asked = await formAsk(writer, modelId, layout, choices, 0);
+	const { id: formId, layout } = await readForm(writer, modelId, code);
+	const asked = { ...(await formAsk(writer, modelId, layout, choices, 0)), form: formId };
 	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
 		const found = await client.query<{ sequence: number; changes: DraftChange[] }>(
 			way === 'undo'
-				? 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND NOT undone ORDER BY sequence DESC LIMIT 1'
-				: 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND undone ORDER BY sequence LIMIT 1',
-			[draft.id]
+				? 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND form_id = $2 AND NOT undone ORDER BY sequence DESC LIMIT 1'
+				: 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND form_id = $2 AND undone ORDER BY sequence LIMIT 1',
+			[draft.id, formId]
 		);
 		const step = found.rows[0];
 		const ask = { ...asked, draftVersion: draft.version, ...(window && { window }) };
@@ -121,19 +161,17 @@ async function moveStep(
 				steps: { undo: way === 'redo', redo: way === 'undo' },
 				changed: 0
 			};
-		const changes = way === 'redo' ? step.changes : reversed(step.changes);
-		const { form } = await askEngine(modelId, 'restore', { ...ask, changes });
-		await storeChanges(client, draft.id, changes);
+		const { form, changes } = await askEngine(modelId, 'restore', {
+			...ask,
+			changes: way === 'redo' ? step.changes : reversed(step.changes)
+		});
+		if (changes.length > 0) await storeChanges(client, draft.id, formId, changes);
 		await client.query('UPDATE draft_step SET undone = $3 WHERE draft_id = $1 AND sequence = $2', [
 			draft.id,
 			step.sequence,
 			way === 'undo'
 		]);
-		const left = await client.query<{ undo: boolean; redo: boolean }>(
-			'SELECT bool_or(NOT undone) AS undo, bool_or(undone) AS redo FROM draft_step WHERE draft_id = $1',
-			[draft.id]
-		);
-		return { form, faults: [], warnings: [], steps: left.rows[0]!, changed: changes.length };
+		return { form, faults: [], warnings: [], steps: await stepsLeft(client, writer.id, modelId, formId), changed: changes.length };
 	});
 }
 

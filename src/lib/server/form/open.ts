@@ -5,7 +5,7 @@ import { pool, type Database } from '../database';
 import { askEngine, type FormAnswer, type FormAsk, type FormWindow } from '../engine';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { draftVersion, stepsLeft } from './draft';
+import { draftElsewhere, draftVersion, stepsLeft } from './draft';
 import { layoutSchema } from './layout-schema';
 
 /** What the reader chose: members by dimension id, and a currency. */
@@ -40,6 +40,8 @@ export interface OpenForm {
 	saved: { revision: number; at: string; person: string | null; through: string } | null;
 	/** When the person last changed their draft of this model; null without one. */
 	draftSince: string | null;
+	/** What else the draft holds, by the form it was typed in. */
+	elsewhere: { code: string; name: string; cells: number }[];
 }
 
 /** Forms with more cells than this come with their first rows only; the page asks for others as it shows them. */
@@ -57,16 +59,17 @@ export async function openForm(
 	const stored = await readForm(reader, modelId, code);
 	const version = await draftVersion(pool(), reader.id, modelId);
 	const ask = await formAsk(reader, modelId, stored.layout, choices, version);
-	const form = await askEngine(modelId, 'form', { ...ask, window: { most: WHOLE_FORM, ...window } });
+	const form = await askEngine(modelId, 'form', { ...ask, form: stored.id, window: { most: WHOLE_FORM, ...window } });
 	return {
 		code,
 		name: stored.name,
 		description: stored.description,
 		instructions: stored.instructions,
 		form,
-		steps: await stepsLeft(pool(), reader.id, modelId),
+		steps: await stepsLeft(pool(), reader.id, modelId, stored.id),
 		saved: await lastSaved(pool(), modelId),
-		draftSince: form.draftSize > 0 ? await draftSince(pool(), reader.id, modelId) : null
+		draftSince: form.draftSize > 0 ? await draftSince(pool(), reader.id, modelId) : null,
+		elsewhere: form.draftSize > form.draftHere ? await draftElsewhere(pool(), reader.id, modelId, stored.id) : []
 	};
 }
 

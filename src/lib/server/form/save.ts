@@ -4,8 +4,9 @@ import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { structureVersion, addressDimensions } from '../database/definitions';
 import { askEngine, type Conflict } from '../engine';
+import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { endTrial, lockDraft } from './draft';
+import { endDraft, lockDraft } from './draft';
 import { readForm } from './open';
 
 const cell = z.object({ address: z.array(z.number().int()).max(40), period: z.number().int() });
@@ -33,9 +34,15 @@ class NotSaved extends Error {
 /**
  * Posts the person's draft as one change set: all of it or nothing. The model's write lock is held while the cells are
  * compared with what the person had seen, so nothing can come between.
- * @param code the form it is saved from, for the journal
+ * @param code the form it is saved from: what was typed in it, or with `all` everything in the draft
  */
-export async function saveDraft(person: SignedIn | undefined, modelId: number, code: string, decisions: Decisions): Promise<SaveOutcome> {
+export async function saveDraft(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	decisions: Decisions,
+	all = false
+): Promise<SaveOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const form = await readForm(writer, modelId, code);
 	const dimensionIds = await addressDimensions(pool(), modelId);
@@ -50,14 +57,13 @@ export async function saveDraft(person: SignedIn | undefined, modelId: number, c
 				draftVersion: draft.version,
 				revision,
 				structure: await structureVersion(client, modelId),
-				decisions
+				decisions,
+				...(!all && { form: form.id })
 			});
 			if (plan.conflicts.length > 0) throw new NotSaved({ kind: 'conflicts', conflicts: plan.conflicts });
 			if (plan.refused.length > 0) throw new NotSaved({ kind: 'refused', refused: plan.refused });
-			await client.query('DELETE FROM draft_step WHERE draft_id = $1', [draft.id]);
-			await client.query('DELETE FROM draft_cell WHERE draft_id = $1', [draft.id]);
-			await endTrial(client, draft.id);
-			await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft.id]);
+			await endDraft(client, draft.id, all ? undefined : form.id);
+			await client.query("DELETE FROM entry_taken WHERE person_id = $1 AND at < now() - interval '180 days'", [writer.id]);
 			if (plan.cells === 0) return { kind: 'nothing' };
 			const posted = await postChangeSet(
 				client,
@@ -76,14 +82,61 @@ export async function saveDraft(person: SignedIn | undefined, modelId: number, c
 	}
 }
 
-/** Throws the person's whole draft away. */
-export async function discardDraft(person: SignedIn | undefined, modelId: number): Promise<void> {
+/** A cell of a draft that was discarded. */
+interface DiscardedCell {
+	address: number[];
+	period: number;
+	value: number | null;
+	seen: number | null;
+}
+
+/** Discards what was typed in a form and not saved; it can be brought back until something is discarded there again. */
+export async function discardDraft(person: SignedIn | undefined, modelId: number, code: string): Promise<{ cells: number }> {
 	const writer = requirePermission(person, 'form.enter');
-	await transaction(async (client) => {
+	const form = await readForm(writer, modelId, code);
+	return transaction(async (client) => {
 		const draft = await lockDraft(client, writer.id, modelId);
-		await client.query('DELETE FROM draft_step WHERE draft_id = $1', [draft.id]);
-		await client.query('DELETE FROM draft_cell WHERE draft_id = $1', [draft.id]);
-		await endTrial(client, draft.id);
+		const found = await client.query<DiscardedCell>(
+			`SELECT address, period_id AS period, value, seen FROM draft_cell
+			WHERE draft_id = $1 AND (form_id IS NULL OR form_id = $2)`,
+			[draft.id, form.id]
+		);
+		if (found.rows.length > 0)
+			await client.query(
+				`INSERT INTO draft_discarded (draft_id, form_id, cells) VALUES ($1, $2, $3)
+				ON CONFLICT (draft_id, form_id) DO UPDATE SET cells = excluded.cells, at = now()`,
+				[draft.id, form.id, JSON.stringify(found.rows)]
+			);
+		await endDraft(client, draft.id, form.id);
+		return { cells: found.rows.length };
+	});
+}
+
+/** Brings back what was discarded in a form last. Cells that were typed into since stay as they are. */
+export async function bringBackDraft(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string
+): Promise<{ cells: number; stay: number }> {
+	const writer = requirePermission(person, 'form.enter');
+	const form = await readForm(writer, modelId, code);
+	return transaction(async (client) => {
+		const draft = await lockDraft(client, writer.id, modelId);
+		const found = await client.query<{ cells: DiscardedCell[] }>(
+			'DELETE FROM draft_discarded WHERE draft_id = $1 AND form_id = $2 RETURNING cells',
+			[draft.id, form.id]
+		);
+		const cells = found.rows[0]?.cells;
+		if (!cells) throw new Fault(422, 'not possible', 'There is nothing left to bring back.');
+		const back = await client.query(
+			`INSERT INTO draft_cell (draft_id, address, period_id, value, seen, form_id)
+			SELECT $1, ARRAY(SELECT jsonb_array_elements_text(x.address)::integer), x.period, x.value, x.seen, $3
+			FROM jsonb_to_recordset($2::jsonb) AS x (address jsonb, period integer, value double precision, seen double precision)
+			JOIN period p ON p.member_id = x.period
+			ON CONFLICT DO NOTHING`,
+			[draft.id, JSON.stringify(cells), form.id]
+		);
 		await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft.id]);
+		return { cells: back.rowCount ?? 0, stay: cells.length - (back.rowCount ?? 0) };
 	});
 }

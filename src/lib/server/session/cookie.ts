@@ -2,7 +2,7 @@ import type { Cookies } from '@sveltejs/kit';
 import { SESSION_DAYS } from './session';
 
 export const SESSION_COOKIE = 'lattice_session';
-/** The model a person works in. */
+/** The model (code) a person was in last: where addresses that name none lead. */
 export const MODEL_COOKIE = 'lattice_model';
 
 /** Sets the session's cookie: out of scripts' reach, and not sent along from other sites. */

@@ -39,9 +39,9 @@ const STEP_MEMBERS = `(
 export async function usesOfMember(database: Database, dimensionId: number, memberId: number): Promise<Use[]> {
 	const uses: Use[] = [];
 	const models = await modelsOf(database, dimensionId);
-	for (const { id } of models)
+	for (const { id, code } of models)
 		for (const form of await formsOf(database, id))
-			if (membersNamed(form.layout).has(memberId)) uses.push({ kind: 'form', name: form.name, path: `/forms/${form.code}` });
+			if (membersNamed(form.layout).has(memberId)) uses.push({ kind: 'form', name: form.name, path: `/m/${code}/forms/${form.code}` });
 	const named = await database.query<{ kind: Use['kind']; name: string }>(
 		`SELECT 'map' AS kind, m.name FROM map_line l JOIN map m ON m.id = l.map_id WHERE l.member_id = $1
 		UNION SELECT 'import', i.name FROM import_rule r JOIN import i ON i.id = r.import_id WHERE r.member_id = $1
@@ -54,7 +54,8 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 		[memberId]
 	);
 	uses.push(...named.rows);
-	for (const { id, name } of await runbooksNaming(database, memberId)) uses.push({ kind: 'runbook', name, path: `/rules/${id}` });
+	for (const { id, name, model } of await runbooksNaming(database, memberId))
+		uses.push({ kind: 'runbook', name, path: `/m/${model}/rules/${id}` });
 	const formulas = await database.query<{ account: number; name: string; expression: Expression }>(
 		'SELECT f.account_id AS account, m.name, f.expression FROM formula f JOIN member m ON m.id = f.account_id'
 	);
@@ -79,9 +80,9 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 }
 
 /** The runbooks whose steps name a member. */
-export async function runbooksNaming(database: Database, memberId: number): Promise<{ id: number; name: string }[]> {
-	const found = await database.query<{ id: number; name: string }>(
-		`SELECT DISTINCT b.id, b.name FROM runbook b JOIN runbook_step s ON s.runbook_id = b.id CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member) WHERE x.member = $1`,
+export async function runbooksNaming(database: Database, memberId: number): Promise<{ id: number; name: string; model: string }[]> {
+	const found = await database.query<{ id: number; name: string; model: string }>(
+		`SELECT DISTINCT b.id, b.name, m.code AS model FROM runbook b JOIN model m ON m.id = b.model_id JOIN runbook_step s ON s.runbook_id = b.id CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member) WHERE x.member = $1`,
 		[memberId]
 	);
 	return found.rows;
@@ -120,10 +121,10 @@ export async function usedAmong(database: Database, dimensionId: number, members
 }
 
 /** The models a dimension belongs to. */
-export async function modelsOf(database: Database, dimensionId: number): Promise<{ id: number; name: string }[]> {
+export async function modelsOf(database: Database, dimensionId: number): Promise<{ id: number; code: string; name: string }[]> {
 	return (
-		await database.query<{ id: number; name: string }>(
-			'SELECT m.id, m.name FROM model m JOIN model_dimension md ON md.model_id = m.id WHERE md.dimension_id = $1 ORDER BY m.id',
+		await database.query<{ id: number; code: string; name: string }>(
+			'SELECT m.id, m.code, m.name FROM model m JOIN model_dimension md ON md.model_id = m.id WHERE md.dimension_id = $1 ORDER BY m.id',
 			[dimensionId]
 		)
 	).rows;

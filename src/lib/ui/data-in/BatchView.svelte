@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '$lib/ui/at';
 	import { goto } from '$app/navigation';
 	import type { BatchDetails, BatchDifference, BatchLine, Reason, RowOfFile, StartedLoad, TakeBackPreview } from '$lib/server/import';
 	import { formatAmount, formatCount, formatMoment } from '../figures/format';
@@ -96,7 +97,7 @@
 			{#each desk.details.batches as each (each.id)}
 				<li>
 					<a
-						href="/data-in/{code}?view=batches&batch={each.id}"
+						href={at(`/data-in/${code}?view=batches&batch=${each.id}`)}
 						class={['hover:bg-base-200 block px-4.5 py-1.5', each.id === batch?.id && 'bg-base-200']}
 						aria-current={each.id === batch?.id ? 'true' : undefined}
 						data-sveltekit-noscroll
@@ -147,7 +148,7 @@
 					</p>
 					{#if batch.message}<p class="text-error mt-1">{batch.message}</p>{/if}
 				</div>
-				{#if batch.file !== null}<a class="btn btn-sm" href="/api/batches/{batch.id}/file" download>Save the file</a>{/if}
+				{#if batch.file !== null}<a class="btn btn-sm" href={at(`/api/batches/${batch.id}/file`)} download>Save the file</a>{/if}
 				{#if mayLoad && batch.state === 'loaded' && batch.revision}
 					<button class="btn btn-sm" onclick={lookAtTakingBack}>Take back…</button>
 				{/if}
@@ -205,14 +206,14 @@
 					<h3 class="text-grey text-xs font-semibold">Why rows were rejected</h3>
 					{#if details.reloadedBy}<a
 							class="text-primary text-[13px] font-semibold"
-							href="/data-in/{code}?view=batches&batch={details.reloadedBy}">reloaded as batch {details.reloadedBy}</a
+							href={at(`/data-in/${code}?view=batches&batch=${details.reloadedBy}`)}>reloaded as batch {details.reloadedBy}</a
 						>
 					{:else if mayLoad && batch.state === 'loaded' && batch.file !== null}
 						<button class={['btn btn-sm ml-auto', mended > 0 && 'btn-primary']} disabled={busy} onclick={reload}
 							>Reload only the rejects{mended > 0 ? `, ${rows(mended)} now mapped` : ''}</button
 						>
 					{:else if mayLoad && batch.state === 'stopped' && batch.file === desk.file?.id}
-						<button class={['btn btn-sm ml-auto', mended > 0 && 'btn-primary']} onclick={() => void goto(`/data-in/${code}`)}
+						<button class={['btn btn-sm ml-auto', mended > 0 && 'btn-primary']} onclick={() => void goto(at(`/data-in/${code}`))}
 							>Back to the file{mended > 0 ? `, ${rows(mended)} now mapped` : ''}</button
 						>
 					{/if}

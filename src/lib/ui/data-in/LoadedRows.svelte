@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '$lib/ui/at';
 	import type { RowsOfCell } from '$lib/server/import';
 	import { formatAmount, formatCount } from '../figures/format';
 	import { request } from '../request';
@@ -30,7 +31,7 @@
 {:else}
 	{#each batches as batch (batch.batch)}
 		<p class="text-soft">
-			<a class="text-primary font-semibold hover:underline" href="/data-in/{batch.import}?view=batches&batch={batch.batch}"
+			<a class="text-primary font-semibold hover:underline" href={at(`/data-in/${batch.import}?view=batches&batch=${batch.batch}`)}
 				>Batch {batch.batch}</a
 			>, {batch.fileName}:
 			{formatCount(batch.count, locale)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '$lib/ui/at';
 	import type { RuleDetails, RuleToSet } from '$lib/server/import';
 	import { SOURCE_DATE_FORMATS, type SourceDateFormat } from '$lib/core';
 	import { request } from '../request';
@@ -207,7 +208,9 @@
 		{:else}<button class="btn btn-sm mt-3" onclick={() => (adding = true)}>Add a line</button>{/if}
 	{/if}
 	<p class="mt-3 flex gap-4 text-[13px]">
-		<a class="text-primary font-semibold hover:underline" href="/api/imports/{desk.details.code}/map/{rule.map.id}" download>Save as CSV</a>
+		<a class="text-primary font-semibold hover:underline" href={at(`/api/imports/${desk.details.code}/map/${rule.map.id}`)} download
+			>Save as CSV</a
+		>
 		{#if mayWrite}
 			<label class="text-primary cursor-pointer font-semibold hover:underline"
 				>Replace by a CSV<input

@@ -1,5 +1,6 @@
+import { at } from '../at';
 import type { CheckOutcome, ImportAct, ImportDetails, KeptFile, LineToAdd, RuleDetails, UnmappedValue } from '$lib/server/import';
-import { request } from '../request';
+import { asPerson, request } from '../request';
 
 /** What the inspector shows. */
 export type Selection =
@@ -196,7 +197,8 @@ export class ImportDesk {
 export function send(path: string, file: File, progress: (share: number) => void): Promise<KeptFile> {
 	return new Promise((done, failed) => {
 		const ask = new XMLHttpRequest();
-		ask.open('POST', path);
+		ask.open('POST', at(path));
+		for (const [name, value] of Object.entries(asPerson())) ask.setRequestHeader(name, value);
 		ask.upload.onprogress = ({ loaded, total }) => progress(total === 0 ? 0 : loaded / total);
 		ask.onerror = () => failed(new Error('The connection broke off. Nothing was loaded; send the file again.'));
 		ask.onload = () => {

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '$lib/ui/at';
 	import { beforeNavigate, goto } from '$app/navigation';
 	import { numberStyle } from '$lib/core';
 	import type { DesignDesk as Desk } from '$lib/server/form';
@@ -78,7 +79,7 @@
 
 	async function copy() {
 		const reply = await request<{ code: string }>(`/api/forms/${desk.code}/copy`, {});
-		if (reply.ok) await goto(`/forms/${reply.answer.code}/design`);
+		if (reply.ok) await goto(at(`/forms/${reply.answer.code}/design`));
 		else desk.message = { text: reply.message, kind: 'error' };
 	}
 	async function remove() {
@@ -89,7 +90,7 @@
 			return;
 		}
 		mayLeave = true;
-		await goto('/forms', { invalidateAll: true });
+		await goto(at('/forms'), { invalidateAll: true });
 	}
 	function onkeydown(event: KeyboardEvent) {
 		if (!(event.ctrlKey || event.metaKey)) return;

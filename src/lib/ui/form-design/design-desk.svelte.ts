@@ -1,3 +1,4 @@
+import { at } from '$lib/ui/at';
 import { goto } from '$app/navigation';
 import type { AxisBlock, Expression, FormLayout } from '$lib/core';
 import type { FormAnswer } from '$lib/server/engine';
@@ -186,7 +187,7 @@ export class DesignDesk {
 		this.message = { text: `Published as version ${reply.answer.version}. Planners see it now.`, kind: 'info' };
 		if (!isNew) return;
 		saidBefore = this.message;
-		await goto(`/forms/${reply.answer.code}/design`, { replaceState: true });
+		await goto(at(`/forms/${reply.answer.code}/design`), { replaceState: true });
 	}
 
 	versions = async (against?: number): Promise<FormVersion[]> => {

@@ -1,4 +1,6 @@
 <script lang="ts">
+	import { asPerson } from '../request';
+	import { at } from '$lib/ui/at';
 	import { asTyped, typedNumber } from '../figures/typed';
 	import type { Beside, DetailLine, NoteThread } from '$lib/server/form';
 	import { untrack } from 'svelte';
@@ -104,8 +106,9 @@
 	}
 	async function keepFile(file: File | undefined) {
 		if (!file) return;
-		const response = await fetch(`/api/forms/${session.code}/file?name=${encodeURIComponent(file.name)}&place=${places}`, {
+		const response = await fetch(at(`/api/forms/${session.code}/file?name=${encodeURIComponent(file.name)}&place=${places}`), {
 			method: 'POST',
+			headers: asPerson(),
 			body: file
 		}).catch(() => undefined);
 		const found = (await response?.json().catch(() => undefined)) as (Beside & { message?: string }) | undefined;

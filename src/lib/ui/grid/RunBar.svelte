@@ -34,7 +34,7 @@
 			{#if session.form.trial.isBehind}Something was typed or saved since: try it again to see that too.{/if}</span
 		>
 		{#if runs.mayRunTried}<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.runTried()}
-				>{session.form.draftSize > 0 ? 'Save and run it' : 'Run it'}</button
+				>{session.form.draftHere > 0 ? 'Save and run it' : 'Run it'}</button
 			>{/if}
 		<button class="btn btn-xs" disabled={runs.running} onclick={() => void runs.endTrial()}>Stop trying it</button>
 	</p>

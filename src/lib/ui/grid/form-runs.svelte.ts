@@ -87,8 +87,8 @@ export class FormRuns {
 		const tried = this.#tried;
 		if (!tried) return;
 		// It was tried on what is typed: that is saved first, and with it the trial ends.
-		if (this.#session.form.draftSize > 0) await this.#session.save();
-		if (this.#session.form.draftSize > 0 || !(await this.endTrial())) return;
+		if (this.#session.form.draftHere > 0) await this.#session.save();
+		if (this.#session.form.draftHere > 0 || !(await this.endTrial())) return;
 		await this.#run(tried.run, tried.answers);
 	}
 

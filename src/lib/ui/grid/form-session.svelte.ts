@@ -2,7 +2,8 @@ import type { Conflict, FormWindow, MethodAnswer } from '$lib/server/engine';
 import type { CellMark, EntryOutcome, FigureDetails, OpenForm, Present, SaveOutcome, TakenBack, WorkbookReading } from '$lib/server/form';
 import type { Method } from '$lib/core';
 import { ShownForm } from './shown-form';
-import { keepUnsent, readUnsent, unsentKey, type UnsentEntries } from './unsent';
+import { randomId, type Tab } from './tab';
+import { Drawers, drawersOf, type BrowserStore, type UnsentEntries } from './unsent';
 
 /** What the reader chose: members by dimension id, and a currency. */
 export interface Choices {
@@ -29,14 +30,21 @@ export interface EntryOptions {
 
 /** What the session needs of the page it lives on. */
 export interface SessionPlace {
-	person: string;
+	/** Whom and which model the page was opened for (ids): what is typed belongs to them, whatever happens elsewhere. */
+	person: number;
 	model: number;
-	storage: Pick<Storage, 'getItem' | 'setItem' | 'removeItem'>;
+	/** Where a form (by code) answers, model included. */
+	addressOf: (form: string) => string;
+	store: BrowserStore;
+	tab: () => Promise<Tab>;
 	fetch: typeof fetch;
 }
 
 /** How long a figure that another person changed stays lit. */
 const FLASH_MILLISECONDS = 1_600;
+
+/** The longest request that may outlive its page. */
+const OUTLIVES_PAGE = 8_000;
 
 /** How long to wait before what has not been sent is tried again. */
 const RETRY_MILLISECONDS = 3_000;
@@ -64,13 +72,17 @@ export class FormSession {
 	marks = $state.raw<Map<number, CellMark>>(new Map());
 	present = $state.raw<Present[]>([]);
 	busy = $state(false);
-	/** Why entries wait in the browser: the server is away, or the session has ended. */
-	away = $state<'unreachable' | 'signed out' | null>(null);
+	/** Why entries wait in the browser: the server is away, the session has ended, or another person signed in. */
+	away = $state<'unreachable' | 'signed out' | 'other person' | null>(null);
 	/** Entries that wait. */
 	waiting = $state(0);
 	/** What is typed goes to the leaves this way until another is chosen. */
 	options = $state.raw<EntryOptions>({});
+	/** What else the person's draft of this model holds, by form. */
+	elsewhere = $state.raw<OpenForm['elsewhere']>([]);
 	#unsent: UnsentEntries[] = [];
+	/** This tab's name, as soon as it is known. */
+	#tab: string | undefined;
 	#queue: Promise<unknown> = Promise.resolve();
 	#inspected: { row: number; column: number } | null = null;
 	#inspection = 0;
@@ -82,11 +94,13 @@ export class FormSession {
 	#retry: ReturnType<typeof setTimeout> | undefined;
 	#shownRows: () => number[] = () => [];
 	readonly #place: SessionPlace;
+	readonly #drawers: Drawers;
 
 	constructor(opened: OpenForm, choices: Choices, place: SessionPlace) {
 		this.code = opened.code;
 		this.choices = choices;
 		this.#place = place;
+		this.#drawers = new Drawers(place.store, { person: place.person, model: place.model, form: opened.code });
 		this.take(opened);
 	}
 
@@ -101,13 +115,72 @@ export class FormSession {
 		this.steps = opened.steps;
 		this.saved = opened.saved;
 		this.draftSince = opened.draftSince;
+		this.elsewhere = opened.elsewhere;
 	}
 
 	/** Entries that were typed before a crash, a reload or the end of a session are sent now. */
-	resume(): void {
-		this.#unsent = readUnsent(this.#place.storage, this.#key());
-		this.waiting = countEntries(this.#unsent);
-		if (this.#unsent.length > 0) void this.#inOrder(() => this.#sendUnsent());
+	async resume(): Promise<void> {
+		const tab = await this.#place.tab();
+		this.#tab = tab.name;
+		const isOpen = await tab.open();
+		const others = this.#drawers.tabs().filter((name) => name !== tab.name && !isOpen?.has(name));
+		const kept = this.#drawers.read(tab.name);
+		// Those of tabs that are gone go first; where nobody can tell whether they are, the person says.
+		if (isOpen) this.#unsent = [...this.#takeOver(others), ...kept, ...this.#unsent];
+		else this.#unsent = [...kept, ...this.#unsent];
+		this.#keep();
+		if (!isOpen && others.length > 0) {
+			const count = countEntries(others.flatMap((name) => this.#drawers.read(name)));
+			this.message = {
+				text: `${count === 1 ? 'One entry' : `${count} entries`} you typed in another window of this browser did not reach the server.`,
+				kind: 'warning',
+				act: { label: 'Send them now', run: () => void this.#sendFrom(others) }
+			};
+		}
+		if (this.#unsent.length > 0) await this.#inOrder(() => this.#sendUnsent());
+		await this.#sendLeftBehind(tab.name, isOpen);
+	}
+
+	async #sendFrom(tabs: readonly string[]): Promise<void> {
+		this.message = null;
+		this.#unsent = [...this.#takeOver(tabs), ...this.#unsent];
+		this.#keep();
+		await this.#inOrder(() => this.#sendUnsent());
+	}
+
+	/** What was typed in other forms just before they were left, in this tab or in one that is gone, is sent to them. */
+	async #sendLeftBehind(tab: string, isOpen: ReadonlySet<string> | undefined): Promise<void> {
+		const { store, person, model } = this.#place;
+		let refused = 0;
+		let sent = 0;
+		for (const { form, tab: of } of drawersOf(store, person, model)) {
+			if (form === this.code || (of !== tab && (!isOpen || isOpen.has(of)))) continue;
+			const drawers = new Drawers(store, { person, model, form });
+			for (let waiting = drawers.read(of); waiting.length > 0; waiting = waiting.slice(1)) {
+				const { id, choices, entries, structure, options } = waiting[0]!;
+				const outcome = await this.#post<EntryOutcome>('enter', { choices, entries: { id, entries, structure, ...options } }, true, form);
+				if (outcome === 'away') return;
+				sent += entries.length;
+				refused += outcome ? outcome.faults.length : entries.length;
+				drawers.keep(of, waiting.slice(1));
+			}
+		}
+		if (sent === 0) return;
+		await this.#inOrder(() => this.reopen());
+		if (refused > 0)
+			this.message = {
+				text: `${refused === 1 ? 'One entry' : `${refused} entries`} you typed in another form before you left it ${refused === 1 ? 'was' : 'were'} not taken.`,
+				kind: 'error'
+			};
+	}
+
+	/** Empties the drawers of other tabs. */
+	#takeOver(tabs: readonly string[]): UnsentEntries[] {
+		return tabs.flatMap((name) => {
+			const found = this.#drawers.read(name);
+			this.#drawers.keep(name, []);
+			return found;
+		});
 	}
 
 	/** Fetches rows that are in sight and not here yet. */
@@ -136,6 +209,7 @@ export class FormSession {
 		const { form } = this;
 		this.pending = new Map([...this.pending, ...entries.map(({ row, column, text }) => [form.cell(row, column), text] as const)]);
 		this.#unsent.push({
+			id: randomId(),
 			choices: this.choices,
 			structure: form.structure,
 			frame: form.frame,
@@ -150,10 +224,10 @@ export class FormSession {
 	async #sendUnsent(): Promise<void> {
 		while (this.#unsent.length > 0) {
 			const next = this.#unsent[0]!;
-			const { entries, options, structure, choices } = next;
+			const { id, entries, options, structure, choices } = next;
 			const outcome = await this.#post<EntryOutcome>(
 				'enter',
-				{ choices, window: this.#window(), entries: { entries, structure, ...options } },
+				{ choices, window: this.#window(), entries: { id, entries, structure, ...options } },
 				true
 			);
 			if (outcome === 'away') {
@@ -226,13 +300,16 @@ export class FormSession {
 	};
 	redo = (): Promise<void> => this.#step('redo');
 
-	/** Posts the draft. With decisions, conflicts among them are settled. */
-	save(decisions: { keepMine?: Conflict[]; takeTheirs?: Conflict[] } = {}): Promise<void> {
+	/** Posts what was typed in this form, or the whole draft. With decisions, conflicts among them are settled. */
+	save({ all = false, ...decisions }: { keepMine?: Conflict[]; takeTheirs?: Conflict[]; all?: boolean } = {}): Promise<void> {
 		return this.#inOrder(async () => {
 			await this.#sendUnsent();
 			if (this.#unsent.length > 0) return;
 			const cell = ({ address, period }: Conflict) => ({ address, period });
-			const body = { decisions: { keepMine: (decisions.keepMine ?? []).map(cell), takeTheirs: (decisions.takeTheirs ?? []).map(cell) } };
+			const body = {
+				all,
+				decisions: { keepMine: (decisions.keepMine ?? []).map(cell), takeTheirs: (decisions.takeTheirs ?? []).map(cell) }
+			};
 			const outcome = await this.#post<SaveOutcome>('save', body);
 			if (!outcome) return;
 			this.conflicts = outcome.kind === 'conflicts' ? outcome.conflicts : [];
@@ -267,15 +344,35 @@ export class FormSession {
 
 	discard(): Promise<void> {
 		return this.#inOrder(async () => {
-			if (!(await this.#post('discard', {}))) return;
+			const outcome = await this.#post<{ cells: number }>('discard', {});
+			if (!outcome) return;
 			this.#unsent = [];
 			this.#keep();
 			this.conflicts = [];
 			this.refused = [];
 			this.faults = new Map();
 			this.pending = new Map();
-			this.message = { text: 'Your unsaved entries are gone.', kind: 'info' };
 			await this.reopen();
+			this.message = {
+				text: 'What you typed in this form is discarded.',
+				kind: 'info',
+				...(outcome.cells > 0 && { act: { label: 'Bring it back', run: () => void this.bringBack() } })
+			};
+		});
+	}
+
+	/** Brings back what was discarded last in this form. */
+	bringBack(): Promise<void> {
+		return this.#inOrder(async () => {
+			const outcome = await this.#post<{ cells: number; stay: number }>('bring-back', {});
+			if (!outcome) return;
+			await this.reopen();
+			this.message = {
+				text:
+					`${outcome.cells === 1 ? 'One cell is' : `${outcome.cells} cells are`} in your draft again.` +
+					(outcome.stay === 0 ? '' : ` ${outcome.stay} were typed anew since and stay.`),
+				kind: 'info'
+			};
 		});
 	}
 
@@ -349,9 +446,9 @@ export class FormSession {
 	/** What a workbook that came back would do. */
 	async readWorkbook(file: File): Promise<WorkbookReading | undefined> {
 		// Said whatever the file is: without a type the body would be taken for none.
-		const headers = { 'content-type': 'application/octet-stream' };
+		const headers = { 'content-type': 'application/octet-stream', 'x-person': String(this.#place.person) };
 		const response = await this.#place
-			.fetch(`/api/forms/${this.code}/workbook`, { method: 'POST', headers, body: file })
+			.fetch(`${this.#place.addressOf(this.code)}/workbook`, { method: 'POST', headers, body: file })
 			.catch(() => undefined);
 		const answer = (await response?.json().catch(() => undefined)) as (WorkbookReading & { message?: string }) | undefined;
 		if (response?.ok && answer) return answer;
@@ -389,11 +486,9 @@ export class FormSession {
 		if (this.details && this.#inspected) void this.inspect(this.#inspected.row, this.#inspected.column);
 	}
 
-	#key = (): string => unsentKey(this.#place.person, this.#place.model, this.code);
-
 	#keep(): void {
 		this.waiting = countEntries(this.#unsent);
-		keepUnsent(this.#place.storage, this.#key(), this.#unsent);
+		if (this.#tab !== undefined) this.#drawers.keep(this.#tab, this.#unsent);
 	}
 
 	#inOrder(work: () => Promise<void>): Promise<void> {
@@ -410,19 +505,28 @@ export class FormSession {
 	}
 
 	async #post<Answer>(verb: string, body: object): Promise<Answer | undefined>;
-	async #post<Answer>(verb: string, body: object, tellsAway: true): Promise<Answer | undefined | 'away'>;
+	async #post<Answer>(verb: string, body: object, tellsAway: true, form?: string): Promise<Answer | undefined | 'away'>;
 	/** The server's answer, or undefined with its sentence shown; with `tellsAway`, `away` when it should be asked again. */
-	async #post<Answer>(verb: string, body: object, tellsAway = false): Promise<Answer | undefined | 'away'> {
+	async #post<Answer>(verb: string, body: object, tellsAway = false, form = this.code): Promise<Answer | undefined | 'away'> {
 		try {
-			const response = await this.#place.fetch(`/api/forms/${this.code}/${verb}`, {
+			const text = JSON.stringify(body);
+			const response = await this.#place.fetch(`${this.#place.addressOf(form)}/${verb}`, {
 				method: 'POST',
-				headers: { 'content-type': 'application/json' },
-				body: JSON.stringify(body)
+				headers: { 'content-type': 'application/json', 'x-person': String(this.#place.person) },
+				body: text,
+				// What was typed just before leaving the page still arrives; browsers allow it for small bodies.
+				keepalive: verb === 'enter' && text.length < OUTLIVES_PAGE
 			});
-			const answer = (await response.json().catch(() => ({}))) as Answer & { message?: string };
+			const answer = (await response.json().catch(() => ({}))) as Answer & { code?: string; message?: string };
 			if (response.ok) return answer;
 			if (response.status === 401) {
 				this.away = 'signed out';
+				return tellsAway ? 'away' : undefined;
+			}
+			// Nothing goes under another name: it waits until this person has signed in again.
+			if (answer.code === 'other person') {
+				this.away = 'other person';
+				this.message = { text: answer.message ?? '', kind: 'error' };
 				return tellsAway ? 'away' : undefined;
 			}
 			// A server that is starting, or one in front of it that has none to ask.

@@ -4,6 +4,8 @@ import type { OpenForm } from '$lib/server/form';
 import { FormSession } from './form-session.svelte';
 import { GridState } from './grid-state.svelte';
 import { ShownForm } from './shown-form';
+import type { Tab } from './tab';
+import type { BrowserStore } from './unsent';
 
 const line = (label: string, more: object = {}) => ({
 	kind: 'cells' as const,
@@ -61,6 +63,7 @@ const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): Form
 	good: [],
 	bad: [],
 	draftSize: 0,
+	draftHere: 0,
 	trial: null,
 	tried: [],
 	checks: [],
@@ -75,12 +78,22 @@ const opened = (form: FormAnswer): OpenForm => ({
 	form,
 	steps: { undo: false, redo: false },
 	saved: null,
-	draftSince: null
+	draftSince: null,
+	elsewhere: []
 });
 
 let storage: Map<string, string>;
+const browserStore: BrowserStore = {
+	keys: () => [...storage.keys()],
+	get: (key) => storage.get(key) ?? null,
+	set: (key, value) => void storage.set(key, value),
+	remove: (key) => void storage.delete(key)
+};
+/** Tabs that are open, by name; undefined where the browser cannot tell. */
+let openTabs: Set<string> | undefined;
+let tab: Tab;
 let replies: (() => Response | Promise<Response>)[];
-let asked: { verb: string; body: Record<string, unknown> }[];
+let asked: { verb: string; path?: string; body: Record<string, unknown> }[];
 const json =
 	(body: unknown, status = 200) =>
 	() =>
@@ -88,7 +101,7 @@ const json =
 const away = () => Promise.reject(new TypeError('no network'));
 const entered = (values: (number | null)[], more: object = {}) =>
 	json({
-		form: answer(values, { rows: [], columns: [], draftSize: 1, drafted: [2] }),
+		form: answer(values, { rows: [], columns: [], draftSize: 1, draftHere: 1, drafted: [2] }),
 		faults: [],
 		warnings: [],
 		steps: { undo: true, redo: false },
@@ -96,20 +109,18 @@ const entered = (values: (number | null)[], more: object = {}) =>
 		...more
 	});
 
-function session(): FormSession {
+function session(place: { person?: number; model?: number; tab?: string } = {}): FormSession {
 	const made = new FormSession(
 		opened(answer([30, 40, 10, 20, 20, 20])),
 		{ members: {} },
 		{
-			person: 'Tove',
-			model: 1,
-			storage: {
-				getItem: (key) => storage.get(key) ?? null,
-				setItem: (key, value) => void storage.set(key, value),
-				removeItem: (key) => void storage.delete(key)
-			},
+			person: place.person ?? 7,
+			model: place.model ?? 1,
+			addressOf: (form) => `/api/m/group/forms/${form}`,
+			store: browserStore,
+			tab: () => Promise.resolve({ ...tab, name: place.tab ?? tab.name }),
 			fetch: (async (path: string, init: RequestInit) => {
-				asked.push({ verb: path.split('/').at(-1)!, body: JSON.parse(init.body as string) as Record<string, unknown> });
+				asked.push({ verb: path.split('/').at(-1)!, path, body: JSON.parse(init.body as string) as Record<string, unknown> });
 				return replies.shift()?.() ?? json({})();
 			}) as unknown as typeof fetch
 		}
@@ -118,6 +129,8 @@ function session(): FormSession {
 }
 beforeEach(() => {
 	storage = new Map();
+	openTabs = new Set(['first']);
+	tab = { name: 'first', open: () => Promise.resolve(openTabs) };
 	replies = [];
 	asked = [];
 	vi.useFakeTimers();
@@ -138,6 +151,7 @@ describe('an entry', () => {
 	});
 	test('waits in the browser while the server is away, and is sent when it is back', async () => {
 		const open = session();
+		await open.resume();
 		replies.push(away);
 		await open.enter([{ row: 1, column: 0, text: '15' }]);
 		expect(open.away).toBe('unreachable');
@@ -153,15 +167,84 @@ describe('an entry', () => {
 	});
 	test('survives the end of the session and a reload', async () => {
 		const open = session();
+		await open.resume();
 		replies.push(json({ message: 'Your session has ended.' }, 401));
 		await open.enter([{ row: 1, column: 1, text: '9' }]);
 		expect(open.away).toBe('signed out');
 		const again = session();
 		replies.push(entered([30, 40, 10, 9, 20, 20]));
-		again.resume();
-		await vi.advanceTimersByTimeAsync(1);
+		await again.resume();
 		expect(again.form.value(1, 1)).toBe(9);
 		expect(again.waiting).toBe(0);
+	});
+	test('keeps its id when it is sent again, and no two share one', async () => {
+		const open = session();
+		replies.push(away, entered([35, 40, 15, 20, 20, 20]), entered([36, 40, 16, 20, 20, 20]));
+		await open.enter([{ row: 1, column: 0, text: '15' }]);
+		await vi.advanceTimersByTimeAsync(3_100);
+		await open.enter([{ row: 1, column: 0, text: '16' }]);
+		const ids = asked.map(({ body }) => (body.entries as { id: string }).id);
+		expect(ids[0]).toMatch(/^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/);
+		expect([ids[1] === ids[0], ids[2] === ids[0]]).toEqual([true, false]);
+	});
+	test('does not go under the name of who signed in meanwhile: it waits for its own person', async () => {
+		const open = session();
+		await open.resume();
+		replies.push(json({ code: 'other person', message: 'You are signed in as Imke Solberg in this browser now.' }, 409));
+		await open.enter([{ row: 1, column: 0, text: '15' }]);
+		expect([open.away, open.waiting]).toEqual(['other person', 1]);
+		const others = [session({ person: 8 }), session({ model: 2 })];
+		for (const other of others) await other.resume();
+		expect(others.map(({ waiting }) => waiting)).toEqual([0, 0]);
+		expect(asked).toHaveLength(1);
+		replies.push(entered([35, 40, 15, 20, 20, 20]));
+		await vi.advanceTimersByTimeAsync(3_100);
+		expect([open.away, open.waiting]).toEqual([null, 0]);
+	});
+	test('stays in its tab while that is open, and is taken over when it is gone', async () => {
+		const first = session();
+		await first.resume();
+		replies.push(away);
+		await first.enter([{ row: 1, column: 0, text: '15' }]);
+		openTabs = new Set(['first', 'second']);
+		const second = session({ tab: 'second' });
+		await second.resume();
+		expect([second.waiting, storage.size]).toEqual([0, 1]);
+		openTabs = new Set(['third']);
+		const third = session({ tab: 'third' });
+		replies.push(entered([35, 40, 15, 20, 20, 20]));
+		await third.resume();
+		expect([third.form.value(1, 0), storage.size]).toEqual([15, 0]);
+	});
+	test('that another form was left with is sent to that form', async () => {
+		const entries = [{ row: 1, column: 0, text: '15' }];
+		storage.set(
+			'noble-lattice unsent 7 1 capital first',
+			JSON.stringify([{ id: 'a', choices: { members: {} }, structure: 2, frame: 'b', entries, options: {} }])
+		);
+		storage.set('noble-lattice unsent 7 2 capital first', '[{}]');
+		const open = session();
+		replies.push(entered([]), json(opened(answer([30, 40, 10, 20, 20, 20]))));
+		await open.resume();
+		expect(asked.map(({ path }) => path)).toEqual(['/api/m/group/forms/capital/enter', '/api/m/group/forms/costs/open']);
+		expect([...storage.keys()]).toEqual(['noble-lattice unsent 7 2 capital first']);
+	});
+	test('of another tab is offered where the browser cannot tell whether that is open', async () => {
+		const first = session();
+		await first.resume();
+		replies.push(away);
+		await first.enter([{ row: 1, column: 0, text: '15' }]);
+		openTabs = undefined;
+		const second = session({ tab: 'second' });
+		await second.resume();
+		expect(second.message).toMatchObject({
+			text: expect.stringMatching(/^One entry you typed in another window/),
+			act: { label: 'Send them now' }
+		});
+		replies.push(entered([35, 40, 15, 20, 20, 20]));
+		second.message!.act!.run();
+		await vi.advanceTimersByTimeAsync(1);
+		expect([second.form.value(1, 0), storage.size]).toEqual([15, 0]);
 	});
 	test('that is refused stays marked with the reason', async () => {
 		const open = session();
@@ -210,9 +293,11 @@ describe('a large form', () => {
 			opened(part),
 			{ members: {} },
 			{
-				person: 'Tove',
+				person: 7,
 				model: 1,
-				storage: { getItem: () => null, setItem: () => {}, removeItem: () => {} },
+				addressOf: (form) => `/api/m/group/forms/${form}`,
+				store: browserStore,
+				tab: () => Promise.resolve(tab),
 				fetch: (async (path: string, init: RequestInit) => {
 					asked.push({ verb: path, body: JSON.parse(init.body as string) as Record<string, unknown> });
 					return replies.shift()!();

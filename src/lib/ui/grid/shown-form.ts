@@ -30,6 +30,7 @@ export class ShownForm {
 	readonly good: ReadonlySet<number>;
 	readonly bad: ReadonlySet<number>;
 	readonly draftSize: number;
+	readonly draftHere: number;
 	/** The runbook whose results are shown before it has run, and where they differ. */
 	readonly trial: FormAnswer['trial'];
 	readonly tried: ReadonlySet<number>;
@@ -60,6 +61,7 @@ export class ShownForm {
 		this.drafted = new Set(answer.drafted);
 		this.draftedBeneath = new Set(answer.draftedBeneath);
 		this.draftSize = answer.draftSize;
+		this.draftHere = answer.draftHere;
 		this.trial = answer.trial;
 		this.tried = new Set(answer.tried);
 		this.checks = answer.checks;

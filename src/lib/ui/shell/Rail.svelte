@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '$lib/ui/at';
 	import { page } from '$app/state';
 	import Moon from '@lucide/svelte/icons/moon';
 	import PanelLeft from '@lucide/svelte/icons/panel-left';
@@ -16,8 +17,8 @@
 		/** How many things need attention, by the area's path. */
 		attention: Readonly<Record<string, number>>;
 		person: { name: string; title: string; locale: string; permissions: string[] };
-		model: { id: number; name: string };
-		models: { id: number; name: string }[];
+		model: { code: string; name: string };
+		models: { code: string; name: string }[];
 		theme: string;
 		folded: boolean;
 		onfold: () => void;
@@ -26,11 +27,8 @@
 	let { jobs, attention, person, model, models, theme, folded, onfold, ontheme }: Props = $props();
 
 	const areas = $derived(AREAS.filter(({ permission }) => permission === undefined || person.permissions.includes(permission)));
-	async function choose(id: number) {
-		await request('/api/model', { id });
-		// Every page belongs to a model: begin at the desk of the other one.
-		location.href = '/desk';
-	}
+	/** Every page belongs to a model: begin at the desk of the other one. */
+	const choose = (code: string) => location.assign(`/m/${encodeURIComponent(code)}/desk`);
 	async function chooseStyle(locale: string) {
 		// Everything on the page is written in it.
 		if ((await request('/api/locale', { locale })).ok) location.reload();
@@ -51,7 +49,7 @@
 	class={['bg-base-200 border-hairline row-span-full flex flex-col gap-0.5 border-r px-2.5 py-2.5', folded ? 'w-14 items-center' : 'w-52']}
 >
 	<a
-		href="/desk"
+		href={at('/desk')}
 		class={['flex items-center gap-2.5 px-1 py-0.5', folded && 'mb-2']}
 		aria-label={folded ? 'Noble Lattice, to the desk' : undefined}
 	>
@@ -60,15 +58,15 @@
 	</a>
 	{#if !folded}
 		{#if models.length > 1}
-			<select class="switcher" aria-label="Model" value={model.id} onchange={(event) => void choose(Number(event.currentTarget.value))}>
-				{#each models as each (each.id)}<option value={each.id}>{each.name}</option>{/each}
+			<select class="switcher" aria-label="Model" value={model.code} onchange={(event) => choose(event.currentTarget.value)}>
+				{#each models as each (each.code)}<option value={each.code}>{each.name}</option>{/each}
 			</select>
 		{:else}<span class="text-grey mb-2 px-1 text-xs">{model.name}</span>{/if}
 	{/if}
 	{#each areas as { path, name, icon: Icon } (path)}
-		{@const current = page.url.pathname.startsWith(path)}
+		{@const current = page.url.pathname.startsWith(at(path))}
 		<a
-			href={path}
+			href={at(path)}
 			title={folded ? name : undefined}
 			aria-label={attention[path] ? `${name}, ${attention[path]} need attention` : name}
 			aria-current={current ? 'page' : undefined}

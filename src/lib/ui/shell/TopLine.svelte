@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '../at';
 	import type { Snippet } from 'svelte';
 
 	interface Props {
@@ -13,7 +14,7 @@
 	<nav aria-label="Where I am" class="text-grey flex min-w-0 items-center gap-1.5 truncate">
 		{#each trail as { name, path }, index (index)}
 			{#if index > 0}<span aria-hidden="true">/</span>{/if}
-			{#if path && index < trail.length - 1}<a href={path} class="hover:text-base-content hover:underline">{name}</a>
+			{#if path && index < trail.length - 1}<a href={at(path)} class="hover:text-base-content hover:underline">{name}</a>
 			{:else}<span class="text-base-content font-semibold" aria-current="page">{name}</span>{/if}
 		{/each}
 	</nav>

@@ -1,3 +1,5 @@
+import { request } from '../request';
+import { at } from '$lib/ui/at';
 import type { Job } from '$lib/server/jobs';
 
 /** Jobs that have ended stay in sight this long. */
@@ -16,7 +18,7 @@ export class Jobs {
 
 	/** Listens; the browser connects again by itself when the line breaks. @returns how to stop */
 	listen(): () => void {
-		this.#source = new EventSource('/api/jobs/events');
+		this.#source = new EventSource(at('/api/jobs/events'));
 		this.#source.addEventListener('job', (event) => this.#take(JSON.parse((event as MessageEvent<string>).data) as Job));
 		return () => this.#source?.close();
 	}
@@ -28,7 +30,7 @@ export class Jobs {
 				this.#waiting.set(id, [...(this.#waiting.get(id) ?? []), done]);
 				setTimeout(() => done(undefined), 1_000);
 			});
-			const asked = await fetch(`/api/jobs/${id}`)
+			const asked = await fetch(at(`/api/jobs/${id}`))
 				.then((response) => (response.ok ? (response.json() as Promise<Job>) : undefined))
 				.catch(() => undefined);
 			if (asked) this.#take(asked);
@@ -39,7 +41,7 @@ export class Jobs {
 	}
 
 	async cancel(id: number): Promise<void> {
-		await fetch(`/api/jobs/${id}`, { method: 'DELETE' });
+		await request(`/api/jobs/${id}`, undefined, 'DELETE');
 	}
 
 	#take(job: Job): void {

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '$lib/ui/at';
 	import { request } from '../request';
 	import ScriptCards from '../rules/cards/ScriptCards.svelte';
 	import ScriptEditor from '../rules/ScriptEditor.svelte';
@@ -219,7 +220,8 @@
 		{#if stored.runbooks.length > 0}
 			<p class="mt-1">
 				<span class="text-grey">In runbooks</span>
-				{#each stored.runbooks as { id, name }, at (id)}{at > 0 ? ', ' : ' '}<a class="underline" href="/rules/{id}">{name}</a>{/each}
+				{#each stored.runbooks as { id, name }, place (id)}{place > 0 ? ', ' : ' '}<a class="underline" href={at(`/rules/${id}`)}>{name}</a
+					>{/each}
 			</p>
 		{/if}
 	{/if}

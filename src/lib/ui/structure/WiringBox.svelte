@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { at } from '../at';
 	import type { WiringNode } from '$lib/server/structure';
 	import { Handle, Position } from '@xyflow/svelte';
 	import FileDown from '@lucide/svelte/icons/file-down';
@@ -14,7 +15,7 @@
 </script>
 
 <Handle type="target" position={Position.Left} />
-<a href={data.path} class={['box', data.trouble && 'trouble']} title="{data.name}: {data.trouble ?? data.note}">
+<a href={at(data.path)} class={['box', data.trouble && 'trouble']} title="{data.name}: {data.trouble ?? data.note}">
 	<Icon size={15} strokeWidth={1.6} aria-hidden="true" />
 	<span class="min-w-0">
 		<b class="block truncate font-semibold">{data.name}</b>

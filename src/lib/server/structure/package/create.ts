@@ -22,6 +22,7 @@ import { mapDimensions } from './write';
 /** What was left out on the way in, in sentences. */
 export interface CreatedModel {
 	id: number;
+	code: string;
 	leftOut: string[];
 }
 
@@ -49,8 +50,8 @@ export async function createFromPackage(
 				...packed.rates.flatMap(({ pivot, rates }) => [pivot, ...rates.map(({ currency }) => currency)])
 			])
 		]);
-		const inserted = await client.query<{ id: number }>(
-			'INSERT INTO model (code, name, reporting_currency) VALUES ($1, $2, $3) RETURNING id',
+		const inserted = await client.query<{ id: number; code: string }>(
+			'INSERT INTO model (code, name, reporting_currency) VALUES ($1, $2, $3) RETURNING id, code',
 			[await freeCode(client, 'model', name), name, model.reportingCurrency]
 		);
 		const modelId = inserted.rows[0]!.id;
@@ -97,7 +98,7 @@ export async function createFromPackage(
 			words: `Made the model “${name}” from a package`,
 			objects: [{ kind: 'model', id: modelId, name, before: null, after: model }]
 		});
-		return { id: modelId, leftOut };
+		return { id: modelId, code: inserted.rows[0]!.code, leftOut };
 	});
 }
 

@@ -1,3 +1,0 @@
-import { redirect } from '@sveltejs/kit';
-
-export const load = () => redirect(307, '/desk');

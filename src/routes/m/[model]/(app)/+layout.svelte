@@ -1,0 +1,84 @@
+<script lang="ts">
+	import { request } from '$lib/ui/request';
+	import { at } from '$lib/ui/at';
+	import { goto, onNavigate } from '$app/navigation';
+	import Finder, { type FinderItem } from '$lib/ui/shell/Finder.svelte';
+	import Rail from '$lib/ui/shell/Rail.svelte';
+	import TopLine from '$lib/ui/shell/TopLine.svelte';
+	import { AREAS } from '$lib/ui/shell/areas';
+	import { provideShell, Shell } from '$lib/ui/shell/shell.svelte';
+	import { onMount } from 'svelte';
+
+	let { data, children } = $props();
+	const shell = provideShell(new Shell());
+	// svelte-ignore state_referenced_locally
+	let theme = $state(data.person.theme);
+	let folded = $state(false);
+	/** Set once the page answers to the keyboard; tests and screenshots wait for it. */
+	let ready = $state(false);
+	onMount(() => {
+		ready = true;
+		folded = localStorage.getItem('rail') === 'folded' || (localStorage.getItem('rail') === null && innerWidth < 1000);
+	});
+	onMount(() => (data.person.permissions.includes('data.read') ? shell.jobs.listen() : undefined));
+	onNavigate(() => {
+		shell.actions = [];
+	});
+
+	async function switchTheme() {
+		theme = theme === 'paper' ? 'night' : 'paper';
+		document.documentElement.dataset.theme = theme;
+		await request('/api/theme', { theme });
+	}
+	function fold() {
+		folded = !folded;
+		localStorage.setItem('rail', folded ? 'folded' : 'open');
+	}
+
+	const items = $derived<FinderItem[]>([
+		...shell.actions,
+		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(at(`/forms/${form.code}`)) })),
+		...data.imports.map((item) => ({ kind: 'Import', name: item.name, run: () => void goto(at(`/data-in/${item.code}`)) })),
+		...data.runbooks.map(({ id, name }) => ({ kind: 'Runbook', name, run: () => void goto(at(`/rules/${id}`)) })),
+		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({
+			kind: 'Page',
+			name,
+			run: () => void goto(at(path))
+		})),
+		{ kind: 'Action', name: theme === 'paper' ? 'Use the night theme' : 'Use the paper theme', run: () => void switchTheme() },
+		{ kind: 'Action', name: folded ? 'Unfold the rail' : 'Fold the rail', run: fold }
+	]);
+</script>
+
+<svelte:head
+	><title
+		>{[...shell.trail]
+			.reverse()
+			.map(({ name }) => name)
+			.concat('Noble Lattice')
+			.join(' · ')}</title
+	></svelte:head
+>
+
+<div
+	class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden"
+	data-ready={ready || undefined}
+	data-person={data.person.id}
+>
+	<Rail
+		jobs={shell.jobs}
+		attention={{
+			'/data-in': data.imports.filter(({ attention }) => attention).length,
+			'/rules': data.runbooks.filter(({ last }) => last?.state === 'failed').length
+		}}
+		person={data.person}
+		model={data.model}
+		models={data.models}
+		{theme}
+		{folded}
+		onfold={fold}
+		ontheme={switchTheme}
+	/>
+	<TopLine trail={shell.trail}><Finder {items} /></TopLine>
+	{@render children()}
+</div>

@@ -1,0 +1,143 @@
+<script lang="ts">
+	import { at } from '$lib/ui/at';
+	import { invalidateAll } from '$app/navigation';
+	import { formatCount, formatFigure, formatMoment } from '$lib/ui/figures/format';
+	import { request } from '$lib/ui/request';
+	import { useShell } from '$lib/ui/shell/shell.svelte';
+
+	let { data } = $props();
+	useShell().at({ name: 'Desk' });
+	const locale = $derived(data.person.locale);
+	const CHANGED = { load: 'loaded', 'take back': 'done', structure: 'moved', run: 'computed', save: 'saved' } as const;
+	const amount = (value: number | null) => formatFigure(value, { valueType: 'money', decimals: 2, exactly: true }, locale) || 'empty';
+	async function seen() {
+		if ((await request('/api/desk/moved', {}, 'DELETE')).ok) await invalidateAll();
+	}
+	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
+</script>
+
+<main class="overflow-auto px-4.5 py-4">
+	<h1 class="text-xl font-semibold tracking-tight">Good to see you, {data.person.name.split(' ')[0]}</h1>
+	<div class="mt-4 grid max-w-5xl gap-x-10 gap-y-6 lg:grid-cols-2">
+		<section class="min-w-0" aria-labelledby="waiting">
+			<h2 id="waiting" class="text-grey mb-1 text-[13px] font-semibold">Waiting for you</h2>
+			<ul class="border-rule border-t">
+				{#if data.desk.draft}
+					<li class="row">
+						<a href={at('/forms')} class="grow"
+							><b>{cells(data.desk.draft.cells)[0]?.toUpperCase()}{cells(data.desk.draft.cells).slice(1)} not saved yet</b></a
+						>
+						<span class="text-grey">typed {formatMoment(data.desk.draft.changedAt, locale)}</span>
+					</li>
+				{/if}
+				{#each data.desk.mentions as mention (mention.note)}
+					<li class="row">
+						<a href={at(mention.form ? `/forms/${mention.form}?note=${mention.place.join('.')}` : '/forms')} class="min-w-0 grow">
+							<b>{mention.person} wrote to you</b>{mention.formName ? ` on ${mention.formName}` : ''}: {mention.text}
+							<span class="text-grey block truncate text-[13px]">{mention.words}</span>
+						</a>
+						<span class="text-grey">{formatMoment(mention.at, locale)}</span>
+					</li>
+				{/each}
+				{#each data.desk.rejects as reject (reject.batch)}
+					<li class="row">
+						<a href={at(`/data-in/${reject.code}?view=batches&batch=${reject.batch}`)} class="grow">
+							{#if reject.state === 'failed'}<b>{reject.name} failed</b>: {reject.message}
+							{:else}<b>{reject.rows === 1 ? 'One row' : `${formatCount(reject.rows, locale)} rows`} rejected</b> by {reject.name}{reject.state ===
+								'stopped'
+									? ', so nothing was loaded'
+									: ''}{/if}
+						</a>
+						<span class="text-grey">{formatMoment(reject.at, locale)}</span>
+					</li>
+				{/each}
+				{#each data.desk.failed as run (run.runbook)}
+					<li class="row">
+						<a href={at(`/rules/${run.runbook}`)} class="grow"><b>{run.name} did not run</b>: {run.words}</a>
+						<span class="text-grey">{formatMoment(run.at, locale)}</span>
+					</li>
+				{/each}
+				{#if data.desk.moved.count > 0}
+					<li class="row">
+						<details class="min-w-0 grow">
+							<summary class="cursor-pointer"
+								><b>{cells(data.desk.moved.count)[0]?.toUpperCase()}{cells(data.desk.moved.count).slice(1)} show something else now</b>:
+								results stand in place of what was loaded, and no longer add to it</summary
+							>
+							<ul class="mt-1 text-[13px]">
+								{#each data.desk.moved.figures as { words, before, after }, place (place)}
+									<li class="border-hairline flex gap-3 border-t py-0.5">
+										<span class="text-soft min-w-0 grow truncate" title={words}>{words}</span><span class="shrink-0"
+											>{amount(before)} → <b>{amount(after)}</b></span
+										>
+									</li>
+								{/each}
+							</ul>
+							{#if data.desk.moved.count > data.desk.moved.figures.length}<p class="text-grey text-xs">
+									The {data.desk.moved.figures.length} largest of {formatCount(data.desk.moved.count, locale)}.
+								</p>{/if}
+							<button class="btn btn-xs mt-1.5" onclick={seen}>I have seen them</button>
+						</details>
+					</li>
+				{/if}
+				{#if !data.desk.draft && data.desk.moved.count === 0 && data.desk.rejects.length === 0 && data.desk.mentions.length === 0 && data.desk.failed.length === 0}<li
+						class="row text-soft"
+					>
+						Nothing waits. Open a form to look at or enter figures.
+					</li>{/if}
+			</ul>
+			{#if data.desk.scheduled.length > 0}
+				<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Fetched by schedule</h2>
+				<ul class="border-rule border-t">
+					{#each data.desk.scheduled as run (run.at)}
+						<li class="row">
+							<a href={at(`/data-in/${run.code}?view=batches`)} class="grow"><b>{run.title.split(':')[0]}</b> {run.words || run.state}</a>
+							<span class={run.state === 'failed' ? 'text-error' : 'text-grey'}>{formatMoment(run.at, locale)}</span>
+						</li>
+					{/each}
+				</ul>
+			{/if}
+			<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Forms</h2>
+			<ul class="border-rule border-t">
+				{#each data.forms as form (form.code)}
+					<li class="row">
+						<a href={at(`/forms/${form.code}`)} class="w-52 shrink-0"><b>{form.name}</b></a><span class="text-grey truncate"
+							>{form.description}</span
+						>
+					</li>
+				{/each}
+			</ul>
+		</section>
+		<section aria-labelledby="latest">
+			<h2 id="latest" class="text-grey mb-1 text-[13px] font-semibold">Latest changes to the figures</h2>
+			<ol class="border-rule border-t">
+				{#each data.desk.changes as change (change.revision)}
+					<li class="row">
+						<span class="text-grey w-8 shrink-0 text-right">{change.revision}</span>
+						<span class="grow">
+							<b>{change.through}</b>
+							<span class="text-soft">{CHANGED[change.kind]} by {change.person ?? 'the system'}, {cells(change.cells)}</span>
+						</span>
+						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
+					</li>
+				{/each}
+			</ol>
+		</section>
+	</div>
+</main>
+
+<style>
+	.row {
+		display: flex;
+		align-items: baseline;
+		gap: 12px;
+		padding: 7px 4px;
+		border-bottom: 1px solid var(--hairline);
+	}
+	.row a:hover b {
+		text-decoration: underline;
+	}
+	b {
+		font-weight: 600;
+	}
+</style>

@@ -1,0 +1,43 @@
+<script lang="ts">
+	import { at } from '$lib/ui/at';
+	import { page } from '$app/state';
+
+	let { data, children } = $props();
+	const mayWrite = $derived(data.person.permissions.includes('structure.write'));
+	const links = $derived([
+		...data.dimensions.map(({ code, name, members, kind, sharedWith }) => ({
+			path: `/structure/dimension/${code}`,
+			name,
+			note: members.toLocaleString(data.person.locale),
+			title: `${kind} dimension, ${members} members${sharedWith.length > 0 ? `; shared with ${sharedWith.join(', ')}` : ''}`
+		})),
+		{ path: '/structure/calendar', name: 'Calendar', note: '', title: 'How the periods are made, and which are closed' },
+		{ path: '/structure/currencies', name: 'Currencies and rates', note: '', title: 'Rate sets by currency and date' },
+		{ path: '/structure/variables', name: 'Variables', note: '', title: 'Named members and numbers, kept in one place' },
+		{ path: '/structure/wiring', name: 'Wiring', note: '', title: 'What feeds what' },
+		...(mayWrite
+			? [
+					{ path: '/structure/package', name: 'Model package', note: '', title: 'The whole model as a file, out and in' },
+					{ path: '/structure/new-model', name: 'New model', note: '', title: 'Make a model from nothing' }
+				]
+			: [])
+	]);
+</script>
+
+<div class="grid min-h-0 min-w-0 grid-cols-[13rem_minmax(0,1fr)]">
+	<nav aria-label="Parts of the structure" class="border-hairline overflow-auto border-r px-2.5 py-3.5">
+		{#each links as { path, name, note, title }, index (path)}
+			{@const current = page.url.pathname === at(path)}
+			{#if index === data.dimensions.length}<hr class="border-hairline my-2" />{/if}
+			<a
+				href={at(path)}
+				{title}
+				aria-current={current ? 'page' : undefined}
+				class={['flex items-baseline rounded-md px-2 py-1', current ? 'bg-base-200 text-primary font-semibold' : 'hover:bg-base-200']}
+			>
+				<span class="grow truncate">{name}</span><span class="text-grey text-xs font-normal">{note}</span>
+			</a>
+		{/each}
+	</nav>
+	{@render children()}
+</div>
