@@ -15,8 +15,58 @@ interface BlockOrigins {
 	single: number[];
 	stamp: number[];
 	/** Stamps of a single origin's series where they differ from period to period. */
-	stamps: Map<number, Float64Array>;
+	places: StampPlaces;
 	several: Map<number, OriginValues[]>;
+}
+
+/** Stamps period by period, for the series of a block that need it: one column for all, as arrays of a year's each cost the collector seconds. */
+class StampPlaces {
+	readonly #width: number;
+	#values = new Float64Array(0);
+	#isApart = new Uint8Array(0);
+
+	constructor(width: number) {
+		this.#width = width;
+	}
+
+	/** Whether a series has stamps of its own for each period. */
+	has(series: number): boolean {
+		return this.#isApart[series] === 1;
+	}
+
+	at(series: number, position: number): number {
+		return this.#values[series * this.#width + position]!;
+	}
+
+	set(series: number, position: number, stamp: number): void {
+		this.#values[series * this.#width + position] = stamp;
+	}
+
+	/** From now on a series has stamps of its own, beginning with one for all. */
+	begin(series: number, stamp: number): void {
+		if (series >= this.#isApart.length) {
+			const room = Math.max(16, 2 * (series + 1));
+			const [values, isApart] = [this.#values, this.#isApart];
+			this.#values = new Float64Array(room * this.#width);
+			this.#values.set(values);
+			this.#isApart = new Uint8Array(room);
+			this.#isApart.set(isApart);
+		}
+		this.#isApart[series] = 1;
+		this.#values.fill(stamp, series * this.#width, (series + 1) * this.#width);
+	}
+
+	end(series: number): void {
+		if (series < this.#isApart.length) this.#isApart[series] = 0;
+	}
+
+	read(series: number, into: Float64Array): Float64Array {
+		return copyPlaces(this.#values, series * this.#width, into);
+	}
+
+	get bytes(): number {
+		return this.#values.byteLength + this.#isApart.byteLength;
+	}
 }
 
 /**
@@ -145,8 +195,7 @@ export class Cube {
 			return own ? copyPlaces(own.stamps, 0, into) : into.fill(0);
 		}
 		if (origins.single[series] !== origin) return into.fill(0);
-		const apart = origins.stamps.get(series);
-		return apart ? copyPlaces(apart, 0, into) : into.fill(origins.stamp[series]!);
+		return origins.places.has(series) ? origins.places.read(series, into) : into.fill(origins.stamp[series]!);
 	}
 
 	/** The origins that have written to a series of a block. */
@@ -211,14 +260,15 @@ export class Cube {
 		this.#fill(block, series, origins, origins.single[series]!, values, stamps[0] ?? 0);
 		let isOne = true;
 		for (let position = 1; position < block.width; position++) if (stamps[position] !== stamps[0]) isOne = false;
-		if (isOne) origins.stamps.delete(series);
-		else origins.stamps.set(series, Float64Array.from(stamps));
+		if (isOne) return origins.places.end(series);
+		origins.places.begin(series, 0);
+		for (let position = 0; position < stamps.length; position++) origins.places.set(series, position, stamps[position]!);
 	}
 
 	/** Bytes held by the columns and indexes. */
 	get bytes(): number {
 		let total = 0;
-		for (const { block } of this.store.blocks()) total += block.bytes + block.count * 8;
+		for (const { block } of this.store.blocks()) total += block.bytes + block.count * 8 + this.#originsOf(block).places.bytes;
 		return total;
 	}
 
@@ -231,13 +281,15 @@ export class Cube {
 		if (!several && (single < 0 || single === origin) && value !== NOTHING) {
 			origins.single[series] = origin;
 			block.values[place] = value;
-			if (isValue(value)) stampOne(origins, block, series, position, stamp);
+			if (isValue(value)) stampOne(origins, series, position, stamp);
 		} else {
 			if (!several) {
 				const values = block.values.slice(series * block.width, (series + 1) * block.width);
-				const stamps = origins.stamps.get(series) ?? new Float64Array(block.width).fill(origins.stamp[series] ?? 0);
+				const stamps = origins.places.has(series)
+					? origins.places.read(series, new Float64Array(block.width))
+					: new Float64Array(block.width).fill(origins.stamp[series] ?? 0);
 				origins.several.set(series, (several = single < 0 ? [] : [{ origin: single, values, stamps }]));
-				origins.stamps.delete(series);
+				origins.places.end(series);
 			}
 			let own = several.find((each) => each.origin === origin);
 			if (!own) several.push((own = { origin, values: new Float64Array(block.width).fill(EMPTY), stamps: new Float64Array(block.width) }));
@@ -259,24 +311,22 @@ export class Cube {
 
 	#originsOf(block: Block) {
 		let origins = this.#origins.get(block);
-		if (!origins) this.#origins.set(block, (origins = { single: [], stamp: [], stamps: new Map(), several: new Map() }));
+		if (!origins) this.#origins.set(block, (origins = { single: [], stamp: [], places: new StampPlaces(block.width), several: new Map() }));
 		return origins;
 	}
 }
 
-function stampAt({ stamp, stamps }: BlockOrigins, series: number, position: number): number {
-	return stamps.get(series)?.[position] ?? stamp[series] ?? 0;
+function stampAt({ stamp, places }: BlockOrigins, series: number, position: number): number {
+	return places.has(series) ? places.at(series, position) : (stamp[series] ?? 0);
 }
 
 /** Stamps one place of a series of one origin; the places get stamps of their own when it is another than theirs. */
-function stampOne(origins: BlockOrigins, block: Block, series: number, position: number, stamp: number): void {
-	const apart = origins.stamps.get(series);
-	if (apart) apart[position] = stamp;
-	else if (origins.stamp[series] === undefined) origins.stamp[series] = stamp;
-	else if (origins.stamp[series] !== stamp) {
-		const own = new Float64Array(block.width).fill(origins.stamp[series]!);
-		own[position] = stamp;
-		origins.stamps.set(series, own);
+function stampOne({ stamp: stamps, places }: BlockOrigins, series: number, position: number, stamp: number): void {
+	if (places.has(series)) places.set(series, position, stamp);
+	else if (stamps[series] === undefined) stamps[series] = stamp;
+	else if (stamps[series] !== stamp) {
+		places.begin(series, stamps[series]);
+		places.set(series, position, stamp);
 	}
 }
 
