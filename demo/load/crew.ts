@@ -34,9 +34,12 @@ export async function loadCrew(
 		modelId
 	]);
 	await createCellTable(client, modelId, addressed);
-	const entry = await insertId(client, "INSERT INTO origin (model_id, mode, name) VALUES ($1, 'entry', 'Entry') RETURNING id", [modelId]);
+	await client.query("INSERT INTO origin (model_id, mode, name) VALUES ($1, 'entry', 'Entry')", [modelId]);
+	const agreed = await insertId(client, "INSERT INTO origin (model_id, mode, name) VALUES ($1, 'loads', 'Terms as agreed') RETURNING id", [
+		modelId
+	]);
 	await loadLiveFormulas(client, modelId, PAY_ITEMS, { account: items, scenario: main.scenario }, periods);
-	await loadTerms(client, modelId, addressed, periods, entry, people);
+	await loadTerms(client, modelId, addressed, periods, agreed, people);
 	await loadCrewForms(client, modelId, items, main, posts, periods);
 	for (const { email, grants } of demoPeople) {
 		// Who plans a line plans its posts; those who see the whole group see all.

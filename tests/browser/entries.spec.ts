@@ -148,3 +148,32 @@ test('the rest of a draft is named, saved with it when asked, and what is discar
 	await expect(page.getByText(/as before the save/)).toBeVisible();
 	expect(await figureAt(page, 'Fleet care', 'Oct')).toBe(before);
 });
+
+test('choices: months of the form’s year first, emptied is empty above what was loaded, Delete brings that back', async ({ page }) => {
+	await signIn(page, 'tove.brandal');
+	await page.goto('/m/crew/forms/crew-posts');
+	await ready(page);
+	const shown = async () => (await cellAt(page, 'Chief mate', 'Bonus month')).innerText();
+	const loaded = await shown();
+	expect(loaded).toMatch(/^\w{3} \d{4}$/);
+	await type(page, 'Chief mate', 'Bonus month', 'jun');
+	await expect.poll(shown).toBe('Jun 2027');
+	const cell = await cellAt(page, 'Chief mate', 'Bonus month');
+	await cell.click();
+	await page.keyboard.press('F2');
+	await page.keyboard.press('Control+a');
+	await page.keyboard.press('Backspace');
+	await page.keyboard.press('Enter');
+	await expect.poll(shown).toBe('');
+	await page.getByRole('button', { name: /^Save (one|[\d,]+) / }).click();
+	await expect(page.getByText(/^Saved one cell/)).toBeVisible();
+	await page.reload();
+	await ready(page);
+	expect(await shown()).toBe('');
+	await (await cellAt(page, 'Chief mate', 'Bonus month')).click();
+	await page.keyboard.press('Delete');
+	await expect.poll(shown).toBe(loaded);
+	await type(page, 'Chief mate', 'Bonus month', 'jun 2024');
+	await expect(page.getByText('Jun 2024 lies outside Budget FY2028, which speaks about Apr 2027 to Mar 2028.')).toBeVisible();
+	await page.getByRole('button', { name: 'Discard' }).click();
+});

@@ -2,7 +2,7 @@ import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { Address } from './series-store';
 
-/** Held by a result: it sets aside what stands beneath it, and nothing shows. */
+/** Held by a result, or by an entry of a choice, date or text: it sets aside what stands beneath it, and nothing shows. */
 export const NOTHING = Number.POSITIVE_INFINITY;
 
 /** The stamp of what is being written and has no revision yet: newer than everything. */
@@ -45,6 +45,8 @@ export function standing(model: Model, account: number, contributions: readonly 
 				if (!newest || isNewer(model, each, newest)) newest = each;
 		}
 	}
+	// An entry may say that there is nothing, of what does not add up.
+	if (entry === NOTHING) return EMPTY;
 	if (isValue(entry) && !(adding && adjusts(model, account))) return adding ? plus(entry, additions) : entry;
 	const base = newest ? baseOf(model, contributions, newest, adding) : EMPTY;
 	return adding ? plus(plus(base, entry), additions) : base;

@@ -5,6 +5,7 @@ import {
 	isTranslated,
 	leafCells,
 	leafValue,
+	NOTHING,
 	storedReader,
 	Translator,
 	type Address,
@@ -97,11 +98,19 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 		return { changes: [change(scene, members, fact.year, 0, rate === 1 ? target : target / rate)], warning: undefined };
 	}
 	const cells = leafCells(model, cube, overlay, members, range);
+	if (input.kind === 'clear' && isLeafFigure(model, members) && (fact || range.from === range.to)) {
+		// The cell itself, whatever it shows: what stands there may say that there is nothing.
+		const { fiscalYear, position } = model.periods.leaf(range.from);
+		const place = fact ? { year: fact.year, position: 0 } : { year: fiscalYear, position };
+		const address = Int32Array.from(members);
+		return clear(scene, [{ address, ...place, value: overlay.read(cube, address, place.year, place.position), weight: 1 }], input.empties);
+	}
 	if (input.kind === 'clear') {
 		const figure = new FigureTotal(model, members, range, new Translator(model, entering.currency, undefined), scene.visible);
 		return clear(
 			scene,
-			cells.filter(({ live, address, year, position }) => !live && (fact !== undefined || figure.weight(address, year, position) !== 0))
+			cells.filter(({ live, address, year, position }) => !live && figure.weight(address, year, position) !== 0),
+			input.empties
 		);
 	}
 	if (verdict.kind === 'enter') return enterLeaf(scene, entering, input.kind === 'set' ? input.value : changed(shown, input));
@@ -172,7 +181,7 @@ function enterFacts(
 	const cells = [...addresses.values()]
 		.map((each) => ({ address: each, year, position: 0, value: overlay.read(cube, each, year, 0), weight: 1 }))
 		.filter((cell) => guard.leafVerdict(cell.address, period).kind === 'enter' && !isKept({ ...cell, ...place }));
-	if (input.kind === 'clear') return clear(scene, cells);
+	if (input.kind === 'clear') return clear(scene, cells, input.empties);
 	const changes: LeafChange[] = [];
 	for (const { address: each, value } of cells) {
 		const rate = rateAt(model, new Translator(model, currency, undefined), each, facts, period);
@@ -481,7 +490,7 @@ function emptyCells(
 }
 
 /** Takes entries away; what they set aside shows again. Cells without an entry or a draft stay as they are. */
-function clear({ model, cube, overlay, guard }: EntryScene, cells: LeafCell[]): EnterResult {
+function clear({ model, cube, overlay, guard }: EntryScene, cells: LeafCell[], empties = false): EnterResult {
 	const changes: LeafChange[] = [];
 	let kept = 0;
 	for (const cell of cells) {
@@ -493,10 +502,12 @@ function clear({ model, cube, overlay, guard }: EntryScene, cells: LeafCell[]): 
 		const hasEntry = cube
 			.contributions(cell.address, cell.year, cell.position)
 			.some(({ origin }) => model.origin(origin)?.mode === 'entry');
-		if (hasEntry) changes.push({ ...cell, before: cell.value, after: CLEARED });
+		if (empties && isValue(overlay.withoutEntry(cube, cell.address, cell.year, cell.position)))
+			changes.push({ ...cell, before: cell.value, after: NOTHING });
+		else if (hasEntry) changes.push({ ...cell, before: cell.value, after: CLEARED });
 		else if (isValue(overlay.get(cell.address, cell.year, cell.position))) changes.push({ ...cell, before: cell.value, after: EMPTY });
 	}
-	if (changes.length === 0 && kept === 0 && cells.length > 0)
+	if (changes.length === 0 && kept === 0 && cells.some(({ value }) => isValue(value)))
 		return {
 			fault: {
 				code: 'not possible here',

@@ -5,7 +5,8 @@ export type { NumberStyle };
 /** What was typed. A `change` is applied to the figure that stands there. */
 export type EntryInput =
 	| { kind: 'set'; value: number }
-	| { kind: 'clear' }
+	/** Takes entries away; `empties`: nothing shall show, also where something was loaded or computed (choices, dates, texts). */
+	| { kind: 'clear'; empties?: boolean }
 	| { kind: 'change'; operator: '+' | '*'; amount: number; percent: boolean }
 	| { kind: 'fault'; message: string };
 

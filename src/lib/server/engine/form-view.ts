@@ -24,6 +24,7 @@ import type { CodedWords } from './coded-words';
 import { FormCheckView } from './form-check-view';
 import { FormFault } from './form-fault';
 import { columnLine, likeOperand, rowLine, wordsOf } from './form-lines';
+import { inOrderOffered } from './month-choices';
 import type { PersonDraft } from './person-draft';
 import { MARKS, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type LineFacts, type RowLine } from './messages';
 
@@ -274,7 +275,12 @@ export class FormView {
 				account !== null && valueType === 'choice' ? [account] : []
 			)
 		);
-		return Object.fromEntries([...accounts].map((account) => [account, words.choicesOf(account).slice(0, MOST_CHOICES)]));
+		return Object.fromEntries(
+			[...accounts].map((account) => [
+				account,
+				inOrderOffered(this.#model, this.expanded.query, words.choicesOf(account)).slice(0, MOST_CHOICES)
+			])
+		);
 	}
 
 	/** Figures row by row. */

@@ -164,6 +164,8 @@ export interface EntryAsk {
 	row: number;
 	column: number;
 	text: string;
+	/** An empty text shall show as nothing, whatever was loaded there. */
+	empties?: boolean | undefined;
 }
 
 /** How entries are read and reach the leaves. */
@@ -188,7 +190,7 @@ export interface DraftChange {
 	/** What stood in the cell without the draft; null for empty. */
 	seen: number | null;
 }
-export type DraftValue = number | 'cleared' | null;
+export type DraftValue = number | 'cleared' | 'nothing' | null;
 
 export interface EnterAnswer {
 	form: FormAnswer;

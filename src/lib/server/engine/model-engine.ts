@@ -25,6 +25,7 @@ import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { leafCellsOf } from './leaf-cells';
+import { chosenOutside } from './month-choices';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
 import { workOutRow } from './row-method';
@@ -292,7 +293,7 @@ export class ModelEngine {
 		const total = totalsAmong(form, ask.entries);
 		if (total.size > 0) warnings.add('Totals whose cells are in the block add up by themselves and were left out.');
 		const kept = (ask.kept ?? []).flatMap(({ row, column }) => (form.isRead(row, column) ? [form.cell(row, column)] : []));
-		for (const [index, { row, column, text }] of ask.entries.entries()) {
+		for (const [index, { row, column, text, empties }] of ask.entries.entries()) {
 			if (total.has(index)) continue;
 			requireCell(form, row, column);
 			if (form.isComputed(row, column)) {
@@ -300,6 +301,7 @@ export class ModelEngine {
 				continue;
 			}
 			const { members, range } = form.cell(row, column);
+			const input = this.#read(members, text, texts, ask, empties);
 			const result = enter(
 				{ model: this.#model, cube: this.#cube, overlay: draft.shown, guard },
 				{
@@ -307,7 +309,7 @@ export class ModelEngine {
 					range,
 					shown: form.figure(row, column).value,
 					currency: form.expanded.query.currency,
-					input: this.#read(members, text, texts, ask),
+					input,
 					method: ask.method,
 					kept,
 					overAll: ask.overAll ?? false,
@@ -320,6 +322,8 @@ export class ModelEngine {
 				continue;
 			}
 			if (result.warning) warnings.add(result.warning);
+			const chosen = input.kind === 'set' && this.#isChoice(members) ? chosenOutside(this.#model, members, input.value) : undefined;
+			if (chosen) warnings.add(chosen);
 			for (const { address, year, position, after } of result.changes) {
 				changes.push({
 					address: toMembers(this.#model, address),
@@ -336,16 +340,28 @@ export class ModelEngine {
 		return { form: await answer(), changes, faults, warnings: [...warnings] };
 	}
 
+	#isChoice(members: Int32Array): boolean {
+		return this.#model.account(members[this.#model.accountAxis]!)?.valueType === 'choice';
+	}
+
 	/** What was typed, by the account's value type. */
-	#read(members: Int32Array, text: string, texts: ReadonlyMap<string, number>, ask: EngineRequests['enter']['ask']): EntryInput {
+	#read(
+		members: Int32Array,
+		text: string,
+		texts: ReadonlyMap<string, number>,
+		ask: EngineRequests['enter']['ask'],
+		empties = false
+	): EntryInput {
 		const account = this.#model.account(members[this.#model.accountAxis]!);
 		const valueType = account?.valueType ?? 'money';
-		if (valueType === 'choice' || valueType === 'date' || valueType === 'text')
+		if (valueType === 'choice' || valueType === 'date' || valueType === 'text') {
+			if (text.trim() === '') return { kind: 'clear', empties };
 			return parseCoded(text, valueType, {
 				choices: this.#words.choicesOf(account!.member),
 				place: (typed) => texts.get(typed)!,
 				...(ask.dates && { dates: ask.dates })
 			});
+		}
 		const isScaled = valueType === 'money' || valueType === 'quantity';
 		return parseEntry(text, ask.style, valueType === 'percent', isScaled ? (ask.scale ?? 1) : 1);
 	}

@@ -123,7 +123,9 @@ export class PersonDraft {
 }
 
 /** A value of an overlay as it travels. */
-export const toDraftValue = (value: number): DraftValue => (isEmpty(value) ? null : value === CLEARED ? 'cleared' : value);
+export const toDraftValue = (value: number): DraftValue =>
+	isEmpty(value) ? null : value === CLEARED ? 'cleared' : value === NOTHING ? 'nothing' : value;
 
 /** A travelling value as an overlay holds it. */
-export const fromDraftValue = (value: DraftValue): number => (value === null ? EMPTY : value === 'cleared' ? CLEARED : value);
+export const fromDraftValue = (value: DraftValue): number =>
+	value === null ? EMPTY : value === 'cleared' ? CLEARED : value === 'nothing' ? NOTHING : value;

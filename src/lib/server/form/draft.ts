@@ -42,7 +42,7 @@ export async function storeChanges(client: pg.PoolClient, draft: number, form: n
 		'COPY changed FROM STDIN',
 		changes,
 		({ address, period, after, seen }) =>
-			[`{${address.join(',')}}`, period, typeof after === 'number' ? after : '\\N', after === null, seen ?? '\\N', step++].join('\t') + '\n'
+			[`{${address.join(',')}}`, period, stored(after) ?? '\\N', after === null, seen ?? '\\N', step++].join('\t') + '\n'
 	);
 	// One entry may change a cell twice (a pasted block over a parent and its leaf): the last one counts.
 	await client.query(
@@ -66,6 +66,10 @@ export async function storeChanges(client: pg.PoolClient, draft: number, form: n
 	await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft]);
 }
 
+/** A draft value as the table holds it: an entry that says there is nothing as infinity, one taken away as null. */
+const stored = (value: DraftChange['after']): number | 'Infinity' | null =>
+	typeof value === 'number' ? value : value === 'nothing' ? 'Infinity' : null;
+
 /** Up to this many changes travel within the statement; more are copied in. */
 const FEW_CHANGES = 200;
 
@@ -75,7 +79,7 @@ async function storeFew(client: pg.PoolClient, draft: number, form: number, chan
 	const cells = [...last.values()].map(({ address, period, after, seen }) => ({
 		address,
 		period,
-		value: typeof after === 'number' ? after : null,
+		value: stored(after),
 		gone: after === null,
 		seen
 	}));

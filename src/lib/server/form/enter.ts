@@ -14,7 +14,13 @@ const cell = z.object({ row: z.number().int().min(0), column: z.number().int().m
 
 export const entriesSchema = z.object({
 	entries: z
-		.array(cell.extend({ text: z.string().max(600) }))
+		.array(
+			cell.extend({
+				text: z.string().max(600),
+				/** An empty text shall show as nothing, whatever was loaded there; of choices, dates and texts. */
+				empties: z.boolean().optional()
+			})
+		)
 		.min(1)
 		.max(MOST_ENTRIES, `At most ${MOST_ENTRIES} cells fit into one block. Paste it in parts.`),
 	/** The structure version the page shows: cells are named by their place in it. */

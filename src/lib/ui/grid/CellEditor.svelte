@@ -65,7 +65,8 @@
 	bind:value={text}
 	oninput={() => {
 		typed = true;
-		at = valueType === 'choice' ? 0 : -1;
+		// Emptied, it chooses nothing: Enter then empties the cell.
+		at = valueType === 'choice' && text.trim() !== '' ? 0 : -1;
 	}}
 	{onkeydown}
 	onblur={onleave}

@@ -13,8 +13,8 @@
 
 	/** By place in the list; undecided ones keep the person's own value. */
 	const decisions = new SvelteMap<number, 'mine' | 'theirs'>();
-	const shown = (value: number | 'cleared' | null) =>
-		value === null ? 'empty' : value === 'cleared' ? 'entry taken away' : formatAmount(value, locale);
+	const shown = (value: number | 'cleared' | 'nothing' | null) =>
+		value === null || value === 'nothing' ? 'empty' : value === 'cleared' ? 'entry taken away' : formatAmount(value, locale);
 
 	function settle(all?: 'mine' | 'theirs') {
 		const choice = (index: number) => all ?? decisions.get(index) ?? 'mine';

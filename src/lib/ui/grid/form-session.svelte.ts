@@ -15,6 +15,8 @@ export interface Entry {
 	row: number;
 	column: number;
 	text: string;
+	/** An empty text shall show as nothing, whatever was loaded there. */
+	empties?: boolean;
 }
 
 /** How entries are read, and how they reach the leaves. */

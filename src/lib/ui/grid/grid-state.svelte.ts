@@ -374,7 +374,10 @@ export class GridState {
 		// An entry that did not arrive may be sent again as it is; one still on its way may not.
 		const cell = this.#form.cell(this.focus.row, this.focus.column);
 		const unsent = this.#session.pending.has(cell) && this.#session.faults.has(cell);
-		if (unsent || this.text.trim() !== this.editableText(this.focus)) this.#send([{ ...this.focus, text: this.text }]);
+		if (!unsent && this.text.trim() === this.editableText(this.focus)) return;
+		// Emptied words mean that there are none, also where some were loaded; figures lose their entry.
+		const { coded } = this.#form.facts(this.focus.row, this.focus.column);
+		this.#send([{ ...this.focus, text: this.text, ...(coded && this.text.trim() === '' && { empties: true }) }]);
 	}
 
 	cancel(): void {

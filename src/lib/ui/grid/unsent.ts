@@ -1,4 +1,4 @@
-import type { EntryOptions } from './form-session.svelte';
+import type { Entry, EntryOptions } from './form-session.svelte';
 
 /** Entries that have not reached the server, kept by the browser until they have. */
 export interface UnsentEntries {
@@ -8,7 +8,7 @@ export interface UnsentEntries {
 	/** The lines they name cells of. */
 	structure: number;
 	frame: string;
-	entries: { row: number; column: number; text: string }[];
+	entries: Entry[];
 	options: EntryOptions;
 }
 
