@@ -432,6 +432,34 @@ describe('beside a figure', () => {
 			)
 		).rejects.toThrow(/single cells/);
 	});
+	test('detail lines do not write over what another person typed since, unless one says so', async () => {
+		const { form } = await openForm(person('Tove'), 1, FORM, SHOWN());
+		const where = at(form, 'Spare parts', 'Oct 2027');
+		const place = await placeOf('Spare parts', 'Oct 2027');
+		const lines = (amount: number, seen?: number) =>
+			saveDetailLines(person('Tove'), 1, FORM, SHOWN(), {
+				...where,
+				structure: form.structure,
+				frame: form.frame,
+				...(seen !== undefined && { seen }),
+				lines: [{ label: 'Seals', amount, factor: 1 }]
+			});
+		const { revision } = await lines(100, form.revision);
+		expect((await readBeside(person('Tove'), 1, place)).typed).toMatchObject({ value: 100, person: 'Tove Brandal', revision });
+		await enterFigures(person('Osric'), 1, FORM, SHOWN(), { entries: [{ ...where, text: '120' }], structure: form.structure });
+		await saveDraft(person('Osric'), 1, FORM, NO_DECISIONS);
+		const { typed } = await readBeside(person('Tove'), 1, place);
+		expect(typed).toMatchObject({ value: 120, person: 'Osric Hale' });
+		await expect(lines(150, revision!)).rejects.toMatchObject({
+			status: 409,
+			code: 'typed meanwhile',
+			message: expect.stringContaining('Osric Hale has typed 120 here'),
+			details: { seen: typed!.revision }
+		});
+		expect((await readBeside(person('Tove'), 1, place)).lines).toMatchObject([{ amount: 100 }]);
+		await lines(150, typed!.revision);
+		expect(figure((await openForm(person('Osric'), 1, FORM, SHOWN())).form, 'Spare parts', 'Oct 2027')).toBe(150);
+	});
 	test('links and files are kept within limits and handed back', async () => {
 		const place = await placeOf('Repairs', 'Oct 2027');
 		expect(linkSchema.safeParse({ place, title: '', address: 'javascript:alert(1)' }).success).toBe(false);
@@ -527,11 +555,11 @@ describe('a workbook', () => {
 		const { name, bytes } = await formWorkbook(tove, 1, 'fleet-care', SHOWN());
 		expect(name).toBe('Fleet care');
 		const { form } = await openForm(tove, 1, 'fleet-care', SHOWN());
-		const rowOf = (label: string) => form.rows.findIndex((line) => line.label === label) + 6;
+		const rowOf = (label: string) => form.rows.findIndex((line) => line.label === label) + 7;
 		const columnOf = (label: string) => form.columns.findIndex((column) => column.label === label) + 2;
 		expect((await readWorkbook(tove, 1, 'fleet-care', bytes)).changes).toEqual([]);
 		const edited = await edit(bytes, (sheet) => {
-			expect(sheet.getCell(5, columnOf('Apr 2027')).value).toBe('Apr 2027');
+			expect(sheet.getCell(6, columnOf('Apr 2027')).value).toBe('Apr 2027');
 			expect(sheet.getCell(rowOf('Repairs'), columnOf('Apr 2027')).protection).toMatchObject({ locked: false });
 			sheet.getCell(rowOf('Repairs'), columnOf('Apr 2027')).value = 777;
 			sheet.getCell(rowOf('Repairs'), columnOf('May 2027')).value = { formula: '2*3', result: 6 } as ExcelJS.CellFormulaValue;
@@ -548,6 +576,126 @@ describe('a workbook', () => {
 		expect(reading.changes.map(({ words, text }) => `${words}: ${text}`)).toEqual(['Repairs, Apr 2027: 777', 'Repairs, May 2027: 6']);
 		expect(reading.conflicts).toMatchObject([{ words: 'Lubricants, Apr 2027', now: '99', text: '5' }]);
 		expect(reading.refused).toMatchObject([{ words: 'Repairs, Outlook FY2027' }]);
+	});
+	describe('is found by names and keys, wherever its lines stand', () => {
+		const loaded = async (bytes: Buffer) => {
+			const workbook = new ExcelJS.Workbook();
+			await workbook.xlsx.load(bytes as unknown as ArrayBuffer);
+			return { workbook, sheet: workbook.worksheets[0]! };
+		};
+		const written = async (workbook: ExcelJS.Workbook) => Buffer.from(await workbook.xlsx.writeBuffer());
+		/** The row of a name, and the column of a heading. */
+		const rowNamed = (sheet: ExcelJS.Worksheet, name: string): number => {
+			let found = 0;
+			sheet.eachRow((line, row) => {
+				line.eachCell((cell) => {
+					if (cell.text.trim() === name && found === 0) found = row;
+				});
+			});
+			return found;
+		};
+		const columnNamed = (sheet: ExcelJS.Worksheet, name: string): number => {
+			let found = 0;
+			sheet.getRow(6).eachCell((cell, column) => {
+				if (cell.text === name) found = column;
+			});
+			return found;
+		};
+		const fresh = async () => loaded((await formWorkbook(person('Tove'), 1, 'fleet-care', SHOWN())).bytes);
+		const read = async (workbook: ExcelJS.Workbook) => readWorkbook(person('Tove'), 1, 'fleet-care', await written(workbook));
+		const words = (changes: { words: string; text: string }[]) => changes.map(({ words: of, text }) => `${of}: ${text}`);
+
+		test('behind a cover sheet, with rows swapped and a column put in, nothing is different', async () => {
+			const { workbook, sheet } = await fresh();
+			const [first, second] = [rowNamed(sheet, 'Repairs'), rowNamed(sheet, 'Lubricants')];
+			const [one, other] = [first, second].map((row) => (sheet.getRow(row).values as ExcelJS.CellValue[]).slice());
+			sheet.getRow(first).values = other!;
+			sheet.getRow(second).values = one!;
+			sheet.spliceColumns(2, 0, []);
+			const cover = workbook.addWorksheet('Cover');
+			cover.addRow(['Ours']);
+			workbook.worksheets.forEach((each) => ((each as unknown as { orderNo: number }).orderNo = each.name === 'Cover' ? 0 : each.id + 1));
+			const reading = await read(workbook);
+			expect([reading.changes, reading.refused, reading.conflicts, reading.remarks]).toEqual([[], [], [], []]);
+			sheet.getCell(rowNamed(sheet, 'Repairs'), columnNamed(sheet, 'Jun 2027')).value = 778;
+			expect(words((await read(workbook)).changes)).toEqual(['Repairs, Jun 2027: 778']);
+		});
+		test('rows that are gone or strange are said, one that is twice is refused', async () => {
+			const { workbook, sheet } = await fresh();
+			sheet.spliceRows(rowNamed(sheet, 'Lubricants'), 1);
+			sheet.addRow(['Ours alone', 1, 2]);
+			const reading = await read(workbook);
+			expect([reading.changes, reading.refused]).toEqual([[], []]);
+			expect(reading.remarks).toEqual([
+				'One row of the form is not in the workbook any more; nothing changes there.',
+				'One row of the workbook, filled in below the headings, is no row of the form and was not read.'
+			]);
+			sheet.addRow((sheet.getRow(rowNamed(sheet, 'Repairs')).values as ExcelJS.CellValue[]).slice(1));
+			await expect(read(workbook)).rejects.toThrow('The row “Repairs” is twice in this workbook.');
+		});
+		test('without its sheet or its keys it is refused', async () => {
+			const renamed = await fresh();
+			renamed.sheet.name = 'Mine';
+			await expect(read(renamed.workbook)).rejects.toThrow('The sheet “Fleet care” is missing in this workbook.');
+			const bare = await fresh();
+			bare.sheet.spliceRows(4, 1);
+			await expect(read(bare.workbook)).rejects.toThrow(/hidden keys .* are gone/);
+		});
+		test('a formula without a result is refused, and so is an error; neither is empty', async () => {
+			const { workbook, sheet } = await fresh();
+			const row = rowNamed(sheet, 'Repairs');
+			sheet.getCell(row, columnNamed(sheet, 'Jul 2027')).value = { formula: 'B1*2' } as ExcelJS.CellFormulaValue;
+			sheet.getCell(row, columnNamed(sheet, 'Aug 2027')).value = {
+				formula: 'B1/0',
+				result: { error: '#DIV/0!' }
+			} as ExcelJS.CellFormulaValue;
+			const { changes, refused } = await read(workbook);
+			expect(changes).toEqual([]);
+			expect(refused.map(({ words: of, text, reason }) => `${of}: ${text}. ${reason}`)).toEqual([
+				'Repairs, Jul 2027: =B1*2. It holds a formula without a result. Open the workbook where it was made, let it calculate, and save it.',
+				'Repairs, Aug 2027: =B1/0. Its formula gives the error #DIV/0!.'
+			]);
+		});
+		test('what an emptied cell will show is said before', async () => {
+			const tove = person('Tove');
+			const { form } = await openForm(tove, 1, 'fleet-care', SHOWN());
+			const load = figure(form, 'Spare parts', 'Apr 2027')!;
+			await enterFigures(tove, 1, 'fleet-care', SHOWN(), {
+				entries: [{ ...at(form, 'Spare parts', 'Apr 2027'), text: '4711' }],
+				structure: form.structure
+			});
+			await saveDraft(tove, 1, 'fleet-care', NO_DECISIONS);
+			const { workbook, sheet } = await fresh();
+			sheet.getCell(rowNamed(sheet, 'Spare parts'), columnNamed(sheet, 'Apr 2027')).value = null;
+			sheet.getCell(rowNamed(sheet, 'Spare parts'), columnNamed(sheet, 'May 2027')).value = null;
+			const { changes, refused } = await read(workbook);
+			expect(changes).toMatchObject([
+				{ words: 'Spare parts, Apr 2027', text: '', effect: `Shows ${Math.round(load * 100) / 100} again, which was loaded or computed.` }
+			]);
+			expect(refused).toMatchObject([{ words: 'Spare parts, May 2027', reason: expect.stringMatching(/was loaded, not typed/) }]);
+		});
+		test('stays good while rates, variables and other models change; so does what was typed', async () => {
+			const { workbook, sheet } = await fresh();
+			const { form } = await openForm(person('Tove'), 1, 'fleet-care', SHOWN());
+			await database.pool.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = 1');
+			sheet.getCell(rowNamed(sheet, 'Repairs'), columnNamed(sheet, 'Sep 2027')).value = 779;
+			const reading = await read(workbook);
+			expect(words(reading.changes)).toEqual(['Repairs, Sep 2027: 779']);
+			const entered = await enterFigures(person('Tove'), 1, 'fleet-care', SHOWN(), {
+				entries: [{ ...at(form, 'Repairs', 'Sep 2027'), text: '779' }],
+				structure: form.structure,
+				frame: form.frame
+			});
+			expect(entered.faults).toEqual([]);
+			await expect(
+				enterFigures(person('Tove'), 1, 'fleet-care', SHOWN(), {
+					entries: [{ ...at(form, 'Repairs', 'Sep 2027'), text: '780' }],
+					structure: form.structure,
+					frame: 'another'
+				})
+			).rejects.toThrow(/lines of this form have changed/);
+			await discardDraft(person('Tove'), 1, 'fleet-care');
+		});
 	});
 	test('of another form, or none, is refused with a sentence', async () => {
 		const { bytes } = await formWorkbook(person('Tove'), 1, 'dry-docking', { members: {} });

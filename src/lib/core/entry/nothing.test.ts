@@ -24,8 +24,7 @@ const june = { from: 2, to: 2 };
 const at = (account: string, post = 'Mate') =>
 	Int32Array.from([account, 'Plan', post], (code, axis) => model.dimensions[axis]!.ordinalOfCode(code)!);
 /** Where an account keeps its value for June 2026. */
-const placeOf = (account: string): [number, number] =>
-	account === 'Bonus month' ? [0, 0] : account === 'Review' ? [2027, 0] : [2027, 2];
+const placeOf = (account: string): [number, number] => (account === 'Bonus month' ? [0, 0] : account === 'Review' ? [2027, 0] : [2027, 2]);
 
 function empty(cube: Cube, account: string, empties: boolean, post = 'Mate', overlay = new Overlay(model)) {
 	const guard = new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] });

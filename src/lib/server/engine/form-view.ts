@@ -54,10 +54,9 @@ export class FormView {
 	#tried: { cells: Overlay; size: number; at: number[] } | undefined;
 
 	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
-	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined, frame: string) {
+	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined) {
 		this.#model = model;
 		this.#layout = layout;
-		this.frame = frame;
 		this.expanded = expandForm(model, layout, choices, currency);
 		if (this.expanded.faults.length > 0) throw new FormFault(this.expanded.faults);
 		this.query = compileQuery(model, this.expanded.query);
@@ -75,6 +74,10 @@ export class FormView {
 					: undefined,
 			percent: line.derive ? isPercent(line.derive) : false
 		}));
+		// What the lines are, whatever else about the model has changed: rates, other dimensions, other forms.
+		this.frame = hashed(
+			JSON.stringify([this.#rows, this.#columns, this.expanded.selectors, this.expanded.query.slice, this.expanded.query.currency])
+		);
 		this.#checks = (layout.checks ?? []).map((check) => new FormCheckView(model, check, this.expanded));
 	}
 
@@ -437,3 +440,10 @@ const MOST_CHOICES = 500;
 const FIRST_ROWS = 80;
 
 const BLANK: DerivedFigure = { value: Number.NaN, flags: 0, favourable: undefined };
+
+/** A short name for a text: its length and FNV-1a. */
+function hashed(text: string): string {
+	let hash = 2_166_136_261;
+	for (let index = 0; index < text.length; index++) hash = Math.imul(hash ^ text.charCodeAt(index), 16_777_619);
+	return `${text.length}-${(hash >>> 0).toString(36)}`;
+}

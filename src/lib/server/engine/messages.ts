@@ -39,6 +39,8 @@ export interface FormAsk {
 	/** The stored form (id), whose share of the draft is told apart. */
 	form?: number;
 	window?: FormWindow;
+	/** The lines that whoever asks has seen: cells are named by their place among them. */
+	seenFrame?: string | undefined;
 	/** The least revision, and the least structure version, the answer must contain. */
 	revision: number;
 	structure: number;
@@ -401,6 +403,11 @@ export interface EngineRequests {
 	branch: { ask: { dimension: number; of: number | null; structure: number }; answer: { members: TreeMember[] } };
 	/** The cells of a form at which some figures (places) stand. */
 	locate: { ask: FormAsk & { places: number[][] }; answer: { cells: number[][] } };
+	/** What would show where the entries of cells were taken away. */
+	emptied: {
+		ask: FormAsk & { cells: { row: number; column: number }[] };
+		answer: { effects: ({ words: string } | { fault: string })[] };
+	};
 	/** What setting one leaf cell would write, past the person's draft. */
 	planCell: { ask: FormAsk & { row: number; column: number; value: number | null }; answer: SavePlan & { place: number[] } };
 	/** What setting entries past any draft would write. */

@@ -25,6 +25,7 @@ import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { leafCellsOf } from './leaf-cells';
+import { whatEmptyingDoes } from './emptied';
 import { chosenOutside } from './month-choices';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
@@ -132,8 +133,19 @@ export class ModelEngine {
 			planCell: (request) => this.#planCell(request),
 			method: async (request) => {
 				const { form, draft, guard } = await this.#openForm(request);
+				requireFrame(form, request.seenFrame);
 				requireCell(form, request.row, 0);
 				return workOutRow(this.#model, this.#cube, draft.shown, guard, form, request.row, request.method);
+			},
+			emptied: async (request) => {
+				const { form, draft, guard } = await this.#openForm(request);
+				const scene = { model: this.#model, cube: this.#cube, overlay: draft.shown, guard };
+				return {
+					effects: request.cells.map(({ row, column }) => {
+						requireCell(form, row, column);
+						return whatEmptyingDoes(scene, form, row, column);
+					})
+				};
 			},
 			effect: async (request) => {
 				await this.#reach(request.revision);
@@ -259,7 +271,7 @@ export class ModelEngine {
 		let open = this.#forms.get(key);
 		if (open) this.#forms.delete(key);
 		else {
-			open = { person: ask.person, form: this.#buildForm(ask, frameName(this.structure, lines)) };
+			open = { person: ask.person, form: this.#buildForm(ask) };
 			open.form.fill(this.#cube, draft.shown);
 		}
 		this.#forms.set(key, open);
@@ -273,9 +285,9 @@ export class ModelEngine {
 		return { form, draft, guard, answer };
 	}
 
-	#buildForm(ask: FormAsk, frame: string): FormView {
+	#buildForm(ask: FormAsk): FormView {
 		try {
-			return new FormView(this.#model, ask.layout, ask.choices, ask.currency, frame);
+			return new FormView(this.#model, ask.layout, ask.choices, ask.currency);
 		} catch (error) {
 			if (error instanceof FormFault || error instanceof QueryFault) throw new EngineFault(`This form cannot be shown. ${error.message}`);
 			throw error;
@@ -284,8 +296,8 @@ export class ModelEngine {
 
 	async #enter(ask: EngineRequests['enter']['ask']): Promise<EngineRequests['enter']['answer']> {
 		const { form, draft, guard, answer } = await this.#openForm(ask);
-		if (ask.seenStructure !== this.structure)
-			throw new EngineFault('The structure of the model has changed meanwhile. The form shows it now; enter this again.');
+		if (ask.seenFrame === undefined ? ask.seenStructure !== this.structure : ask.seenFrame !== form.frame)
+			throw new EngineFault('The lines of this form have changed meanwhile. The form shows them now; enter this again.');
 		const changes: DraftChange[] = [];
 		const faults: EngineRequests['enter']['answer']['faults'] = [];
 		const warnings = new Set<string>();
@@ -399,6 +411,7 @@ export class ModelEngine {
 	/** What setting one leaf cell at once would write: a draft of that cell alone. */
 	async #planCell(ask: EngineRequests['planCell']['ask']): Promise<EngineRequests['planCell']['answer']> {
 		const { form, guard } = await this.#openForm(ask);
+		requireFrame(form, ask.seenFrame);
 		requireCell(form, ask.row, ask.column);
 		const verdict = form.verdict(guard, ask.row, ask.column);
 		if (verdict.kind !== 'enter')
@@ -472,6 +485,12 @@ export class EngineFault extends Error {
 	}
 }
 
+/** Cells are named by their place among the lines that were seen. */
+function requireFrame(form: FormView, seen: string | undefined): void {
+	if (seen !== undefined && seen !== form.frame)
+		throw new EngineFault('The lines of this form have changed meanwhile. Look at the cell again.');
+}
+
 function requireCell(form: FormView, row: number, column: number): void {
 	if (row >= form.rows || column >= form.columns) throw new EngineFault('This cell is not on the form any more. Reload the page.');
 }
@@ -503,13 +522,6 @@ function totalsAmong(form: FormView, entries: readonly { row: number; column: nu
 		if (isTotal) found.add(index);
 	});
 	return found;
-}
-
-/** A short name for the lines that a layout and choices give in a structure: FNV-1a over both. */
-function frameName(structure: number, lines: string): string {
-	let hash = 2_166_136_261;
-	for (let index = 0; index < lines.length; index++) hash = Math.imul(hash ^ lines.charCodeAt(index), 16_777_619);
-	return `${structure}-${lines.length}-${(hash >>> 0).toString(36)}`;
 }
 
 const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));

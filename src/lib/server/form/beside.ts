@@ -1,6 +1,6 @@
 import { z } from 'zod';
 
-import { pool } from '../database';
+import { pool, type Database } from '../database';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { notFound } from '../fault';
@@ -31,6 +31,14 @@ export interface DetailLine {
 	factor: number;
 }
 
+/** The last entry of a cell: its value (null: taken away), who made it and when. */
+export interface LastEntry {
+	value: number | null;
+	person: string | null;
+	at: string;
+	revision: number;
+}
+
 export interface CellLink {
 	id: number;
 	title: string;
@@ -46,6 +54,8 @@ export interface CellLink {
 export interface Beside {
 	threads: NoteThread[];
 	lines: DetailLine[];
+	/** The entry that was made there last; null where none was. */
+	typed: LastEntry | null;
 	links: CellLink[];
 	/** Who may be mentioned. */
 	people: string[];
@@ -109,6 +119,7 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 				resolved: note.resolvedAt ? { at: note.resolvedAt.toISOString(), person: note.resolvedBy ?? '' } : null
 			})),
 		lines: lines.rows,
+		typed: lines.rows.length > 0 ? ((await lastEntry(pool(), modelId, place)) ?? null) : null,
 		links: links.rows.map(({ address, at, ...link }) => ({
 			...link,
 			at: at.toISOString(),
@@ -116,6 +127,18 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 		})),
 		people: people.rows.map(({ name }) => name)
 	};
+}
+
+/** The entry that was made at a leaf cell last. */
+export async function lastEntry(database: Database, modelId: number, place: readonly number[]): Promise<LastEntry | undefined> {
+	const found = await database.query<Omit<LastEntry, 'at'> & { at: Date }>(
+		`SELECT e.after AS value, p.name AS person, c.at, e.revision FROM entry_change e
+		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision LEFT JOIN person p ON p.id = c.person_id
+		WHERE e.model_id = $1 AND e.address = $2 AND e.period_id = $3 ORDER BY e.revision DESC LIMIT 1`,
+		[modelId, place.slice(0, -1), place.at(-1)]
+	);
+	const last = found.rows[0];
+	return last && { ...last, at: last.at.toISOString() };
 }
 
 /** The cells of a form beside which something stands. */

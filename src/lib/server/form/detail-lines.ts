@@ -5,6 +5,7 @@ import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
+import { lastEntry } from './beside';
 import { lockDraft } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
 
@@ -12,20 +13,24 @@ export const linesSchema = z.object({
 	row: z.number().int().min(0),
 	column: z.number().int().min(0),
 	structure: z.number().int(),
+	/** The lines of the form that the page shows. */
+	frame: z.string().max(100).optional(),
+	/** The revision of the last entry the page knows of at this cell; 0 where it knows of none. */
+	seen: z.number().int().min(0).optional(),
 	lines: z.array(z.object({ label: z.string().trim().max(200), amount: z.number().finite(), factor: z.number().finite() })).max(200)
 });
 
 /**
  * Keeps the small sum behind a leaf cell; the cell becomes its total at once, as a change set of its own. Without lines
  * the cell keeps its figure.
- * @throws Fault when the person may not write the cell
+ * @throws Fault when the person may not write the cell, or another one typed there since the lines were read
  */
 export async function saveDetailLines(
 	person: SignedIn | undefined,
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	{ row, column, structure, lines }: z.infer<typeof linesSchema>
+	{ row, column, structure, frame, seen, lines }: z.infer<typeof linesSchema>
 ): Promise<{ revision: number | null }> {
 	const writer = requirePermission(person, 'form.enter');
 	const form = await readForm(writer, modelId, code);
@@ -37,9 +42,17 @@ export async function saveDetailLines(
 		const draft = await lockDraft(client, writer.id, modelId);
 		// Nothing can come between: what the cell holds is read at the revision that is the last one here.
 		const ask = { ...asked, draftVersion: draft.version, revision: await lockModel(client, modelId) };
-		if (ask.structure !== structure)
+		if (frame === undefined && ask.structure !== structure)
 			throw new Fault(409, 'conflict', 'The structure of the model has changed meanwhile. Look at the cell again, then save its lines.');
-		const { place, ...plan } = await askEngine(modelId, 'planCell', { ...ask, row, column, value: total });
+		const { place, ...plan } = await askEngine(modelId, 'planCell', { ...ask, seenFrame: frame, row, column, value: total });
+		const typed = seen === undefined ? undefined : await lastEntry(client, modelId, place);
+		if (typed && typed.revision > seen!)
+			throw new Fault(
+				409,
+				'typed meanwhile',
+				`${typed.person ?? 'Someone'} has ${typed.value === null ? 'taken the figure away' : `typed ${typed.value}`} here since these lines were read. Nothing was saved yet.`,
+				{ seen: typed.revision }
+			);
 		await client.query('DELETE FROM detail_line WHERE model_id = $1 AND place = $2', [modelId, place]);
 		if (lines.length === 0) return null;
 		await client.query(

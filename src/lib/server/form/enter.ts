@@ -25,6 +25,8 @@ export const entriesSchema = z.object({
 		.max(MOST_ENTRIES, `At most ${MOST_ENTRIES} cells fit into one block. Paste it in parts.`),
 	/** The structure version the page shows: cells are named by their place in it. */
 	structure: z.number().int().min(0),
+	/** The lines that the page shows: as long as they are these, a change elsewhere in the model does not matter. */
+	frame: z.string().max(100).optional(),
 	method: z.enum(['in proportion', 'evenly', 'same value', 'like another']).default('in proportion'),
 	like: z.record(z.string().regex(/^\d+$/), z.number().int()).optional(),
 	/** Cells whose leaves keep their values. */
@@ -54,7 +56,7 @@ export async function enterFigures(
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	{ entries, method = 'in proportion', structure, like, style, id, ...options }: Entries,
+	{ entries, method = 'in proportion', structure, frame, like, style, id, ...options }: Entries,
 	window?: FormWindow
 ): Promise<EntryOutcome> {
 	const writer = requirePermission(person, 'form.enter');
@@ -87,6 +89,7 @@ export async function enterFigures(
 			entries,
 			method,
 			seenStructure: structure,
+			...(frame !== undefined && { seenFrame: frame }),
 			style: style ?? numberStyle(writer.locale),
 			dates: dateStyle(writer.locale)
 		});

@@ -17,7 +17,12 @@ const methodSchema: z.ZodType<Method> = z.discriminatedUnion('kind', [
 	z.object({ kind: z.literal('trend'), periods: z.number().int().min(2).max(60), ...adjust })
 ]);
 
-export const rowMethodSchema = z.object({ row: z.number().int().min(0), structure: z.number().int(), method: methodSchema });
+export const rowMethodSchema = z.object({
+	row: z.number().int().min(0),
+	structure: z.number().int(),
+	frame: z.string().max(100).optional(),
+	method: methodSchema
+});
 
 /** What a method gives for a row, and how the row was filled last. */
 export interface MethodDesk extends MethodAnswer {
@@ -30,15 +35,15 @@ export async function previewMethod(
 	modelId: number,
 	code: string,
 	choices: FormChoices,
-	{ row, structure, method }: z.infer<typeof rowMethodSchema>
+	{ row, structure, frame, method }: z.infer<typeof rowMethodSchema>
 ): Promise<MethodAnswer> {
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(writer, modelId, code);
 	if (!layout.methods) throw new Fault(403, 'not allowed', 'Rows of this form are typed, not filled by a method.');
 	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
-	if (ask.structure !== structure)
+	if (frame === undefined && ask.structure !== structure)
 		throw new Fault(409, 'conflict', 'The structure of the model has changed meanwhile. Look at the row again.');
-	return askEngine(modelId, 'method', { ...ask, row, method });
+	return askEngine(modelId, 'method', { ...ask, seenFrame: frame, row, method });
 }
 
 /** Puts what a method gives into the person's draft, and remembers the method. */
@@ -67,6 +72,7 @@ export async function fillByMethod(
 			// Written with a point and every digit, whatever the person's own way of writing.
 			entries: filled.map(({ column, value }) => ({ row: asked.row, column, text: plain(percent ? value! * 100 : value!) })),
 			structure: asked.structure,
+			...(asked.frame !== undefined && { frame: asked.frame }),
 			style: { decimal: '.', group: '' }
 		},
 		window

@@ -16,10 +16,14 @@ export const MOST_WORKBOOK_BYTES = 12 * 1024 * 1024;
 
 /** The hidden sheet that says what the workbook was made of. */
 const FACTS_SHEET = 'About this workbook';
-const FORMAT = 'noble lattice form 1';
+const FORMAT = 'noble lattice form 2';
 
-/** Rows above the grid: the form's name, what was chosen, an empty line, two lines of headings. */
-const HEAD_ROWS = 5;
+/** Rows above the grid: the form's name, what was chosen, an empty line, the hidden keys of columns, two lines of headings. */
+const HEAD_ROWS = 6;
+
+/** What stands at the head of the hidden keys: they say what a row or column is, wherever it has been moved. */
+const COLUMN_KEYS = 'Keys of columns: do not change';
+const ROW_KEYS = 'Keys of rows: do not change';
 
 /** How cells for typing are marked, as the grid marks them: a dotted line beneath, on a pale ground. */
 const TYPE_HERE: Partial<ExcelJS.Style> = {
@@ -31,10 +35,26 @@ const factsSchema = z.object({
 	format: z.literal(FORMAT),
 	form: z.string(),
 	choices: choicesSchema,
-	structure: z.number().int(),
-	columns: z.number().int(),
-	rows: z.number().int()
+	/** The name of the sheet with the figures. */
+	sheet: z.string(),
+	/** What stands in each row and column of the sheet of facts. */
+	columns: z.array(z.string()).max(20_000),
+	rows: z.array(z.string()).max(100_000)
 });
+
+/** Names lines by what they are, so that they are found wherever they stand: the block, and the members of the line. */
+function keysOf(lines: readonly (FormAnswer['rows'][number] | FormAnswer['columns'][number])[]): string[] {
+	const met = new Map<string, number>();
+	return lines.map(({ kind, block, label, members }) => {
+		const of = Object.entries(members)
+			.map(([dimension, member]) => `${dimension}=${member}`)
+			.join(' ');
+		const key = `${block} ${kind === 'cells' ? of : `${kind} ${label} ${of}`}`.trim();
+		const times = met.get(key) ?? 0;
+		met.set(key, times + 1);
+		return times === 0 ? key : `${key} (${times + 1})`;
+	});
+}
 
 async function wholeForm(person: SignedIn, modelId: number, code: string, choices: FormChoices) {
 	const stored = await readForm(person, modelId, code);
@@ -82,6 +102,8 @@ export async function formWorkbook(
 		...(form.trial ? [guarded(`As “${form.trial.name}” would leave it; that has not run`)] : [])
 	]);
 	sheet.addRow([]);
+	const [rowKeys, columnKeys] = [keysOf(form.rows), keysOf(form.columns)];
+	sheet.addRow([COLUMN_KEYS, ...columnKeys, ROW_KEYS]).hidden = true;
 	sheet.addRow(['', ...form.columns.map(({ group }, index) => (group !== form.columns[index - 1]?.group ? guarded(group) : ''))]);
 	sheet.addRow(['', ...form.columns.map(({ label }) => guarded(label))]).font = { bold: true };
 	sheet.getColumn(1).width = 40;
@@ -93,7 +115,8 @@ export async function formWorkbook(
 			...form.columns.map((_, column) => {
 				const value = wordOf(row * form.columns.length + column, row);
 				return typeof value === 'string' ? guarded(value) : value;
-			})
+			}),
+			rowKeys[row]!
 		]);
 		added.outlineLevel = Math.min(7, line.depth);
 		added.getCell(1).alignment = { indent: line.depth };
@@ -112,6 +135,7 @@ export async function formWorkbook(
 			}
 		});
 	});
+	sheet.getColumn(form.columns.length + 2).hidden = true;
 	// Without a password: it keeps slips away, nobody out.
 	await sheet.protect('', { selectLockedCells: true, selectUnlockedCells: true, formatColumns: true, formatRows: true });
 	const facts = workbook.addWorksheet(FACTS_SHEET, { state: 'veryHidden' });
@@ -120,9 +144,9 @@ export async function formWorkbook(
 			format: FORMAT,
 			form: code,
 			choices,
-			structure: form.structure,
-			columns: form.columns.length,
-			rows: form.rows.length
+			sheet: sheet.name,
+			columns: columnKeys,
+			rows: rowKeys
 		} satisfies z.infer<typeof factsSchema>)
 	]);
 	// What each cell held when the workbook was made: what is different when it comes back was changed in it.
@@ -168,6 +192,11 @@ export async function formGrid(
 /** What a workbook that came back would do to the form. */
 export interface WorkbookReading {
 	choices: FormChoices;
+	/** The lines of the form at these choices: rows and columns below are places among them. */
+	structure: number;
+	frame: string;
+	/** What was found in it besides: rows without a key, lines that are missing. */
+	remarks: string[];
 	changes: WorkbookChange[];
 	refused: WorkbookChange[];
 	/** Cells that others changed since the workbook was made. */
@@ -181,59 +210,177 @@ export interface WorkbookChange {
 	before: string;
 	/** What was typed in the workbook, as it is to be entered. */
 	text: string;
+	/** Of an emptied cell: what taking its entry away will show. */
+	effect?: string;
 	reason: string;
 }
 
 /**
- * Reads a workbook of a form back: what was changed in it, what others changed meanwhile, what may not be entered.
- * Nothing is written; the page enters the changes into the draft.
- * @throws Fault when it is not a workbook of this form, or the form has other lines now
+ * Reads a workbook of a form back: what was changed in it, what others changed meanwhile, what may not be entered. The sheet
+ * is found by its name and its rows and columns by their keys, wherever they have been moved. Nothing is written; the page
+ * enters the changes into the draft.
+ * @throws Fault when it is not a workbook of this form, or its keys are gone or there twice
  */
 export async function readWorkbook(person: SignedIn | undefined, modelId: number, code: string, bytes: Buffer): Promise<WorkbookReading> {
 	const writer = requirePermission(person, 'form.enter');
 	const workbook = await unpack(bytes);
 	const facts = workbook.getWorksheet(FACTS_SHEET);
-	const sheet = workbook.worksheets.find((each) => each.name !== FACTS_SHEET);
 	const parsed = factsSchema.safeParse(jsonOrNull(facts?.getRow(1).getCell(1).text));
-	if (!facts || !sheet || !parsed.success)
-		throw new Fault(
-			422,
-			'not understood',
-			'This is not a workbook of this form: the sheet that describes it is missing. Download it again.'
+	if (!facts || !parsed.success)
+		throw notUnderstood('This is not a workbook of this form: the sheet that describes it is missing. Download it again.');
+	const { choices, form: from } = parsed.data;
+	if (from !== code) throw notUnderstood('This workbook belongs to another form. Open that one and upload it there.');
+	const sheet = workbook.getWorksheet(parsed.data.sheet);
+	if (!sheet)
+		throw notUnderstood(
+			`The sheet “${parsed.data.sheet}” is missing in this workbook. Give it its name back, or download the workbook again.`
 		);
-	const { choices, columns, rows, structure, form: from } = parsed.data;
-	if (from !== code) throw new Fault(422, 'not understood', 'This workbook belongs to another form. Open that one and upload it there.');
+	const places = findKeys(sheet);
 	const { form } = await wholeForm(writer, modelId, code, choices);
-	if (structure !== form.structure || form.rows.length !== rows || form.columns.length !== columns)
-		throw new Fault(
-			422,
-			'not possible',
-			'The form has other lines now than when this workbook was made. Download it again and take your figures over.'
+	const reading: WorkbookReading = {
+		choices,
+		structure: form.structure,
+		frame: form.frame,
+		remarks: [],
+		changes: [],
+		refused: [],
+		conflicts: []
+	};
+	const [rowOf, columnOf] = [placesByKey(keysOf(form.rows)), placesByKey(keysOf(form.columns))];
+	const missing = [parsed.data.rows.filter((key) => !places.rows.has(key)), parsed.data.columns.filter((key) => !places.columns.has(key))];
+	const named = (count: number, what: string) => (count === 1 ? `One ${what} of the form is` : `${count} ${what}s of the form are`);
+	if (missing[0]!.length > 0)
+		reading.remarks.push(`${named(missing[0]!.length, 'row')} not in the workbook any more; nothing changes there.`);
+	if (missing[1]!.length > 0)
+		reading.remarks.push(`${named(missing[1]!.length, 'column')} not in the workbook any more; nothing changes there.`);
+	if (places.loose > 0)
+		reading.remarks.push(
+			`${places.loose === 1 ? 'One row' : `${places.loose} rows`} of the workbook, filled in below the headings, ${places.loose === 1 ? 'is' : 'are'} no row of the form and ${places.loose === 1 ? 'was' : 'were'} not read.`
 		);
 	const wordOf = wordsByCell(form);
-	const reading: WorkbookReading = { choices, changes: [], refused: [], conflicts: [] };
-	for (let row = 0; row < rows; row++)
-		for (let column = 0; column < columns; column++) {
-			const was = cellValue(facts.getRow(row + 2).getCell(column + 1));
-			const is = cellValue(sheet.getRow(row + HEAD_ROWS + 1).getCell(column + 2));
-			if (same(was, is)) continue;
-			const cell = row * columns + column;
-			const percent = form.columns[column]!.percent || (form.columns[column]!.facts ?? form.rows[row]!).valueType === 'percent';
+	for (const [factRow, rowKey] of parsed.data.rows.entries())
+		for (const [factColumn, columnKey] of parsed.data.columns.entries()) {
+			const [sheetRow, sheetColumn] = [places.rows.get(rowKey), places.columns.get(columnKey)];
+			if (sheetRow === undefined || sheetColumn === undefined) continue;
+			const was = cellValue(facts.getRow(factRow + 2).getCell(factColumn + 1));
+			const found = sheet.getRow(sheetRow).getCell(sheetColumn);
+			const unreadable = whyUnreadable(found);
+			const is = unreadable === undefined ? cellValue(found) : null;
+			if (unreadable === undefined && same(was, is)) continue;
+			const [row, column] = [rowOf.get(rowKey), columnOf.get(columnKey)];
+			const label = (line: number) => sheet.getRow(line).getCell(places.names).text.trim();
+			const words = `${row === undefined ? label(sheetRow) : form.rows[row]!.label}, ${column === undefined ? sheet.getRow(places.heading).getCell(sheetColumn).text : form.columns[column]!.label}`;
+			const isPercent =
+				row !== undefined &&
+				column !== undefined &&
+				(form.columns[column]!.percent || (form.columns[column]!.facts ?? form.rows[row]!).valueType === 'percent');
 			const change: WorkbookChange = {
-				row,
-				column,
-				words: `${form.rows[row]!.label}, ${form.columns[column]!.label}`,
+				row: row ?? -1,
+				column: column ?? -1,
+				words,
 				before: was === null ? '' : String(was),
-				text: typeof is === 'number' ? plain(percent ? is * 100 : is) : (is ?? ''),
+				text: typeof is === 'number' ? plain(isPercent ? is * 100 : is) : (is ?? ''),
 				reason: ''
 			};
+			if (row === undefined || column === undefined) {
+				reading.refused.push({ ...change, reason: 'This line is not on the form any more.' });
+				continue;
+			}
+			const cell = row * form.columns.length + column;
 			const mark = form.marks[cell];
-			if (mark !== 'e' && mark !== 's')
+			if (unreadable !== undefined)
+				reading.refused.push({ ...change, text: found.formula ? `=${found.formula}` : found.text, reason: unreadable });
+			else if (mark !== 'e' && mark !== 's')
 				reading.refused.push({ ...change, reason: mark === 'x' ? 'It is closed.' : 'It is computed, or not yours to write.' });
 			else if (!same(was, wordOf(cell, row))) reading.conflicts.push({ ...change, now: String(wordOf(cell, row) ?? '') });
 			else reading.changes.push(change);
 		}
+	await sayWhatEmptyDoes(writer, modelId, code, choices, reading);
 	return reading;
+}
+
+/** Says of each emptied cell what becomes of it; those that have no entry to take away are refused. */
+async function sayWhatEmptyDoes(
+	writer: SignedIn,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	reading: WorkbookReading
+): Promise<void> {
+	const emptied = [...reading.changes, ...reading.conflicts].filter(({ text }) => text === '');
+	if (emptied.length === 0) return;
+	const { layout } = await readForm(writer, modelId, code);
+	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
+	const { effects } = await askEngine(modelId, 'emptied', { ...ask, cells: emptied.map(({ row, column }) => ({ row, column })) });
+	emptied.forEach((change, index) => {
+		const effect = effects[index]!;
+		if ('fault' in effect) change.reason = effect.fault;
+		else change.effect = effect.words;
+	});
+	const isRefused = ({ reason }: WorkbookChange) => reason !== '';
+	reading.refused.push(...reading.changes.filter(isRefused), ...reading.conflicts.filter(isRefused));
+	reading.changes = reading.changes.filter((change) => !isRefused(change));
+	reading.conflicts = reading.conflicts.filter((change) => !isRefused(change));
+}
+
+/** Where the keys of a sheet stand: rows and columns by key, the columns' headings, the column of names, and filled rows without a key. */
+interface SheetKeys {
+	rows: Map<string, number>;
+	columns: Map<string, number>;
+	heading: number;
+	names: number;
+	loose: number;
+}
+
+function findKeys(sheet: ExcelJS.Worksheet): SheetKeys {
+	let head: { row: number; names: number; keys: number } | undefined;
+	sheet.eachRow((line, row) => {
+		if (head) return;
+		let names: number | undefined;
+		let keys: number | undefined;
+		line.eachCell((cell, column) => {
+			if (cell.text === COLUMN_KEYS) names = column;
+			if (cell.text === ROW_KEYS) keys = column;
+		});
+		if (names !== undefined && keys !== undefined) head = { row, names, keys };
+	});
+	if (!head)
+		throw notUnderstood(
+			'The hidden keys that say what each row and column is are gone from this workbook. Download it again and take your figures over.'
+		);
+	const { row: headRow, names, keys } = head;
+	const found: SheetKeys = { rows: new Map(), columns: new Map(), heading: headRow + 2, names, loose: 0 };
+	const once = (map: Map<string, number>, key: string, place: number, what: string) => {
+		if (map.has(key)) throw notUnderstood(`${what} is twice in this workbook. Remove the copy and upload it again.`);
+		map.set(key, place);
+	};
+	sheet.getRow(headRow).eachCell((cell, column) => {
+		if (column !== names && column !== keys && cell.text.trim() !== '')
+			once(found.columns, cell.text.trim(), column, `The column “${sheet.getRow(headRow + 2).getCell(column).text}”`);
+	});
+	sheet.eachRow((line, row) => {
+		if (row <= headRow + 2) return;
+		const key = line.getCell(keys).text.trim();
+		if (key !== '') once(found.rows, key, row, `The row “${line.getCell(names).text.trim()}”`);
+		else if ([...found.columns.values()].some((column) => line.getCell(column).text.trim() !== '')) found.loose++;
+	});
+	return found;
+}
+
+const placesByKey = (keys: readonly string[]): Map<string, number> => new Map(keys.map((key, place) => [key, place]));
+const notUnderstood = (message: string): Fault => new Fault(422, 'not understood', message);
+
+/** Why a cell cannot be read, though something stands in it: a formula nobody has calculated, or an error. */
+function whyUnreadable(cell: ExcelJS.Cell): string | undefined {
+	const { value } = cell;
+	if (value === null || typeof value !== 'object') return undefined;
+	if ('error' in value) return `It shows the error ${String(value.error)}.`;
+	if (!('formula' in value) && !('sharedFormula' in value)) return undefined;
+	if (value.result === undefined || value.result === null)
+		return 'It holds a formula without a result. Open the workbook where it was made, let it calculate, and save it.';
+	return typeof value.result === 'object' && 'error' in value.result
+		? `Its formula gives the error ${String(value.result.error)}.`
+		: undefined;
 }
 
 const plain = (value: number): string =>

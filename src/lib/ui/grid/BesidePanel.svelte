@@ -27,6 +27,8 @@
 	let answer = $state<{ thread: number; text: string } | null>(null);
 	let lines = $state<{ label: string; amount: string; factor: string }[]>([]);
 	let linesChanged = $state(false);
+	/** The last entry at the cell that these lines were read with, by revision. */
+	let seen = 0;
 	let fault = $state('');
 	let address = $state('');
 	const places = $derived(place.join());
@@ -44,7 +46,10 @@
 	function show(found: Beside | undefined) {
 		if (!found) return;
 		beside = found;
-		if (!linesChanged) lines = found.lines.map(plainLine);
+		if (!linesChanged) {
+			lines = found.lines.map(plainLine);
+			seen = found.typed?.revision ?? session.form.revision;
+		}
 		fault = '';
 		void session.readMarks();
 	}
@@ -64,6 +69,12 @@
 
 	const numberOf = (typed: string): number => (typed.trim() === '' ? 0 : (typedNumber(typed) ?? Number.NaN));
 	const total = $derived(lines.reduce((sum, { amount, factor }) => sum + numberOf(amount) * numberOf(factor), 0));
+	/** Whether the figure is another than its lines come to: it was typed over since. */
+	const isApart = $derived(
+		!linesChanged && beside?.typed && Number.isFinite(total) && Math.abs((beside.typed.value ?? 0) - total) > 1e-6
+			? beside.typed
+			: undefined
+	);
 	let savedLast: Promise<void> = Promise.resolve();
 	/** Lines save themselves as one leaves them; one save at a time, so that none answers over what was typed since. */
 	const saveLines = (): Promise<void> => (savedLast = savedLast.then(saveNow));
@@ -81,11 +92,26 @@
 		}
 		fault = '';
 		linesChanged = false;
+		const { structure, frame } = session.form;
 		const saved = await session.ask<{ revision: number | null }>('lines', {
-			lines: { row, column, structure: session.form.structure, lines: parsed }
+			lines: { row, column, structure, frame, seen, lines: parsed }
 		});
 		if (!saved) {
 			linesChanged = true;
+			const conflict = session.faultOf('typed meanwhile');
+			if (!conflict) return;
+			session.message = {
+				text: conflict.message,
+				kind: 'error',
+				act: {
+					label: 'Write over it',
+					run: () => {
+						session.message = null;
+						seen = (conflict.details as { seen: number }).seen;
+						void saveLines();
+					}
+				}
+			};
 			return;
 		}
 		await session.reopen();
@@ -210,7 +236,14 @@
 			</tbody>
 		</table>
 		<p class="mt-1 flex justify-between">
-			<span>Together, which is the cell’s figure</span><b>{Number.isFinite(total) ? formatAmount(total, locale) : '…'}</b>
+			<span>Together{isApart ? '' : ', which is the cell’s figure'}</span><b>{Number.isFinite(total) ? formatAmount(total, locale) : '…'}</b
+			>
+		</p>
+	{/if}
+	{#if isApart}
+		<p class="text-warning mt-1">
+			The figure is no longer their sum: {isApart.person ?? 'someone'}
+			{isApart.value === null ? 'took it away' : `typed ${formatAmount(isApart.value, locale)}`}, {formatMoment(isApart.at, locale)}.
 		</p>
 	{/if}
 	{#if mayWrite}<button
@@ -224,8 +257,12 @@
 <h3>Links and files</h3>
 {#each beside?.links ?? [] as link (link.id)}
 	<p class="flex items-baseline gap-2">
-		<a class="link grow truncate" href={link.href} target={link.isFile ? undefined : '_blank'} rel="noreferrer noopener" title={link.title}
-			>{link.title}</a
+		<a
+			class="link grow truncate"
+			href={link.isFile ? at(link.href) : link.href}
+			target={link.isFile ? undefined : '_blank'}
+			rel="noreferrer noopener"
+			title={link.title}>{link.title}</a
 		>
 		<span class="text-grey text-xs">{link.person}</span>
 		{#if link.mine}<button

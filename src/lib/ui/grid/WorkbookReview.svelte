@@ -27,6 +27,7 @@
 			>Take {all.length === 1 ? 'one figure' : `${all.length} figures`} into my draft</button
 		>
 	</div>
+	{#each reading.remarks as remark (remark)}<p class="text-warning mb-1">{remark}</p>{/each}
 	<table class="w-full">
 		<thead
 			><tr class="text-grey text-left text-xs"
@@ -41,7 +42,7 @@
 					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{change.before}</td><td class="text-right"
 						>{change.text}</td
 					><td class="text-warning pl-3"
-						>Now {change.now || 'empty'} here.
+						>Now {change.now || 'empty'} here. {change.effect ?? ''}
 						<label class="text-base-content"
 							><input type="checkbox" class="checkbox checkbox-xs" bind:checked={taken[index]} /> take the workbook’s</label
 						></td
@@ -59,7 +60,7 @@
 				<tr class="border-hairline border-t"
 					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{change.before}</td><td class="text-right font-semibold"
 						>{change.text || 'empty'}</td
-					><td></td></tr
+					><td class="text-grey pl-3">{change.effect ?? ''}</td></tr
 				>
 			{/each}
 		</tbody>

@@ -90,6 +90,7 @@ export class FormSession {
 	#inspection = 0;
 	/** Told when a draft was saved. */
 	onsaved: () => void = () => {};
+	#fault: { code: string; message: string; details: unknown } | undefined;
 	#isAsking = false;
 	/** The revision of the last save from this page, until it is taken back. */
 	#lastSave: number | undefined;
@@ -159,8 +160,13 @@ export class FormSession {
 			if (form === this.code || (of !== tab && (!isOpen || isOpen.has(of)))) continue;
 			const drawers = new Drawers(store, { person, model, form });
 			for (let waiting = drawers.read(of); waiting.length > 0; waiting = waiting.slice(1)) {
-				const { id, choices, entries, structure, options } = waiting[0]!;
-				const outcome = await this.#post<EntryOutcome>('enter', { choices, entries: { id, entries, structure, ...options } }, true, form);
+				const { id, choices, entries, structure, frame, options } = waiting[0]!;
+				const outcome = await this.#post<EntryOutcome>(
+					'enter',
+					{ choices, entries: { id, entries, structure, frame, ...options } },
+					true,
+					form
+				);
 				if (outcome === 'away') return;
 				sent += entries.length;
 				refused += outcome ? outcome.faults.length : entries.length;
@@ -222,14 +228,29 @@ export class FormSession {
 		return this.#inOrder(() => this.#sendUnsent());
 	}
 
+	/** Types into the same form at other choices: what a workbook brought was made there. */
+	enterAt(
+		{ choices, structure, frame }: Pick<UnsentEntries, 'choices' | 'structure' | 'frame'>,
+		entries: Entry[],
+		options: EntryOptions
+	): Promise<void> {
+		if (entries.length === 0) return Promise.resolve();
+		this.#unsent.push({ id: randomId(), choices, structure, frame, entries, options });
+		this.#keep();
+		return this.#inOrder(async () => {
+			await this.#sendUnsent();
+			await this.reopen();
+		});
+	}
+
 	/** Sends what waits, oldest first; stops where the server does not answer and tries again in a while. */
 	async #sendUnsent(): Promise<void> {
 		while (this.#unsent.length > 0) {
 			const next = this.#unsent[0]!;
-			const { id, entries, options, structure, choices } = next;
+			const { id, entries, options, structure, frame, choices } = next;
 			const outcome = await this.#post<EntryOutcome>(
 				'enter',
-				{ choices, window: this.#window(), entries: { id, entries, structure, ...options } },
+				{ choices, window: this.#window(), entries: { id, entries, structure, frame, ...options } },
 				true
 			);
 			if (outcome === 'away') {
@@ -425,15 +446,21 @@ export class FormSession {
 	/** Asks the server anything else about the form; its sentence is shown where it cannot. */
 	ask = <Answer>(verb: string, body: object): Promise<Answer | undefined> => this.#post<Answer>(verb, { choices: this.choices, ...body });
 
+	/** What the server said when it could not answer the last question of a kind (a fault's code), with what it said besides. */
+	faultOf(code: string): { message: string; details: unknown } | undefined {
+		const fault = this.#fault;
+		return fault?.code === code ? fault : undefined;
+	}
+
 	/** What a method gives for a row, to be looked at. */
 	method = (row: number, method: Method): Promise<MethodAnswer | undefined> =>
-		this.ask('method', { asked: { row, structure: this.form.structure, method } });
+		this.ask('method', { asked: { row, structure: this.form.structure, frame: this.form.frame, method } });
 
 	/** Puts what a method gives into the draft. */
 	fill(row: number, method: Method): Promise<void> {
 		return this.#inOrder(async () => {
 			const outcome = await this.ask<EntryOutcome>('fill', {
-				asked: { row, structure: this.form.structure, method },
+				asked: { row, structure: this.form.structure, frame: this.form.frame, method },
 				window: this.#window()
 			});
 			if (!outcome) return;
@@ -519,8 +546,9 @@ export class FormSession {
 				// What was typed just before leaving the page still arrives; browsers allow it for small bodies.
 				keepalive: verb === 'enter' && text.length < OUTLIVES_PAGE
 			});
-			const answer = (await response.json().catch(() => ({}))) as Answer & { code?: string; message?: string };
+			const answer = (await response.json().catch(() => ({}))) as Answer & { code?: string; message?: string; details?: unknown };
 			if (response.ok) return answer;
+			this.#fault = { code: answer.code ?? '', message: answer.message ?? '', details: answer.details };
 			if (response.status === 401) {
 				this.away = 'signed out';
 				return tellsAway ? 'away' : undefined;

@@ -266,20 +266,14 @@
 		}
 	}
 	function enterBook(changes: WorkbookChange[]) {
-		const { choices } = reading!;
+		const { choices, structure, frame } = reading!;
 		reading = null;
-		const before = session.choices;
 		// The figures belong where the workbook was made, whatever is chosen now.
-		session.choices = choices as typeof before;
-		void session
-			.enter(
-				changes.map(({ row, column, text }) => ({ row, column, text })),
-				{ style: { decimal: '.', group: '' }, method: 'in proportion' }
-			)
-			.then(() => {
-				session.choices = before;
-				void session.reopen();
-			});
+		void session.enterAt(
+			{ choices: choices as typeof session.choices, structure, frame },
+			changes.map(({ row, column, text }) => ({ row, column, text })),
+			{ style: { decimal: '.', group: '' }, method: 'in proportion' }
+		);
 	}
 	function fullScreen() {
 		if (document.fullscreenElement) void document.exitFullscreen();

@@ -1,0 +1,24 @@
+import { enter, isEmpty, type EntryScene } from '../../core';
+import type { FormView } from './form-view';
+
+/** What becomes of a cell when its entry is taken away, in words; or why there is none to take. */
+export function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number, column: number): { words: string } | { fault: string } {
+	const { cube, overlay } = scene;
+	const { members, range } = form.cell(row, column);
+	const outcome = enter(scene, {
+		members,
+		range,
+		shown: form.figure(row, column).value,
+		currency: form.expanded.query.currency,
+		input: { kind: 'clear' }
+	});
+	if ('fault' in outcome) return { fault: outcome.fault.message };
+	if (outcome.changes.length === 0) return { fault: 'There is nothing to take away.' };
+	const shows = outcome.changes.map(({ address, year, position }) => overlay.withoutEntry(cube, address, year, position));
+	const [only] = shows;
+	if (shows.length === 1 && only !== undefined)
+		return { words: isEmpty(only) ? 'Becomes empty.' : `Shows ${Math.round(only * 100) / 100} again, which was loaded or computed.` };
+	const loaded = shows.filter((value) => !isEmpty(value)).length;
+	const rest = loaded === 0 ? '' : `; ${loaded} of them show again what was loaded or computed`;
+	return { words: `Takes ${shows.length} entries beneath it away${rest}.` };
+}
