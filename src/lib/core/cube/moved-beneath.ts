@@ -13,18 +13,15 @@ export interface EntryNote {
 }
 
 /** "120 was typed when the step said 100; it now says 110." */
-export interface MovedBeneath extends EntryNote {
-	typed: number;
-	now: number;
-}
+export type MovedBeneath<Note extends EntryNote = EntryNote> = Note & { typed: number; now: number };
 
 /**
  * The entries beneath which proposals or additions have moved since they were typed, by more than half a unit of the
  * account's last decimal. Entries that are gone are passed over. O(entries).
  */
-export function movedBeneath(model: Model, cube: Cube, notes: Iterable<EntryNote>): MovedBeneath[] {
+export function movedBeneath<Note extends EntryNote>(model: Model, cube: Cube, notes: Iterable<Note>): MovedBeneath<Note>[] {
 	const through = new Overlay(model);
-	const found: MovedBeneath[] = [];
+	const found: MovedBeneath<Note>[] = [];
 	for (const note of notes) {
 		const { address, year, position, beneath } = note;
 		const entry = cube.contributions(address, year, position).find(({ origin }) => model.origin(origin)?.mode === 'entry');

@@ -25,6 +25,7 @@ import { FormCheckView } from './form-check-view';
 import { FormFault } from './form-fault';
 import { columnLine, likeOperand, rowLine, wordsOf } from './form-lines';
 import { inOrderOffered } from './month-choices';
+import { outsideSpan } from './outside-span';
 import type { PersonDraft } from './person-draft';
 import { MARKS, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type LineFacts, type RowLine } from './messages';
 
@@ -258,6 +259,7 @@ export class FormView {
 			frame: this.frame,
 			rows: known ? [] : this.#rows,
 			columns: known ? [] : this.#columns,
+			outside: outsideSpan(this.#model, this.expanded.query),
 			selectors: known ? [] : this.expanded.selectors,
 			currencies: this.expanded.currencies,
 			currency: this.expanded.query.currency,

@@ -112,6 +112,8 @@ export interface FormFrame {
 	currency: string;
 	/** The dimensions (ids) of accounts, periods and scenarios. */
 	axes: { accounts: number; periods: number; scenarios: number };
+	/** Why there can be no figures: none of the periods is one its scenario speaks about. */
+	outside: string | null;
 	/** What may be chosen in the accounts of choices among the rows, by account (id). */
 	choices: Record<number, { member: number; code: string; name: string }[]>;
 	/** How the form's maker wants it shown and filled. */
@@ -403,6 +405,11 @@ export interface EngineRequests {
 	branch: { ask: { dimension: number; of: number | null; structure: number }; answer: { members: TreeMember[] } };
 	/** The cells of a form at which some figures (places) stand. */
 	locate: { ask: FormAsk & { places: number[][] }; answer: { cells: number[][] } };
+	/** Which of some entries (by what stood beneath them when they were typed) stand over another figure now, and where on the form. */
+	moved: {
+		ask: FormAsk & { notes: { address: number[]; period: number; beneath: number }[] };
+		answer: { moved: { cells: number[]; typed: number; beneath: number; now: number | null }[] };
+	};
 	/** What would show where the entries of cells were taken away. */
 	emptied: {
 		ask: FormAsk & { cells: { row: number; column: number }[] };

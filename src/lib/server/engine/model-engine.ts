@@ -25,6 +25,7 @@ import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { leafCellsOf } from './leaf-cells';
+import { movedOnForm } from './moved-on-form';
 import { whatEmptyingDoes } from './emptied';
 import { chosenOutside } from './month-choices';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
@@ -130,6 +131,7 @@ export class ModelEngine {
 			select: async (request) => lookAtSelection(this.#model, request),
 			branch: async ({ dimension, of }) => ({ members: branchOf(this.#model, dimension, of) }),
 			locate: async (request) => ({ cells: (await this.#openForm(request)).form.cellsAt(request.places) }),
+			moved: async (request) => ({ moved: movedOnForm(this.#model, this.#cube, (await this.#openForm(request)).form, request.notes) }),
 			planCell: (request) => this.#planCell(request),
 			method: async (request) => {
 				const { form, draft, guard } = await this.#openForm(request);

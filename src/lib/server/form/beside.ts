@@ -68,6 +68,8 @@ export interface CellMark {
 	notes: number;
 	lines: number;
 	links: number;
+	/** In words: that what its entry was typed over is another figure now. */
+	moved?: string;
 }
 
 /** Reads what stands beside a figure. */
@@ -152,10 +154,42 @@ export async function markedCells(person: SignedIn | undefined, modelId: number,
 			UNION ALL SELECT place, 0, 0, 1 FROM cell_link WHERE model_id = $1) AS beside GROUP BY place LIMIT 50000`,
 		[modelId]
 	);
-	if (found.rows.length === 0) return [];
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
-	const { cells } = await askEngine(modelId, 'locate', { ...ask, places: found.rows.map(({ place }) => place) });
-	return found.rows.flatMap(({ place: _, ...counts }, index) => cells[index]!.map((cell) => ({ cell, ...counts })));
+	const marks = new Map<number, CellMark>();
+	if (found.rows.length > 0) {
+		const { cells } = await askEngine(modelId, 'locate', { ...ask, places: found.rows.map(({ place }) => place) });
+		found.rows.forEach(({ place: _, ...counts }, index) => {
+			for (const cell of cells[index]!) marks.set(cell, { cell, ...counts });
+		});
+	}
+	const notes = await entriesOverFigures(modelId);
+	if (notes.length > 0) {
+		const { moved } = await askEngine(modelId, 'moved', { ...ask, notes });
+		const written = new Intl.NumberFormat(reader.locale, { maximumFractionDigits: 2 });
+		for (const { cells, typed, beneath, now } of moved)
+			for (const cell of cells)
+				marks.set(cell, {
+					...(marks.get(cell) ?? { cell, notes: 0, lines: 0, links: 0 }),
+					moved: `${written.format(typed)} was typed over ${written.format(beneath)}, which ${now === null ? 'is gone now' : `is ${written.format(now)} now`}`
+				});
+	}
+	return [...marks.values()];
+}
+
+/** Entries looked at for what has moved beneath them: the latest of a model. */
+const MOST_ENTRIES = 20_000;
+
+/** The last entry of each cell that was typed over a figure, the latest first. */
+async function entriesOverFigures(modelId: number): Promise<{ address: number[]; period: number; beneath: number }[]> {
+	const found = await pool().query<{ address: number[]; period: number; beneath: number | null; after: number | null }>(
+		`SELECT DISTINCT ON (address, period_id) address, period_id AS period, beneath, after
+		FROM (SELECT * FROM entry_change WHERE model_id = $1 ORDER BY revision DESC LIMIT ${MOST_ENTRIES}) AS latest
+		ORDER BY address, period_id, revision DESC`,
+		[modelId]
+	);
+	return found.rows.flatMap(({ address, period, beneath, after }) =>
+		beneath !== null && after !== null ? [{ address, period, beneath }] : []
+	);
 }
 
 /** A place must name one member of each dimension of the model, the period last. @throws Fault 404 */

@@ -214,6 +214,7 @@
 					onredo={() => desk.redo()}
 					onsave={() => desk.publish()}
 					oninspect={() => {}}
+					onwhynot={() => Promise.resolve('This is a preview: nothing is typed into it.')}
 					onhelp={() => {}}
 					onfind={() => {}}
 				/>

@@ -26,6 +26,8 @@
 		onredo: () => void;
 		onsave: () => void;
 		oninspect: () => void;
+		/** Why nothing can be typed into a cell. */
+		onwhynot: (row: number, column: number) => Promise<string>;
 		onhelp: () => void;
 		onfind: () => void;
 	}
@@ -46,6 +48,7 @@
 		onredo,
 		onsave,
 		oninspect,
+		onwhynot,
 		onhelp,
 		onfind
 	}: Props = $props();
@@ -53,6 +56,7 @@
 	const ROW_HEIGHT = 28;
 	const HEAD_HEIGHT = 52;
 	let cellMenu: ReturnType<typeof CellMenu>;
+	let notice = $state<{ text: string; left: number; top: number } | null>(null);
 	let dragging = false;
 	/** Whether the keyboard is in the grid: its cell may be out of sight, and so out of the page. */
 	let isInside = false;
@@ -150,12 +154,26 @@
 
 	function edit(text?: string) {
 		if (!form.takesEntry(grid.focus.row, grid.focus.column)) {
-			// The reason is in the inspector; typing here would only be refused.
-			oninspect();
+			void sayWhyNot();
 			return;
 		}
 		grid.startEdit(text);
 	}
+
+	/** Says at the cell why nothing can be typed there; until one moves on. */
+	async function sayWhyNot() {
+		const { row, column } = grid.focus;
+		const cell = document.getElementById(cellId(row, column));
+		const text = await onwhynot(row, column);
+		const box = cell?.getBoundingClientRect();
+		if (!box || grid.focus.row !== row || grid.focus.column !== column) return;
+		notice = { text, left: Math.max(8, Math.min(box.left, innerWidth - 340)), top: box.bottom + 4 };
+	}
+	$effect(() => {
+		void grid.focus;
+		void grid.editing;
+		notice = null;
+	});
 
 	function endEdit(rows: number, across: number) {
 		grid.commit();
@@ -326,6 +344,7 @@
 	{oncopy}
 	oncut={(event) => oncopy(event, true)}
 	{onpaste}
+	onscroll={() => (notice = null)}
 	onfocusin={() => (isInside = true)}
 	onfocusout={(event) => {
 		// Leaving for another part of the page; a cell that is taken out of the page leaves for nowhere.
@@ -454,6 +473,15 @@
 		<p class="text-soft p-4">All rows are hidden. Show them again with View.</p>
 	{/if}
 </div>
+{#if notice}
+	<p
+		class="bg-raised border-rule text-base-content fixed z-20 max-w-80 rounded-md border px-2.5 py-1.5 text-[13px] shadow-lg"
+		style="left: {notice.left}px; top: {notice.top}px"
+		role="alert"
+	>
+		{notice.text}
+	</p>
+{/if}
 <CellMenu bind:this={cellMenu} acts={menu} onclose={() => showFocus()} />
 
 <style>

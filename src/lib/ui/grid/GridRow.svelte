@@ -11,6 +11,7 @@
 </script>
 
 <script lang="ts">
+	import './cell-states.css';
 	import CellEditor from './CellEditor.svelte';
 	import { lookOf, type GridSurroundings } from './cell-look';
 	import type { GridState } from './grid-state.svelte';
@@ -209,40 +210,6 @@
 	tr :global(.group-start) {
 		border-left: 1px solid var(--hairline);
 	}
-	tr :global(td.computed),
-	tr :global(td.closed) {
-		background-image:
-			url('data:image/svg+xml,%3Csvg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 10 10"%3E%3Cpath d="M2 4.5h6v4.5H2zM3.4 4.5V3a1.6 1.6 0 0 1 3.2 0v1.5" fill="none" stroke="%238c826f"/%3E%3C/svg%3E'),
-			repeating-linear-gradient(135deg, transparent 0 6px, var(--hairline) 6px 7px);
-		background-position:
-			top 2px right 1px,
-			0 0;
-		background-size:
-			8px 8px,
-			auto;
-		background-repeat: no-repeat, repeat;
-	}
-	/* A dotted baseline says that one may type here. */
-	tr :global(td.enter),
-	tr :global(td.spread) {
-		text-decoration: underline dotted 1.5px var(--mark);
-		text-underline-offset: 4px;
-	}
-	tr :global(td.enter.bare::after),
-	tr :global(td.spread.bare::after) {
-		content: '';
-		display: inline-block;
-		width: 18px;
-		height: 15px;
-		vertical-align: middle;
-		border-bottom: 1.5px dotted var(--mark);
-	}
-	tr :global(td.kept) {
-		text-decoration: underline solid 2px var(--color-secondary);
-	}
-	tr :global(td.spread) {
-		font-weight: 600;
-	}
 	/* What may be chosen hangs below the cell, over the rows that follow. */
 	tr.editing {
 		z-index: 1;
@@ -256,50 +223,6 @@
 		top: auto;
 		z-index: 1;
 		border-left: 1px solid var(--rule);
-	}
-	tr :global(td.good),
-	tr :global(td.stands-good) {
-		color: var(--color-success);
-	}
-	tr :global(td.bad),
-	tr :global(td.stands-bad) {
-		color: var(--color-error);
-	}
-	tr :global(td.stands-strong) {
-		font-weight: 700;
-	}
-	tr :global(td.stands-quiet) {
-		color: var(--grey);
-	}
-	tr :global(td.tried) {
-		color: var(--color-secondary);
-		font-style: italic;
-	}
-	tr :global(td.drafted) {
-		color: var(--color-primary);
-		font-weight: 650;
-		text-decoration-color: var(--color-primary);
-	}
-	tr :global(td.drafted::before),
-	tr :global(td.drafted-beneath::before) {
-		content: '';
-		display: inline-block;
-		width: 5px;
-		height: 5px;
-		margin: 0 6px 0 1px;
-		vertical-align: 2px;
-		border: 1px solid var(--color-primary);
-		transform: rotate(45deg);
-	}
-	tr :global(td.drafted::before) {
-		background: var(--color-primary);
-	}
-	tr :global(td.refused) {
-		text-decoration: underline wavy var(--color-error);
-		text-underline-offset: 3px;
-	}
-	tr :global(td.pending) {
-		color: var(--color-primary);
 	}
 	tr :global(td.flash) {
 		animation: flash 1.6s ease-out;
@@ -320,20 +243,6 @@
 		outline: 2px solid var(--color-primary);
 		outline-offset: -2px;
 		border-radius: 3px;
-	}
-	tr :global(.note) {
-		color: var(--color-accent);
-	}
-	tr :global(.lines),
-	tr :global(.link) {
-		color: var(--color-secondary);
-	}
-	tr :global(.glyph) {
-		position: absolute;
-		top: 2px;
-		right: 1px;
-		width: 8px;
-		height: 8px;
 	}
 	.twist {
 		display: inline-grid;

@@ -1,5 +1,9 @@
 <script lang="ts">
+	import './cell-states.css';
 	import CircleHelp from '@lucide/svelte/icons/circle-question-mark';
+
+	import { CELL_STATES } from './cell-states';
+	import { glyphSvg } from './glyphs';
 
 	let dialog: HTMLDialogElement;
 	export const open = () => dialog.showModal();
@@ -42,50 +46,14 @@
 	</div>
 	<div class="mt-3 grid gap-6 md:grid-cols-2">
 		<dl class="grid grid-cols-[7.5rem_1fr] content-start gap-y-1.5">
-			<dt><span class="border-mark border-b-2 border-dotted">1,250</span></dt>
-			<dd>you may type here</dd>
-			<dt><span class="border-mark border-b-2 border-dotted font-semibold">8,400</span></dt>
-			<dd>a total you may spread from</dd>
-			<dt><span class="bg-base-200 text-soft px-2">3,120</span></dt>
-			<dd>computed, or not yours to type</dd>
-			<dt><span class="text-primary font-semibold">◆ 1,300</span></dt>
-			<dd>in your draft, not saved yet</dd>
-			<dt><span class="font-semibold"><span class="text-primary">◇</span> 9,700</span></dt>
-			<dd>a total with unsaved entries beneath</dd>
-			<dt><span class="text-secondary italic">2,310</span></dt>
-			<dd>as it would be after the run you try</dd>
-			<dt><span class="decoration-error underline decoration-wavy">990</span></dt>
-			<dd>refused; the reason shows on the cell</dd>
-			<dt><span class="closed px-2">2,050</span></dt>
-			<dd>closed by a lock or outside the months of entry</dd>
-			<dt>≈ 4,410</dt>
-			<dd>a rate or a weight is missing beneath</dd>
-			<dt><span class="border-secondary border-b-2">1,900</span></dt>
-			<dd>kept fixed: spreads leave it as it is</dd>
-			<dt>
-				<span class="relative pr-3"
-					>560<svg class="text-accent absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
-						><circle cx="5.5" cy="4.5" r="3" fill="currentColor" /></svg
-					></span
-				>
-			</dt>
-			<dd>a note</dd>
-			<dt>
-				<span class="relative pr-3"
-					>560<svg class="text-secondary absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4" /></svg
-					></span
-				>
-			</dt>
-			<dd>detail lines behind it</dd>
-			<dt>
-				<span class="relative pr-3"
-					>560<svg class="text-secondary absolute top-0 right-0 size-2" viewBox="0 0 10 10" aria-hidden="true"
-						><path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3" /></svg
-					></span
-				>
-			</dt>
-			<dd>links or files</dd>
+			{#each CELL_STATES as { classes, sample, meaning, glyph } (meaning)}
+				<dt>
+					<span class="figure relative inline-block px-3 {classes}" data-state={classes}
+						>{sample}{#if glyph}{@html glyphSvg(glyph)}{/if}</span
+					>
+				</dt>
+				<dd>{meaning}</dd>
+			{/each}
 		</dl>
 		<div>
 			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
@@ -100,9 +68,3 @@
 		</div>
 	</div>
 </dialog>
-
-<style>
-	.closed {
-		background-image: repeating-linear-gradient(135deg, transparent 0 6px, var(--hairline) 6px 7px);
-	}
-</style>

@@ -1,4 +1,5 @@
 import type { CellMark } from '$lib/server/form';
+import type { CellGlyph } from './glyphs';
 import type { GridState } from './grid-state.svelte';
 import type { ShownForm } from './shown-form';
 
@@ -22,7 +23,7 @@ export interface CellLook {
 	/** What a screen reader is told beyond the figure. */
 	words: string;
 	readOnly: boolean;
-	glyph: 'note' | 'lines' | 'link' | undefined;
+	glyph: CellGlyph | undefined;
 }
 
 const CLASSES: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', r: 'computed' };
@@ -66,6 +67,7 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	if (mark === 'x') note('', 'closed');
 	if (mark === 's') note('', 'spreads when typed');
 	if (grid.kept.has(cell)) note('kept', 'kept fixed');
+	if (beside?.moved) note('', beside.moved);
 	if (beside?.notes) note('', beside.notes === 1 ? 'a note' : `${beside.notes} notes`);
 	if (beside?.lines) note('', 'detail lines');
 	if (beside?.links) note('', 'links');
@@ -81,11 +83,22 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 		cell,
 		classes,
 		text: `${flag & 1 ? '≈ ' : ''}${typed ?? (flag & 4 ? 'mixed' : grid.shownText(row, column))}`,
-		title: fault ?? word,
+		title: fault ?? beside?.moved ?? word,
 		words,
 		readOnly: mark !== 'e' && mark !== 's',
 		// One mark at the right: the most serious one.
-		glyph: mark === 'x' ? undefined : beside?.notes ? 'note' : beside?.lines ? 'lines' : beside?.links ? 'link' : undefined
+		glyph:
+			mark === 'x'
+				? undefined
+				: beside?.moved
+					? 'moved'
+					: beside?.notes
+						? 'note'
+						: beside?.lines
+							? 'lines'
+							: beside?.links
+								? 'link'
+								: undefined
 	};
 }
 

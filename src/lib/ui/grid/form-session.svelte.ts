@@ -406,6 +406,7 @@ export class FormSession {
 			const before = this.form;
 			await this.reopen();
 			this.flashing = this.form.changedSince(before);
+			void this.readMarks();
 			setTimeout(() => (this.flashing = new Set()), FLASH_MILLISECONDS);
 		});
 	}
@@ -428,6 +429,12 @@ export class FormSession {
 		const details = await this.#post<FigureDetails>('inspect', { choices: this.choices, row, column });
 		// A newer question may have been asked meanwhile.
 		if (details && asked === this.#inspection) this.details = details;
+	}
+
+	/** Why nothing can be typed into a cell, in a sentence. */
+	async whyNot(row: number, column: number): Promise<string> {
+		const details = await this.#post<FigureDetails>('inspect', { choices: this.choices, row, column });
+		return details?.verdict.reason || 'Nothing is typed into this cell.';
 	}
 
 	/** Which cells have something beside them. */

@@ -2,7 +2,7 @@ import { pastedStyle, type NumberStyle } from '$lib/core';
 import { editableFigure, formatFigure, type FigureFormat } from '../figures/format';
 import { fromClipboard, toClipboard } from './clipboard';
 import type { Entry, EntryOptions } from './form-session.svelte';
-import { alignBlock } from './paste-block';
+import { alignBlock, type AlignedBlock } from './paste-block';
 import type { ShownForm } from './shown-form';
 
 export interface Place {
@@ -463,6 +463,9 @@ export class GridState {
 		else this.#pasteBlock(block, found.kind === 'other' ? found.style : undefined);
 	}
 
+	/** How the last block was read, and what of it has no place on the form; until it is hidden or another is pasted. */
+	pasted = $state.raw<{ words: string; lost: AlignedBlock['lost'] } | null>(null);
+
 	/** Answers the question of a paste; another block may be written in another way, and asks again. */
 	answerPaste(style: NumberStyle): void {
 		const { question } = this;
@@ -490,8 +493,8 @@ export class GridState {
 			aligned.cells.map(({ down, across, text }) => ({ row: this.visibleRows[down]!, column: this.visibleColumns[across]!, text })),
 			options
 		);
-		if (aligned.lost > 0)
-			this.#say(`${aligned.lost === 1 ? 'One cell' : `${aligned.lost} cells`} of the block lie beyond the form and were left out.`);
+		// Cells that lie beyond the form stay listed until one has seen them.
+		this.pasted = block.length > 1 || aligned.lost.length > 0 ? { words: wordsOfPaste(aligned), lost: aligned.lost } : null;
 	}
 
 	/** Rows, columns and figures that hold a text, row by row. */
@@ -546,4 +549,19 @@ export class GridState {
 		const { rows, columns } = this.selection;
 		return rows.flatMap((row) => columns.map((column) => ({ row, column })));
 	}
+}
+
+/** How a pasted block was read. */
+function wordsOfPaste({ names, titles, lost, cells }: AlignedBlock): string {
+	const read =
+		names === 'none'
+			? 'No names of rows or columns were recognised in the block: it went from the chosen cell on.'
+			: `The names of ${names} in the block were recognised: its figures went where they say.`;
+	const above =
+		titles === 0 ? '' : ` ${titles === 1 ? 'One line' : `${titles} lines`} above them ${titles === 1 ? 'was' : 'were'} taken for a title.`;
+	const left =
+		lost.length === 0
+			? ''
+			: ` ${lost.length === 1 ? 'One figure has' : `${lost.length} figures have`} no place on this form; ${cells.length === 1 ? 'one was' : `${cells.length} were`} pasted.`;
+	return read + above + left;
 }

@@ -17,7 +17,7 @@ describe('a pasted block', () => {
 	test('loses what lies beyond the form, and says how much', () => {
 		const { cells, lost } = at([['1', '2', '3', '']]);
 		expect(cells).toHaveLength(2);
-		expect(lost).toBe(1);
+		expect(lost).toEqual([{ row: 'Repairs', column: '', text: '3' }]);
 	});
 	test('with names of rows and columns goes where they say', () =>
 		expect(
@@ -48,5 +48,21 @@ describe('a pasted block', () => {
 				['Revenue', '3'],
 				['Interest', '2']
 			])
-		).toMatchObject({ lost: 1 }));
+		).toMatchObject({ lost: [{ row: 'Interest', column: 'May 2027', text: '2' }], names: 'rows' }));
+	test('with a title above its names is not shifted by it', () => {
+		const block = [
+			['Repairs of the year', '', ''],
+			['', '', ''],
+			['', 'Jun 2027', 'Apr 2027'],
+			['Fuel', '5', '6']
+		];
+		expect(places(block)).toEqual(['2 2 5', '2 0 6']);
+		expect(at(block)).toMatchObject({ names: 'rows and columns', titles: 2 });
+		expect(
+			at([
+				['1', '2'],
+				['Jun 2027', 'Apr 2027']
+			])
+		).toMatchObject({ names: 'none', titles: 0 });
+	});
 });

@@ -1,4 +1,5 @@
 import type { CellLook } from './cell-look';
+import { glyphSvg, type CellGlyph } from './glyphs';
 
 /** A cell with where it stands in its row: moving ones from the left, frozen ones from the right edge of what is in sight. */
 export interface PlacedLook extends CellLook {
@@ -90,7 +91,7 @@ export class RowCells {
 			known.selected !== look.selected ||
 			(known.text === '') !== isBare
 		)
-			element.className = `${look.classes}${look.focused ? 'focused ' : ''}${look.selected ? 'selected ' : ''}${isBare ? 'bare' : ''}`;
+			element.className = `figure ${look.classes}${look.focused ? 'focused ' : ''}${look.selected ? 'selected ' : ''}${isBare ? 'bare' : ''}`;
 		if (known?.left !== look.left || known?.right !== look.right || known?.width !== look.width || known?.order !== look.order) {
 			const { style } = element;
 			style.width = `${look.width}px`;
@@ -162,19 +163,13 @@ function newCell(): Cell {
 	return { element, row: -1, figure: element.firstChild as Text, glyph: undefined, look: undefined };
 }
 
-/** The small shapes at a cell's right corner; the padlock of closed cells is part of their ground. */
-const GLYPHS: Record<NonNullable<CellLook['glyph']>, string> = {
-	note: '<circle cx="5.5" cy="4.5" r="3" fill="currentColor"/>',
-	lines: '<path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4"/>',
-	link: '<path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3"/>'
-};
 const glyphs = new Map<string, Element>();
 
-function glyphOf(name: NonNullable<CellLook['glyph']>): Element {
+function glyphOf(name: CellGlyph): Element {
 	let glyph = glyphs.get(name);
 	if (!glyph) {
 		const holder = document.createElement('div');
-		holder.innerHTML = `<svg class="glyph ${name}" viewBox="0 0 10 10" aria-hidden="true">${GLYPHS[name]}</svg>`;
+		holder.innerHTML = glyphSvg(name);
 		glyphs.set(name, (glyph = holder.firstElementChild!));
 	}
 	return glyph.cloneNode(true) as Element;

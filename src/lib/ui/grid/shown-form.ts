@@ -30,6 +30,7 @@ export class ShownForm {
 	readonly good: ReadonlySet<number>;
 	readonly bad: ReadonlySet<number>;
 	readonly draftSize: number;
+	readonly outside: string | null;
 	readonly draftHere: number;
 	/** The runbook whose results are shown before it has run, and where they differ. */
 	readonly trial: FormAnswer['trial'];
@@ -62,6 +63,7 @@ export class ShownForm {
 		this.draftedBeneath = new Set(answer.draftedBeneath);
 		this.draftSize = answer.draftSize;
 		this.draftHere = answer.draftHere;
+		this.outside = answer.outside;
 		this.trial = answer.trial;
 		this.tried = new Set(answer.tried);
 		this.checks = answer.checks;
@@ -87,6 +89,11 @@ export class ShownForm {
 			})
 		);
 		this.#cells = cells;
+	}
+
+	/** Whether all rows are here and none has a figure. */
+	get isBlank(): boolean {
+		return !this.isPartial && [...this.#cells.values()].every(({ values }) => values.every((value) => value === null));
 	}
 
 	/** The cell's number: what the server calls it by. */

@@ -293,6 +293,15 @@
 			: '';
 	const unitOf = (unit: string | undefined) =>
 		unit === 'money' ? (session.form.currency === 'local' ? 'local currency' : session.form.currency) : (unit ?? '');
+	/** Why no figure is to be seen; null where one is. */
+	const nothing = $derived.by((): string | null => {
+		const { form } = session;
+		if (form.outside) return form.outside;
+		if (form.rows.length === 0 || form.columns.length === 0) return 'This form has no lines for these choices.';
+		if (grid.visibleRows.length === 0 || grid.visibleColumns.length === 0)
+			return 'All lines are empty here, and empty ones are hidden. Show them under View.';
+		return form.isBlank ? 'Nothing is here yet for these choices.' : null;
+	});
 	const awayWords = $derived(
 		session.away === 'other person'
 			? `Someone else has signed in in this browser. ${session.waiting > 0 ? `${session.waiting === 1 ? 'One entry of yours waits' : `${session.waiting} entries of yours wait`} here and will be sent when` : 'This page goes on when'} ${data.person.name} has signed in again.`
@@ -453,6 +462,21 @@
 					<button class="text-grey hover:text-base-content text-[13px] underline" onclick={() => (session.message = null)}>Hide</button>
 				</p>
 			{/if}
+			{#if grid.pasted}
+				{@const { words, lost } = grid.pasted}
+				<div class={['mb-2 text-[13px]', lost.length > 0 ? 'text-warning' : 'text-grey']} role="status">
+					{words}
+					<button class="text-grey hover:text-base-content underline" onclick={() => (grid.pasted = null)}>Hide</button>
+					{#if lost.length > 0}
+						<ul class="text-base-content max-h-32 overflow-auto" aria-label="Figures without a place on this form">
+							{#each lost.slice(0, 200) as { row, column, text }, index (index)}
+								<li>{[row, column].filter(Boolean).join(', ') || 'beyond the form'}: {text}</li>
+							{/each}
+							{#if lost.length > 200}<li>… and {lost.length - 200} more</li>{/if}
+						</ul>
+					{/if}
+				</div>
+			{/if}
 			{#if grid.question}
 				{@const { example, style: other } = grid.question}
 				<p class="text-warning mb-2 flex flex-wrap items-baseline gap-2" role="alert">
@@ -462,6 +486,7 @@
 					<button class="btn btn-xs" onclick={() => grid.answerPaste(other)}>{other.decimal === '.' ? '1,234.5' : '1.234,5'}</button>
 				</p>
 			{/if}
+			{#if nothing}<p class="text-grey mb-2 text-[13px]" role="status">{nothing}</p>{/if}
 			<RunBar {runs} {session} />
 			{#if addingLine}
 				<form
@@ -527,6 +552,7 @@
 				onredo={session.redo}
 				onsave={() => session.save()}
 				oninspect={showDetails}
+				onwhynot={(row, column) => session.whyNot(row, column)}
 				onhelp={() => legend?.open()}
 				onfind={() => (finding = true)}
 			/>
