@@ -9,7 +9,7 @@
 </script>
 
 {#if runs.buttons.length > 0}
-	<div class="mb-2 flex flex-wrap gap-1.5" role="group" aria-label="Runbooks of this form">
+	<div class="flex flex-wrap gap-1.5" role="group" aria-label="Runbooks of this form">
 		{#each runs.buttons as run (run.runbook)}
 			<button class="btn btn-sm" disabled={runs.running} title={run.description} onclick={() => runs.press(run)}
 				><Play size={13} aria-hidden="true" />
@@ -28,7 +28,7 @@
 	</div>
 {/if}
 {#if session.form.trial !== null}
-	<p class="bg-base-200 border-hairline mb-2 flex flex-wrap items-center gap-2 rounded-md border px-3 py-1.5" role="status">
+	<p class="bg-base-200 border-hairline flex w-full flex-wrap items-center gap-2 rounded-md border px-3 py-1.5" role="status">
 		<span
 			>Figures in <em class="text-secondary">italics</em> are as “{session.form.trial.name}” would leave them. Nothing is written.
 			{#if session.form.trial.isBehind}Something was typed or saved since: try it again to see that too.{/if}</span
@@ -40,5 +40,5 @@
 	</p>
 {/if}
 {#if runs.asking}
-	<RunQuestions {runs} />
+	<div class="w-full"><RunQuestions {runs} /></div>
 {/if}

@@ -315,11 +315,11 @@
 
 <div class="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
 	<div class="flex min-h-0 min-w-0">
-		<main bind:this={main} class="bg-base-100 flex min-w-0 grow flex-col px-4.5 pt-3.5">
+		<main bind:this={main} class="bg-base-100 flex min-w-0 grow flex-col px-4.5 pt-2.5">
 			<div class="flex items-start gap-2">
-				<div class="min-w-0">
-					<h1 class="truncate text-xl font-semibold tracking-tight">{data.opened.name}</h1>
-					<p class="text-grey truncate text-[13px]">{data.opened.description}</p>
+				<div class="flex min-w-0 grow items-baseline gap-3">
+					<h1 class="max-w-[60%] shrink-0 truncate text-xl font-semibold tracking-tight">{data.opened.name}</h1>
+					<p class="text-grey min-w-0 truncate text-[13px]" title={data.opened.description}>{data.opened.description}</p>
 				</div>
 				<div class="ml-auto flex shrink-0 items-center gap-1">
 					{#each session.present as { person } (person)}
@@ -393,7 +393,7 @@
 					<Legend bind:this={legend} />
 				</div>
 			</div>
-			<div class="my-2.5 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the form shows">
+			<div class="mt-1.5 mb-2 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the form shows">
 				{#each session.form.selectors as selector (selector.dimension)}
 					<SelectorChip
 						name={selector.dimension === session.form.axes.periods ? 'Year' : selector.name}
@@ -414,13 +414,19 @@
 					onchoose={(value) => choose('in', value)}
 				/>
 				{#if grid.scale > 1}<span class="text-grey text-[13px]">in {grid.scale === 1_000 ? 'thousands' : 'millions'}</span>{/if}
+				{#if data.opened.instructions}
+					<button class="btn btn-ghost btn-xs" popovertarget="{more}-how" style="anchor-name: --{more}-how">Instructions</button>
+					<div
+						id="{more}-how"
+						popover="auto"
+						class="bg-raised border-rule text-base-content m-0 max-h-80 w-[34rem] max-w-[90vw] overflow-auto rounded-md border px-3.5 py-2.5 text-[13px] shadow-lg"
+						style="inset: auto; position-anchor: --{more}-how; top: calc(anchor(bottom) + 4px); left: anchor(left)"
+					>
+						<Markdown text={data.opened.instructions} />
+					</div>
+				{/if}
+				<RunBar {runs} {session} />
 			</div>
-			{#if data.opened.instructions}
-				<details class="border-rule mb-2 rounded-md border px-3 py-1.5 text-[13px]">
-					<summary class="cursor-pointer font-semibold">Instructions</summary>
-					<div class="mt-1.5"><Markdown text={data.opened.instructions} /></div>
-				</details>
-			{/if}
 			{#if session.away}
 				<p class="text-error mb-2" role="alert">
 					{awayWords}
@@ -487,7 +493,6 @@
 				</p>
 			{/if}
 			{#if nothing}<p class="text-grey mb-2 text-[13px]" role="status">{nothing}</p>{/if}
-			<RunBar {runs} {session} />
 			{#if addingLine}
 				<form
 					class="mb-2 flex items-center gap-2"
