@@ -91,6 +91,36 @@
 		...frozen.map((slot, index) => ({ slot, width: sizeOf(slot), left: undefined, right: rightOf[index]! }))
 	]);
 
+	/** How far the columns at both edges reach into what is covered: a figure that is cut would read as another one. */
+	let cut = $state({ left: 0, right: 0, top: 0, width: 0, height: 0 });
+	function measureCut() {
+		const { element } = virtual;
+		if (!element) return;
+		const from = element.scrollLeft;
+		const to = from + element.clientWidth - nameWidth - frozenWidth;
+		const across = (at: number) => virtual.columns.find(({ start, end }) => start < at - 0.5 && end > at + 0.5);
+		const [first, last] = [across(from), across(to)];
+		const isWhole = first !== undefined && first === last;
+		cut = {
+			left: isWhole || !first ? 0 : first.end - from,
+			right: isWhole || !last ? 0 : to - last.start,
+			top: 0,
+			width: element.clientWidth,
+			height: element.clientHeight
+		};
+	}
+	$effect(() => {
+		void [columnItems, nameWidth, frozenWidth];
+		measureCut();
+	});
+	$effect(() => {
+		const { element } = virtual;
+		if (!element) return;
+		const observer = new ResizeObserver(measureCut);
+		observer.observe(element);
+		return () => observer.disconnect();
+	});
+
 	/** Headings over groups of columns, for the columns that are drawn. */
 	const groups = $derived.by(() => {
 		const found: { name: string; span: number; from: number; width: number }[] = [];
@@ -334,144 +364,152 @@
 
 <svelte:window onpointerup={() => (dragging = false)} />
 
-<!-- The scrolling part holds the keyboard while the cell it belongs to is out of sight. -->
-<!-- svelte-ignore a11y_no_static_element_interactions -->
-<div
-	class="scroller border-rule relative min-h-0 grow overflow-auto border-t"
-	tabindex="-1"
-	{@attach virtual.attach}
-	{onkeydown}
-	{oncopy}
-	oncut={(event) => oncopy(event, true)}
-	{onpaste}
-	onscroll={() => (notice = null)}
-	onfocusin={() => (isInside = true)}
-	onfocusout={(event) => {
-		// Leaving for another part of the page; a cell that is taken out of the page leaves for nowhere.
-		if (event.relatedTarget && !virtual.element?.contains(event.relatedTarget as Node)) isInside = false;
-	}}
->
-	<!-- The pattern for editable grids with a tree of rows is a table with this role. -->
-	<!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role -->
-	<table
-		role="treegrid"
-		aria-label={label}
-		aria-rowcount={form.rows.length + 2}
-		aria-colcount={form.columns.length + 1}
-		aria-multiselectable="true"
-		style="width: {nameWidth + virtual.width + frozenWidth}px; min-width: 100%; font-size: {13 *
-			factor}px; --row: {rowHeight}px; --names: {nameWidth}px"
+<div class="relative flex min-h-0 grow flex-col">
+	<!-- The scrolling part holds the keyboard while the cell it belongs to is out of sight. -->
+	<!-- svelte-ignore a11y_no_static_element_interactions -->
+	<div
+		class="scroller border-rule relative min-h-0 grow overflow-auto border-t"
+		tabindex="-1"
+		{@attach virtual.attach}
+		{onkeydown}
+		{oncopy}
+		oncut={(event) => oncopy(event, true)}
+		{onpaste}
+		onscroll={() => {
+			notice = null;
+			measureCut();
+		}}
+		onfocusin={() => (isInside = true)}
+		onfocusout={(event) => {
+			// Leaving for another part of the page; a cell that is taken out of the page leaves for nowhere.
+			if (event.relatedTarget && !virtual.element?.contains(event.relatedTarget as Node)) isInside = false;
+		}}
 	>
-		<thead>
-			<tr class="groups" aria-rowindex="1">
-				<td class="corner" aria-hidden="true"></td>
-				<td class="gap" aria-hidden="true" style="width: {leftGap}px"></td>
-				{#each groups as { name, span, from, width }, index (`${index} ${from}`)}
-					<svelte:element
-						this={name === '' ? 'td' : 'th'}
-						aria-hidden={name === '' ? 'true' : undefined}
-						colspan={span}
-						class={[index > 0 && 'group-start']}
-						style="width: {width}px"
-					>
-						{#if name !== ''}<button
-								class="group"
-								tabindex="-1"
-								title="Close {name}"
-								aria-label="Close {name}"
-								onclick={() => grid.toggleGroup(from)}>{name}</button
-							>{/if}
-					</svelte:element>
-				{/each}
-				<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
-				{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}
-					<td class="frozen" aria-hidden="true" style="right: {rightOf[index]}px; width: {sizeOf(slot)}px"></td>
-				{/each}
-			</tr>
-			<tr aria-rowindex="2">
-				<th class="corner" role="columnheader" scope="col"
-					><span class="sr-only">Rows</span>
-					<span
-						class="handle"
-						aria-hidden="true"
-						onpointerdown={(event) => resize(event, 'name')}
-						ondblclick={() => grid.resize('name', 236)}
-					></span></th
-				>
-				<td class="gap" aria-hidden="true" style="width: {leftGap}px"></td>
-				{#snippet heading(slot: ColumnSlot, right: number | undefined)}
-					{#if slot.kind === 'stub'}
-						<th
-							role="columnheader"
-							scope="col"
-							class="stub group-start"
-							class:frozen={right !== undefined}
-							style="width: {sizeOf(slot)}px; {right === undefined ? '' : `right: ${right}px`}"
-							><button
-								class="group"
-								tabindex="-1"
-								title="Open {slot.group}"
-								aria-label="Open {slot.group}"
-								onclick={() => grid.toggleGroup(slot.from)}>{slot.group}</button
-							></th
-						>
-					{:else}
-						{@const column = form.columns[slot.column]!}
-						<th
-							role="columnheader"
-							scope="col"
-							aria-colindex={slot.column + 2}
-							class={[
-								column.parent && 'total',
-								column.facts?.coded && 'words',
-								right !== undefined && 'frozen',
-								right === undefined && !column.parent && beginsGroup(slot.column) && 'group-start'
-							]}
-							style="width: {sizeOf(slot)}px; {right === undefined ? '' : `right: ${right}px`}"
-							title={column.computed ?? (column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label)}
-							onclick={(event) => {
-								grid.selectColumn(slot.column, event.shiftKey);
-								void showFocus();
-							}}
-						>
-							{column.short}
-							{#if column.cut}<span class="text-grey block text-[11px] leading-3 font-normal">{column.cut}</span>{/if}
-							<span
-								class="handle"
-								aria-hidden="true"
-								onclick={(event) => event.stopPropagation()}
-								onpointerdown={(event) => resize(event, slot.column)}
-								ondblclick={() => grid.resize(slot.column, column.parent ? 98 : 84)}
-							></span>
-						</th>
-					{/if}
-				{/snippet}
-				{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(slot, undefined)}{/each}
-				<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
-				{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(
-						slot,
-						rightOf[index]
-					)}{/each}
-			</tr>
-		</thead>
-		<!-- One listener for all cells: thousands of them would take longer to attach than to draw. -->
-		<!-- svelte-ignore a11y_no_noninteractive_element_interactions, a11y_click_events_have_key_events -->
-		<tbody
-			style="height: {virtual.height}px"
-			{onpointerdown}
-			{onpointerover}
-			{oncontextmenu}
-			{onclick}
-			ondblclick={(event) => placeOf(event) && edit()}
+		<!-- The pattern for editable grids with a tree of rows is a table with this role. -->
+		<!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role -->
+		<table
+			role="treegrid"
+			aria-label={label}
+			aria-rowcount={form.rows.length + 2}
+			aria-colcount={form.columns.length + 1}
+			aria-multiselectable="true"
+			style="width: {nameWidth + virtual.width + frozenWidth}px; min-width: 100%; font-size: {13 *
+				factor}px; --row: {rowHeight}px; --names: {nameWidth}px"
 		>
-			{#each rowsDrawn as row, index (rowItems[index]!.index % lineCount)}
-				<GridRow {form} {grid} {row} top={rowItems[index]!.start} {places} {around} {cellId} {starts} {oneditkey} />
-			{/each}
-		</tbody>
-	</table>
-	{#if grid.visibleRows.length === 0}
-		<p class="text-soft p-4">All rows are hidden. Show them again with View.</p>
-	{/if}
+			<thead>
+				<tr class="groups" aria-rowindex="1">
+					<td class="corner" aria-hidden="true"></td>
+					<td class="gap" aria-hidden="true" style="width: {leftGap}px"></td>
+					{#each groups as { name, span, from, width }, index (`${index} ${from}`)}
+						<svelte:element
+							this={name === '' ? 'td' : 'th'}
+							aria-hidden={name === '' ? 'true' : undefined}
+							colspan={span}
+							class={[index > 0 && 'group-start']}
+							style="width: {width}px"
+						>
+							{#if name !== ''}<button
+									class="group"
+									tabindex="-1"
+									title="Close {name}"
+									aria-label="Close {name}"
+									onclick={() => grid.toggleGroup(from)}>{name}</button
+								>{/if}
+						</svelte:element>
+					{/each}
+					<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
+					{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}
+						<td class="frozen" aria-hidden="true" style="right: {rightOf[index]}px; width: {sizeOf(slot)}px"></td>
+					{/each}
+				</tr>
+				<tr aria-rowindex="2">
+					<th class="corner" role="columnheader" scope="col"
+						><span class="sr-only">Rows</span>
+						<span
+							class="handle"
+							aria-hidden="true"
+							onpointerdown={(event) => resize(event, 'name')}
+							ondblclick={() => grid.resize('name', 236)}
+						></span></th
+					>
+					<td class="gap" aria-hidden="true" style="width: {leftGap}px"></td>
+					{#snippet heading(slot: ColumnSlot, right: number | undefined)}
+						{#if slot.kind === 'stub'}
+							<th
+								role="columnheader"
+								scope="col"
+								class="stub group-start"
+								class:frozen={right !== undefined}
+								style="width: {sizeOf(slot)}px; {right === undefined ? '' : `right: ${right}px`}"
+								><button
+									class="group"
+									tabindex="-1"
+									title="Open {slot.group}"
+									aria-label="Open {slot.group}"
+									onclick={() => grid.toggleGroup(slot.from)}>{slot.group}</button
+								></th
+							>
+						{:else}
+							{@const column = form.columns[slot.column]!}
+							<th
+								role="columnheader"
+								scope="col"
+								aria-colindex={slot.column + 2}
+								class={[
+									column.parent && 'total',
+									column.facts?.coded && 'words',
+									right !== undefined && 'frozen',
+									right === undefined && !column.parent && beginsGroup(slot.column) && 'group-start'
+								]}
+								style="width: {sizeOf(slot)}px; {right === undefined ? '' : `right: ${right}px`}"
+								title={column.computed ?? (column.cut ? `${column.label}, ${column.cut}: what this scenario speaks about` : column.label)}
+								onclick={(event) => {
+									grid.selectColumn(slot.column, event.shiftKey);
+									void showFocus();
+								}}
+							>
+								{column.short}
+								{#if column.cut}<span class="text-grey block text-[11px] leading-3 font-normal">{column.cut}</span>{/if}
+								<span
+									class="handle"
+									aria-hidden="true"
+									onclick={(event) => event.stopPropagation()}
+									onpointerdown={(event) => resize(event, slot.column)}
+									ondblclick={() => grid.resize(slot.column, column.parent ? 98 : 84)}
+								></span>
+							</th>
+						{/if}
+					{/snippet}
+					{#each drawn as slot (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(slot, undefined)}{/each}
+					<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
+					{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}{@render heading(
+							slot,
+							rightOf[index]
+						)}{/each}
+				</tr>
+			</thead>
+			<!-- One listener for all cells: thousands of them would take longer to attach than to draw. -->
+			<!-- svelte-ignore a11y_no_noninteractive_element_interactions, a11y_click_events_have_key_events -->
+			<tbody
+				style="height: {virtual.height}px"
+				{onpointerdown}
+				{onpointerover}
+				{oncontextmenu}
+				{onclick}
+				ondblclick={(event) => placeOf(event) && edit()}
+			>
+				{#each rowsDrawn as row, index (rowItems[index]!.index % lineCount)}
+					<GridRow {form} {grid} {row} top={rowItems[index]!.start} {places} {around} {cellId} {starts} {oneditkey} />
+				{/each}
+			</tbody>
+		</table>
+		{#if grid.visibleRows.length === 0}
+			<p class="text-soft p-4">All rows are hidden. Show them again with View.</p>
+		{/if}
+	</div>
+	{#each [{ width: cut.left, left: nameWidth }, { width: cut.right, left: cut.width - frozenWidth - cut.right }] as { width, left }, side (side)}
+		{#if width > 0}<div class="curtain" aria-hidden="true" style="left: {left}px; width: {width}px; height: {cut.height}px"></div>{/if}
+	{/each}
 </div>
 {#if notice}
 	<p
@@ -490,6 +528,14 @@
 		contain: layout paint style;
 		user-select: none;
 		outline: none;
+	}
+	/* Over a column that is in sight in part only. */
+	.curtain {
+		position: absolute;
+		top: 1px;
+		z-index: 4;
+		background: var(--color-base-100);
+		pointer-events: none;
 	}
 	/* A table by its roles; laid out by hand, for everything's place is known. */
 	table {
@@ -557,7 +603,8 @@
 	thead .groups .frozen {
 		position: sticky;
 		z-index: 1;
-		border-left: 1px solid var(--rule);
+		border-left: 1px solid var(--mark);
+		box-shadow: -5px 0 6px -5px rgb(0 0 0 / 0.22);
 	}
 	.group-start {
 		border-left: 1px solid var(--hairline);

@@ -222,7 +222,7 @@
 		position: sticky;
 		top: auto;
 		z-index: 1;
-		border-left: 1px solid var(--rule);
+		border-left: 1px solid var(--mark);
 	}
 	tr :global(td.flash) {
 		animation: flash 1.6s ease-out;
