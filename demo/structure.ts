@@ -193,7 +193,8 @@ export const ACCOUNTS: Branch[] = [
 				code: 'LOAD',
 				name: 'Load factor',
 				weight: 0,
-				account: ratio('percent', 1),
+				// Boats less than 55 % full are watched, those less than 45 % call for fewer sailings.
+				account: { ...ratio('percent', 1)!, watchFrom: 55, actFrom: 45 },
 				formula: (account) => divide(account('S30'), account('S20'))
 			},
 			{
@@ -410,8 +411,8 @@ export const ROUTE_TREE: Branch[] = [
 ];
 
 export const VERSIONS: Branch[] = [
-	{ code: 'WORK', name: 'Working' },
-	{ code: 'FINAL', name: 'Final' }
+	{ code: 'WORK', name: 'Proposal' },
+	{ code: 'FINAL', name: 'Agreed' }
 ];
 
 /** Scenarios by code; periods by code. `growth` is what the generator does to volumes and prices against FY2025. */

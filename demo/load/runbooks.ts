@@ -13,18 +13,18 @@ import {
 import { readModelDefinition } from '../../src/lib/server/database/definitions';
 import { insertId, type Dimensions, type LoadedDimension } from './dimensions';
 
-const VOLUMES = `within Version: Working
+const VOLUMES = `within Version: Proposal
   -- The last full year of Actual, month by month, by its own season.
   let up = 1 + $growth
-  Sailings = Sailings{Scenario: Actual, Version: Final, Year - 3} * up
-  Passengers = Passengers{Scenario: Actual, Version: Final, Year - 3} * up
-  Cars = Cars{Scenario: Actual, Version: Final, Year - 3} * up
+  Sailings = Sailings{Scenario: Actual, Version: Agreed, Year - 3} * up
+  Passengers = Passengers{Scenario: Actual, Version: Agreed, Year - 3} * up
+  Cars = Cars{Scenario: Actual, Version: Agreed, Year - 3} * up
 end
 `;
-const RUNNING = `within Version: Working
+const RUNNING = `within Version: Proposal
   -- What runs evenly through the year: a twelfth of the last full year each month.
-  "Terminal energy" = "Terminal energy"{Scenario: Actual, Version: Final, Year - 3, Year: total} / 12 * (1 + $growth)
-  "Terminal cleaning" = "Terminal cleaning"{Scenario: Actual, Version: Final, Year - 3, Year: total} / 12 * (1 + $growth)
+  "Terminal energy" = "Terminal energy"{Scenario: Actual, Version: Agreed, Year - 3, Year: total} / 12 * (1 + $growth)
+  "Terminal cleaning" = "Terminal cleaning"{Scenario: Actual, Version: Agreed, Year - 3, Year: total} / 12 * (1 + $growth)
 end
 `;
 

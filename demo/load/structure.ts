@@ -147,8 +147,8 @@ export async function loadAccounts(
 	for (const branch of flatten(branches))
 		if (branch.account)
 			await client.query(
-				`INSERT INTO account (member_id, kind, value_type, time_behaviour, consolidation, decimals, unit, frequency, choice_dimension)
-				VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+				`INSERT INTO account (member_id, kind, value_type, time_behaviour, consolidation, decimals, unit, frequency, choice_dimension, watch_from, act_from)
+				VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
 				[
 					accounts.ids.get(branch.code),
 					branch.account.kind,
@@ -158,7 +158,9 @@ export async function loadAccounts(
 					branch.account.decimals,
 					branch.account.unit,
 					branch.account.frequency ?? 'per period',
-					branch.account.valueType === 'choice' ? choosable[branch.chosenFrom ?? 'route'] : null
+					branch.account.valueType === 'choice' ? choosable[branch.chosenFrom ?? 'route'] : null,
+					branch.account.watchFrom ?? null,
+					branch.account.actFrom ?? null
 				]
 			);
 }

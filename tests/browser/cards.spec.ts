@@ -41,8 +41,11 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 		.getByLabel('Member', { exact: true })
 		.selectOption({ label: 'Stretch plan FY2028–29' });
 	await page.getByLabel('Narrow to a dimension').selectOption({ label: 'Version' });
-	await page.getByRole('group', { name: 'Only for', exact: true }).getByLabel('Member', { exact: true }).selectOption({ label: 'Working' });
-	await expect(page.getByRole('button', { name: 'Version Working' })).toBeVisible();
+	await page
+		.getByRole('group', { name: 'Only for', exact: true })
+		.getByLabel('Member', { exact: true })
+		.selectOption({ label: 'Proposal' });
+	await expect(page.getByRole('button', { name: 'Version Proposal' })).toBeVisible();
 
 	// Loans = Loans of the month before + Creditors of the final version × what is asked.
 	await page
@@ -57,8 +60,8 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await tools(page).getByRole('combobox', { name: 'Is', exact: true }).selectOption({ label: 'an account' });
 	await tools(page).getByLabel('Account', { exact: true }).selectOption({ label: 'Creditors' });
 	await tools(page).getByLabel('Read it elsewhere').selectOption({ label: 'at a member of Version' });
-	await tools(page).getByLabel('Where in Version').selectOption({ label: 'Final' });
-	await expect(part(page, 'Creditors Final')).toBeVisible();
+	await tools(page).getByLabel('Where in Version').selectOption({ label: 'Agreed' });
+	await expect(part(page, 'Creditors Agreed')).toBeVisible();
 	await tools(page).getByLabel('Join it with another part').selectOption({ label: 'times' });
 	await part(page, '0').click();
 	await tools(page).getByRole('combobox', { name: 'Is', exact: true }).selectOption({ label: 'what is asked' });
@@ -71,8 +74,8 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await page.getByRole('radio', { name: 'Text' }).click();
 	expect(await scriptText(page)).toBe(
 		[
-			'within Scenario: "Stretch plan FY2028–29", Version: Working',
-			'  Loans = Loans{Month - 1} + Creditors{Version: Final} * $part',
+			'within Scenario: "Stretch plan FY2028–29", Version: Proposal',
+			'  Loans = Loans{Month - 1} + Creditors{Version: Agreed} * $part',
 			'end',
 			'-- Nothing is paid back in these years.'
 		].join('\n')
@@ -101,9 +104,9 @@ test('a roll-forward is built with cards, read as text, run by a form’s button
 	await choose(page, 'Year', 'FY2028');
 	await choose(page, 'In', 'local currency');
 	await unfold(page, 'Debt');
-	await choose(page, 'Version', 'Final');
+	await choose(page, 'Version', 'Agreed');
 	const creditors = (await figureAt(page, 'Creditors', 'May'))!;
-	await choose(page, 'Version', 'Working');
+	await choose(page, 'Version', 'Proposal');
 	const april = (await figureAt(page, 'Loans', 'Apr'))!;
 	await page.getByRole('button', { name: 'Let loans grow' }).click();
 	const questions = page.getByRole('form', { name: 'Let loans grow' });
@@ -155,15 +158,15 @@ test('cards: conditions, brackets, moving and taking away, a fault on its card, 
 	await page.getByRole('button', { name: 'Written wherever the scope says; write it at one place' }).click();
 	const where = page.getByRole('group', { name: 'Where it is written' });
 	await where.getByLabel('Write it at one place').selectOption({ label: 'at a member of Version' });
-	await where.getByLabel('Where in Version').selectOption({ label: 'Final' });
+	await where.getByLabel('Where in Version').selectOption({ label: 'Agreed' });
 	await where.getByLabel('Write it at one place').selectOption({ label: 'at a member of Period' });
 	await where.getByRole('button', { name: /^Write it wherever the scope says instead of Apr/ }).click();
-	await expect(page.getByRole('button', { name: 'Written at Final' })).toBeVisible();
+	await expect(page.getByRole('button', { name: 'Written at Agreed' })).toBeVisible();
 	await page.getByRole('radio', { name: 'Text' }).click();
 	expect(await scriptText(page)).toBe(
 		[
 			'let uplift = 0',
-			'"Foot passengers"{Version: Final} = when Route in (leaves of "All routes") and "Foot passengers"{Month - 1} > 0 then "Foot passengers"{Month - 1} else 0'
+			'"Foot passengers"{Version: Agreed} = when Route in (leaves of "All routes") and "Foot passengers"{Month - 1} > 0 then "Foot passengers"{Month - 1} else 0'
 		].join('\n')
 	);
 
@@ -183,7 +186,7 @@ test('cards: conditions, brackets, moving and taking away, a fault on its card, 
 	await expect(page.getByText('Did you mean “Sailings”?')).toBeVisible();
 	await expect(page.getByRole('status').filter({ hasText: 'One fault' })).toBeVisible();
 	await part(page, 'Sailngs').click();
-	await tools(page).getByRole('button', { name: 'Take away' }).click();
+	await tools(page).getByRole('button', { name: 'Delete' }).click();
 	await expect(page.getByRole('status').filter({ hasText: 'No faults' })).toBeVisible();
 	await page.getByRole('button', { name: 'Take the named part away' }).click();
 	await expect(page.getByLabel('Name of the part')).toHaveCount(0);

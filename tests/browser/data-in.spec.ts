@@ -12,7 +12,7 @@ const showActual = async (page: Page) => {
 	await openForm(page, 'route-contribution');
 	await choose(page, 'Line', 'Brinewater group');
 	await choose(page, 'Scenario', 'Actual');
-	await choose(page, 'Version', 'Final');
+	await choose(page, 'Version', 'Agreed');
 	await choose(page, 'Year', 'FY2027');
 };
 const batchHeading = (page: Page) => page.getByRole('heading', { name: /^Batch \d+:/ });
@@ -99,7 +99,7 @@ test('a leaf cell leads to the rows it was loaded from', async ({ page }) => {
 	await choose(page, 'Line', 'Skerry Line');
 	await choose(page, 'In', 'local currency');
 	await choose(page, 'Scenario', 'Actual');
-	await choose(page, 'Version', 'Final');
+	await choose(page, 'Version', 'Agreed');
 	await choose(page, 'Year', 'FY2027');
 	await unfold(page, 'Revenue', 'Ticket revenue');
 	expect(await figureAt(page, 'Foot passengers', 'Sep')).toBe(117_000);
@@ -133,7 +133,7 @@ test('a new import is made from a file, its rules proposed, corrected and tried'
 	const details = page.getByRole('complementary', { name: 'Details' });
 	for (const [dimension, member] of [
 		['Scenario', 'Actual'],
-		['Version', 'Final']
+		['Version', 'Agreed']
 	] as const) {
 		await page
 			.getByRole('region', { name: `${dimension} map` })

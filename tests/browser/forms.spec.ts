@@ -59,7 +59,7 @@ test('an administrator designs a form of two blocks with a running total, and a 
 	// A dimension by the keyboard: versions are pinned.
 	await page.getByRole('region', { name: 'Selectors' }).getByRole('listitem').filter({ hasText: 'Version' }).click();
 	await selected.getByLabel('Stands among').selectOption('pinned');
-	await expect(page.getByRole('region', { name: 'Pinned' })).toContainText('Version: Working');
+	await expect(page.getByRole('region', { name: 'Pinned' })).toContainText('Version: Proposal');
 	await expect(page.getByRole('button', { name: 'Publish' })).toBeEnabled();
 	await page.getByRole('button', { name: 'Publish' }).click();
 	await expect(page.getByText('Published as version 1')).toBeVisible();

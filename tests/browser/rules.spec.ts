@@ -27,13 +27,16 @@ test('an administrator writes a runbook, mends what is wrong, previews, runs it 
 	await page.getByRole('tab', { name: 'Run' }).click();
 	await page.getByRole('button', { name: '+ Formula' }).click();
 	await page.getByLabel('Name of the step').fill('Coaches');
-	await write(page, 'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor');
+	await write(
+		page,
+		'within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor'
+	);
 	await expect(page.getByRole('status').filter({ hasText: 'One fault' })).toBeVisible();
 	await page.locator('.cm-lint-marker-error').hover();
 	await expect(page.locator('.cm-tooltip-lint')).toContainText('more was expected');
 	await write(
 		page,
-		'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor\nend'
+		'within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Coaches = Coachs{Scenario: "Budget FY2028"} * $factor\nend'
 	);
 	await expect(async () => {
 		await page.locator('.cm-lint-marker-error').hover({ timeout: 500 });
@@ -53,7 +56,7 @@ test('an administrator writes a runbook, mends what is wrong, previews, runs it 
 
 	await write(
 		page,
-		'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coaches{Scenario: "Budget FY2028"} * $factor\nend'
+		'within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Coaches = Coaches{Scenario: "Budget FY2028"} * $factor\nend'
 	);
 	await expect(page.getByRole('status').filter({ hasText: 'No faults' })).toBeVisible();
 	// A choice left empty is said, and nothing runs.

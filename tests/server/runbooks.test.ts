@@ -79,7 +79,7 @@ const stored = async (account: string, scenario: string, versions = ['WORK']) =>
 		)
 	).rows[0]!.sum;
 const SCRIPT =
-	'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Sailings = Sailings{Scenario: "Budget FY2028"} * 2 -- twice as many\nend';
+	'within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Sailings = Sailings{Scenario: "Budget FY2028"} * 2 -- twice as many\nend';
 
 describe('a runbook', () => {
 	test('is kept with its scripts by members, so that a rename does not break it', async () => {
@@ -149,7 +149,7 @@ describe('a run', () => {
 	test('with another number stands in place of the last one', async () => {
 		const parameters = [{ name: 'factor', label: 'Factor', kind: 'number' as const, dimension: null, choices: null, initial: 1 }];
 		const text =
-			'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Coaches = Coaches{Scenario: "Budget FY2028"} * $factor\nend';
+			'within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Coaches = Coaches{Scenario: "Budget FY2028"} * $factor\nend';
 		const id = await make('Factor', [formula(text)], { parameters });
 		const before = (await stored('4030', 'STR')) ?? 0;
 		expect((await run(id, { factor: 1 })).log[0]).toMatchObject({ reasons: [], missingRates: 0 });
@@ -164,7 +164,7 @@ describe('a run', () => {
 	});
 
 	test('that something has been written over does not go back, and says through what', async () => {
-		const text = 'within Scenario: "Stretch plan FY2028–29", Version: Working\n  Cars = Cars{Scenario: "Budget FY2028"}\nend';
+		const text = 'within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Cars = Cars{Scenario: "Budget FY2028"}\nend';
 		const id = await make('Overwritten', [formula(text)]);
 		const first = await run(id);
 		const { steps, version } = await readRunbook(maren(), 1, id);
@@ -182,7 +182,7 @@ describe('a run', () => {
 
 	test('does not go back over a lock that came since, and goes back when it is open again', async () => {
 		const id = await make('Locked since', [
-			formula('within Scenario: "Stretch plan FY2028–29", Version: Working\n  Passengers = Passengers{Scenario: "Budget FY2028"}\nend')
+			formula('within Scenario: "Stretch plan FY2028–29", Version: Proposal\n  Passengers = Passengers{Scenario: "Budget FY2028"}\nend')
 		]);
 		const done = await run(id);
 		const after = await stored('S30', 'STR');
@@ -476,7 +476,7 @@ describe('a run by itself, beside others, and on what is typed', () => {
 		utimesSync(join(folder, 'counts/one.csv'), past, past);
 		await editImport(maren(), 1, 'ticketing', { act: 'place', place: { kind: 'folder', folder: 'counts', pattern: '*.csv' } });
 		const ticketing = (await readRunbook(maren(), 1, late)).imports.find(({ name }) => name.startsWith('Ticketing'))!;
-		const actual = formula('within Scenario: Actual, Version: Final, Period: "Sep 2026"\n  "Survey hours" = Sailings * 2\nend');
+		const actual = formula('within Scenario: Actual, Version: Agreed, Period: "Sep 2026"\n  "Survey hours" = Sailings * 2\nend');
 		const id = await make('With its load', [load(ticketing.id), actual]);
 		const { run } = await startRun(maren(), 1, id, { answers: {} });
 		const { state, totals } = await readRun(maren(), 1, run);
@@ -542,7 +542,7 @@ test('a package carries runbooks with what they have written: run again in the n
 	const answers = { growth: 0.04 };
 	expect((await run(open, answers)).state).toBe('done');
 	const scenario = ids.get('scenario')!;
-	const asked = await make('Twice where asked', [formula('within Scenario: $into, Version: Working\n  Coaches = Passengers * 2\nend')], {
+	const asked = await make('Twice where asked', [formula('within Scenario: $into, Version: Proposal\n  Coaches = Passengers * 2\nend')], {
 		parameters: [
 			{ name: 'into', label: 'Into', kind: 'member', dimension: scenario, choices: { kind: 'all' }, initial: ids.get('scenario STR')! }
 		]

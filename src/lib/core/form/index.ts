@@ -24,4 +24,5 @@ export type {
 	SelectorPart,
 	TextBlock
 } from './layout';
+export { levelOf, thresholdsOf, type Level, type Thresholds } from './thresholds';
 export { methodValues, type Method, type MethodInput } from './method';

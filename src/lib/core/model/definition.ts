@@ -32,6 +32,9 @@ export interface AccountDefinition {
 	entriesAdjust?: boolean;
 	/** Whether more or less of it is good; by its kind when left out. */
 	favourable?: 'more' | 'less' | null;
+	/** Where its values stop being fine, and where they ask for action; percents in hundredths of what they show. */
+	watchFrom?: number | null;
+	actFrom?: number | null;
 	decimals: number;
 	/** What is counted, for quantities: `litres`, `sailings`… */
 	unit: string | null;

@@ -101,7 +101,7 @@ const ACCOUNT_FIELDS: FieldSpec[] = [
 		choices: ['average', 'closing', 'previous closing', 'historical'],
 		help: 'By its kind and time behaviour when left empty.'
 	},
-	{ key: 'watchFrom', title: 'Watch from', type: 'number', help: 'Where a value stops being fine.' },
+	{ key: 'watchFrom', title: 'Watch from', type: 'number', help: 'Where a value stops being fine. For percents 5 means 5 %.' },
 	{ key: 'actFrom', title: 'Act from', type: 'number', help: 'Where a value asks for action.' },
 	{
 		key: 'choiceDimension',
@@ -194,7 +194,9 @@ export function parseField(spec: FieldSpec, text: string, lookups: Lookups): { v
 		case 'number':
 		case 'whole number': {
 			// In the person's way; else as our own files write it, with a point.
-			const number = (readNumber(given, lookups.style?.numbers ?? POINT) ?? readNumber(given, POINT))?.amount;
+			const read = readNumber(given, lookups.style?.numbers ?? POINT) ?? readNumber(given, POINT);
+			// 5 % is 5 here: of what is a percent, the numbers beside it are percents.
+			const number = read && (read.unit === 'percent' ? read.amount * 100 : read.amount);
 			if (number === undefined) return { fault: `${spec.title}: “${shortened(given)}” is not a number.` };
 			if (spec.type === 'whole number' && (!Number.isInteger(number) || number < 0 || number > 6))
 				return { fault: `${spec.title}: ${shortened(given)} is not a whole number from 0 to 6.` };

@@ -114,7 +114,8 @@ export async function readModelDefinition(database: Database, modelId: number): 
 		),
 		accounts: await list(
 			`SELECT a.member_id AS member, a.kind, a.value_type AS "valueType", a.time_behaviour AS "timeBehaviour", a.consolidation, a.decimals, a.unit,
-				a.weighed_by AS weight, a.frequency, a.rate_kind AS "rateKind", a.favourable, a.entries_adjust AS "entriesAdjust"
+				a.weighed_by AS weight, a.frequency, a.rate_kind AS "rateKind", a.favourable, a.entries_adjust AS "entriesAdjust",
+				a.watch_from AS "watchFrom", a.act_from AS "actFrom"
 			FROM account a JOIN member m ON m.id = a.member_id WHERE m.dimension_id = ANY ($1)`,
 			[ids]
 		),

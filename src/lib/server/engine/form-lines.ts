@@ -1,4 +1,4 @@
-import { isPercent, operandsOf, print, type FormLine, type Line, type Model } from '../../core';
+import { isPercent, operandsOf, print, thresholdsOf, type FormLine, type Line, type Model } from '../../core';
 import type { ColumnLine, LineFacts, RowLine } from './messages';
 
 /** A row as the page shows it. */
@@ -19,6 +19,8 @@ function factsOf(model: Model, line: FormLine, slice: Line): LineFacts {
 		account: member ?? null,
 		shownDecimals: line.decimals ?? (valueType === 'money' ? 0 : (facts?.decimals ?? 0)),
 		unit: facts?.unit ?? null,
+		// Of a group of accounts none is meant.
+		thresholds: leaf === ordinal ? thresholdsOf(facts) : null,
 		formula: formula
 			? print(formula.expression, { member: (account) => model.accounts.member(model.accounts.ordinal(account)!).name })
 			: null
@@ -26,13 +28,18 @@ function factsOf(model: Model, line: FormLine, slice: Line): LineFacts {
 }
 
 /** A computed row is written like the first row it is made of, or as a share. */
-export function likeOperand(line: RowLine, rows: readonly RowLine[]): Pick<RowLine, 'valueType' | 'shownDecimals' | 'unit' | 'formula'> {
+export function likeOperand(
+	line: RowLine,
+	rows: readonly RowLine[]
+): Pick<RowLine, 'valueType' | 'shownDecimals' | 'unit' | 'thresholds' | 'formula'> {
 	const first = rows[operandsOf(line.derive!)[0] ?? -1];
-	if (isPercent(line.derive!)) return { valueType: 'percent', shownDecimals: line.decimals ?? 1, unit: null, formula: null };
+	if (isPercent(line.derive!))
+		return { valueType: 'percent', shownDecimals: line.decimals ?? 1, unit: null, thresholds: null, formula: null };
 	return {
 		valueType: first?.valueType ?? 'money',
 		shownDecimals: line.decimals ?? first?.shownDecimals ?? 0,
 		unit: first?.unit ?? null,
+		thresholds: null,
 		formula: null
 	};
 }

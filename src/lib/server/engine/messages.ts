@@ -1,6 +1,7 @@
 import type {
 	AccountDefinition,
 	BalanceRoleDefinition,
+	Thresholds,
 	Answers,
 	Clears,
 	DateOrder,
@@ -88,6 +89,8 @@ export interface LineFacts {
 	account: number | null;
 	shownDecimals: number;
 	unit: string | null;
+	/** From where on its figures are to be watched and acted on. */
+	thresholds: Thresholds | null;
 	formula: string | null;
 }
 

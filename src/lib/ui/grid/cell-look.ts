@@ -1,3 +1,4 @@
+import { levelOf, type Level } from '$lib/core';
 import type { CellMark } from '$lib/server/form';
 import type { CellGlyph } from './glyphs';
 import type { GridState } from './grid-state.svelte';
@@ -76,6 +77,9 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	if (around.flashing.has(cell)) note('flash', '');
 	if (typed !== undefined) note('pending', '');
 	if (form.facts(row, column).coded) note('words', '');
+	const level = levelAt(form, row, column);
+	if (level === 'act') note('stands-act', 'asks for action');
+	else if (level === 'watch') note('', 'to be watched');
 	const emphasis = emphasisOf(form, row, column);
 	if (emphasis) note(emphasis, '');
 	return {
@@ -87,22 +91,28 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 		words,
 		readOnly: mark !== 'e' && mark !== 's',
 		// One mark at the right: the most serious one.
-		glyph:
-			mark === 'x'
-				? undefined
-				: beside?.moved
-					? 'moved'
-					: beside?.notes
-						? 'note'
-						: beside?.lines
-							? 'lines'
-							: beside?.links
-								? 'link'
-								: undefined
+		glyph: mark === 'x' ? undefined : glyphOf(beside, level)
 	};
 }
 
-/** How a figure stands out by the thresholds of its row and column. */
+/** The most serious of what stands beside a figure. */
+function glyphOf(beside: CellMark | undefined, level: Level | undefined): CellGlyph | undefined {
+	if (beside?.moved) return 'moved';
+	if (level === 'act' || level === 'watch') return level;
+	if (beside?.notes) return 'note';
+	if (beside?.lines) return 'lines';
+	return beside?.links ? 'link' : level;
+}
+
+/** How a figure stands by the thresholds of its account; figures that a form computes have none. */
+function levelAt(form: ShownForm, row: number, column: number): Level | undefined {
+	const { thresholds } = form.facts(row, column);
+	const value = form.value(row, column);
+	const isRead = form.rows[row]!.kind === 'cells' && form.columns[column]!.kind === 'cells';
+	return thresholds && value !== null && isRead ? levelOf(thresholds, value) : undefined;
+}
+
+/** How a figure stands out by the rules of its row and column. */
 function emphasisOf(form: ShownForm, row: number, column: number): string {
 	const [own, across] = [form.rows[row]!.emphasis, form.columns[column]!.emphasis];
 	if (own.length === 0 && across.length === 0) return '';

@@ -27,7 +27,7 @@ const line = (label: string, more: object = {}) => ({
 	derive: undefined,
 	...more
 });
-const facts = { valueType: 'money' as const, coded: false, account: 1, shownDecimals: 0, unit: null, formula: null };
+const facts = { valueType: 'money' as const, coded: false, account: 1, shownDecimals: 0, unit: null, thresholds: null, formula: null };
 const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): FormAnswer => ({
 	frame: 'a',
 	moment: 'now',

@@ -2,6 +2,9 @@
 export const GLYPHS = {
 	note: '<circle cx="5.5" cy="4.5" r="3" fill="currentColor"/>',
 	moved: '<path d="M5.5 1.2 9.3 8H1.7z" fill="none" stroke="currentColor" stroke-width="1.3"/>',
+	act: '<path d="M5 .8 9.2 5 5 9.2.8 5z" fill="currentColor"/>',
+	watch: '<path d="M1.5 3.5h7L5 9z" fill="none" stroke="currentColor" stroke-width="1.4"/>',
+	fine: '<path d="M1.5 5.2 4 7.8 8.6 2.2" fill="none" stroke="currentColor" stroke-width="1.5"/>',
 	lines: '<path d="M2 2.5h7M4 5h5M6 7.5h3" stroke="currentColor" stroke-width="1.4"/>',
 	link: '<path d="M4 2h4.5v4.5M8.5 2 3 7.5" fill="none" stroke="currentColor" stroke-width="1.3"/>'
 } as const;

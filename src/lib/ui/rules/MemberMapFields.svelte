@@ -70,7 +70,7 @@
 				<thead
 					><tr class="text-grey text-left text-xs"
 						><th class="font-normal">What stands in</th><th class="font-normal">goes to</th><th class="font-normal">Sign</th><th
-							><span class="sr-only">Take away</span></th
+							><span class="sr-only">Delete</span></th
 						></tr
 					></thead
 				>

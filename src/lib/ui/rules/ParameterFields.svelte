@@ -70,7 +70,7 @@
 			{/if}
 			{#if desk.mayWrite}<button
 					class="text-grey hover:text-base-content justify-self-start text-xs underline"
-					onclick={() => desk.change({ parameters: desk.draft.parameters.toSpliced(at, 1) })}>Take away</button
+					onclick={() => desk.change({ parameters: desk.draft.parameters.toSpliced(at, 1) })}>Delete</button
 				>{/if}
 		</div>
 	{:else}

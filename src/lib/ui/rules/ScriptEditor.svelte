@@ -191,7 +191,7 @@
 	<p class="bg-base-200 border-hairline text-grey flex items-center gap-2 border-t px-2 py-1 text-xs">
 		<span role="status">{faults === 0 ? 'No faults' : faults === 1 ? 'One fault' : `${faults} faults`}</span>
 		<span class="ml-auto">{formula ? 'Ctrl+Space offers names' : 'Ctrl+Space offers names · Esc, then Tab leaves'}</span>
-		{#if !readonly && !formula}<button class="btn btn-xs" onclick={format}>Set in</button>{/if}
+		{#if !readonly && !formula}<button class="btn btn-xs" onclick={format}>Format</button>{/if}
 	</p>
 </div>
 

@@ -50,7 +50,7 @@
 				<button
 					class="btn btn-ghost btn-sm btn-square"
 					aria-label="Take the step away"
-					title="Take away (undo brings it back)"
+					title="Delete (undo brings it back)"
 					onclick={() => desk.remove()}><Trash size={15} aria-hidden="true" /></button
 				>
 			</div>
@@ -118,7 +118,7 @@
 		</p>
 	{:else}
 		<fieldset disabled={!desk.mayWrite}>
-			<legend class="text-grey text-xs">Takes away</legend>
+			<legend class="text-grey text-xs">Clears</legend>
 			{#each Object.entries(CLEARS) as [what, words] (what)}
 				<label class="mr-4 inline-flex items-center gap-1.5"
 					><input

@@ -39,6 +39,6 @@ describe('a step in a sentence', () => {
 		expect(words({ kind: 'roll-forward', lines, into: 'every period', limits: { 9: only(2) } })).toBe(
 			'Carries Closing into Opening, every period. Only in Budget.'
 		);
-		expect(words({ kind: 'clear', what: [] })).toBe('Takes away nothing yet.');
+		expect(words({ kind: 'clear', what: [] })).toBe('Clears nothing yet.');
 	});
 });

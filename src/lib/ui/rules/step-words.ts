@@ -55,7 +55,7 @@ export function stepInWords(step: StepDraft, names: Names): string {
 		case 'import':
 			return step.import === null ? 'Loads nothing yet.' : 'Fetches and loads an import.';
 		case 'clear':
-			return `Takes away ${step.what.join(', ') || 'nothing yet'}.${within}`;
+			return `Clears ${step.what.join(', ') || 'nothing yet'}.${within}`;
 		default:
 			return step satisfies never;
 	}

@@ -260,7 +260,7 @@
 		{/if}
 		{#if part.kind !== 'group'}<button class="btn btn-xs" onclick={() => put(`(${own})`)}>In brackets</button>{/if}
 		{#if condition && part.kind !== 'not'}<button class="btn btn-xs" onclick={() => put(`not (${own})`)}>Turn round</button>{/if}
-		{#if mayRemove}<button class="btn btn-xs" onclick={remove}>Take away</button>{/if}
+		{#if mayRemove}<button class="btn btn-xs" onclick={remove}>Delete</button>{/if}
 		<button class="btn btn-xs ml-auto" onclick={() => (desk.picked = null)}>Done</button>
 	</div>
 </div>

@@ -81,7 +81,7 @@
 		{#if desk.mayWrite}
 			<button class="btn btn-ghost btn-sm" disabled={!desk.mayUndo} onclick={desk.undo}>Undo</button>
 			<button class="btn btn-ghost btn-sm" onclick={copy}>Copy</button>
-			<button class="btn btn-ghost btn-sm" onclick={remove}>Take away</button>
+			<button class="btn btn-ghost btn-sm" onclick={remove}>Delete</button>
 			<button class="btn btn-sm" disabled={desk.busy || !desk.isChanged} onclick={() => desk.save()}>Save</button>
 		{/if}
 	</div>
