@@ -24,6 +24,7 @@ import {
 	stopDataThread,
 	waitForLoad
 } from '../../src/lib/server/import';
+import { actSchema } from '../../src/lib/server/import/edit';
 import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
@@ -304,6 +305,49 @@ test('a check writes nothing and tells what each row becomes, what has no member
 	expect(check.reasons).toMatchObject([{ message: expect.stringContaining('is not a date written DD.MM.YYYY'), rows: 1 }]);
 	expect(check.extent.words).toBe('Actual, Sep 2026');
 	expect(await latestRevision(database.pool, 1)).toBe(revision);
+});
+
+test('what an import does not say yet is said by its check; a changed setting leaves the others as they are', async () => {
+	// As a request is understood: settings that are not named say nothing.
+	expect(actSchema.parse({ act: 'source', source: { way: 'add' } })).toEqual({ act: 'source', source: { way: 'add' } });
+	const { source } = await readImport(maren, 1, 'ledger');
+	const edit = (changes: object) => editImport(maren, 1, 'ledger', actSchema.parse({ act: 'source', source: changes }));
+	await edit({ amountColumns: [] });
+	const file = await keep(HEAD + row('7010', '100-'));
+	expect((await checkImport(maren, 1, 'ledger', { file: file.id, chosen: {}, allRows: false })).missing).toEqual([
+		'Say first which column holds the amounts.'
+	]);
+	await edit({ amountColumns: source.amountColumns });
+	expect((await readImport(maren, 1, 'ledger')).source).toEqual(source);
+	expect((await checkImport(maren, 1, 'ledger', { file: file.id, chosen: {}, allRows: false })).missing).toEqual([]);
+});
+
+test('a line whose condition is half filled in is not saved', async () => {
+	const { rules } = await readImport(maren, 1, 'ledger');
+	const { map, lines } = rules.find(({ name }) => name === 'Account')!;
+	const before = lines.length;
+	await expect(
+		editImport(maren, 1, 'ledger', {
+			act: 'add lines',
+			map: map!.id,
+			before: null,
+			lines: [
+				{
+					terms: {
+						kind: 'joint',
+						conditions: [
+							{ column: 'Account', pattern: '7*' },
+							{ column: 'Text', pattern: ' ' }
+						]
+					},
+					member: null,
+					skip: true,
+					reverseSign: false
+				}
+			]
+		})
+	).rejects.toThrow('A condition of this line has no value yet.');
+	expect((await readImport(maren, 1, 'ledger')).rules.find(({ name }) => name === 'Account')!.lines).toHaveLength(before);
 });
 
 test('an import tells in words how rows become figures', async () => {

@@ -187,6 +187,17 @@ describe('an import made from a file', () => {
 		await removeImport(osric, 1, code);
 		await expect(readImport(osric, 1, code)).rejects.toMatchObject({ status: 404 });
 	});
+	test('one word among its amounts does not hide a column from being proposed; several do', async () => {
+		const amountsOf = async (name: string, amounts: string[]) => {
+			const file = await keep('words.csv', `Konto;Betrag\n${amounts.map((amount) => `4010;${amount}`).join('\n')}\n`);
+			const { code } = await createImport(osric, 1, { name, file: file.id });
+			const { source } = await readImport(osric, 1, code);
+			await removeImport(osric, 1, code);
+			return [source.amountColumns, source.decimal];
+		};
+		expect(await amountsOf('One word', ['1.234,56', 'abc', '7,00', '8,50'])).toEqual([['Betrag'], ',']);
+		expect(await amountsOf('Words', ['1.234,56', 'abc', 'def', '8,50'])).toEqual([[], '.']);
+	});
 });
 
 describe('a map', () => {

@@ -9,7 +9,7 @@ export { ValueMap } from './value-map';
 export type { MapLine, MapMatch, MapTerms, SourceRow } from './value-map';
 export { checkMap, matchingLines } from './map-check';
 export type { MapFinding } from './map-check';
-export { suggestMembers } from './suggest';
+export { neighboursReverse, suggestMembers } from './suggest';
 export type { Candidate, Suggestion } from './suggest';
 export { RowReader } from './row-reader';
 export type { ColumnRule, ImportRecipe, RowFault, SourceValues } from './row-reader';

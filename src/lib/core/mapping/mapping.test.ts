@@ -15,6 +15,7 @@ import {
 	parseAmount,
 	parseSourceDate,
 	RowReader,
+	neighboursReverse,
 	suggestMembers,
 	ValueMap,
 	type ImportRecipe,
@@ -173,6 +174,17 @@ describe('suggestions', () => {
 		}));
 	test('what the source calls the value counts', () =>
 		expect(suggestMembers('77', 'Office cost', [], members)[0]).toMatchObject({ member: 3, reason: 'a similar name' }));
+	test('a value among others whose sign is turned has its own turned too, the nearer ones deciding', () => {
+		const lines = [
+			line({ kind: 'span', from: '4000', to: '4005' }, 1, { reverseSign: true }),
+			line({ kind: 'any of', values: ['4010', '4011'] }, 1, { reverseSign: true }),
+			line({ kind: 'single', value: '4900' }, 2)
+		];
+		expect(neighboursReverse('4007', lines)).toBe(true);
+		expect(neighboursReverse('4901', lines)).toBe(false);
+		expect(neighboursReverse('99000', lines)).toBe(false);
+		expect(neighboursReverse('4007', [])).toBe(false);
+	});
 	test('a far number suggests nothing', () =>
 		expect(suggestMembers('99000', '', [line({ kind: 'single', value: '61' }, 1)], members)).toEqual([]));
 });

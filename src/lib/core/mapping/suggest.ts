@@ -43,19 +43,33 @@ export function suggestMembers(value: string, label: string, lines: readonly Map
 	return [...best.values()].sort((a, b) => b.score - a.score).slice(0, MOST_SUGGESTIONS);
 }
 
-/** Where the nearest mapped codes go, nearer ones counting more: numbers by distance, texts by common beginning. */
-function neighbours(value: string, lines: readonly MapLine[]): Suggestion[] {
-	const points: { text: string; member: number }[] = lines.flatMap((line) => {
-		const member = line.member;
+interface Neighbour {
+	text: string;
+	member: number;
+	reverseSign: boolean;
+	close: number;
+}
+
+/** Whether most of the mapped values around a value turn the sign of their rows, nearer ones counting more. */
+export function neighboursReverse(value: string, lines: readonly MapLine[]): boolean {
+	const near = nearest(value, lines);
+	const share = (reversed: boolean) =>
+		near.filter(({ reverseSign }) => reverseSign === reversed).reduce((sum, { close }) => sum + close, 0);
+	return share(true) > share(false);
+}
+
+/** The mapped values nearest to one: numbers by distance, texts by common beginning. */
+function nearest(value: string, lines: readonly MapLine[]): Neighbour[] {
+	const points = lines.flatMap((line) => {
+		const { member, reverseSign } = line;
 		if (member === null || line.skip) return [];
-		if (line.kind === 'single') return [{ text: line.value, member }];
-		if (line.kind === 'any of') return line.values.map((text) => ({ text, member }));
-		if (line.kind === 'span') return [line.from, line.to].map((text) => ({ text, member }));
-		return [];
+		const texts =
+			line.kind === 'single' ? [line.value] : line.kind === 'any of' ? line.values : line.kind === 'span' ? [line.from, line.to] : [];
+		return texts.map((text) => ({ text, member, reverseSign }));
 	});
 	const number = value.trim() === '' ? Number.NaN : Number(value);
 	const isNumber = Number.isFinite(number);
-	const near = points
+	return points
 		.map((point) => {
 			if (isNumber && point.text.trim() !== '' && Number.isFinite(Number(point.text))) {
 				const away = Math.abs(Number(point.text) - number);
@@ -68,6 +82,11 @@ function neighbours(value: string, lines: readonly MapLine[]): Suggestion[] {
 		.filter(({ close }) => close > 0.15)
 		.sort((a, b) => b.close - a.close)
 		.slice(0, NEIGHBOURS * 2);
+}
+
+/** Where the nearest mapped codes go. */
+function neighbours(value: string, lines: readonly MapLine[]): Suggestion[] {
+	const near = nearest(value, lines);
 	const byMember = new Map<number, { texts: string[]; score: number }>();
 	for (const { text, member, close } of near) {
 		const there = byMember.get(member) ?? { texts: [], score: 0 };

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { matchingLines } from '../../core';
+import { matchingLines, neighboursReverse } from '../../core';
 import { pool } from '../database';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -95,7 +95,7 @@ export async function createMember(
 	await editImport(person, modelId, code, {
 		act: 'add lines',
 		map: rule.map,
-		lines: [{ terms: { kind: 'single', value }, member: made.rows[0]!.id, skip: false, reverseSign: false }],
+		lines: [{ terms: { kind: 'single', value }, member: made.rows[0]!.id, skip: false, reverseSign: neighboursReverse(value, rule.lines) }],
 		before: null
 	});
 	return outcome;

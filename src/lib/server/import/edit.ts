@@ -44,10 +44,18 @@ const ruleSchema = z.discriminatedUnion('from', [
 ]);
 export type RuleToSet = z.infer<typeof ruleSchema>;
 
+/** Some of the settings: those that are not named stay as they are, whatever they are when nothing is said. */
+const { place: _, ...settings } = sourceSchema.shape;
+const sourceChangesSchema = z.object(
+	Object.fromEntries(Object.entries(settings).map(([key, field]) => [key, field.unwrap().optional()])) as {
+		[Key in keyof typeof settings]: z.ZodOptional<ReturnType<(typeof settings)[Key]['unwrap']>>;
+	}
+);
+
 /** One change of an import or one of its maps. */
 export const actSchema = z.discriminatedUnion('act', [
 	z.object({ act: z.literal('name'), name, description: z.string().trim().max(500) }),
-	z.object({ act: z.literal('source'), source: sourceSchema.omit({ place: true }).partial() }),
+	z.object({ act: z.literal('source'), source: sourceChangesSchema }),
 	z.object({ act: z.literal('place'), place: placeSchema }),
 	z.object({ act: z.literal('rule'), dimension: z.int(), rule: ruleSchema }),
 	z.object({
@@ -280,6 +288,8 @@ function lineValues({ terms, member, skip, reverseSign }: LineToAdd): [string, s
 async function requireMembers(client: pg.PoolClient, map: MapHead, lines: readonly LineToAdd[]): Promise<void> {
 	const loose = lines.find(({ terms, member, skip }) => member === null && !skip && terms.kind !== 'pattern');
 	if (loose) throw new Fault(422, 'no member', 'Say which member the line leads to, or that its rows are left out.');
+	if (lines.some(({ terms }) => terms.kind === 'joint' && terms.conditions.some(({ pattern }) => pattern.trim() === '')))
+		throw new Fault(422, 'not complete', 'A condition of this line has no value yet. Fill it in, or take the condition off.');
 	const members = [...new Set(lines.flatMap(({ member }) => (member === null ? [] : [member])))];
 	const found = await client.query<{ id: number; name: string; parent: boolean }>(
 		`SELECT m.id, m.name, EXISTS (SELECT FROM hierarchy_node n WHERE n.parent_id = m.id) AS parent

@@ -70,7 +70,7 @@
 	});
 	const complete = $derived(
 		(goes !== 'member' || member !== null) &&
-			(terms.kind !== 'joint' || terms.conditions.length > 0) &&
+			(terms.kind !== 'joint' || (terms.conditions.length > 0 && terms.conditions.every(({ pattern }) => pattern.trim() !== ''))) &&
 			(terms.kind !== 'any of' || terms.values.length > 0) &&
 			(terms.kind !== 'pattern' || terms.pattern !== '') &&
 			(goes !== 'code' || terms.kind === 'pattern')

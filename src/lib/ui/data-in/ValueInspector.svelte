@@ -9,7 +9,7 @@
 		rule: RuleDetails;
 		value: string;
 		/** What a batch says of it, where it is not in the rows at hand. */
-		from?: { rows: number; amount: number; label: string };
+		from?: { rows: number; amount: number; label: string; reverseSign?: boolean };
 		mayWrite: boolean;
 		mayCreate: boolean;
 		locale: string;
@@ -37,6 +37,7 @@
 		? ` · ${formatCount(facts.rows, locale)} ${facts.rows === 1 ? 'row' : 'rows'} · ${formatAmount(facts.amount, locale)} in all`
 		: ''}
 </p>
+{#if facts?.reverseSign}<p class="text-soft text-[13px]">The values around it turn the sign of their rows; so will this one.</p>{/if}
 {#if facts?.label}<p class="text-soft text-[13px]">The source calls it “{facts.label}”.</p>{/if}
 
 {#if mayWrite}

@@ -127,11 +127,15 @@ export class ImportDesk {
 		return true;
 	}
 
+	/** Sends a value to a member; with its sign turned where the values around it have theirs turned. */
 	mapValue(dimension: number, value: string, member: number, name: string): Promise<boolean> {
+		const reverseSign =
+			this.check?.dimensions.find((each) => each.dimension === dimension)?.unmapped.find((each) => each.value === value)?.reverseSign ??
+			false;
 		return this.addLine(
 			dimension,
-			{ terms: { kind: 'single', value }, member, skip: false, reverseSign: false },
-			`${value || 'The empty value'} goes to ${name}.`
+			{ terms: { kind: 'single', value }, member, skip: false, reverseSign },
+			`${value || 'The empty value'} goes to ${name}${reverseSign ? ', with its sign turned like the values around it' : ''}.`
 		);
 	}
 

@@ -60,11 +60,11 @@ export async function detectFile(file: KeptFile, sheet = ''): Promise<Detected> 
 	const data = rows.slice(headerRows, bytes >= LOOKED_AT ? -1 : undefined).slice(0, MOST_ROWS);
 	const columns = headings.map((heading, index) => {
 		const texts = data.map((row) => row[index] ?? '').filter((value) => value.trim() !== '');
-		const mostly = texts.length > 0 ? mostOf(texts, (some) => dateFormats(some).length > 0) : [];
+		const mostly = mostOf(texts, (some) => dateFormats(some).length > 0);
 		return {
 			heading,
 			dates: mostly.length > 0 ? dateFormats(mostly) : [],
-			isAmount: texts.length > 0 && amountStyles(texts).length > 0,
+			isAmount: amountsAmong(texts).length > 0,
 			examples: [...new Set(texts)].slice(0, 5)
 		};
 	});
@@ -78,7 +78,7 @@ function amountStyleOf(columns: Detected['columns'], rows: readonly string[][]):
 	let most = -1;
 	for (const [index, column] of columns.entries()) {
 		if (!column.isAmount || column.dates.length > 0) continue;
-		const texts = rows.map((row) => row[index] ?? '');
+		const texts = amountsAmong(rows.map((row) => row[index] ?? '').filter((text) => text.trim() !== ''));
 		const telling = texts.filter((text) => /[.,'’\s]\d/.test(text.trim())).length;
 		const [style] = amountStyles(texts);
 		if (style && telling > most) [best, most] = [style, telling];
@@ -86,11 +86,18 @@ function amountStyleOf(columns: Detected['columns'], rows: readonly string[][]):
 	return best;
 }
 
+/** The texts of a column that are amounts, written in one way; none where more than a few are something else. */
+function amountsAmong(texts: readonly string[]): readonly string[] {
+	const amounts = mostOf(texts, (some) => amountStyles(some).length > 0);
+	return amounts.length > 0 && amountStyles(amounts).length > 0 ? amounts : [];
+}
+
 /** The texts without the few that do not fit: one wrong date among hundreds says nothing about the format. */
 function mostOf(texts: readonly string[], fits: (texts: readonly string[]) => boolean): readonly string[] {
-	if (fits(texts)) return texts;
+	if (texts.length === 0 || fits(texts)) return texts;
 	const fitting = texts.filter((text) => fits([text]));
-	return fitting.length >= texts.length * 0.9 ? fitting : [];
+	const isFew = fitting.length >= texts.length * 0.9 || (texts.length >= 3 && texts.length - fitting.length === 1);
+	return isFew ? fitting : [];
 }
 
 async function* once(bytes: Buffer): AsyncGenerator<Buffer> {

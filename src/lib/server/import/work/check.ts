@@ -2,6 +2,7 @@ import {
 	checkMap,
 	LoadGuard,
 	RowReader,
+	neighboursReverse,
 	suggestMembers,
 	Sum,
 	type AccessRules,
@@ -41,6 +42,8 @@ export interface UnmappedValue {
 	label: string;
 	rows: number;
 	amount: number;
+	/** Whether the values around it turn the sign of their rows: then this one does too. */
+	reverseSign: boolean;
 	suggestions: (Suggestion & { name: string })[];
 }
 
@@ -72,6 +75,8 @@ export interface CheckOutcome {
 	/** Rows each map line took, by line id. */
 	lineRows: Record<number, number>;
 	extent: Extent;
+	/** What the import does not say yet: nothing can be loaded before it does. */
+	missing: string[];
 	/** Scenarios that will speak about more periods than now, in sentences. */
 	extends: string[];
 }
@@ -265,6 +270,7 @@ class Checker {
 						label,
 						rows,
 						amount: amount.value,
+						reverseSign: rule.from === 'column' && neighboursReverse(fault.value, rule.lines),
 						// Looking for likely members costs a walk over all of them: for what is seen first.
 						suggestions: place < 40 && rule.from === 'column' ? this.#suggest(rule, fault.value, label) : []
 					}))
@@ -276,6 +282,7 @@ class Checker {
 				.map(({ fault, rows, amount, lines }) => ({ message: fault.message, rows, amount: amount.value, lines })),
 			lineRows: Object.fromEntries(this.#lineRows),
 			extent: this.#extent.state(),
+			missing: whatIsMissing(this.#model, rules, this.#ask.source),
 			extends: this.#extent.beyond().map(({ words }) => words)
 		};
 	}
@@ -300,10 +307,16 @@ export interface MapTrial {
 export const findingsOf = (rules: readonly ColumnRule[]): Record<number, MapFinding[]> =>
 	Object.fromEntries(rules.flatMap((rule) => (rule.from === 'column' ? [[rule.dimension, checkMap(rule.lines)]] : [])));
 
+/** What an import does not say yet, in sentences: without it nothing can be loaded. */
+export function whatIsMissing(model: Model, rules: readonly ColumnRule[], source: Pick<Source, 'amountColumns'>): string[] {
+	const missing = [...model.dimensions, model.periods.dimension]
+		.filter((dimension) => !rules.some((rule) => rule.dimension === dimension.id))
+		.map(({ name }) => `Say first where the ${name.toLowerCase()} of each row comes from.`);
+	return source.amountColumns.length > 0 ? missing : ['Say first which column holds the amounts.', ...missing];
+}
+
 /** @throws Fault when a dimension's rule is not complete */
 export function requireComplete(model: Model, rules: readonly ColumnRule[], source: Source): void {
-	for (const dimension of [...model.dimensions, model.periods.dimension])
-		if (!rules.some((rule) => rule.dimension === dimension.id))
-			throw new Fault(422, 'not complete', `Say first where the ${dimension.name.toLowerCase()} of each row comes from.`);
-	if (source.amountColumns.length === 0) throw new Fault(422, 'not complete', 'Say first which column holds the amounts.');
+	const [first] = whatIsMissing(model, rules, source);
+	if (first !== undefined) throw new Fault(422, 'not complete', first);
 }

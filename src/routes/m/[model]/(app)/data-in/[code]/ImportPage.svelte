@@ -163,10 +163,10 @@
 					{#if mayLoad}
 						<button
 							class="btn btn-primary btn-sm"
-							disabled={!check || check.rows.loaded === 0 || running !== undefined}
+							disabled={!check || check.rows.loaded === 0 || check.missing.length > 0 || running !== undefined}
 							aria-expanded={loading}
 							onclick={() => (loading = !loading)}
-							>Load {check ? `${count(check.rows.loaded)}${check.complete ? '' : '+'} rows` : ''}</button
+							>Load {check && check.missing.length === 0 ? `${count(check.rows.loaded)}${check.complete ? '' : '+'} rows` : ''}</button
 						>
 					{/if}
 				{/if}
@@ -194,6 +194,9 @@
 				/>{/if}
 		</div>
 		<div aria-live="polite">
+			{#if check && check.missing.length > 0}
+				<p class="text-error border-hairline border-b px-4.5 py-1.5" role="alert">Nothing can be loaded yet. {check.missing.join(' ')}</p>
+			{/if}
 			{#if running}
 				<p class="bg-base-200 border-hairline flex items-center gap-3 border-b px-4.5 py-1.5">
 					<span class="loading loading-spinner loading-xs text-primary"></span>
