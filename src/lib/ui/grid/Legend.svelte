@@ -3,7 +3,7 @@
 	import CircleHelp from '@lucide/svelte/icons/circle-question-mark';
 
 	import { CELL_STATES } from './cell-states';
-	import { glyphSvg } from './glyphs';
+	import { GLYPHS, paintOf } from './glyphs';
 
 	let dialog: HTMLDialogElement;
 	export const open = () => dialog.showModal();
@@ -49,7 +49,8 @@
 			{#each CELL_STATES as { classes, sample, meaning, glyph } (meaning)}
 				<dt>
 					<span class="figure relative inline-block px-3 {classes}" data-state={classes}
-						>{sample}{#if glyph}{@html glyphSvg(glyph)}{/if}</span
+						>{sample}{#if glyph}<svg class="glyph {glyph}" viewBox="0 0 10 10" aria-hidden="true"><path {...paintOf(GLYPHS[glyph])} /></svg
+							>{/if}</span
 					>
 				</dt>
 				<dd>{meaning}</dd>

@@ -1,5 +1,5 @@
 import type { CellLook } from './cell-look';
-import { glyphSvg, type CellGlyph } from './glyphs';
+import { GLYPHS, paintOf, type CellGlyph } from './glyphs';
 
 /** A cell with where it stands in its row: moving ones from the left, frozen ones from the right edge of what is in sight. */
 export interface PlacedLook extends CellLook {
@@ -164,13 +164,17 @@ function newCell(): Cell {
 }
 
 const glyphs = new Map<string, Element>();
+const SVG = 'http://www.w3.org/2000/svg';
 
 function glyphOf(name: CellGlyph): Element {
 	let glyph = glyphs.get(name);
 	if (!glyph) {
-		const holder = document.createElement('div');
-		holder.innerHTML = glyphSvg(name);
-		glyphs.set(name, (glyph = holder.firstElementChild!));
+		glyph = document.createElementNS(SVG, 'svg');
+		for (const [attribute, value] of Object.entries({ class: `glyph ${name}`, viewBox: '0 0 10 10', 'aria-hidden': 'true' }))
+			glyph.setAttribute(attribute, value);
+		const path = glyph.appendChild(document.createElementNS(SVG, 'path'));
+		for (const [attribute, value] of Object.entries(paintOf(GLYPHS[name]))) path.setAttribute(attribute, value);
+		glyphs.set(name, glyph);
 	}
 	return glyph.cloneNode(true) as Element;
 }
