@@ -179,7 +179,7 @@ describe('members', () => {
 			{ members: {}, currency: 'local' },
 			{ entries: [{ row: 3, column: 0, text: '1' }], structure: opened.form.structure, method: 'in proportion' }
 		);
-		expect((await faultOf(typed)).message).toContain('structure of the model has changed');
+		expect((await faultOf(typed)).message).toContain('lines of this form have changed');
 		const again = await openForm(people.get('Tove'), 1, 'route-contribution', { members: {}, currency: 'local' });
 		expect(again.form.structure).toBeGreaterThan(opened.form.structure);
 		expect(again.form.selectors.flatMap(({ choices }) => choices.map(({ name }) => name))).toContain('In work');

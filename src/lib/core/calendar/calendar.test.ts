@@ -171,3 +171,28 @@ describe('the time line of a model', () => {
 		expect(range('FY2028')).toEqual({ from: 12, to: 23 });
 	});
 });
+
+test.each([
+	[{ weekStart: 0 }, /week starts on a day from 1/],
+	[{ weekStart: 8 }, /week starts on a day from 1/],
+	[{ weekStart: 1.5 }, /week starts on a day from 1/],
+	[{ fiscalStartMonth: 0 }, /from 1 to 12/],
+	[{ fiscalStartMonth: 13 }, /from 1 to 12/],
+	[{ fiscalStartMonth: 2.5 }, /from 1 to 12/],
+	[{ years: 0 }, /at least one year/],
+	[{ years: 1.5 }, /at least one year/]
+])('a calendar with %j is refused', (more, sentence) => {
+	const calendar = {
+		grain: 'week',
+		pattern: '4-4-5',
+		fiscalStartMonth: 4,
+		weekStart: 1,
+		namedBy: 'last year',
+		firstYear: 2027,
+		years: 1,
+		levels: ['quarter'],
+		...more
+	} as CalendarDefinition;
+	expect(() => generatePeriods(calendar)).toThrow(sentence);
+	expect(() => generatePeriods({ ...calendar, weekStart: 7, fiscalStartMonth: 12, years: 1 })).not.toThrow();
+});

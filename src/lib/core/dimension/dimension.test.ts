@@ -133,6 +133,12 @@ describe('a faulty hierarchy is refused and named', () => {
 		expect(circle).toHaveLength(1);
 		expect(circle[0]).toMatch(/^circle: A circle: .*N1.* under .*/);
 	});
+	test('a circle that others hang under, whichever member comes first', () => {
+		const circle = [node(15, 14), node(14, 13), node(13, 14), node(10, null), node(11, 13), node(12, 11)];
+		expect(faultsOf(members, circle).filter((fault) => fault.startsWith('circle'))).toHaveLength(1);
+		expect(faultsOf(members, [...circle].reverse()).filter((fault) => fault.startsWith('circle'))).toHaveLength(1);
+		expect(faultsOf(members, [node(10, 10), ...nodes.slice(1)])[0]).toMatch(/^circle/);
+	});
 	test('a code used twice', () =>
 		expect(faultsOf([...members, { id: 99, code: 's1', name: 'Other', unassigned: false }], nodes)).toEqual([
 			'duplicate code: The code s1 is used by “S1” (s1) and by “Other” (s1).'
@@ -173,7 +179,19 @@ describe('selections', () => {
 		[{ kind: 'except', from: { kind: 'under', of: 10 }, without: { kind: 'under', of: 11 } }, ['all', 'south', 's1']],
 		[{ kind: 'these', members: [{ variable: 'Home' }, { variable: 'Nowhere' }] }, ['n1']],
 		[{ kind: 'leaves', of: 30, hierarchy: 'By size' }, ['n2', 'south']],
-		[{ kind: 'leaves', of: 30, hierarchy: 'By age' }, []]
+		[{ kind: 'leaves', of: 30, hierarchy: 'By age' }, []],
+		// At the border of each comparison: 3 and 8 berths.
+		[{ kind: 'where', in: { kind: 'all' }, test: { attribute: 'berths', operator: '<', value: 8 } }, ['n1']],
+		[{ kind: 'where', in: { kind: 'all' }, test: { attribute: 'berths', operator: '<=', value: 8 } }, ['n1', 'n2']],
+		[{ kind: 'where', in: { kind: 'all' }, test: { attribute: 'berths', operator: '>', value: 3 } }, ['n2']],
+		[{ kind: 'where', in: { kind: 'all' }, test: { attribute: 'berths', operator: '=', value: 3 } }, ['n1']],
+		// What lies within is read in the hierarchy of what is around it, unless it names its own.
+		[
+			{ kind: 'where', hierarchy: 'By size', in: { kind: 'leaves', of: 30 }, test: { attribute: 'berths', operator: '>', value: 3 } },
+			['n2']
+		],
+		[{ kind: 'except', hierarchy: 'By size', from: { kind: 'leaves', of: 30 }, without: { kind: 'these', members: [13] } }, ['south']],
+		[{ kind: 'any of', hierarchy: 'By size', selections: [{ kind: 'children', of: 30 }] }, ['n2', 'south']]
 	] as const)('%j', (selection, wanted) =>
 		expect(codes(selectMembers(dimension, selection as never, { variables: new Map([['Home', 12]]) }))).toEqual(wanted)
 	);

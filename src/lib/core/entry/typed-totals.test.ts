@@ -125,6 +125,17 @@ describe('with live results beneath', () => {
 		expect(see(scene, ['A', 'plan'], MONTH)).toBeCloseTo(100 / 3, 9);
 		expect(see(scene, ['T', 'plan'], MONTH)).toBeCloseTo(100, 9);
 	});
+	test('a leaf that moves by more than half is warned of, one that moves by less is not', () => {
+		const warning = (text: string) => {
+			const scene = withLive((a) => times(number(2), a));
+			write(scene, ['A', 'plan'], 10);
+			const outcome = typeAt(scene, ['T', 'plan'], MONTH, text);
+			return 'fault' in outcome ? outcome.fault.message : outcome.warning;
+		};
+		// A live 2A stands beside A: 30 in all. 44 moves A to 14.67, 16 to 5.33, 46 to 15.33, 14 to 4.67.
+		expect(['44', '16'].map(warning)).toEqual([undefined, undefined]);
+		expect(['46', '14'].map(warning)).toEqual(['One cell beneath moved by more than half.', 'One cell beneath moved by more than half.']);
+	});
 	test('the same of a quantity without decimals is refused, and the nearest named', () => {
 		const scene = withLive((a) => times(number(2), a), 0, 'quantity');
 		write(scene, ['A', 'plan'], 10);
