@@ -231,6 +231,8 @@ test('what is no number, or closed, is refused with a sentence and nothing is lo
 	await expect(await cellAt(page, 'Harbour dues', 'May')).toHaveClass(/closed/);
 	await (await cellAt(page, 'Harbour dues', 'May')).click();
 	await page.keyboard.type('1');
+	await expect(page.getByRole('alert').filter({ hasText: 'agreed with the ports is closed' })).toBeVisible();
+	await page.keyboard.press('Control+i');
 	await expect(page.getByRole('complementary')).toContainText('agreed with the ports is closed');
 	await choose(page, 'Line', 'Northgate Line');
 	await (await cellAt(page, 'Fuel', 'May')).click();

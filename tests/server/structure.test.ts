@@ -6,6 +6,8 @@ import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import {
 	addHierarchy,
+	addModelCurrency,
+	addRateSet,
 	applyRows,
 	closePeriods,
 	createModel,
@@ -430,6 +432,24 @@ describe('attributes, variables, calendar, rates', () => {
 		]);
 		expect(await words('variable')).toEqual(['Maren Kvist: Set the variable “Current year”']);
 		expect(await words('rate set')).toEqual(['Maren Kvist: Changed rates of NOK in “Budget rates FY2028”']);
+	});
+	test('a rate set begins as a copy, and stays apart from what it was copied from', async () => {
+		const [first] = (await readRates(admin(), 1)).sets;
+		const id = await addRateSet(admin(), 1, { name: 'Rates of a dear winter', pivot: 'EUR', copyOf: first!.id });
+		const count = async (set: number) =>
+			(await database.pool.query<{ n: number }>('SELECT count(*)::integer AS n FROM rate WHERE rate_set_id = $1', [set])).rows[0]!.n;
+		expect(await count(id)).toBe(await count(first!.id));
+		expect(await count(id)).toBeGreaterThan(0);
+		await database.pool.query('DELETE FROM rate WHERE rate_set_id = $1', [id]);
+		expect(await count(first!.id)).toBeGreaterThan(0);
+		await expect(addRateSet(admin(), 1, { name: 'Of nothing', pivot: 'EUR', copyOf: 999_999 })).rejects.toMatchObject({ status: 404 });
+	});
+	test('a currency is added to a model once, by its code of ISO 4217', async () => {
+		await addModelCurrency(admin(), 1, { currency: 'SEK' });
+		expect((await readRates(admin(), 1)).currencies).toContain('SEK');
+		await expect(addModelCurrency(admin(), 1, { currency: 'SEK' })).rejects.toThrow('SEK is a currency of this model already.');
+		await expect(addModelCurrency(admin(), 1, { currency: 'XQQ' })).rejects.toThrow('XQQ is no currency of ISO 4217.');
+		await expect(addModelCurrency(people.get('Tove'), 1, { currency: 'DKK' })).rejects.toMatchObject({ status: 403 });
 	});
 	test('gaps are told where a rate is missing', async () => {
 		const page = await readRates(admin(), 1);

@@ -16,6 +16,7 @@ import { pool, transaction, type Database } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from './act';
+import { addCurrencies } from './new-model';
 
 export type RateKindStored = 'average' | 'closing' | 'historical';
 
@@ -130,30 +131,77 @@ export function gapsIn(
 }
 
 const currency = z.string().regex(/^[A-Z]{3}$/);
-export const rateSetSchema = z.object({ name: z.string().trim().min(1).max(80), pivot: currency });
+export const rateSetSchema = z.object({
+	name: z.string().trim().min(1).max(80),
+	pivot: currency,
+	/** The rate set (id) it begins as a copy of, pivot included. */
+	copyOf: z.number().int().nullish()
+});
 
-/** Starts an empty rate set. */
+/** Starts a rate set: empty, or as a copy of another one. */
 export async function addRateSet(person: SignedIn | undefined, modelId: number, wanted: z.infer<typeof rateSetSchema>): Promise<number> {
 	const writer = requirePermission(person, 'structure.write');
 	return transaction(async (client) => {
 		const known = await client.query('SELECT FROM rate_set WHERE lower(name) = lower($1)', [wanted.name]);
 		if (known.rowCount) throw new Fault(422, 'not possible', `There is a rate set ${wanted.name} already.`);
+		const copied = wanted.copyOf
+			? (await client.query<{ name: string; pivot: string }>('SELECT name, pivot FROM rate_set WHERE id = $1', [wanted.copyOf])).rows[0]
+			: undefined;
+		if (wanted.copyOf && !copied) throw notFound('rate set');
 		const pivot = await client.query('SELECT FROM currency WHERE code = $1', [wanted.pivot]);
 		if (!pivot.rowCount) throw new Fault(422, 'not possible', `${wanted.pivot} is not used by any model.`);
 		const made = await client.query<{ id: number }>('INSERT INTO rate_set (name, pivot) VALUES ($1, $2) RETURNING id', [
 			wanted.name,
-			wanted.pivot
+			copied?.pivot ?? wanted.pivot
 		]);
 		const id = made.rows[0]!.id;
+		if (copied)
+			await client.query(
+				`INSERT INTO rate (rate_set_id, currency, kind, valid_from, valid_to, value)
+				SELECT $1, currency, kind, valid_from, valid_to, value FROM rate WHERE rate_set_id = $2`,
+				[id, wanted.copyOf]
+			);
 		await writeJournal(client, {
 			person: writer.id,
 			modelId,
 			dimensionId: null,
-			words: `Started the rate set “${wanted.name}”`,
+			words: `Started the rate set “${wanted.name}”${copied ? ` as a copy of “${copied.name}”` : ''}`,
 			objects: [{ kind: 'rate set', id, name: wanted.name, before: null, after: wanted }]
 		});
 		await client.query('UPDATE model SET structure_version = structure_version + 1');
 		return id;
+	});
+}
+
+export const modelCurrencySchema = z.object({ currency });
+
+/**
+ * Adds a currency to a model: its entities may have it as their own, and its forms offer it to read in.
+ * @throws Fault 422 when it is none of ISO 4217, or in use already
+ */
+export async function addModelCurrency(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ currency: code }: z.infer<typeof modelCurrencySchema>
+): Promise<void> {
+	const writer = requirePermission(person, 'structure.write');
+	await transaction(async (client) => {
+		await client.query('SELECT FROM model WHERE id = $1 FOR UPDATE', [modelId]);
+		const known = await client.query('SELECT FROM model_currency WHERE model_id = $1 AND currency = $2', [modelId, code]);
+		if (known.rowCount) throw new Fault(422, 'not possible', `${code} is a currency of this model already.`);
+		await addCurrencies(client, [code]);
+		await client.query(
+			'INSERT INTO model_currency (model_id, currency, position) SELECT $1, $2, coalesce(max(position), 0) + 1 FROM model_currency WHERE model_id = $1',
+			[modelId, code]
+		);
+		await writeJournal(client, {
+			person: writer.id,
+			modelId,
+			dimensionId: null,
+			words: `Added the currency ${code}`,
+			objects: [{ kind: 'model', id: modelId, name: code, before: null, after: { currency: code } }]
+		});
+		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
 	});
 }
 

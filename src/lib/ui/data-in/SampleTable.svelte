@@ -42,6 +42,20 @@
 	{onkeydown}
 >
 	<table class={['w-full', side === 'source' && 'font-mono text-[12.5px]']}>
+		<thead>
+			<tr class="text-grey h-6 text-left text-xs">
+				{#if side === 'source'}
+					{#each places as place (place)}
+						<th class={['max-w-28 truncate font-sans font-normal', isAmount(place) && 'amount']} scope="col" title={check.headings[place]}
+							>{check.headings[place]}</th
+						>
+					{/each}
+				{:else}
+					<th class="font-normal" scope="col">Place in the model</th>
+					<th class="text-right font-normal" scope="col">Amount</th>
+				{/if}
+			</tr>
+		</thead>
 		<tbody>
 			{#each check.sample as row, index (row.line)}
 				<tr
@@ -56,7 +70,7 @@
 				>
 					{#if side === 'source'}
 						{#each places as place (place)}
-							<td class={['max-w-28 truncate pr-2 whitespace-pre', isAmount(place) && 'amount']} title={row.values[place]}
+							<td class={['max-w-28 truncate whitespace-pre', isAmount(place) && 'amount']} title={row.values[place]}
 								>{row.values[place] ?? ''}</td
 							>
 						{/each}
@@ -71,6 +85,21 @@
 </div>
 
 <style>
+	thead th {
+		position: sticky;
+		top: 0;
+		z-index: 1;
+		background: var(--color-base-100);
+		border-bottom: 1px solid var(--rule);
+	}
+	/* Columns are told apart, however full they are. */
+	th:not(:last-child),
+	td:not(:last-child) {
+		padding-right: 12px;
+	}
+	thead .amount {
+		z-index: 2;
+	}
 	.amount {
 		position: sticky;
 		right: 0;

@@ -114,6 +114,8 @@
 			};
 			return;
 		}
+		// What was saved is known, also while the next line is being typed.
+		seen = saved.revision ?? seen;
 		await session.reopen();
 		await read();
 		onlinesaved();

@@ -45,7 +45,7 @@
 				<span class="number">{place + 1}</span>
 				<div class={['card', place === desk.picked && 'picked', !step.active && 'off']}>
 					<p class="flex items-baseline gap-2">
-						<strong class="min-w-0 grow truncate font-semibold">{step.name}</strong>
+						<strong class="min-w-0 grow font-semibold [overflow-wrap:anywhere]">{step.name}</strong>
 						<span class="text-grey shrink-0 text-xs">{KIND_WORDS[step.kind]}</span>
 					</p>
 					<p class="text-soft line-clamp-2 text-[13px]">{stepInWords(step, desk.names)}</p>

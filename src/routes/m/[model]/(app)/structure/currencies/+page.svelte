@@ -16,6 +16,9 @@
 	let year = $state(Math.min(Math.max(new Date().getFullYear(), firstYear), lastYear));
 	let message = $state<{ text: string; kind: 'info' | 'error' } | null>(null);
 	let newSet = $state('');
+	/** The rate set that a new one begins as a copy of; 0: none. */
+	let copyOf = $state(0);
+	let newCurrency = $state('');
 	let picker = $state<HTMLInputElement>();
 	let target = $state(0);
 	const grids: Record<number, RateSetGrid | undefined> = $state({});
@@ -30,9 +33,21 @@
 	}
 	async function addSet(event: SubmitEvent) {
 		event.preventDefault();
-		const reply = await request('/api/structure/rates', { name: newSet, pivot: rates.reporting });
+		const reply = await request('/api/structure/rates', { name: newSet, pivot: rates.reporting, copyOf: copyOf || null });
+		const words = copyOf === 0 ? 'An empty rate set was started.' : 'The copy is there; change what is different.';
 		if (reply.ok) newSet = '';
-		await changed(reply.ok ? { text: 'An empty rate set was started.', kind: 'info' } : { text: reply.message, kind: 'error' });
+		await changed(reply.ok ? { text: words, kind: 'info' } : { text: reply.message, kind: 'error' });
+	}
+	async function addCurrency(event: SubmitEvent) {
+		event.preventDefault();
+		const code = newCurrency.trim().toUpperCase();
+		const reply = await request('/api/structure/currencies', { currency: code });
+		if (reply.ok) newCurrency = '';
+		await changed(
+			reply.ok
+				? { text: `${names.of(code)} is a currency of this model now. Give it rates.`, kind: 'info' }
+				: { text: reply.message, kind: 'error' }
+		);
 	}
 	async function upload(file: File | undefined) {
 		if (!file) return;
@@ -83,7 +98,23 @@
 					maxlength="80"
 					bind:value={newSet}
 				/>
+				{#if rates.sets.length > 0}
+					<select class="select select-sm w-44" aria-label="Begin as a copy of" bind:value={copyOf}>
+						<option value={0}>empty</option>
+						{#each rates.sets as set (set.id)}<option value={set.id}>a copy of {set.name}</option>{/each}
+					</select>
+				{/if}
 				<button class="btn btn-sm" disabled={newSet.trim() === ''}>Start a rate set</button>
+			</form>
+			<form class="flex items-center gap-2" onsubmit={addCurrency}>
+				<input
+					class="input input-sm bg-raised w-24 uppercase"
+					placeholder="SEK"
+					aria-label="Code of a currency to add"
+					maxlength="3"
+					bind:value={newCurrency}
+				/>
+				<button class="btn btn-sm" disabled={newCurrency.trim().length !== 3}>Add the currency</button>
 			</form>
 			{#if rates.sets.length > 0}
 				<span class="flex items-center gap-2">
