@@ -12,6 +12,18 @@ test('an administrator makes a model from nothing, pastes its accounts, and type
 	await page.getByLabel('Month in which the year begins').selectOption('2');
 	await expect(page.getByRole('figure').first()).toContainText('weeks');
 	await expect(page.getByRole('figure').first()).toContainText('M3');
+	// What is proposed for the scenarios follows the first year of the calendar.
+	const firstYear = page.getByLabel('First year', { exact: true });
+	const proposed = () =>
+		page.getByLabel(/^Name of scenario/).evaluateAll((fields) => fields.map((field) => (field as HTMLInputElement).value));
+	const thisYear = Number(await firstYear.inputValue());
+	const before = await proposed();
+	await firstYear.fill(String(thisYear + 3));
+	await firstYear.blur();
+	await expect.poll(proposed).toEqual(before.map((name) => name.replace(/\d{4}/, (year) => String(Number(year) + 3))));
+	await firstYear.fill(String(thisYear));
+	await firstYear.blur();
+	await expect.poll(proposed).toEqual(before);
 	for (const currency of ['GBP', 'NOK']) {
 		await page.getByLabel('Another currency').fill(currency);
 		await page.getByLabel('Another currency').press('Enter');

@@ -174,6 +174,26 @@ describe('suggestions', () => {
 		}));
 	test('what the source calls the value counts', () =>
 		expect(suggestMembers('77', 'Office cost', [], members)[0]).toMatchObject({ member: 3, reason: 'a similar name' }));
+	test('a pattern passes on the code, or what its only * stands for', () => {
+		const codes = new Map([
+			['4012', 1],
+			['N-77', 2],
+			['N', 3]
+		]);
+		const map = new ValueMap(
+			[
+				line({ kind: 'pattern', pattern: 'N-*' }, null),
+				line({ kind: 'pattern', pattern: '*/??' }, null),
+				line({ kind: 'pattern', pattern: 'X*Y*' }, null)
+			],
+			(code) => codes.get(code)
+		);
+		const member = (value: string) => {
+			const match = map.match(value, () => '');
+			return match.kind === 'member' ? match.member : match.kind;
+		};
+		expect(['N-4012', 'N-77', 'N-5', 'N-', '4012/EU', 'X4012Y', '4012'].map(member)).toEqual([1, 2, 'none', 'none', 1, 'none', 'none']);
+	});
 	test('a value among others whose sign is turned has its own turned too, the nearer ones deciding', () => {
 		const lines = [
 			line({ kind: 'span', from: '4000', to: '4005' }, 1, { reverseSign: true }),

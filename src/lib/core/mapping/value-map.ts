@@ -1,6 +1,6 @@
 import { PatternIndex } from './pattern-index';
 import { SpanIndex } from './span-index';
-import { matchesPattern } from './wildcard';
+import { matchesPattern, partMatched } from './wildcard';
 
 /** A row of a source: values by column heading. */
 export type SourceRow = Readonly<Record<string, string>>;
@@ -15,7 +15,10 @@ export type MapTerms =
 	| { kind: 'pattern'; pattern: string }
 	| { kind: 'joint'; conditions: { column: string; pattern: string }[] };
 
-/** A line of a map. `member` is a member id; null for a pattern `*` that passes codes through, or to skip rows. */
+/**
+ * A line of a map. `member` is a member id; null to skip rows, or for a pattern that passes codes through: the value itself, or
+ * what its single `*` stands for, so that `N-*` sends N-4012 to the member 4012.
+ */
 export type MapLine = { id: number; member: number | null; skip: boolean; reverseSign: boolean } & MapTerms;
 
 export type MapMatch =
@@ -85,11 +88,19 @@ export class ValueMap {
 		);
 	}
 
+	/** The member of a code that a pattern passes through, whole or in part. */
+	#byCode(line: MapLine, value: string): number | undefined {
+		const whole = this.#passThrough(value);
+		if (whole !== undefined || line.kind !== 'pattern') return whole;
+		const part = partMatched(value, line.pattern);
+		return part === undefined ? undefined : this.#passThrough(part);
+	}
+
 	#decide(lines: readonly MapLine[], value: string): MapMatch {
 		if (lines.length > 1) return { kind: 'tie', lines: lines.map((line) => line.id) };
 		const line = lines[0]!;
 		if (line.skip) return { kind: 'skip', line: line.id };
-		const member = line.member ?? this.#passThrough(value);
+		const member = line.member ?? this.#byCode(line, value);
 		return member === undefined ? NONE : { kind: 'member', member, reverseSign: line.reverseSign, line: line.id };
 	}
 }

@@ -24,3 +24,10 @@ export function matchesPattern(value: string, pattern: string): boolean {
 	while (pattern[inPattern] === '*') inPattern++;
 	return inPattern === pattern.length;
 }
+
+/** What the only `*` of a pattern stands for in a value that matches it; undefined where it has none, or several. */
+export function partMatched(value: string, pattern: string): string | undefined {
+	const [before, after, ...more] = pattern.trim().split('*');
+	if (before === undefined || after === undefined || more.length > 0) return undefined;
+	return value.slice(before.length, value.length - after.length);
+}

@@ -66,7 +66,7 @@ export function applyEdits(
 					name: edit.name.trim(),
 					unassigned: edit.unassigned ?? false,
 					retired: false,
-					facts: defaultFacts(state.kind, facts),
+					facts: defaultFacts(state.kind, likeSiblings(working, edit.parent, facts)),
 					...(edit.hierarchy === undefined ? place : { parent: null, weight: 1, position: positionBefore(working, null, undefined) }),
 					places: edit.hierarchy === undefined ? {} : { [edit.hierarchy]: place }
 				};
@@ -121,6 +121,30 @@ export function applyEdits(
 	}
 	for (const { members: concerned, message } of checkState(working)) refuse(message, concerned[0]);
 	return faults.length > 0 ? { faults } : { next: working };
+}
+
+/** What accounts beside each other have in common. */
+const SHARED_BY_SIBLINGS = [
+	'kind',
+	'valueType',
+	'timeBehaviour',
+	'consolidation',
+	'weighedBy',
+	'frequency',
+	'decimals',
+	'unit',
+	'choiceDimension'
+];
+
+/** A new account of which nothing is said is one like the last of its siblings. */
+function likeSiblings(state: DimensionState, parent: number | null, given: Record<string, FieldValue>): Record<string, FieldValue> {
+	if (state.kind !== 'account' || SHARED_BY_SIBLINGS.some((key) => given[key] !== undefined)) return given;
+	const siblings = [...state.members.values()].filter((member) => member.parent === parent && member.facts.kind !== undefined);
+	const last = siblings.reduce<MemberState | undefined>((best, each) => (best && best.position > each.position ? best : each), undefined);
+	if (!last) return given;
+	// A formula is a sibling's own: an account without one would have totals that nothing fills.
+	const alike = SHARED_BY_SIBLINGS.filter((key) => last.facts[key] !== undefined && last.facts[key] !== 'formula');
+	return { ...Object.fromEntries(alike.map((key) => [key, last.facts[key]!])), ...given };
 }
 
 /** A member's place in a hierarchy, the main one without a name. */

@@ -70,6 +70,28 @@ describe('edits', () => {
 		);
 		expect(tree(next)).toEqual(['ALL', '-N', '--N0', '--N1', '--N2', '-S', '--S1', 'X']);
 	});
+	test('an account of which nothing is said is like the last beside it, but for a formula', () => {
+		const state = stateOf({ R: null, FEES: 'R', SHARE: 'R', ALONE: null }, 'account');
+		state.members.get(2)!.facts = defaultFacts('account', { kind: 'income' });
+		state.members.get(3)!.facts = { ...defaultFacts('account', { kind: 'rate' }), consolidation: 'formula', decimals: 1 };
+		const next = edit(
+			state,
+			{ act: 'add', code: 'LIKE', name: 'Like the share', parent: 1 },
+			{ act: 'add', code: 'SAID', name: 'Said otherwise', parent: 1, facts: { kind: 'asset' } },
+			{ act: 'add', code: 'FIRST', name: 'Nothing beside it', parent: 4 }
+		);
+		const factsOf = (code: string) => [...next.members.values()].find((member) => member.code === code)!.facts;
+		expect(factsOf('LIKE')).toEqual({
+			kind: 'rate',
+			valueType: 'percent',
+			timeBehaviour: 'none',
+			consolidation: 'none',
+			frequency: 'per period',
+			decimals: 1
+		});
+		expect(factsOf('SAID')).toEqual(defaultFacts('account', { kind: 'asset' }));
+		expect(factsOf('FIRST')).toEqual(defaultFacts('account', {}));
+	});
 	test('move several at once, keeping their order', () =>
 		expect(tree(edit(base(), { act: 'move', members: [3, 4], parent: 1, before: 5 }))).toEqual(['ALL', '-N', '-N1', '-N2', '-S']));
 	test.each<[string, Edit, string]>([

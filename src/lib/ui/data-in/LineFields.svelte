@@ -129,7 +129,7 @@
 		><span class="text-grey text-xs">Leads to</span>
 		<select class="select select-sm w-full" bind:value={goes}>
 			<option value="member">a member</option>
-			{#if kind === 'pattern'}<option value="code">the member of that code</option>{/if}
+			{#if kind === 'pattern'}<option value="code">the member of that code, or of what * stands for</option>{/if}
 			<option value="skip">nothing: leave the rows out</option>
 		</select></label
 	>

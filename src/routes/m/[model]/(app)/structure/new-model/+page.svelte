@@ -32,6 +32,20 @@
 		{ name: `Budget ${thisYear + 1}`, firstYear: thisYear + 1, lastYear: thisYear + 1, takesEntries: true },
 		{ name: `Outlook ${thisYear}`, firstYear: thisYear, lastYear: thisYear, takesEntries: true }
 	]);
+	/** The first year that the scenarios below are proposed for. */
+	let proposedFor = thisYear;
+	/** Scenarios speak about years of the calendar: they move along with its first one, by name too. */
+	function followFirstYear() {
+		const moved = Number(calendar.firstYear) - proposedFor;
+		if (!Number.isInteger(moved) || calendar.firstYear < 1_950 || calendar.firstYear > 2_150) return;
+		proposedFor += moved;
+		scenarios = scenarios.map((scenario) => ({
+			...scenario,
+			name: scenario.name.replaceAll(/\b(?:19|20|21)\d{2}\b/g, (year) => String(Number(year) + moved)),
+			firstYear: Number(scenario.firstYear) + moved,
+			lastYear: Number(scenario.lastYear) + moved
+		}));
+	}
 	let accounts = $state('');
 	let entities = $state('');
 	let entityName = $state('Entity');
@@ -220,6 +234,7 @@
 						min="1950"
 						max="2150"
 						bind:value={calendar.firstYear}
+						onchange={followFirstYear}
 					/></label
 				>
 				<label>Years <input class="input input-sm bg-raised w-16" type="number" min="1" max="40" bind:value={calendar.years} /></label>
