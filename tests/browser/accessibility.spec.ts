@@ -90,6 +90,26 @@ test('the sign-in is clean', async ({ page }) => {
 	expect(await violations(page)).toEqual([]);
 });
 
+test('what opens over a page is clean: the finder, the legend, a selector', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/forms/fleet-care');
+	await ready(page);
+	await page.keyboard.press('Control+k');
+	await expect(page.getByRole('listbox', { name: 'Found' })).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+	await page.keyboard.press('Escape');
+	await page.keyboard.press('F1');
+	await expect(page.getByRole('dialog', { name: 'Legend and keys' })).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+	await page.keyboard.press('Escape');
+	await page
+		.getByRole('group', { name: 'What the form shows' })
+		.getByRole('button', { name: /^Route: / })
+		.click();
+	await expect(page.locator('[popover]:popover-open').getByRole('option').first()).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+});
+
 test('Ctrl+K finds forms and actions by the keyboard', async ({ page }) => {
 	await signIn(page, 'maren.kvist');
 	await page.keyboard.press('Control+k');

@@ -47,7 +47,7 @@ export async function openForm(page: Page, code: string): Promise<void> {
 /** Picks a member in a selector of the open form. */
 export async function choose(page: Page, selector: string, member: string): Promise<void> {
 	await page.getByRole('button', { name: `${selector}: ` }).click();
-	await page.locator('[popover]:popover-open').getByRole('option', { name: member, exact: true }).getByRole('button').click();
+	await page.locator('[popover]:popover-open').getByRole('option', { name: member, exact: true }).click();
 	await expect(page.getByRole('button', { name: `${selector}: ${member}` })).toBeVisible();
 }
 

@@ -92,6 +92,25 @@ test('members are changed by keyboard and mouse, and taken back', async ({ page 
 	await page.getByLabel('Code of the new member').press('Enter');
 	await expect(row(page, 'R77')).toBeVisible();
 	await page.getByLabel('Name of the new member').press('Escape');
+	await page.keyboard.press('F1');
+	await expect(page.getByRole('dialog', { name: 'Legend and keys' })).toContainText('Members in Structure');
+	await page.keyboard.press('Escape');
+
+	// A new member shows in spite of a search that it does not match.
+	await page.getByLabel('Find a member').fill('Late night');
+	await expect(page.getByText('No member by that name')).toBeVisible();
+	await page.getByLabel('Find a member').fill('Night crossing');
+	await row(page, 'R77').getByRole('gridcell').first().click();
+	await page.keyboard.press('Insert');
+	await page.getByLabel('Name of the new member').fill('Dawn ferry');
+	await page.getByLabel('Code of the new member').fill('R78');
+	await page.getByLabel('Code of the new member').press('Enter');
+	await expect(row(page, 'R78')).toBeVisible();
+	await expect(page.getByLabel('Find a member')).toHaveValue('');
+	await page.getByLabel('Name of the new member').press('Escape');
+	await row(page, 'R78').getByRole('gridcell').first().click();
+	await page.keyboard.press('Control+z');
+	await expect(row(page, 'R78')).toHaveCount(0);
 
 	// Renamed in place, moved out one level, and both taken back.
 	await row(page, 'R77').getByRole('gridcell').first().click();

@@ -247,15 +247,15 @@
 									><tr
 										><th class="pr-3 font-normal">line</th>{#each Object.keys(details.rejects[0]?.values ?? {}) as heading (heading)}<th
 												class="pr-3 font-normal">{heading}</th
-											>{/each}</tr
+											>{/each}<th class="font-normal">why not</th></tr
 									></thead
 								>
 								<tbody>
 									{#each details.rejects as reject (reject.line)}
-										<tr class="border-hairline border-t" title={reject.message}
+										<tr class="border-hairline border-t"
 											><td class="text-grey pr-3">{reject.line}</td>{#each Object.entries(reject.values) as [heading, value] (heading)}<td
 													class="py-0.5 pr-3 whitespace-nowrap">{value}</td
-												>{/each}</tr
+												>{/each}<td class="text-soft font-sans whitespace-nowrap">{reject.message}</td></tr
 										>
 									{/each}
 								</tbody>

@@ -215,7 +215,6 @@
 					onsave={() => desk.publish()}
 					oninspect={() => {}}
 					onwhynot={() => Promise.resolve('This is a preview: nothing is typed into it.')}
-					onhelp={() => {}}
 					onfind={() => {}}
 				/>
 			{/key}

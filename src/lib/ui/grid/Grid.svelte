@@ -28,7 +28,6 @@
 		oninspect: () => void;
 		/** Why nothing can be typed into a cell. */
 		onwhynot: (row: number, column: number) => Promise<string>;
-		onhelp: () => void;
 		onfind: () => void;
 	}
 	let {
@@ -49,7 +48,6 @@
 		onsave,
 		oninspect,
 		onwhynot,
-		onhelp,
 		onfind
 	}: Props = $props();
 
@@ -246,7 +244,6 @@
 		};
 		if (shortcut in acts) acts[shortcut]!();
 		else if (event.key === 'F2') edit();
-		else if (event.key === 'F1') onhelp();
 		else if (event.key === 'ContextMenu' || (event.key === 'F10' && event.shiftKey)) openMenu();
 		else if (event.key === 'Delete' || event.key === 'Backspace') grid.clear();
 		else if (event.key === ' ' && event.shiftKey) grid.selectRow(grid.focus.row);

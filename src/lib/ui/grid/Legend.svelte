@@ -6,7 +6,9 @@
 	import { GLYPHS, paintOf } from './glyphs';
 
 	let dialog: HTMLDialogElement;
-	export const open = () => dialog.showModal();
+	export function open() {
+		if (!dialog.open) dialog.showModal();
+	}
 
 	const KEYS = [
 		['Arrows, Enter', 'move; with Ctrl to the edge, with Shift select'],
@@ -21,7 +23,18 @@
 		['Shift F10', 'what else to do with the cell'],
 		['Ctrl Enter', 'the same into all selected cells'],
 		['Ctrl F', 'find a row, a column or a figure'],
-		['Ctrl I, Ctrl K', 'details of the cell, commands']
+		['Ctrl I', 'details of the cell']
+	];
+	const MEMBER_KEYS = [
+		['Insert, Shift Insert', 'a new member beside, beneath'],
+		['Enter, F2', 'change what is there'],
+		['Ctrl Shift arrows', 'move up, down, in or out'],
+		['Delete', 'delete the member'],
+		['Ctrl Z', 'take the last change back']
+	];
+	const PAGE_KEYS = [
+		['Ctrl K', 'find a form, page or action'],
+		['F1', 'this page of keys']
 	];
 	const SHORTHAND = [
 		['350k, 1.2m', '350,000 and 1,200,000'],
@@ -30,6 +43,14 @@
 		['=12000/12', 'a calculation']
 	];
 </script>
+
+<svelte:window
+	onkeydown={(event) => {
+		if (event.key !== 'F1') return;
+		event.preventDefault();
+		open();
+	}}
+/>
 
 <button class="btn btn-ghost btn-sm btn-square" onclick={open} aria-label="Legend and keys" title="Legend and keys (F1)"
 	><CircleHelp size={15} aria-hidden="true" /></button
@@ -45,27 +66,33 @@
 		<form method="dialog"><button class="btn btn-sm">Close</button></form>
 	</div>
 	<div class="mt-3 grid gap-6 md:grid-cols-2">
-		<dl class="grid grid-cols-[7.5rem_1fr] content-start gap-y-1.5">
-			{#each CELL_STATES as { classes, sample, meaning, glyph } (meaning)}
-				<dt>
-					<span class="figure relative inline-block px-3 {classes}" data-state={classes}
-						>{sample}{#if glyph}<svg class="glyph {glyph}" viewBox="0 0 10 10" aria-hidden="true"><path {...paintOf(GLYPHS[glyph])} /></svg
-							>{/if}</span
-					>
-				</dt>
-				<dd>{meaning}</dd>
-			{/each}
-		</dl>
 		<div>
-			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
-				{#each KEYS as [key, meaning] (key)}<dt class="font-semibold">{key}</dt>
-					<dd>{meaning}</dd>{/each}
+			<dl class="grid grid-cols-[7.5rem_1fr] content-start gap-y-1.5">
+				{#each CELL_STATES as { classes, sample, meaning, glyph } (meaning)}
+					<dt>
+						<span class="figure relative inline-block px-3 {classes}" data-state={classes}
+							>{sample}{#if glyph}<svg class="glyph {glyph}" viewBox="0 0 10 10" aria-hidden="true"
+									><path {...paintOf(GLYPHS[glyph])} /></svg
+								>{/if}</span
+						>
+					</dt>
+					<dd>{meaning}</dd>
+				{/each}
 			</dl>
 			<h3 class="mt-3 mb-1 font-semibold">What you may type</h3>
 			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
 				{#each SHORTHAND as [typed, meaning] (typed)}<dt class="font-mono text-[13px]">{typed}</dt>
 					<dd>{meaning}</dd>{/each}
 			</dl>
+		</div>
+		<div>
+			{#each [{ title: 'In forms', keys: KEYS }, { title: 'Members in Structure', keys: MEMBER_KEYS }, { title: 'Everywhere', keys: PAGE_KEYS }] as { title, keys } (title)}
+				<h3 class="mt-3 mb-1 font-semibold first:mt-0">{title}</h3>
+				<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
+					{#each keys as [key, meaning] (key)}<dt class="font-semibold">{key}</dt>
+						<dd>{meaning}</dd>{/each}
+				</dl>
+			{/each}
 		</div>
 	</div>
 </dialog>

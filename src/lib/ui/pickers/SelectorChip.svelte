@@ -102,21 +102,24 @@
 		aria-activedescendant="{id}-{at}"
 	>
 		{#each found as choice, index (choice.value)}
-			<li id="{id}-{index}" role="option" aria-selected={choice.value === chosen}>
-				<button
-					tabindex="-1"
-					class={[
-						'flex w-full items-center gap-1.5 rounded py-1 pr-2 text-left',
-						index === at && opened && 'bg-base-200',
-						choice.parent && 'font-semibold'
-					]}
-					style="padding-left: {8 + (text ? 0 : choice.depth) * 16}px"
-					onclick={() => choose(choice)}
-					onpointermove={() => (at = index)}
-				>
-					<span class="grow">{choice.name}</span>
-					{#if choice.value === chosen}<Check size={14} class="text-primary" aria-hidden="true" />{/if}
-				</button>
+			<!-- The keys are the list's: an option is not a button of its own. -->
+			<!-- svelte-ignore a11y_click_events_have_key_events -->
+			<li
+				id="{id}-{index}"
+				role="option"
+				tabindex="-1"
+				aria-selected={choice.value === chosen}
+				class={[
+					'flex cursor-pointer items-center gap-1.5 rounded py-1 pr-2',
+					index === at && opened && 'bg-base-200',
+					choice.parent && 'font-semibold'
+				]}
+				style="padding-left: {8 + (text ? 0 : choice.depth) * 16}px"
+				onclick={() => choose(choice)}
+				onpointermove={() => (at = index)}
+			>
+				<span class="grow">{choice.name}</span>
+				{#if choice.value === chosen}<Check size={14} class="text-primary" aria-hidden="true" />{/if}
 			</li>
 		{:else}
 			<li class="text-grey px-2 py-1.5" role="presentation">Nothing by that name.</li>

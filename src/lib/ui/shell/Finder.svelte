@@ -81,17 +81,20 @@
 	/>
 	<ul id="finder-list" role="listbox" aria-label="Found" class="max-h-80 overflow-auto p-1.5">
 		{#each found as item, index (`${index} ${item.kind} ${item.name}`)}
-			<li id="finder-{index}" role="option" aria-selected={index === at}>
-				<button
-					tabindex="-1"
-					class={['flex w-full items-baseline gap-3 rounded-md px-2.5 py-1.5 text-left', index === at && 'bg-base-200']}
-					onclick={() => choose(item)}
-					onpointermove={() => (at = index)}
-				>
-					<span class="text-grey w-16 shrink-0 text-xs">{item.kind}</span>
-					<span class="grow">{item.name}</span>
-					{#if item.hint}<span class="text-grey text-xs">{item.hint}</span>{/if}
-				</button>
+			<!-- The keys are the field's: an option is not a button of its own. -->
+			<!-- svelte-ignore a11y_click_events_have_key_events -->
+			<li
+				id="finder-{index}"
+				role="option"
+				tabindex="-1"
+				aria-selected={index === at}
+				class={['flex cursor-pointer items-baseline gap-3 rounded-md px-2.5 py-1.5', index === at && 'bg-base-200']}
+				onclick={() => choose(item)}
+				onpointermove={() => (at = index)}
+			>
+				<span class="text-grey w-16 shrink-0 text-xs">{item.kind}</span>
+				<span class="grow">{item.name}</span>
+				{#if item.hint}<span class="text-grey text-xs">{item.hint}</span>{/if}
 			</li>
 		{:else}
 			<li class="text-grey px-2.5 py-2" role="presentation">Nothing by that name.</li>

@@ -303,7 +303,9 @@ export class MemberTableState {
 		if (!done) return false;
 		const row = this.table.codes.indexOf(code.trim() || name.trim());
 		if (row >= 0) {
-			this.go(this.visible.indexOf(row));
+			// What a search would hide is shown all the same: one wants to see what one has made.
+			if (this.visible.includes(row)) this.go(this.visible.indexOf(row));
+			else this.reveal(this.table.ids[row]!);
 			this.startAdding();
 		}
 		return true;

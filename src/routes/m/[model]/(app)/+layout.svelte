@@ -2,6 +2,7 @@
 	import { request } from '$lib/ui/request';
 	import { at } from '$lib/ui/at';
 	import { goto, onNavigate } from '$app/navigation';
+	import Legend from '$lib/ui/grid/Legend.svelte';
 	import Finder, { type FinderItem } from '$lib/ui/shell/Finder.svelte';
 	import Rail from '$lib/ui/shell/Rail.svelte';
 	import TopLine from '$lib/ui/shell/TopLine.svelte';
@@ -14,6 +15,7 @@
 	// svelte-ignore state_referenced_locally
 	let theme = $state(data.person.theme);
 	let folded = $state(false);
+	let legend: ReturnType<typeof Legend>;
 	/** Set once the page answers to the keyboard; tests and screenshots wait for it. */
 	let ready = $state(false);
 	onMount(() => {
@@ -46,7 +48,8 @@
 			run: () => void goto(at(path))
 		})),
 		{ kind: 'Action', name: theme === 'paper' ? 'Use the night theme' : 'Use the paper theme', run: () => void switchTheme() },
-		{ kind: 'Action', name: folded ? 'Unfold the rail' : 'Fold the rail', run: fold }
+		{ kind: 'Action', name: folded ? 'Unfold the rail' : 'Fold the rail', run: fold },
+		{ kind: 'Action', name: 'Legend and keys', hint: 'F1', run: () => legend.open() }
 	]);
 </script>
 
@@ -79,6 +82,6 @@
 		onfold={fold}
 		ontheme={switchTheme}
 	/>
-	<TopLine trail={shell.trail}><Finder {items} /></TopLine>
+	<TopLine trail={shell.trail}><Finder {items} /><Legend bind:this={legend} /></TopLine>
 	{@render children()}
 </div>

@@ -15,7 +15,6 @@
 	import Grid from '$lib/ui/grid/Grid.svelte';
 	import { formatAt, GridState } from '$lib/ui/grid/grid-state.svelte';
 	import Inspector from '$lib/ui/grid/Inspector.svelte';
-	import Legend from '$lib/ui/grid/Legend.svelte';
 	import MethodPanel from '$lib/ui/grid/MethodPanel.svelte';
 	import { placeOfOthers } from '$lib/ui/grid/others';
 	import RunBar from '$lib/ui/grid/RunBar.svelte';
@@ -77,7 +76,6 @@
 	let reading = $state.raw<WorkbookReading | null>(null);
 	let addingLine = $state(false);
 	let lineName = $state('');
-	let legend = $state<ReturnType<typeof Legend>>();
 	let sheet = $state<ReturnType<typeof Grid>>();
 	let main = $state<HTMLElement>();
 	let upload = $state<HTMLInputElement>();
@@ -128,8 +126,7 @@
 			...acts.map(({ name, keys, run }) => ({ kind: 'Action', name, ...(keys && { hint: keys }), run })),
 			...pageActs.map(({ name, run }) => ({ kind: 'Action', name, run })),
 			{ kind: 'Action', name: 'Open all rows', run: () => grid.foldAll(false) },
-			{ kind: 'Action', name: 'Close all rows', run: () => grid.foldAll(true) },
-			{ kind: 'Action', name: 'Legend and keys', hint: 'F1', run: () => legend?.open() }
+			{ kind: 'Action', name: 'Close all rows', run: () => grid.foldAll(true) }
 		];
 	});
 	onMount(() => {
@@ -390,7 +387,6 @@
 						aria-label="A workbook of this form"
 						onchange={(event) => readBook(event.currentTarget.files?.[0])}
 					/>
-					<Legend bind:this={legend} />
 				</div>
 			</div>
 			<div class="mt-1.5 mb-2 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the form shows">
@@ -558,7 +554,6 @@
 				onsave={() => session.save()}
 				oninspect={showDetails}
 				onwhynot={(row, column) => session.whyNot(row, column)}
-				onhelp={() => legend?.open()}
 				onfind={() => (finding = true)}
 			/>
 		</main>
