@@ -64,11 +64,16 @@
 	});
 	$effect(() => {
 		const asked = { dimension, selection, ...(selector && { chosen: selector.initial }) };
+		// A slow answer to an earlier selection must not stand over that to the present one.
+		let current = true;
 		void request<SelectedMembers>('/api/form-design/select', asked).then((reply) => {
-			if (!reply.ok) return;
+			if (!reply.ok || !current) return;
 			given = reply.answer;
 			desk.know(reply.answer.members);
 		});
+		return () => {
+			current = false;
+		};
 	});
 
 	async function branch(of: number | null): Promise<TreeMember[]> {
