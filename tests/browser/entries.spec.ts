@@ -1,6 +1,5 @@
 import { expect, test, type BrowserContext, type Page } from '@playwright/test';
-import { DEMO_PASSWORD } from '../../demo/people.mjs';
-import { cellAt, choose, figureAt, openForm, ready, signIn } from './people';
+import { cellAt, choose, figureAt, fillSignIn, openForm, ready, signIn } from './people';
 
 /** Entries must not get lost, doubled, or land under another name: answers that are lost, two tabs, two people in a browser. */
 const FORM = 'route-contribution';
@@ -20,12 +19,7 @@ async function tabOf(context: BrowserContext, address: string): Promise<Page> {
 async function signInAs(page: Page, name: string): Promise<void> {
 	await page.getByRole('button', { name: 'Sign out' }).click();
 	await page.waitForURL('**/sign-in');
-	await ready(page);
-	await page.getByLabel('E-mail address').fill(`${name}@brinewater.example`);
-	await page.getByLabel('Password').fill(DEMO_PASSWORD);
-	await page.getByRole('button', { name: 'Sign in' }).click();
-	await page.waitForURL('**/desk');
-	await ready(page);
+	await fillSignIn(page, name);
 }
 
 test('an entry whose answer is lost counts once', async ({ page }) => {

@@ -7,6 +7,11 @@ export const ready = (page: Page) => page.waitForSelector('[data-ready]');
 /** Signs in by the sign-in page. */
 export async function signIn(page: Page, name: string): Promise<void> {
 	await page.goto('/sign-in');
+	await fillSignIn(page, name);
+}
+
+/** Signs in by the sign-in page that is shown. */
+export async function fillSignIn(page: Page, name: string): Promise<void> {
 	await ready(page);
 	await page.getByLabel('E-mail address').fill(`${name}@brinewater.example`);
 	await page.getByLabel('Password').fill(DEMO_PASSWORD);

@@ -6,7 +6,7 @@
  */
 export { extendCalendar, generatePeriods } from './generate';
 export type { CalendarDefinition, CalendarPattern, CalendarPeriod, PeriodLevel } from './generate';
-export { dayNumber, dateOfDay, lastDayOfMonth, isDate } from './date';
+export { dayNumber, dateOfDay, isDate } from './date';
 export { PeriodAxis } from './period-axis';
 export { Shifts } from './shift';
 export type { LeafPeriod, PeriodFacts, PeriodRange } from './period-axis';

@@ -7,7 +7,7 @@
  * Expansion is O(lines).
  */
 export { accountsOfCheck, checkFigures, type CheckState } from './checks';
-export { deriveFigure, favourableSign, favourableSignOf, isPercent, operandsOf, type DerivedFigure, type DerivedLine } from './derived';
+export { deriveFigure, favourableSignOf, isPercent, operandsOf, type DerivedFigure, type DerivedLine } from './derived';
 export { expandForm } from './expand';
 export type { ExpandedForm, FormLine, FormSelector } from './expand';
 export { blockLabels, cellBlocks, upgradeLayout } from './layout';

@@ -4,7 +4,7 @@
  * Members are stored as ids, so a rename never breaks a formula; printing uses today's names. Empty operands never
  * raise an error: empty + 5 = 5, empty × anything = empty, division by zero or by empty gives empty.
  */
-export { domainAccounts, inDomain, isFixed } from './domain';
+export { domainAccounts, inDomain } from './domain';
 export { evaluate, type CellFacts } from './evaluate';
 export { isPlain, partsOf } from './expression';
 export { ARITHMETIC, compared, FUNCTIONS, isTrue, LOGIC, type Arithmetic, type At, type Comparison, type FunctionName } from './operators';

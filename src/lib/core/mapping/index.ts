@@ -17,7 +17,7 @@ export { amountStyles, parseAmount } from './amount';
 export type { AmountStyle } from './amount';
 export { dateFormats, parseSourceDate, SOURCE_DATE_FORMATS } from './source-date';
 export type { SourceDateFormat } from './source-date';
-export { DELIMITERS, detectDelimiter, detectEncoding, detectHeaderRows, detectQuote, ENCODINGS } from './detect';
+export { detectDelimiter, detectEncoding, detectHeaderRows, detectQuote, ENCODINGS } from './detect';
 export type { Encoding } from './detect';
 export { differenceToDate, differenceToDateInCurrencies } from './to-date';
 export { matchesPattern } from './wildcard';

@@ -6,8 +6,8 @@
  * beside the index of a leaf period.
  */
 export { factPeriod } from './fact-period';
-export { continuationOf, earlierScenarios, inContinuation, laterScenarios, type Continuation } from './continuation';
-export { LiveFormulas, stands, type LiveFormula, type LiveOperand } from './live-formulas';
+export { continuationOf, inContinuation, laterScenarios, type Continuation } from './continuation';
+export { stands, type LiveFormula, type LiveOperand } from './live-formulas';
 export { lastUnit, Model } from './model';
 export type {
 	AccountDefinition,

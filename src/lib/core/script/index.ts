@@ -5,11 +5,11 @@
  * Reading and checking is O(text); running is O(cells read + cells written). Names are kept as member ids beside the
  * text, so a rename never breaks a script. Empty operands never raise an error.
  */
-export { checkScript, LONGEST_SCRIPT, type ScriptContext } from './check';
+export { checkScript, type ScriptContext } from './check';
 export { namesOfModel, readExpression, type ExpressionNames, type ReadExpression } from './expression';
 export { ScriptNames } from './names';
 export { parser as scriptParser } from './parser.generated';
-export { MOST_EVERYWHERE, RunFault, runAssignments, type Writing, type Written } from './run';
+export { RunFault, runAssignments, type Writing, type Written } from './run';
 export {
 	readCards,
 	type Card,

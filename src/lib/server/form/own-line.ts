@@ -31,10 +31,9 @@ export async function addOwnLine(
 		[own.dimension]
 	);
 	const lineCode = `OWN-${String(given.rows[0]!.next).padStart(3, '0')}`;
+	if (dimension.rows[0]!.kind === 'account') await requireAccountBeside(parent);
 	await editMembers({ ...writer, permissions: [...writer.permissions, 'structure.write'] }, modelId, dimension.rows[0]!.code, {
-		edits: [
-			{ act: 'add', code: lineCode, name, parent, ...(dimension.rows[0]!.kind === 'account' && { facts: await factsBeside(parent) }) }
-		],
+		edits: [{ act: 'add', code: lineCode, name, parent }],
 		handOver: {}
 	});
 	const made = await pool().query<{ id: number }>('SELECT id FROM member WHERE dimension_id = $1 AND code = $2', [own.dimension, lineCode]);
@@ -61,20 +60,11 @@ async function parentOf(
 	throw new Fault(422, 'not possible', 'The place for lines of one’s own is not settled. Ask the form’s maker.');
 }
 
-/** An account of one's own is of the kind of those beside it. */
-async function factsBeside(parent: number): Promise<Record<string, string>> {
-	const found = await pool().query<{ kind: string; valueType: string; behaviour: string; decimals: number; unit: string | null }>(
-		`SELECT a.kind, a.value_type AS "valueType", a.time_behaviour AS behaviour, a.decimals, a.unit
-		FROM hierarchy_node n JOIN account a ON a.member_id = n.member_id WHERE n.parent_id = $1 ORDER BY n.position LIMIT 1`,
+/** An account of one's own is like those beside it, so there have to be some. @throws Fault 422 */
+async function requireAccountBeside(parent: number): Promise<void> {
+	const found = await pool().query(
+		'SELECT FROM hierarchy_node n JOIN account a ON a.member_id = n.member_id WHERE n.parent_id = $1 LIMIT 1',
 		[parent]
 	);
-	const like = found.rows[0];
-	if (!like) throw new Fault(422, 'not possible', 'There is no account beside which a line could stand. Ask the form’s maker.');
-	return {
-		kind: like.kind,
-		valueType: like.valueType,
-		timeBehaviour: like.behaviour,
-		decimals: String(like.decimals),
-		...(like.unit && { unit: like.unit })
-	};
+	if (!found.rowCount) throw new Fault(422, 'not possible', 'There is no account beside which a line could stand. Ask the form’s maker.');
 }
