@@ -66,7 +66,7 @@ export function applyEdits(
 					name: edit.name.trim(),
 					unassigned: edit.unassigned ?? false,
 					retired: false,
-					facts: defaultFacts(state.kind, likeSiblings(working, edit.parent, facts)),
+					facts: defaultFacts(state.kind, likeSiblings(working, edit, facts)),
 					...(edit.hierarchy === undefined ? place : { parent: null, weight: 1, position: positionBefore(working, null, undefined) }),
 					places: edit.hierarchy === undefined ? {} : { [edit.hierarchy]: place }
 				};
@@ -136,15 +136,22 @@ const SHARED_BY_SIBLINGS = [
 	'choiceDimension'
 ];
 
-/** A new account of which nothing is said is one like the last of its siblings. */
-function likeSiblings(state: DimensionState, parent: number | null, given: Record<string, FieldValue>): Record<string, FieldValue> {
+/** A new account of which nothing is said is one like the sibling above it, or below where it is the first. */
+function likeSiblings(
+	state: DimensionState,
+	{ parent, before }: { parent: number | null; before?: number },
+	given: Record<string, FieldValue>
+): Record<string, FieldValue> {
 	if (state.kind !== 'account' || SHARED_BY_SIBLINGS.some((key) => given[key] !== undefined)) return given;
-	const siblings = [...state.members.values()].filter((member) => member.parent === parent && member.facts.kind !== undefined);
-	const last = siblings.reduce<MemberState | undefined>((best, each) => (best && best.position > each.position ? best : each), undefined);
-	if (!last) return given;
+	const siblings = [...state.members.values()]
+		.filter((member) => member.parent === parent && member.facts.kind !== undefined)
+		.sort((one, other) => one.position - other.position);
+	const limit = before === undefined ? Number.POSITIVE_INFINITY : (state.members.get(before)?.position ?? Number.POSITIVE_INFINITY);
+	const like = siblings.findLast(({ position }) => position < limit) ?? siblings[0];
+	if (!like) return given;
 	// A formula is a sibling's own: an account without one would have totals that nothing fills.
-	const alike = SHARED_BY_SIBLINGS.filter((key) => last.facts[key] !== undefined && last.facts[key] !== 'formula');
-	return { ...Object.fromEntries(alike.map((key) => [key, last.facts[key]!])), ...given };
+	const alike = SHARED_BY_SIBLINGS.filter((key) => like.facts[key] !== undefined && like.facts[key] !== 'formula');
+	return { ...Object.fromEntries(alike.map((key) => [key, like.facts[key]!])), ...given };
 }
 
 /** A member's place in a hierarchy, the main one without a name. */

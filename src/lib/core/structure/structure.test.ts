@@ -70,13 +70,15 @@ describe('edits', () => {
 		);
 		expect(tree(next)).toEqual(['ALL', '-N', '--N0', '--N1', '--N2', '-S', '--S1', 'X']);
 	});
-	test('an account of which nothing is said is like the last beside it, but for a formula', () => {
+	test('an account of which nothing is said is like the one above it, but for a formula', () => {
 		const state = stateOf({ R: null, FEES: 'R', SHARE: 'R', ALONE: null }, 'account');
 		state.members.get(2)!.facts = defaultFacts('account', { kind: 'income' });
 		state.members.get(3)!.facts = { ...defaultFacts('account', { kind: 'rate' }), consolidation: 'formula', decimals: 1 };
 		const next = edit(
 			state,
 			{ act: 'add', code: 'LIKE', name: 'Like the share', parent: 1 },
+			{ act: 'add', code: 'BETWEEN', name: 'Like the fees', parent: 1, before: 3 },
+			{ act: 'add', code: 'ABOVE', name: 'Above the fees', parent: 1, before: 2 },
 			{ act: 'add', code: 'SAID', name: 'Said otherwise', parent: 1, facts: { kind: 'asset' } },
 			{ act: 'add', code: 'FIRST', name: 'Nothing beside it', parent: 4 }
 		);
@@ -89,6 +91,8 @@ describe('edits', () => {
 			frequency: 'per period',
 			decimals: 1
 		});
+		expect(factsOf('BETWEEN')).toEqual(defaultFacts('account', { kind: 'income' }));
+		expect(factsOf('ABOVE')).toEqual(defaultFacts('account', { kind: 'income' }));
 		expect(factsOf('SAID')).toEqual(defaultFacts('account', { kind: 'asset' }));
 		expect(factsOf('FIRST')).toEqual(defaultFacts('account', {}));
 	});
