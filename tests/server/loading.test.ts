@@ -22,6 +22,7 @@ import {
 	rowsOfCell,
 	startTakeBack,
 	stopDataThread,
+	tryValue,
 	waitForLoad
 } from '../../src/lib/server/import';
 import { actSchema } from '../../src/lib/server/import/edit';
@@ -348,6 +349,25 @@ test('a line whose condition is half filled in is not saved', async () => {
 		})
 	).rejects.toThrow('A condition of this line has no value yet.');
 	expect((await readImport(maren, 1, 'ledger')).rules.find(({ name }) => name === 'Account')!.lines).toHaveLength(before);
+});
+
+test('a pattern passes on the part of a code that its * stands for', async () => {
+	const accountOf = async () => (await readImport(maren, 1, 'ledger')).rules.find(({ name }) => name === 'Account')!;
+	const { map, lines, dimension } = await accountOf();
+	const file = await keep(HEAD + row('SHOP-4010', '100-') + row('SHOP-9999', '100-'));
+	const check = () => checkImport(maren, 1, 'ledger', { file: file.id, chosen: {}, allRows: false });
+	expect((await check()).rows).toMatchObject({ loaded: 0, rejected: 2 });
+	await editImport(maren, 1, 'ledger', {
+		act: 'add lines',
+		map: map!.id,
+		before: lines[0]!.id,
+		lines: [{ terms: { kind: 'pattern', pattern: 'SHOP-*' }, member: null, skip: false, reverseSign: false }]
+	});
+	expect((await check()).rows).toMatchObject({ loaded: 1, rejected: 1 });
+	const line = (await accountOf()).lines[0]!;
+	expect(line.member).toBe('the member of that code, or of what * stands for');
+	expect((await tryValue(maren, 1, 'ledger', { dimension, value: 'SHOP-4010', row: {} })).lines[0]).toBe(line.id);
+	await editImport(maren, 1, 'ledger', { act: 'remove lines', lines: [line.id] });
 });
 
 test('an import tells in words how rows become figures', async () => {

@@ -207,7 +207,9 @@ export async function readImport(person: SignedIn | undefined, modelId: number, 
 						member: line.skip
 							? 'left out'
 							: line.member === null
-								? 'the member of that code'
+								? line.kind === 'pattern' && line.pattern.trim() !== '*'
+									? 'the member of that code, or of what * stands for'
+									: 'the member of that code'
 								: gone
 									? 'a member that is gone'
 									: dimension.member(ordinal!).name
