@@ -56,7 +56,7 @@ const isKilled = (folder) =>
 		(of) =>
 			spawnSync('node_modules/.bin/vitest', ['run', '--config', 'scripts/lib/core-tests.config.mjs', '--bail=1', '--reporter=dot', of], {
 				stdio: 'ignore',
-				timeout: 180_000
+				timeout: 600_000
 			}).status !== 0
 	);
 

@@ -21,6 +21,7 @@ import {
 	memberTable,
 	memberUses,
 	newModelSchema,
+	previewRates,
 	previewRows,
 	readCalendarPage,
 	readRates,
@@ -36,11 +37,12 @@ import {
 	structureHistory,
 	toCsv,
 	toWorkbook,
+	undoRates,
 	undoStructure,
 	type HandOverChoice,
 	type UsedMember
 } from '../../src/lib/server/structure';
-import { effectOfEdits } from '../../src/lib/server/structure/effect';
+import { effectOfEdits, effectOfRows } from '../../src/lib/server/structure/effect';
 import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
 import { freshDatabase } from './demo-database';
 
@@ -247,6 +249,108 @@ describe('accounts', () => {
 			(await effectOfEdits(admin(), 1, 'account', { edits: [{ ...edits[0]!, field: 'name', value: 'Port dues' }], handOver: {} })).lines
 		).toEqual([]);
 	});
+	test('pasted rows tell which totals they move, also where they add accounts', async () => {
+		const rows = (grid: string[][]) => ({ grid, absent: 'keep' as const, leaveOutFaulty: false, handOver: {} });
+		const parent = (await memberTable(admin(), 1, 'account')).codes;
+		expect(parent).toContain('6020');
+		const { lines } = await effectOfRows(
+			admin(),
+			1,
+			'account',
+			rows([
+				['Code', 'Name', 'Parent', 'Weight'],
+				['6020', 'Harbour dues', 'NEWGRP', '1'],
+				['NEWGRP', 'Set apart', '', '1']
+			])
+		);
+		expect(lines.map(({ account }) => account)).toContain('Voyage costs');
+		expect(lines.every(({ before, after }) => before !== after)).toBe(true);
+		expect(
+			(
+				await effectOfRows(
+					admin(),
+					1,
+					'account',
+					rows([
+						['Code', 'Name'],
+						['6020', 'Port dues']
+					])
+				)
+			).lines
+		).toEqual([]);
+	});
+	test('a leaf that moves shows the totals it leaves and joins, though the whole stays', async () => {
+		const { rows: places } = await database.pool.query<{ leaf: number; parent: number; name: string }>(
+			`SELECT n.member_id AS leaf, n.parent_id AS parent, p.name FROM hierarchy_node n JOIN member p ON p.id = n.parent_id
+			JOIN hierarchy h ON h.id = n.hierarchy_id JOIN dimension d ON d.id = h.dimension_id
+			WHERE d.code = 'department' AND h.main AND NOT EXISTS (SELECT FROM hierarchy_node c WHERE c.parent_id = n.member_id) ORDER BY n.member_id`
+		);
+		const [leaf] = places;
+		const other = places.find(({ name }) => name !== leaf!.name && name !== 'All departments')!;
+		const { lines } = await effectOfEdits(admin(), 1, 'department', {
+			edits: [{ act: 'move', members: [leaf!.leaf], parent: other.parent }],
+			handOver: {}
+		});
+		expect(new Set(lines.map(({ member }) => member))).toEqual(new Set([leaf!.name, other.name]));
+	});
+	test('a pasted column of formulas is taken: shown before, refused as a whole where one is wrong, exported and back', async () => {
+		const rows = (grid: string[][]) => ({ grid, absent: 'keep' as const, leaveOutFaulty: false, handOver: {} });
+		const wrong = rows([
+			['Code', 'Name', 'Formula'],
+			['PERSAIL', 'Cost per sailing', '= "Voyage costs" / (Sailings'],
+			['DUES2', 'Dues twice', '"Harbour dues" * 2']
+		]);
+		const seen = await previewRows(admin(), 1, 'account', wrong);
+		expect(seen.counts).toMatchObject({ error: 1, add: 1 });
+		expect(seen.lines[0]!.faults[0]).toMatch(/^Formula: At character/);
+		expect((await faultOf(applyRows(admin(), 1, 'account', wrong))).message).toMatch(/^Row 2: Formula: .*Nothing was changed\.$/);
+		expect((await memberTable(admin(), 1, 'account')).codes).not.toContain('DUES2');
+
+		const right = rows([
+			['Code', 'Name', 'Parent', 'Value type', 'Kind', 'Formula'],
+			['DUES2', 'Dues twice', '', 'money', 'statistic', '= "Harbour dues" * 2']
+		]);
+		expect((await previewRows(admin(), 1, 'account', right)).lines[0]).toMatchObject({
+			action: 'add',
+			changes: expect.arrayContaining([{ title: 'Formula', before: '', after: '"Harbour dues" * 2' }])
+		});
+		expect((await memberTable(admin(), 1, 'account')).codes).not.toContain('DUES2');
+		await applyRows(admin(), 1, 'account', right);
+		const account = await idOf('DUES2', 'account');
+		expect((await readFormulas(admin(), 1, account)).formulas).toMatchObject([{ text: '"Harbour dues" * 2', timing: 'per leaf' }]);
+		const { grid } = await exportGrid(admin(), 1, 'account');
+		const back = await previewRows(admin(), 1, 'account', rows(grid));
+		expect(back.counts).toMatchObject({ error: 0, add: 0, change: 0, move: 0 });
+		// Only a formula changes; an account that reads itself by way of another one is refused.
+		await applyRows(
+			admin(),
+			1,
+			'account',
+			rows([
+				['Code', 'Formula'],
+				['DUES2', '"Harbour dues" * 3']
+			])
+		);
+		expect((await readFormulas(admin(), 1, account)).formulas[0]!.text).toBe('"Harbour dues" * 3');
+		expect(
+			(
+				await faultOf(
+					applyRows(
+						admin(),
+						1,
+						'account',
+						rows([
+							['Code', 'Formula'],
+							['DUES2', '"Dues twice" + 1']
+						])
+					)
+				)
+			).status
+		).toBe(422);
+		expect((await faultOf(undoStructure(admin(), 1, 'account'))).message).toContain('cannot be taken back here');
+		await setFormulas(admin(), 1, { account, formulas: [], was: (await readFormulas(admin(), 1, account)).formulas });
+		await removeMember(admin(), 1, 'account', account, { way: 'delete' });
+	});
 	test('a live formula is read from text, refused where it goes wrong, and shown in today’s names', async () => {
 		const account = await idOf('PERSAIL', 'account');
 		const { formulas: was } = await readFormulas(admin(), 1, account);
@@ -432,6 +536,37 @@ describe('attributes, variables, calendar, rates', () => {
 		]);
 		expect(await words('variable')).toEqual(['Maren Kvist: Set the variable “Current year”']);
 		expect(await words('rate set')).toEqual(['Maren Kvist: Changed rates of NOK in “Budget rates FY2028”']);
+	});
+	test('rates are looked at before they change, with the totals they move, and the last change is taken back', async () => {
+		const of = async () => (await readRates(admin(), 1)).sets.find(({ name }) => name === 'Budget rates FY2028')!;
+		const set = await of();
+		const rates = ['04', '05'].map((month) => ({
+			currency: 'NOK',
+			kind: 'average' as const,
+			from: `2027-${month}-01`,
+			to: `2027-${month}-30`,
+			value: 20
+		}));
+		const preview = await previewRates(admin(), 1, set.id, { version: set.version, rates });
+		expect(preview.count).toBe(2);
+		expect(preview.changes[0]).toMatchObject({ currency: 'NOK', kind: 'average', to: '2027-04-30', after: 20 });
+		expect(preview.effect.length).toBeGreaterThan(0);
+		expect((await of()).lines).toEqual(set.lines);
+		const { version } = await setRates(admin(), 1, set.id, { version: set.version, rates });
+		expect((await of()).lastChange).toBe('Changed rates of NOK in “Budget rates FY2028”');
+		expect((await previewRates(admin(), 1, set.id, { version, rates })).count).toBe(0);
+		expect((await faultOf(undoRates(admin(), 1, set.id, { version: set.version }))).status).toBe(409);
+		await undoRates(admin(), 1, set.id, { version });
+		expect((await of()).lines).toEqual(set.lines);
+		expect((await faultOf(undoRates(people.get('Tove'), 1, set.id, { version }))).status).toBe(403);
+	});
+	test('a model’s own rate sets come first; those of other models name them', async () => {
+		const { sets } = await readRates(admin(), 1);
+		const own = sets.map(({ usedBy }) => usedBy.length > 0);
+		expect(own).toEqual([...own].sort((a, b) => Number(b) - Number(a)));
+		const foreign = sets.filter(({ usedBy, elsewhere }) => usedBy.length === 0 && elsewhere.length > 0);
+		for (const { elsewhere } of foreign) expect(elsewhere.length).toBeGreaterThan(0);
+		expect(sets[0]!.usedBy.length).toBeGreaterThan(0);
 	});
 	test('a rate set begins as a copy, and stays apart from what it was copied from', async () => {
 		const [first] = (await readRates(admin(), 1)).sets;

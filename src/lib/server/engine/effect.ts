@@ -3,35 +3,47 @@ import type { EffectAsk, EffectLine } from './messages';
 
 /** Accounts looked at, and figures told. */
 const MOST_ACCOUNTS = 24;
+const MOST_MEMBERS = 12;
 const MOST_LINES = 8;
 
 /**
- * The figures that move most when a dimension's nodes or its accounts' facts are others: the changed accounts and the
+ * The figures that move most when a dimension's nodes, its accounts' facts or rates are others: the changed accounts and the
  * totals they count in, by scenario and year, over everything else.
  * @throws Error when the model would not be one
  */
-export function effectOn(model: Model, cube: Cube, { dimension, nodes, accounts, balanceRoles, changed }: EffectAsk): EffectLine[] {
+export function effectOn(
+	model: Model,
+	cube: Cube,
+	{ dimension, added = [], nodes, accounts, balanceRoles, rateSet, changed }: EffectAsk
+): EffectLine[] {
 	const definition: ModelDefinition = {
 		...model.definition,
-		dimensions: model.definition.dimensions.map((each) => (each.id === dimension ? { ...each, nodes } : each)),
+		dimensions: model.definition.dimensions.map((each) =>
+			each.id === dimension
+				? { ...each, members: [...each.members, ...added.map((member) => ({ ...member, unassigned: false }))], nodes }
+				: each
+		),
 		accounts: dimension === model.accounts.id ? accounts : model.definition.accounts,
-		...(balanceRoles && { balanceRoles: [...balanceRoles, ...rolesElsewhere(model, dimension)] })
+		...(balanceRoles && { balanceRoles: [...balanceRoles, ...rolesElsewhere(model, dimension)] }),
+		...(rateSet && { rateSets: model.definition.rateSets.map((each) => (each.id === rateSet.id ? rateSet : each)) })
 	};
-	// The same members in the same order, so the cube's addresses hold for both.
+	// The same members in the same order, new ones after them, so the cube's addresses hold for both.
 	const other = new Model(definition);
-	const asked = accountsToShow(model, other, dimension === model.accounts.id ? changed : []);
+	const asked = rowsToShow(model, other, dimension, changed);
 	const [before, after] = [figures(model, cube, asked), figures(other, cube, asked)];
 	const years = yearsOf(model);
+	const columns = years.length * model.scenarios.members.length;
 	const lines: (EffectLine & { difference: number })[] = [];
 	before.forEach((was, place) => {
 		const is = after[place]!;
 		if (was === is || (isEmpty(was) && isEmpty(is))) return;
 		const difference = Math.abs((isEmpty(is) ? 0 : is) - (isEmpty(was) ? 0 : was));
 		if (!isEmpty(was) && !isEmpty(is) && difference <= 1e-9 * Math.abs(was)) return;
-		const columns = years.length * model.scenarios.members.length;
+		const { account, member } = asked[Math.floor(place / columns)]!;
 		const column = place % columns;
 		lines.push({
-			account: model.accounts.member(asked[Math.floor(place / columns)]!).name,
+			account: model.accounts.member(account).name,
+			...(member && { member: model.dimensions[member.axis]!.member(member.ordinal).name }),
 			scenario: model.scenarios.member(Math.floor(column / years.length)).name,
 			period: model.periods.dimension.member(years[column % years.length]!).name,
 			before: isEmpty(was) ? null : was,
@@ -45,38 +57,62 @@ export function effectOn(model: Model, cube: Cube, { dimension, nodes, accounts,
 		.map(({ difference: _, ...line }) => line);
 }
 
+/** A figure looked at: an account, and of the dimension that changes the member above what moves. */
+interface Shown {
+	account: number;
+	member?: { axis: number; ordinal: number };
+}
+
 /** What members of other dimensions than this one say of balances. */
-const rolesElsewhere = (model: Model, dimension: number) =>
-	(model.definition.balanceRoles ?? []).filter(({ member }) => model.dimension(dimension)?.ordinal(member) === undefined);
+const rolesElsewhere = (model: Model, dimension: number | null) =>
+	(model.definition.balanceRoles ?? []).filter(
+		({ member }) => dimension === null || model.dimension(dimension)?.ordinal(member) === undefined
+	);
 
 const yearsOf = (model: Model): number[] => model.periods.dimension.tree.roots();
 
-/** The changed accounts and what stands above them, before and after; without any, the accounts at the top. */
-function accountsToShow(model: Model, other: Model, changed: readonly number[]): number[] {
-	const found = new Set<number>();
-	for (const member of changed) {
-		const ordinal = model.accounts.ordinal(member);
-		if (ordinal === undefined) continue;
-		found.add(ordinal);
-		for (const tree of [model.accounts.tree, other.accounts.tree]) for (const above of tree.ancestors(ordinal)) found.add(above);
-	}
-	const all = found.size > 0 ? [...found] : model.accounts.tree.roots();
-	return all.slice(0, MOST_ACCOUNTS);
+/** What is looked at: accounts, or of another dimension the totals above the changed members, before and after. */
+function rowsToShow(model: Model, other: Model, dimension: number | null, changed: readonly number[]): Shown[] {
+	const axis = model.dimensions.findIndex(({ id }) => id === dimension);
+	const accounts = withAbove(model, other, model.accountAxis, axis === model.accountAxis ? changed : []);
+	const shown = (accounts.length > 0 ? accounts : model.accounts.tree.roots()).slice(0, MOST_ACCOUNTS);
+	const members = axis < 0 || axis === model.accountAxis || axis === model.scenarioAxis ? [] : withAbove(model, other, axis, changed);
+	// A leaf that moves keeps its own figures: what it leaves and what it joins do not.
+	if (members.length === 0) return shown.map((account) => ({ account }));
+	return shown.flatMap((account) => members.slice(0, MOST_MEMBERS).map((ordinal) => ({ account, member: { axis, ordinal } })));
 }
 
-/** Account by account, scenario by scenario, year by year, over everything else, in the reporting currency. */
-function figures(model: Model, cube: Cube, accounts: readonly number[]): Float64Array {
+/** Members and what stands above them, before and after; those only that are there before. */
+function withAbove(model: Model, other: Model, axis: number, changed: readonly number[]): number[] {
+	const dimension = model.dimensions[axis]!;
+	const found = new Set<number>();
+	for (const member of changed) {
+		const ordinal = dimension.ordinal(member);
+		if (ordinal === undefined) continue;
+		found.add(ordinal);
+		for (const { tree } of [dimension, other.dimensions[axis]!]) for (const above of tree.ancestors(ordinal)) found.add(above);
+	}
+	return [...found].filter((ordinal) => ordinal < dimension.members.length);
+}
+
+/** Row by row, scenario by scenario, year by year, over everything else, in the reporting currency. */
+function figures(model: Model, cube: Cube, asked: readonly Shown[]): Float64Array {
 	const top = (dimension: Dimension): number => {
 		const roots = dimension.tree.roots();
 		return roots.reduce((best, root) => (dimension.tree.leaves(root).length > dimension.tree.leaves(best).length ? root : best), roots[0]!);
 	};
 	const slice: Record<number, number> = {};
-	for (const dimension of model.dimensions)
-		if (dimension !== model.accounts && dimension !== model.scenarios) slice[dimension.id] = dimension.member(top(dimension)).id;
+	const onRows = asked[0]?.member?.axis;
+	for (const [axis, dimension] of model.dimensions.entries())
+		if (dimension !== model.accounts && dimension !== model.scenarios && axis !== onRows)
+			slice[dimension.id] = dimension.member(top(dimension)).id;
 	const view = new View(
 		compileQuery(model, {
 			slice,
-			rows: accounts.map((ordinal) => ({ [model.accounts.id]: model.accounts.member(ordinal).id })),
+			rows: asked.map(({ account, member }) => ({
+				[model.accounts.id]: model.accounts.member(account).id,
+				...(member && { [model.dimensions[member.axis]!.id]: model.dimensions[member.axis]!.member(member.ordinal).id })
+			})),
 			columns: model.scenarios.members.flatMap(({ id }) =>
 				yearsOf(model).map((year) => ({ [model.scenarios.id]: id, [model.periods.dimension.id]: model.periods.dimension.member(year).id }))
 			),

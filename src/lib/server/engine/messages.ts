@@ -1,4 +1,5 @@
 import type {
+	RateSetDefinition,
 	AccountDefinition,
 	BalanceRoleDefinition,
 	Thresholds,
@@ -260,11 +261,16 @@ export interface SavePlan {
 export interface EffectAsk {
 	revision: number;
 	structure: number;
-	dimension: number;
+	/** The dimension that would be another one; null where only rates would be. */
+	dimension: number | null;
+	/** Members it would have besides; their ids are none of a stored member. */
+	added?: { id: number; code: string; name: string }[];
 	nodes: NodeDefinition[];
 	accounts: AccountDefinition[];
 	/** Of a general dimension: what its members would say of balances. */
 	balanceRoles: BalanceRoleDefinition[] | undefined;
+	/** A rate set as it would be. */
+	rateSet?: RateSetDefinition;
 	/** Members (ids) that would change. */
 	changed: number[];
 }
@@ -272,6 +278,8 @@ export interface EffectAsk {
 /** A figure before and after. */
 export interface EffectLine {
 	account: string;
+	/** Of the dimension that changes, where it is another than the accounts: the total looked at. */
+	member?: string;
 	scenario: string;
 	period: string;
 	before: number | null;

@@ -143,20 +143,25 @@ export async function writeJournal(
 		[act.person, act.modelId, act.dimensionId, act.words]
 	);
 	const id = change.rows[0]!.id;
+	await noteInJournal(client, id, act.objects);
+	return id;
+}
+
+/** Records objects an act changed besides those it was begun with. */
+export async function noteInJournal(client: pg.PoolClient, id: number, objects: readonly JournalObject[]): Promise<void> {
 	const json = (value: unknown) => (value === undefined || value === null ? null : JSON.stringify(value));
 	await client.query(
 		`INSERT INTO structure_change_object (change_id, kind, object_id, name, before, after)
 		SELECT $1, k, i, n, b::jsonb, a::jsonb FROM unnest($2::text[], $3::integer[], $4::text[], $5::text[], $6::text[]) AS x (k, i, n, b, a)`,
 		[
 			id,
-			act.objects.map(({ kind }) => kind),
-			act.objects.map((object) => object.id),
-			act.objects.map(({ name }) => name),
-			act.objects.map(({ before }) => json(before)),
-			act.objects.map(({ after }) => json(after))
+			objects.map(({ kind }) => kind),
+			objects.map((object) => object.id),
+			objects.map(({ name }) => name),
+			objects.map(({ before }) => json(before)),
+			objects.map(({ after }) => json(after))
 		]
 	);
-	return id;
 }
 
 /** Counts a change of a dimension, and of every model it belongs to. @returns the dimension's version */

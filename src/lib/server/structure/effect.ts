@@ -3,8 +3,8 @@ import { applyEdits, type AccountDefinition, type BalanceRole, type DimensionSta
 import { pool } from '../database';
 import { askEngine, type EffectLine } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
-import type { editsSchema } from './members';
-import { readDimension } from './read-state';
+import { planOfRows, type editsSchema, type PastedRows } from './members';
+import { readDimension, type LoadedDimension } from './read-state';
 
 /** Fields of an account, and of a movement, that decide about figures. */
 const DECIDING = ['kind', 'valueType', 'timeBehaviour', 'consolidation', 'weighedBy', 'frequency', 'rateKind', 'balance'];
@@ -23,37 +23,52 @@ export async function effectOfEdits(
 	const dimension = await readDimension(pool(), modelId, dimensionCode);
 	const result = applyEdits(dimension.state, edits, dimension.lookups);
 	if ('faults' in result || result.next.members.size !== dimension.state.members.size) return { lines: [] };
-	const { state } = dimension;
-	const changed = [...result.next.members.values()].filter((member) => {
+	return { lines: await effectOfNext(modelId, dimension, result.next) };
+}
+
+/** What pasted rows would do to figures: where members that are there move, count otherwise or behave otherwise. */
+export async function effectOfRows(
+	person: SignedIn | undefined,
+	modelId: number,
+	dimensionCode: string,
+	rows: PastedRows
+): Promise<{ lines: EffectLine[] }> {
+	requirePermission(person, 'structure.write');
+	const { dimension, plan } = await planOfRows(person, modelId, dimensionCode, rows);
+	if (plan.counts.error > 0 && !rows.leaveOutFaulty) return { lines: [] };
+	return { lines: await effectOfNext(modelId, dimension, plan.next) };
+}
+
+/** The totals that would move most if a dimension were another one; members it gains hold nothing yet. */
+async function effectOfNext(modelId: number, { id: dimension, state, ids }: LoadedDimension, next: DimensionState): Promise<EffectLine[]> {
+	const changed = [...next.members.values()].filter((member) => {
 		const before = state.members.get(member.id);
 		return (
+			before !== undefined &&
 			before !== member &&
-			(before?.parent !== member.parent ||
+			(before.parent !== member.parent ||
 				before.weight !== member.weight ||
 				DECIDING.some((key) => before.facts[key] !== member.facts[key]))
 		);
 	});
-	if (changed.length === 0) return { lines: [] };
+	if (changed.length === 0) return [];
 	const versions = await pool().query<{ revision: number; structure: number }>(
 		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
 		[modelId]
 	);
-	const lines = await askEngine(modelId, 'effect', {
+	const members = [...next.members.values()].sort((a, b) => a.position - b.position);
+	return askEngine(modelId, 'effect', {
 		...versions.rows[0]!,
-		dimension: dimension.id,
-		nodes: [...result.next.members.values()]
-			.sort((a, b) => a.position - b.position)
-			.map(({ id, parent, weight }) => ({ member: id, parent, weight })),
-		accounts: state.kind === 'account' ? accountsOf(result.next, dimension.ids.accounts) : [],
+		dimension,
+		added: members.filter(({ id }) => !state.members.has(id)).map(({ id, code, name }) => ({ id, code, name })),
+		nodes: members.map(({ id, parent, weight }) => ({ member: id, parent, weight })),
+		accounts: state.kind === 'account' ? accountsOf(next, ids.accounts) : [],
 		balanceRoles:
 			state.kind === 'general'
-				? [...result.next.members.values()].flatMap(({ id, facts }) =>
-						facts.balance === undefined ? [] : [{ member: id, role: facts.balance as BalanceRole }]
-					)
+				? members.flatMap(({ id, facts }) => (facts.balance === undefined ? [] : [{ member: id, role: facts.balance as BalanceRole }]))
 				: undefined,
 		changed: changed.map(({ id }) => id)
 	});
-	return { lines };
 }
 
 /** The facts of accounts as the core takes them. */

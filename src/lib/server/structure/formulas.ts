@@ -1,3 +1,4 @@
+import type pg from 'pg';
 import { z } from 'zod';
 import {
 	Model,
@@ -130,44 +131,7 @@ export async function setFormulas(
 		const standing = await draftsOf(client, model, account);
 		if (JSON.stringify(standing) !== JSON.stringify(was))
 			throw new Fault(409, 'conflict', `The formula of “${name}” was changed meanwhile: it is ${inShort(standing) || 'empty'} now.`);
-		const names = new ScriptNames(model);
-		const read = formulas.map((draft, place) => {
-			const found = readExpression(draft.text, namesOfModel(names));
-			if ('fault' in found)
-				throw new Fault(
-					422,
-					'not possible',
-					`${formulas.length > 1 ? `Formula ${place + 1}: at` : 'At'} character ${found.fault.from + 1}: ${found.fault.message}`,
-					{ at: found.fault.from, message: found.fault.message }
-				);
-			return { ...draft, ...found };
-		});
-		if (read.some(({ timing }) => timing === 'after totals') && read.length > 1)
-			throw new Fault(422, 'not possible', 'A formula from totals stands alone: it holds in all scenarios and periods.');
-		if (read.length > 0 && !model.account(ordinal))
-			throw new Fault(422, 'not possible', `“${name}” only groups others. Give it a kind first.`);
-		for (const { timing, expression } of read) if (timing === 'after totals') refuseCircle(model, account, expression);
-		await client.query('DELETE FROM formula WHERE model_id = $1 AND account_id = $2', [modelId, account]);
-		for (const { timing, expression, text, names: uses, scenarios, from, to, mayBeTyped } of read) {
-			const scope: FormulaScope = {
-				...(scenarios && { scenarios }),
-				...(from !== null && { from }),
-				...(to !== null && { to })
-			};
-			const script: StoredScript = { text: text.trim(), names: uses.map((use) => ({ ...use, ...trimmed(text, use) })) };
-			await client.query(
-				'INSERT INTO formula (model_id, account_id, timing, expression, script, scope, may_be_typed) VALUES ($1, $2, $3, $4, $5, $6, $7)',
-				[
-					modelId,
-					account,
-					timing,
-					JSON.stringify(expression),
-					JSON.stringify(script),
-					timing === 'per leaf' && Object.keys(scope).length > 0 ? JSON.stringify(scope) : null,
-					timing === 'per leaf' && mayBeTyped
-				]
-			);
-		}
+		await replaceFormulas(client, model, account, readDrafts(model, new ScriptNames(model), account, formulas));
 		await refuseBrokenModel(client, modelId);
 		const now = await draftsOf(client, await modelOf(client, modelId), account);
 		await writeJournal(client, {
@@ -182,6 +146,58 @@ export async function setFormulas(
 	return readFormulas(person, modelId, account);
 }
 
+/** Formulas read with a model's names. @throws Fault 422 with the position of the first fault, or a circle */
+export function readDrafts(model: Model, names: ScriptNames, account: number, formulas: readonly FormulaDraft[]) {
+	const ordinal = model.accounts.ordinal(account)!;
+	const read = formulas.map((draft, place) => {
+		const found = readExpression(draft.text, namesOfModel(names));
+		if ('fault' in found)
+			throw new Fault(
+				422,
+				'not possible',
+				`${formulas.length > 1 ? `Formula ${place + 1}: at` : 'At'} character ${found.fault.from + 1}: ${found.fault.message}`,
+				{ at: found.fault.from, message: found.fault.message }
+			);
+		return { ...draft, ...found };
+	});
+	if (read.some(({ timing }) => timing === 'after totals') && read.length > 1)
+		throw new Fault(422, 'not possible', 'A formula from totals stands alone: it holds in all scenarios and periods.');
+	if (read.length > 0 && !model.account(ordinal))
+		throw new Fault(422, 'not possible', `“${model.accounts.member(ordinal).name}” only groups others. Give it a kind first.`);
+	for (const { timing, expression } of read) if (timing === 'after totals') refuseCircle(model, account, expression);
+	return read;
+}
+
+/** Puts formulas in the place of those an account has. */
+export async function replaceFormulas(
+	client: pg.PoolClient,
+	model: Model,
+	account: number,
+	formulas: ReturnType<typeof readDrafts>
+): Promise<void> {
+	await client.query('DELETE FROM formula WHERE model_id = $1 AND account_id = $2', [model.definition.id, account]);
+	for (const { timing, expression, text, names: uses, scenarios, from, to, mayBeTyped } of formulas) {
+		const scope: FormulaScope = {
+			...(scenarios && { scenarios }),
+			...(from !== null && { from }),
+			...(to !== null && { to })
+		};
+		const script: StoredScript = { text: text.trim(), names: uses.map((use) => ({ ...use, ...trimmed(text, use) })) };
+		await client.query(
+			'INSERT INTO formula (model_id, account_id, timing, expression, script, scope, may_be_typed) VALUES ($1, $2, $3, $4, $5, $6, $7)',
+			[
+				model.definition.id,
+				account,
+				timing,
+				JSON.stringify(expression),
+				JSON.stringify(script),
+				timing === 'per leaf' && Object.keys(scope).length > 0 ? JSON.stringify(scope) : null,
+				timing === 'per leaf' && mayBeTyped
+			]
+		);
+	}
+}
+
 const trimmed = (text: string, { from, to }: { from: number; to: number }) => {
 	const gone = text.length - text.trimStart().length;
 	return { from: from - gone, to: to - gone };
@@ -189,14 +205,14 @@ const trimmed = (text: string, { from, to }: { from: number; to: number }) => {
 
 const inShort = (drafts: readonly FormulaDraft[]): string => drafts.map(({ text }) => text).join('; ');
 
-async function modelOf(database: Database, modelId: number): Promise<Model> {
+export async function modelOf(database: Database, modelId: number): Promise<Model> {
 	const definition = await readModelDefinition(database, modelId);
 	if (!definition) throw notFound('model');
 	return new Model(definition);
 }
 
 /** The formulas of an account as they are shown and changed. */
-async function draftsOf(database: Database, model: Model, account: number): Promise<FormulaDraft[]> {
+export async function draftsOf(database: Database, model: Model, account: number): Promise<FormulaDraft[]> {
 	const found = await database.query<{
 		timing: FormulaDraft['timing'];
 		expression: Expression;
@@ -215,6 +231,17 @@ async function draftsOf(database: Database, model: Model, account: number): Prom
 		to: scope?.to ?? null,
 		mayBeTyped
 	}));
+}
+
+/** The formulas of all accounts that have just one, as text with today's names. */
+export async function formulasInText(modelId: number): Promise<Map<number, string>> {
+	const model = await modelOf(pool(), modelId);
+	const found = new Map<number, string>();
+	for (const account of new Set(model.definition.formulas.map((each) => each.account))) {
+		const drafts = await draftsOf(pool(), model, account);
+		if (drafts.length === 1) found.set(account, drafts[0]!.text);
+	}
+	return found;
 }
 
 /** An expression as text with today's names. */

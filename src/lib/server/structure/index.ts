@@ -6,6 +6,8 @@ export type { Use } from './used';
 export * from './attributes';
 export * from './calendar';
 export * from './rates';
+export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';
+export type { RateKindStored, RateSpan } from './rate-spans';
 export { calendarSchema, createModel, newModelSchema, type NewModel } from './new-model';
 export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';

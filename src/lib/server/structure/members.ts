@@ -1,8 +1,10 @@
+import type pg from 'pg';
 import { z } from 'zod';
 import {
 	dateStyle,
 	numberStyle,
 	applyEdits,
+	diffStates,
 	inTreeOrder,
 	planRows,
 	printField,
@@ -11,12 +13,25 @@ import {
 	type FieldSpec,
 	type MemberDiff,
 	type PlanColumn,
-	type PlanLine
+	type PlanLine,
+	type RowPlan
 } from '../../core';
 import { pool } from '../database';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { actOnDimension, type ActOutcome } from './act';
+import { actOnDimension, noteInJournal, type ActOutcome } from './act';
+import {
+	formulaObjects,
+	formulaRows,
+	isFormulaHeading,
+	keepFormulas,
+	keepFormulasAlone,
+	putFormulas,
+	triedIn,
+	tryFormulas,
+	Tried,
+	type FormulaRow
+} from './pasted-formulas';
 import { handOverNumbers, replaceUses } from './hand-over';
 import { readDimension, type LoadedDimension } from './read-state';
 import { usesOfMember, type Use } from './used';
@@ -193,6 +208,19 @@ export interface PastePreview {
 }
 const MOST_LINES = 2_000;
 
+/** What pasted rows say, held against the dimension as it stands. @throws Fault 422 without a column of codes */
+export async function planOfRows(
+	person: SignedIn | undefined,
+	modelId: number,
+	dimensionCode: string,
+	rows: PastedRows
+): Promise<{ dimension: LoadedDimension; plan: RowPlan }> {
+	const dimension = await readDimension(pool(), modelId, dimensionCode);
+	const plan = planRows(dimension.state, rows.grid, written(person, withPastedCodes(dimension, rows.grid)), rows.absent);
+	requireCodes(plan.columns);
+	return { dimension, plan };
+}
+
 /** What pasted rows would do, row by row. Nothing is changed. */
 export async function previewRows(
 	person: SignedIn | undefined,
@@ -201,14 +229,9 @@ export async function previewRows(
 	rows: PastedRows
 ): Promise<PastePreview> {
 	requirePermission(person, 'structure.write');
-	const dimension = await readDimension(pool(), modelId, dimensionCode);
-	const { columns, counts, lines } = planRows(
-		dimension.state,
-		rows.grid,
-		written(person, withPastedCodes(dimension, rows.grid)),
-		rows.absent
-	);
-	requireCodes(columns);
+	const { dimension, plan } = await planOfRows(person, modelId, dimensionCode, rows);
+	const { counts } = plan;
+	const { columns, lines } = await withFormulas(person, modelId, dimension, plan, rows);
 	const order = { error: 0, retire: 1, move: 2, change: 3, add: 4, same: 5 };
 	return {
 		columns,
@@ -224,6 +247,24 @@ export async function applyRows(
 	modelId: number,
 	dimensionCode: string,
 	rows: PastedRows
+): Promise<ActOutcome> {
+	const formulas = rowsWithFormulas(await readDimension(pool(), modelId, dimensionCode), rows);
+	const outcome = await actOnRows(person, modelId, dimensionCode, rows, async (client, change) => {
+		await noteInJournal(client, change, await formulaObjects(client, modelId, formulas, await keepFormulas(client, modelId, formulas)));
+	});
+	if (outcome.change !== null || formulas.length === 0) return outcome;
+	const kept = await keepFormulasAlone(requirePermission(person, 'structure.write').id, modelId, formulas);
+	return kept.length === 0
+		? outcome
+		: { ...outcome, change: 0, changed: kept.length, words: `Set ${kept.length} formulas from pasted rows` };
+}
+
+function actOnRows(
+	person: SignedIn | undefined,
+	modelId: number,
+	dimensionCode: string,
+	rows: PastedRows,
+	after: (client: pg.PoolClient, change: number) => Promise<void>
 ): Promise<ActOutcome> {
 	return actOnDimension(
 		person,
@@ -242,8 +283,44 @@ export async function applyRows(
 				throw new Fault(422, 'not possible', `${counts.error} rows have a fault, so nothing was changed. Mend them, or leave them out.`);
 			return next;
 		},
-		rows.handOver
+		rows.handOver,
+		after
 	);
+}
+
+const rowsWithFormulas = ({ state }: LoadedDimension, { grid }: PastedRows): FormulaRow[] =>
+	state.kind === 'account' ? formulaRows(grid) : [];
+
+/** The plan of pasted rows with what their column of formulas would change, tried and left again. */
+async function withFormulas(
+	person: SignedIn | undefined,
+	modelId: number,
+	dimension: LoadedDimension,
+	{ columns, counts, lines, next }: RowPlan,
+	rows: PastedRows
+): Promise<Pick<RowPlan, 'columns' | 'lines'>> {
+	const formulas = rowsWithFormulas(dimension, rows);
+	if (dimension.state.kind === 'account')
+		for (const column of columns) if (isFormulaHeading(column.heading)) Object.assign(column, { field: 'formula', suggestion: undefined });
+	if (formulas.length === 0 || counts.error > 0) return { columns, lines };
+	const changes =
+		diffStates(dimension.state, next).length === 0
+			? await tryFormulas(modelId, formulas)
+			: await triedIn(() =>
+					actOnRows(person, modelId, dimension.code, rows, async (client) => {
+						throw new Tried(await putFormulas(client, modelId, formulas));
+					})
+				);
+	for (const { row, before, after, fault } of changes) {
+		const line = lines.find((each) => each.row === row)!;
+		line.changes.push({ title: 'Formula', before, after });
+		if (!fault && line.action !== 'same') continue;
+		counts[line.action]--;
+		line.action = fault ? 'error' : 'change';
+		counts[line.action]++;
+		if (fault) line.faults.push(fault);
+	}
+	return { columns, lines };
 }
 
 function requireCodes(columns: readonly PlanColumn[]): void {

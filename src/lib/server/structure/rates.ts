@@ -12,19 +12,13 @@ import {
 	readNumber,
 	type RateSetDefinition
 } from '../../core';
-import { pool, transaction, type Database } from '../database';
+import { pool, transaction } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from './act';
 import { addCurrencies } from './new-model';
-
-export type RateKindStored = 'average' | 'closing' | 'historical';
-
-export interface RateSpan {
-	from: string;
-	to: string;
-	value: number;
-}
+import { lastRateChanges, type RateToSet } from './rate-changes';
+import { spansOf, type RateKindStored, type RateSpan } from './rate-spans';
 
 export interface RateLineFacts {
 	currency: string;
@@ -40,8 +34,12 @@ export interface RateSetPage {
 	pivot: string;
 	version: number;
 	lines: RateLineFacts[];
-	/** Scenarios that read with it. */
+	/** Scenarios of this model that read with it. */
 	usedBy: string[];
+	/** Other models that read with it: what changes here moves their figures too. */
+	elsewhere: string[];
+	/** What was changed last, where that can be taken back. */
+	lastChange: string | null;
 }
 
 export interface RatesPage {
@@ -73,11 +71,18 @@ export async function readRates(person: SignedIn | undefined, modelId: number): 
 		)
 	).rows;
 	const horizon = { from: months[0]?.start ?? '', to: months.at(-1)?.end ?? '' };
-	const sets = await pool().query<{ id: number; name: string; pivot: string; version: number; usedBy: string[] }>(
-		`SELECT r.id, r.name, r.pivot, r.version, coalesce((SELECT array_agg(DISTINCT m.name ORDER BY m.name) FROM scenario s JOIN member m ON m.id = s.member_id
-			LEFT JOIN scenario_rates sr ON sr.member_id = s.member_id WHERE s.rate_set_id = r.id OR sr.rate_set_id = r.id), '{}') AS "usedBy"
-		FROM rate_set r ORDER BY r.id`
+	const sets = await pool().query<Omit<RateSetPage, 'lines' | 'lastChange'>>(
+		`SELECT r.id, r.name, r.pivot, r.version, coalesce(u.here, '{}') AS "usedBy", coalesce(u.elsewhere, '{}') AS elsewhere
+		FROM rate_set r LEFT JOIN LATERAL (
+			SELECT array_agg(DISTINCT m.name ORDER BY m.name) FILTER (WHERE md.model_id = $1) AS here,
+				array_agg(DISTINCT o.name ORDER BY o.name) FILTER (WHERE md.model_id <> $1) AS elsewhere
+			FROM scenario s JOIN member m ON m.id = s.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id
+				JOIN model o ON o.id = md.model_id LEFT JOIN scenario_rates sr ON sr.member_id = s.member_id
+			WHERE s.rate_set_id = r.id OR sr.rate_set_id = r.id) u ON true
+		ORDER BY u.here IS NULL, u.elsewhere IS NOT NULL, r.id`,
+		[modelId]
 	);
+	const last = await lastRateChanges(pool());
 	const pages: RateSetPage[] = [];
 	for (const set of sets.rows) {
 		const spans = await spansOf(pool(), set.id);
@@ -85,6 +90,7 @@ export async function readRates(person: SignedIn | undefined, modelId: number): 
 		const keys = new Set([...wanted.flatMap((currency) => [`${currency} average`, `${currency} closing`]), ...spans.keys()]);
 		pages.push({
 			...set,
+			lastChange: last.get(set.id)?.words ?? null,
 			lines: [...keys].sort().map((key) => {
 				const [currency, kind] = key.split(' ') as [string, RateKindStored];
 				const own = spans.get(key) ?? [];
@@ -93,19 +99,6 @@ export async function readRates(person: SignedIn | undefined, modelId: number): 
 		});
 	}
 	return { reporting: model.reporting, currencies, horizon, months, sets: pages };
-}
-
-async function spansOf(database: Database, setId: number): Promise<Map<string, RateSpan[]>> {
-	const rows = await database.query<RateSpan & { currency: string; kind: RateKindStored }>(
-		'SELECT currency, kind, valid_from AS from, valid_to AS to, value FROM rate WHERE rate_set_id = $1 ORDER BY currency, kind, valid_from',
-		[setId]
-	);
-	const found = new Map<string, RateSpan[]>();
-	for (const { currency, kind, from, to, value } of rows.rows) {
-		const key = `${currency} ${kind}`;
-		found.set(key, [...(found.get(key) ?? []), { from, to, value }]);
-	}
-	return found;
 }
 
 /** Stretches within a horizon that no span covers; a closing rate covers the two months after its day. */
@@ -205,109 +198,6 @@ export async function addModelCurrency(
 	});
 }
 
-export const ratesSchema = z.object({
-	/** The version the page showed. */
-	version: z.number().int(),
-	/** Rates to set; an existing span that meets a new one of the same line is replaced, cut where it only overlaps. Null takes rates away. */
-	rates: z
-		.array(
-			z.object({
-				currency,
-				kind: z.enum(['average', 'closing', 'historical']),
-				from: z.string().max(20),
-				to: z.string().max(20),
-				value: z.number().nullable()
-			})
-		)
-		.min(1)
-		.max(50_000)
-});
-
-/** Sets rates of a set. @throws Fault 409 when somebody changed the set meanwhile, 422 naming the first faulty rate */
-export async function setRates(
-	person: SignedIn | undefined,
-	modelId: number,
-	setId: number,
-	{ version, rates }: z.infer<typeof ratesSchema>
-): Promise<{ version: number }> {
-	const writer = requirePermission(person, 'structure.write');
-	for (const { currency: code, kind, from, to, value } of rates) {
-		const where = `${code} ${kind} ${from}`;
-		if (!isDate(from) || !isDate(to)) throw new Fault(422, 'not possible', `${where}: dates are written like 2027-04-01.`);
-		if (to < from) throw new Fault(422, 'not possible', `${where}: it ends before it begins.`);
-		if (value !== null && !(value > 0 && value < 1e12)) throw new Fault(422, 'not possible', `${where}: a rate is a number above 0.`);
-	}
-	return transaction(async (client) => {
-		const found = await client.query<{ name: string; pivot: string; version: number }>(
-			'SELECT name, pivot, version FROM rate_set WHERE id = $1 FOR UPDATE',
-			[setId]
-		);
-		const set = found.rows[0];
-		if (!set) throw notFound('rate set');
-		if (set.version !== version)
-			throw new Fault(409, 'conflict', 'Somebody else changed these rates meanwhile. They are shown anew; make your change again.');
-		const known = new Set((await client.query<{ code: string }>('SELECT code FROM currency')).rows.map(({ code }) => code));
-		const unknown = rates.find(({ currency: code }) => !known.has(code) || code === set.pivot);
-		if (unknown)
-			throw new Fault(
-				422,
-				'not possible',
-				unknown.currency === set.pivot
-					? `Rates are for one ${set.pivot}, so ${set.pivot} has none itself.`
-					: `${unknown.currency} is not used by any model.`
-			);
-		const before = await spansOf(client, setId);
-		const after = new Map(before);
-		for (const { currency: code, kind, from, to, value } of rates) {
-			const key = `${code} ${kind}`;
-			after.set(key, withSpan(after.get(key) ?? [], { from, to }, value));
-		}
-		const changed = [...after.keys()].filter((key) => JSON.stringify(before.get(key) ?? []) !== JSON.stringify(after.get(key)));
-		if (changed.length === 0) return { version };
-		for (const key of changed) {
-			const [code, kind] = key.split(' ');
-			const spans = after.get(key)!;
-			await client.query('DELETE FROM rate WHERE rate_set_id = $1 AND currency = $2 AND kind = $3', [setId, code, kind]);
-			await client.query(
-				`INSERT INTO rate (rate_set_id, currency, kind, valid_from, valid_to, value)
-				SELECT $1, $2, $3, f, t, v FROM unnest($4::date[], $5::date[], $6::double precision[]) AS r (f, t, v)`,
-				[setId, code, kind, spans.map(({ from }) => from), spans.map(({ to }) => to), spans.map(({ value }) => value)]
-			);
-		}
-		await writeJournal(client, {
-			person: writer.id,
-			modelId,
-			dimensionId: null,
-			words: `Changed rates of ${[...new Set(changed.map((key) => key.slice(0, 3)))].join(', ')} in “${set.name}”`,
-			objects: changed.map((key) => ({
-				kind: 'rate set' as const,
-				id: setId,
-				name: key,
-				before: before.get(key) ?? null,
-				after: after.get(key)
-			}))
-		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1');
-		const next = await client.query<{ version: number }>('UPDATE rate_set SET version = version + 1 WHERE id = $1 RETURNING version', [
-			setId
-		]);
-		return { version: next.rows[0]!.version };
-	});
-}
-
-/** The spans of a line with one more, which replaces what it covers and cuts what it overlaps; null only takes away. */
-export function withSpan(spans: readonly RateSpan[], { from, to }: { from: string; to: string }, value: number | null): RateSpan[] {
-	const kept = spans.flatMap((span): RateSpan[] => {
-		if (span.to < from || span.from > to) return [span];
-		const parts: RateSpan[] = [];
-		if (span.from < from) parts.push({ ...span, to: dateOfDay(dayNumber(from) - 1) });
-		if (span.to > to) parts.push({ ...span, from: dateOfDay(dayNumber(to) + 1) });
-		return parts;
-	});
-	if (value !== null) kept.push({ from, to, value });
-	return kept.sort((a, b) => (a.from < b.from ? -1 : 1));
-}
-
 export const pastedRatesSchema = z.object({
 	grid: z
 		.array(z.array(z.string().max(100)).max(60))
@@ -320,7 +210,7 @@ export function readPastedRates(
 	grid: readonly (readonly string[])[],
 	locale: string
 ): {
-	rates: z.infer<typeof ratesSchema>['rates'];
+	rates: RateToSet[];
 	faults: { row: number; message: string }[];
 } {
 	const headings = grid[0]!.map((heading) => heading.trim().toLowerCase());
@@ -332,7 +222,7 @@ export function readPastedRates(
 		at('to', 'until', 'valid to'),
 		at('rate', 'value')
 	];
-	const rates: z.infer<typeof ratesSchema>['rates'] = [];
+	const rates: RateToSet[] = [];
 	const faults: { row: number; message: string }[] = [];
 	if (fromAt < 0) {
 		const close = nearest('From', grid[0]!);

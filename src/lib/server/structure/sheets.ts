@@ -5,6 +5,7 @@ import { inTreeOrder, printField } from '../../core';
 import { pool } from '../database';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
+import { formulasInText } from './formulas';
 import { readDimension } from './read-state';
 
 /** Files with members are at most this large. */
@@ -22,15 +23,25 @@ export async function exportGrid(
 ): Promise<{ name: string; grid: string[][] }> {
 	requirePermission(person, 'structure.read');
 	const { state } = await readDimension(pool(), modelId, dimensionCode);
+	const formulas = state.kind === 'account' ? await formulasInText(modelId) : new Map<number, string>();
 	const retired = [...state.members.values()].some((member) => member.retired);
-	const headings = ['Code', 'Name', 'Parent', 'Weight', ...(retired ? ['Retired'] : []), ...state.fields.map(({ title }) => title)];
+	const headings = [
+		'Code',
+		'Name',
+		'Parent',
+		'Weight',
+		...(retired ? ['Retired'] : []),
+		...state.fields.map(({ title }) => title),
+		...(formulas.size > 0 ? ['Formula'] : [])
+	];
 	const rows = inTreeOrder(state).map(({ member }) => [
 		guarded(member.code),
 		guarded(member.name),
 		guarded(member.parent === null ? '' : state.members.get(member.parent)!.code),
 		String(member.weight),
 		...(retired ? [printField(member.retired)] : []),
-		...state.fields.map(({ key }) => guarded(printField(member.facts[key])))
+		...state.fields.map(({ key }) => guarded(printField(member.facts[key]))),
+		...(formulas.size > 0 ? [guarded(formulas.get(member.id) ?? '')] : [])
 	]);
 	return { name: state.name, grid: [headings, ...rows] };
 }

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { formatAmount } from '../figures/format';
+	import EffectTable from './EffectTable.svelte';
 	import type { MemberTableState, Question } from './member-table.svelte';
 
 	interface Props {
@@ -11,7 +11,6 @@
 	let { state: members, question, locale, oninspect }: Props = $props();
 
 	let child = $state('');
-	const figure = (value: number | null) => (value === null ? 'empty' : formatAmount(value, locale));
 	const close = () => (members.question = null);
 </script>
 
@@ -33,19 +32,7 @@
 		</p>
 	{:else if question.kind === 'effect'}
 		<p><b class="font-semibold">This changes figures.</b> The totals that move most:</p>
-		<table class="my-1.5 text-[13px]">
-			<tbody>
-				{#each question.lines as line, index (index)}
-					<tr>
-						<th scope="row" class="pr-4 text-left font-semibold">{line.account}</th>
-						<td class="text-soft pr-4">{line.scenario}, {line.period}</td>
-						<td class="pr-2 text-right">{figure(line.before)}</td>
-						<td class="text-grey pr-2">→</td>
-						<td class="text-right font-semibold">{figure(line.after)}</td>
-					</tr>
-				{/each}
-			</tbody>
-		</table>
+		<EffectTable lines={question.lines} {locale} />
 		<p class="flex gap-2">
 			<button class="btn btn-sm btn-primary" onclick={() => void question.goOn()}>Change it</button>
 			<button class="btn btn-sm" onclick={close}>Keep it as it is</button>

@@ -1,6 +1,8 @@
 <script lang="ts">
+	import type { EffectLine } from '$lib/server/engine';
 	import type { ActOutcome, HandOverChoice, PastePreview } from '$lib/server/structure';
 	import { request } from '../request';
+	import EffectTable from './EffectTable.svelte';
 	import { VirtualRows } from '../virtual-rows.svelte';
 
 	interface Props {
@@ -22,18 +24,32 @@
 	let busy = $state(false);
 	let handOver = $state.raw<Record<string, string>>({});
 	let question = $state.raw<HandOverChoice | null>(null);
+	/** Totals the rows would move; null while that is worked out. */
+	let moved = $state.raw<EffectLine[] | null>([]);
 	const rows = new VirtualRows(() => preview?.lines.length ?? 0, 28, 28);
 
 	$effect(() => {
-		void look(grid, absent);
+		void look(grid, absent, leaveOutFaulty);
 	});
 
-	async function look(rowsToSend: string[][], what: 'keep' | 'retire') {
+	/** Only the answer to the last question counts. */
+	let asked = 0;
+	async function look(rowsToSend: string[][], what: 'keep' | 'retire', faultyOut: boolean) {
+		const mine = ++asked;
 		busy = true;
+		moved = null;
 		const reply = await request<PastePreview>(`/api/structure/dimension/${code}/preview`, { grid: rowsToSend, absent: what });
+		if (mine !== asked) return;
 		busy = false;
 		preview = reply.ok ? reply.answer : null;
 		fault = reply.ok ? null : reply.message;
+		if (!reply.ok || reply.answer.counts.move + reply.answer.counts.change === 0) return void (moved = []);
+		const moves = await request<{ lines: EffectLine[] }>(`/api/structure/dimension/${code}/effect-of-rows`, {
+			grid: rowsToSend,
+			absent: what,
+			leaveOutFaulty: faultyOut
+		});
+		if (mine === asked) moved = moves.ok ? moves.answer.lines : [];
 	}
 	async function apply() {
 		busy = true;
@@ -81,7 +97,7 @@
 			<button class="btn btn-sm" onclick={() => onclose()}>Cancel</button>
 			<button
 				class="btn btn-sm btn-primary"
-				disabled={busy || !preview || changes === 0 || (preview.counts.error > 0 && !leaveOutFaulty)}
+				disabled={busy || !preview || moved === null || changes === 0 || (preview.counts.error > 0 && !leaveOutFaulty)}
 				onclick={apply}>{changes === 0 ? 'Nothing to change' : `Apply ${count(changes)} ${changes === 1 ? 'change' : 'changes'}`}</button
 			>
 		</span>
@@ -98,6 +114,14 @@
 					{#each question.children as child (child.code)}<option value={child.code}>{child.name} ({child.code})</option>{/each}
 				</select>
 			</p>
+		{/if}
+		{#if moved === null}
+			<p class="text-grey basis-full">Working out which totals move…</p>
+		{:else if moved.length > 0}
+			<div class="basis-full">
+				<b class="font-semibold">This changes figures.</b> The totals that move most:
+				<EffectTable lines={moved} {locale} />
+			</div>
 		{/if}
 		{#each unknown as column (column.heading)}
 			<p class="text-warning basis-full">

@@ -1,9 +1,10 @@
 <script lang="ts">
 	import { typedNumber } from '../figures/typed';
-	import type { RateLineFacts, RateSetPage } from '$lib/server/structure';
+	import type { RateLineFacts, RatePreview, RateSetPage } from '$lib/server/structure';
 	import { fromClipboard } from '../grid/clipboard';
 	import { request } from '../request';
 	import { monthsOf, rateIn, spansAfter, spanTyped } from './rate-months';
+	import EffectTable from './EffectTable.svelte';
 	import Sparkline from './Sparkline.svelte';
 
 	interface Props {
@@ -35,6 +36,24 @@
 	const day = (date: string) =>
 		new Intl.DateTimeFormat(locale, { dateStyle: 'medium', timeZone: 'UTC' }).format(new Date(`${date}T00:00:00Z`));
 
+	/** What was pasted, read from a file or filled, looked at before it counts. */
+	let waiting = $state.raw<{ rates: Rate[]; done: string; preview: RatePreview } | null>(null);
+
+	async function look(rates: Rate[], done: string) {
+		const reply = await request<RatePreview>(`/api/structure/rates/${set.id}/preview`, { version: set.version, rates });
+		if (!reply.ok) return onchanged({ text: reply.message, kind: 'error' });
+		if (reply.answer.count === 0) return onchanged({ text: 'These rates are there already; nothing would change.', kind: 'info' });
+		waiting = { rates, done, preview: reply.answer };
+	}
+	async function apply() {
+		const { rates, done } = waiting!;
+		waiting = null;
+		await store(rates, done);
+	}
+	async function takeBack() {
+		const reply = await request<{ words: string }>(`/api/structure/rates/${set.id}/undo`, { version: set.version });
+		onchanged(reply.ok ? { text: `${reply.answer.words}.`, kind: 'info' } : { text: reply.message, kind: 'error' });
+	}
 	async function store(rates: Rate[], done: string) {
 		const reply = await request(`/api/structure/rates/${set.id}/set`, { version: set.version, rates });
 		onchanged(reply.ok ? { text: done, kind: 'info' } : { text: reply.message, kind: 'error' });
@@ -66,7 +85,7 @@
 		const spans = spansAfter(line.kind, month, horizon.to);
 		if (spans.length === 0) return onchanged({ text: 'This is the last month of the calendar.', kind: 'error' });
 		const rates = spans.map((span) => ({ currency: line.currency, kind: line.kind, ...span, value: rate.value }));
-		void store(rates, `${line.currency} ${line.kind}: ${shown(rate.value)} from ${month.name} ${year} to the end of the calendar.`);
+		void look(rates, `${line.currency} ${line.kind}: ${shown(rate.value)} from ${month.name} ${year} to the end of the calendar.`);
 	}
 	async function onpaste(event: ClipboardEvent) {
 		if (!mayWrite || editing !== null) return;
@@ -74,19 +93,20 @@
 		if (grid.length === 0) return;
 		event.preventDefault();
 		if (grid.length > 1 && grid[0]!.some((cell) => /^\s*(from|date|valid from)\s*$/i.test(cell))) return readTable(grid);
-		// A plain block goes where the cursor stands, cell by cell.
-		const rates = grid.flatMap((cells, down) =>
-			cells.flatMap((cell, across): Rate[] => {
+		// A plain block goes where the cursor stands, cell by cell; what is no rate is said, never passed over.
+		const rates: Rate[] = [];
+		for (const [down, cells] of grid.entries())
+			for (const [across, cell] of cells.entries()) {
 				const line = set.lines[at.line + down];
 				const month = months[at.month + across];
+				if (cell.trim() === '') continue;
 				const value = typedNumber(cell) ?? 0;
-				return line && month && cell.trim() !== '' && value > 0
-					? [{ currency: line.currency, kind: line.kind, ...spanTyped(line.kind, month), value }]
-					: [];
-			})
-		);
+				const fault = !line || !month ? 'it lies beyond the table' : value > 0 ? '' : 'it is not a rate above 0';
+				if (fault) return onchanged({ text: `Nothing was changed. “${cell.slice(0, 30)}”: ${fault}.`, kind: 'error' });
+				rates.push({ currency: line!.currency, kind: line!.kind, ...spanTyped(line!.kind, month!), value });
+			}
 		if (rates.length === 0) onchanged({ text: 'No rates were found in what was pasted.', kind: 'error' });
-		else await store(rates, `${rates.length} rates pasted.`);
+		else await look(rates, `${rates.length} rates pasted.`);
 	}
 	/** A table with headings, pasted or from a file: Currency, Kind, From, To, Rate; or a column a currency. */
 	export async function readTable(grid: string[][]) {
@@ -103,7 +123,7 @@
 					.join(' ')}${faults.length > 3 ? ` And ${faults.length - 3} more.` : ''}`,
 				kind: 'error'
 			});
-		await store(rates, `${rates.length} rates taken in.`);
+		await look(rates, `${rates.length} rates taken in.`);
 	}
 
 	function focus() {
@@ -135,14 +155,53 @@
 	<div class="flex flex-wrap items-baseline gap-x-3">
 		<h2 class="font-semibold">{set.name}</h2>
 		<span class="text-grey text-[13px]"
-			>units for one {set.pivot}{set.usedBy.length > 0 ? ` · used by ${set.usedBy.join(', ')}` : ' · used by no scenario'}</span
+			>units for one {set.pivot}{set.usedBy.length > 0 ? ` · used by ${set.usedBy.join(', ')}` : ' · used by no scenario here'}</span
 		>
+		{#if set.elsewhere.length > 0}
+			<span class="text-warning text-[13px]">{set.elsewhere.join(', ')} reads with it too: a change here moves figures there</span>
+		{/if}
+		<span class="ml-auto"></span>
+		{#if mayWrite && set.lastChange}
+			<button class="btn btn-xs" onclick={() => void takeBack()} title={set.lastChange}>Take back the last change</button>
+		{/if}
 		{#if mayWrite && set.lines.length > 0}
-			<button class="btn btn-xs ml-auto" onclick={fillForward} title="Carries the rate under the cursor on to the end of the calendar"
+			<button class="btn btn-xs" onclick={fillForward} title="Carries the rate under the cursor on to the end of the calendar"
 				>Fill forward</button
 			>
 		{/if}
 	</div>
+	{#if waiting}
+		{@const { preview } = waiting}
+		<section class="border-rule bg-raised my-2 rounded border p-3 text-[13px]" aria-label="Before the rates of {set.name} change">
+			<p>
+				<b class="font-semibold">{preview.count === 1 ? 'One rate' : `${preview.count.toLocaleString(locale)} rates`} would change.</b>
+			</p>
+			<ul class="my-1 max-h-44 columns-3 gap-x-8 overflow-auto">
+				{#each preview.changes as change (`${change.currency} ${change.kind} ${change.from}`)}
+					<li class="flex justify-between gap-2 tabular-nums">
+						<span class="text-soft">{change.currency} {change.kind}, {day(change.to)}</span>
+						<span
+							>{change.before === null ? 'none' : shown(change.before)} →
+							<b class="font-semibold">{change.after === null ? 'none' : shown(change.after)}</b></span
+						>
+					</li>
+				{/each}
+			</ul>
+			{#if preview.count > preview.changes.length}
+				<p class="text-grey">The first {preview.changes.length} are listed.</p>
+			{/if}
+			{#if preview.effect.length > 0}
+				<p class="mt-1">The totals of this model that move most:</p>
+				<EffectTable lines={preview.effect} {locale} />
+			{:else}
+				<p class="text-soft mt-1">No total of this model moves.</p>
+			{/if}
+			<p class="mt-2 flex gap-2">
+				<button class="btn btn-sm btn-primary" onclick={() => void apply()}>Apply</button>
+				<button class="btn btn-sm" onclick={() => (waiting = null)}>Keep the rates as they are</button>
+			</p>
+		</section>
+	{/if}
 	{#if set.lines.length === 0}
 		<p class="text-grey py-1.5 text-[13px]">This model uses no other currency than {set.pivot}, so no rates are needed.</p>
 	{:else}

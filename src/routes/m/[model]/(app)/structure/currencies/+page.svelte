@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { tick } from 'svelte';
 	import { invalidateAll } from '$app/navigation';
 	import { readSheet, request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
@@ -25,6 +26,10 @@
 
 	let cross = $state({ set: 0, from: '', to: '', kind: 'average' });
 	let crossed = $state.raw<{ name: string; value: number | null }[]>([]);
+	/** The model's own rate sets come first; another model's is shown when it is chosen by name. */
+	const own = $derived(rates.sets.filter(({ usedBy, elsewhere }) => usedBy.length > 0 || elsewhere.length === 0));
+	const others = $derived(rates.sets.filter((set) => !own.includes(set)));
+	let chosen = $state<number[]>([]);
 	const setId = $derived(cross.set || (rates.sets[0]?.id ?? 0));
 
 	async function changed(news: { text: string; kind: 'info' | 'error' }) {
@@ -52,7 +57,12 @@
 	async function upload(file: File | undefined) {
 		if (!file) return;
 		const reply = await readSheet(file);
-		if (reply.ok) await grids[target || rates.sets[0]!.id]?.readTable(reply.answer.grid);
+		const into = target || rates.sets[0]!.id;
+		if (others.some(({ id }) => id === into) && !chosen.includes(into)) {
+			chosen = [...chosen, into];
+			await tick();
+		}
+		if (reply.ok) await grids[into]?.readTable(reply.answer.grid);
 		else message = { text: reply.message, kind: 'error' };
 		if (picker) picker.value = '';
 	}
@@ -85,9 +95,27 @@
 		</div>
 	</div>
 	{#if message}<p class={['mb-2 text-[13px]', message.kind === 'error' ? 'text-error' : 'text-soft']} role="status">{message.text}</p>{/if}
-	{#each rates.sets as set (set.id)}
+	{#each [...own, ...others.filter(({ id }) => chosen.includes(id))] as set (set.id)}
 		<RateSetGrid bind:this={grids[set.id]} {set} {year} horizon={rates.horizon} {mayWrite} {locale} onchanged={changed} />
 	{/each}
+	{#if others.length > 0}
+		<p class="mb-3 flex items-center gap-2 text-[13px]">
+			Rate sets of other models:
+			<select
+				class="select select-sm w-72"
+				aria-label="Show a rate set of another model"
+				value=""
+				onchange={(event) => {
+					const id = Number(event.currentTarget.value);
+					if (id) chosen = chosen.includes(id) ? chosen : [...chosen, id];
+					event.currentTarget.value = '';
+				}}
+			>
+				<option value="">Choose one by name…</option>
+				{#each others as set (set.id)}<option value={set.id}>{set.name} ({set.elsewhere.join(', ')})</option>{/each}
+			</select>
+		</p>
+	{/if}
 	{#if mayWrite}
 		<div class="border-hairline flex flex-wrap items-center gap-x-6 gap-y-2 border-t pt-3 text-[13px]">
 			<form class="flex items-center gap-2" onsubmit={addSet}>
@@ -120,7 +148,8 @@
 				<span class="flex items-center gap-2">
 					Load a file into
 					<select class="select select-sm w-48" aria-label="Rate set to load into" bind:value={target}>
-						{#each rates.sets as set, index (set.id)}<option value={index === 0 ? 0 : set.id}>{set.name}</option>{/each}
+						{#each own as set, index (set.id)}<option value={index === 0 ? 0 : set.id}>{set.name}</option>{/each}
+						{#each others as set (set.id)}<option value={set.id}>{set.name} (of {set.elsewhere.join(', ')})</option>{/each}
 					</select>
 					<button class="btn btn-sm" onclick={() => picker?.click()}>Choose CSV or XLSX…</button>
 					<input

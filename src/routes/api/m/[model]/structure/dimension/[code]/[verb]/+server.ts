@@ -18,7 +18,7 @@ import {
 	rowsSchema,
 	undoStructure
 } from '$lib/server/structure';
-import { effectOfEdits } from '$lib/server/structure/effect';
+import { effectOfEdits, effectOfRows } from '$lib/server/structure/effect';
 
 const MOST_BYTES = 32_000_000;
 const removal = z.object({ member: z.number().int(), how: removeSchema });
@@ -32,6 +32,8 @@ export const POST = ({ request, locals: { person, modelId }, params: { code, ver
 				return editMembers(person, modelId, code, await readBody(request, editsSchema, MOST_BYTES));
 			case 'effect':
 				return effectOfEdits(person, modelId, code, await readBody(request, editsSchema, MOST_BYTES));
+			case 'effect-of-rows':
+				return effectOfRows(person, modelId, code, await readBody(request, rowsSchema, MOST_BYTES));
 			case 'preview':
 				return previewRows(person, modelId, code, await readBody(request, rowsSchema, MOST_BYTES));
 			case 'apply':

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
 import { requirePermission } from '$lib/server/session';
-import { crossRates, pastedRatesSchema, ratesSchema, readPastedRates, setRates } from '$lib/server/structure';
+import { crossRates, pastedRatesSchema, ratesSchema, previewRates, readPastedRates, setRates, undoRates } from '$lib/server/structure';
 
 const pair = z.object({
 	from: z.string().regex(/^[A-Z]{3}$/),
@@ -14,6 +14,8 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 	answer(async () => {
 		const set = Number(params.set);
 		if (params.verb === 'set') return setRates(person, modelId, set, await readBody(request, ratesSchema));
+		if (params.verb === 'preview') return previewRates(person, modelId, set, await readBody(request, ratesSchema));
+		if (params.verb === 'undo') return undoRates(person, modelId, set, await readBody(request, z.object({ version: z.number().int() })));
 		if (params.verb === 'cross') {
 			const { from, to, kind } = await readBody(request, pair);
 			return { months: await crossRates(person, modelId, set, from, to, kind) };
