@@ -13,7 +13,7 @@ export interface FieldSpec {
 	type: 'text' | 'number' | 'whole number' | 'yes/no' | 'choice' | 'date' | 'reference';
 	choices?: readonly string[];
 	/** What a reference points to; its codes come from the lookups. */
-	to?: Exclude<keyof Lookups, 'style'>;
+	to?: Exclude<keyof Lookups, 'style' | 'peopleByName'>;
 	/** Several references, separated by semicolons. */
 	several?: boolean;
 	/** What it means, in a sentence. */
@@ -29,6 +29,8 @@ export interface Lookups {
 	currencies: ReadonlySet<string>;
 	/** E-mail addresses. */
 	people: ReadonlySet<string>;
+	/** The addresses of those who have a name, by the name in small letters: several where people share one. */
+	peopleByName?: ReadonlyMap<string, readonly string[]>;
 	/** How numbers and dates are written; with a point and the day first where it is not said, as in files of our own. */
 	style?: { numbers: NumberStyle; dates: { order: DateOrder; months: readonly string[] } };
 	dimensions: ReadonlySet<string>;
@@ -219,7 +221,9 @@ export function parseField(spec: FieldSpec, text: string, lookups: Lookups): { v
 			return date !== undefined ? { value: date } : { fault: `${spec.title}: “${shortened(given)}” is not a date like 2027-04-01.` };
 		}
 		case 'reference': {
-			const parts = spec.several ? given.split(';').map((part) => part.trim()) : [given];
+			// Names and addresses hold no comma; codes might.
+			const parts = spec.several ? given.split(spec.to === 'people' ? /[;,\n]/ : ';').flatMap((part) => part.trim() || []) : [given];
+			if (spec.to === 'people') return readPeople(spec, parts, lookups);
 			const known = lookups[spec.to!];
 			const missing = parts.find((part) => !known.has(part));
 			if (missing !== undefined) return { fault: `${spec.title}: there is no “${shortened(missing)}”.` };
@@ -228,6 +232,19 @@ export function parseField(spec: FieldSpec, text: string, lookups: Lookups): { v
 		default:
 			return spec.type satisfies never;
 	}
+}
+
+/** People by address or by name; kept by address, once each. */
+function readPeople(spec: FieldSpec, parts: readonly string[], { people, peopleByName }: Lookups): ReturnType<typeof parseField> {
+	const found = new Set<string>();
+	for (const part of parts) {
+		const wanted = part.toLowerCase();
+		const named = people.has(part) ? [part] : people.has(wanted) ? [wanted] : (peopleByName?.get(wanted.replaceAll(/\s+/g, ' ')) ?? []);
+		if (named.length === 0) return { fault: `${spec.title}: nobody here is called “${shortened(part)}”.` };
+		if (named.length > 1) return { fault: `${spec.title}: several people are called ${part}. Give the address: ${named.join(' or ')}.` };
+		found.add(named[0]!);
+	}
+	return { value: [...found].join('; ') };
 }
 
 /** A field's value as text; the same text parses to the same value. */

@@ -25,6 +25,10 @@ const LOOKUPS: Lookups = {
 	rateSets: new Set(),
 	currencies: new Set(['EUR', 'NOK']),
 	people: new Set(['a@x.example', 'b@x.example']),
+	peopleByName: new Map([
+		['ada hill', ['a@x.example']],
+		['bo lund', ['b@x.example', 'a@x.example']]
+	]),
 	dimensions: new Set()
 };
 
@@ -368,6 +372,11 @@ describe('fields', () => {
 		['currency', 'NOK', { value: 'NOK' }],
 		['currency', 'XXX', { fault: 'Currency: there is no “XXX”.' }],
 		['reviewers', 'a@x.example;b@x.example', { value: 'a@x.example; b@x.example' }],
+		['reviewers', 'Ada  Hill, B@x.example', { value: 'a@x.example; b@x.example' }],
+		['reviewers', 'ADA HILL\na@x.example', { value: 'a@x.example' }],
+		['owner', 'Ada Hill', { value: 'a@x.example' }],
+		['owner', 'Bo Lund', { fault: 'Owner: several people are called Bo Lund. Give the address: b@x.example or a@x.example.' }],
+		['owner', 'Cy Nobody', { fault: 'Owner: nobody here is called “Cy Nobody”.' }],
 		['attribute Opened', '2027-02-28', { value: '2027-02-28' }],
 		['attribute Opened', '31.2.2027', { fault: 'Opened: “31.2.2027” is not a date like 2027-04-01.' }],
 		['owner', '  ', { value: undefined }]

@@ -47,6 +47,8 @@ export interface MemberTable {
 	hierarchies: string[];
 	/** What references may name, where the list is short enough to choose from. */
 	choices: Record<string, string[]>;
+	/** Names of people by address. */
+	people: Record<string, string>;
 	ids: number[];
 	codes: string[];
 	names: string[];
@@ -71,7 +73,7 @@ export async function memberTable(person: SignedIn | undefined, modelId: number,
 	const lines = inTreeOrder(dimension.state, hierarchy);
 	const inUse = dimension.state.fields.filter(({ key }) => lines.some(({ member }) => member.facts[key] !== undefined));
 	const choices: Record<string, string[]> = {};
-	const { style: _, ...lookups } = dimension.lookups;
+	const { style: _, peopleByName: __, ...lookups } = dimension.lookups;
 	for (const [what, codes] of Object.entries(lookups))
 		if (codes.size <= MOST_CHOICES && dimension.state.fields.some(({ to }) => to === what)) choices[what] = [...codes];
 	return {
@@ -83,6 +85,7 @@ export async function memberTable(person: SignedIn | undefined, modelId: number,
 		fields: [...dimension.state.fields],
 		hierarchies: dimension.hierarchies,
 		choices,
+		people: choices.people ? await namesOfPeople(choices.people) : {},
 		ids: lines.map(({ member }) => member.id),
 		codes: lines.map(({ member }) => member.code),
 		names: lines.map(({ member }) => member.name),
@@ -162,6 +165,11 @@ function withPending(dimension: LoadedDimension, edits: readonly Edit[]): Loaded
 	if (dimension.state.kind !== 'account') return dimension.lookups;
 	const added = edits.flatMap((edit) => (edit.act === 'add' ? [edit.code] : []));
 	return added.length === 0 ? dimension.lookups : { ...dimension.lookups, accounts: new Set([...dimension.lookups.accounts, ...added]) };
+}
+
+async function namesOfPeople(emails: readonly string[]): Promise<Record<string, string>> {
+	const found = await pool().query<{ email: string; name: string }>('SELECT email, name FROM person WHERE email = ANY ($1)', [emails]);
+	return Object.fromEntries(found.rows.map(({ email, name }) => [email, name]));
 }
 
 /** A change in a sentence. */

@@ -173,11 +173,20 @@ async function load(
 			scenarios: new Set(ids.scenarios.keys()),
 			rateSets: new Set(ids.rateSets.keys()),
 			people: new Set(ids.people.keys()),
+			peopleByName: await readNames(database),
 			dimensions: new Set(ids.dimensions.keys()),
 			currencies: new Set(currencies.map(({ code }) => code))
 		},
 		ids
 	};
+}
+
+/** Addresses of those who work here, by name in small letters. */
+async function readNames(database: Database): Promise<Map<string, string[]>> {
+	const found = await database.query<{ name: string; emails: string[] }>(
+		'SELECT lower(name) AS name, array_agg(email ORDER BY email) AS emails FROM person WHERE active GROUP BY lower(name)'
+	);
+	return new Map(found.rows.map(({ name, emails }) => [name, emails]));
 }
 
 /** Everything that facts may name, by code: the model's own accounts, leaf periods and scenarios among them. */

@@ -293,7 +293,10 @@
 						>
 							{#if current && members.editing}
 								{@const spec = fieldOf(key)}
-								{@const options = spec?.choices ?? (spec?.to ? members.table.choices[spec.to] : undefined)}
+								{@const options =
+									spec?.to === 'people'
+										? Object.values(members.table.people)
+										: (spec?.choices ?? (spec?.to ? members.table.choices[spec.to] : undefined))}
 								<input
 									class="cell-input"
 									aria-label="{columns[column]!.title} of {members.table.names[row]}"

@@ -3,6 +3,7 @@
 	import { request } from '../request';
 	import type { HistoryLine, Use } from '$lib/server/structure';
 	import FormulaFields from './FormulaFields.svelte';
+	import PeopleField from './PeopleField.svelte';
 	import X from '@lucide/svelte/icons/x';
 	import type { MemberTableState } from './member-table.svelte';
 
@@ -59,6 +60,11 @@
 		const done = await members.set(key, value);
 		if (!done && !members.question && row !== undefined) input.value = members.textAt(row, key);
 	}
+	const namesIn = (value: string) =>
+		value
+			.split('; ')
+			.map((email) => members.table.people[email] ?? email)
+			.join(', ');
 	async function replace() {
 		const by = members.table.codes.indexOf(replaceBy.trim());
 		if (by < 0) members.message = { text: `There is no member with the code “${replaceBy}”.`, kind: 'error' };
@@ -85,14 +91,26 @@
 			{#each fields as field (field.key)}
 				{@const value = members.textAt(row, field.key)}
 				{@const options = field.choices ?? (field.to ? members.table.choices[field.to] : undefined)}
-				<label class="grid grid-cols-[7rem_1fr] items-center gap-2" title={field.help}>
+				<svelte:element
+					this={field.to === 'people' ? 'div' : 'label'}
+					class="grid grid-cols-[7rem_1fr] items-center gap-2"
+					title={field.help}
+				>
 					<span class="text-grey">{field.title}</span>
-					{#if !mayWrite}<span>{value || '–'}</span>
+					{#if !mayWrite}<span>{field.to === 'people' ? namesIn(value) || '–' : value || '–'}</span>
 					{:else if field.choices}
 						<select class="field" {value} onchange={(event) => void change(field.key, event.currentTarget.value, event.currentTarget)}>
 							<option value=""></option>
 							{#each field.choices as choice (choice)}<option value={choice}>{choice}</option>{/each}
 						</select>
+					{:else if field.to === 'people'}
+						<PeopleField
+							title={field.title}
+							{value}
+							several={field.several ?? false}
+							people={members.table.people}
+							onchange={(next) => members.set(field.key, next)}
+						/>
 					{:else}
 						<input
 							class="field"
@@ -102,7 +120,7 @@
 							onchange={(event) => void change(field.key, event.currentTarget.value, event.currentTarget)}
 						/>
 					{/if}
-				</label>
+				</svelte:element>
 			{/each}
 		</div>
 		{#each Object.entries(members.table.choices) as [what, codes] (what)}
