@@ -208,6 +208,40 @@ describe('a batch', () => {
 		await expect(reloadRejects(maren, 1, first.batch)).rejects.toThrow(`Batch ${again.batch} has loaded these rows already.`);
 	});
 
+	test('is put right: amounts and dates for all rows that say the same or for one line, kept with the batch', async () => {
+		const first = await load(
+			HEAD +
+				row('7010', '100-') +
+				row('7010', 'abc') +
+				row('7010', 'abc') +
+				row('7010', '5-', { date: '9th of Sept' }) +
+				row('7010', 'n/a') +
+				row('7010', 'n/a')
+		);
+		expect(first).toMatchObject({ rowsRejected: 5 });
+		const { rejects } = await readBatch(maren, 1, first.batch);
+		const date = rejects.find(({ code }) => code === 'not a date')!;
+		const na = rejects.filter(({ value }) => value === 'n/a');
+		const amount = na[0]!.column;
+		const again = await reloadRejects(maren, 1, first.batch, [
+			{ line: null, column: amount, value: 'abc', becomes: '20-' },
+			{ line: na[0]!.line, column: amount, value: 'n/a', becomes: '3-' },
+			{ line: date.line, column: date.column, value: date.value, becomes: '09.09.2026' }
+		]);
+		expect(await waitForLoad(again.job)).toMatchObject({ rowsRead: 5, rowsLoaded: 4, rowsRejected: 1 });
+		expect(await stored('4010')).toBe(148);
+		expect((await readBatch(maren, 1, again.batch)).corrections).toHaveLength(3);
+	});
+	test('that rejects stopped comes whole with what was put right', async () => {
+		const first = await load(HEAD + row('7010', '70-') + row('7010', 'abc'), { rejects: 'stop' });
+		expect(first.state).toBe('stopped');
+		await expect(reloadRejects(maren, 1, first.batch)).rejects.toThrow('This batch loaded nothing');
+		const { rejects } = await readBatch(maren, 1, first.batch);
+		const again = await reloadRejects(maren, 1, first.batch, [{ line: null, column: rejects[0]!.column, value: 'abc', becomes: '7-' }]);
+		expect(await waitForLoad(again.job)).toMatchObject({ state: 'loaded', rowsLoaded: 2, rowsRejected: 0 });
+		expect(await stored('4010')).toBe(77);
+	});
+
 	test('whose extent another load has replaced keeps its rejects to itself', async () => {
 		const first = await load(HEAD + row('7010', '100-') + row('9998', '40'));
 		const second = await load(HEAD + row('7010', '120-'));

@@ -13,7 +13,18 @@ export { cellSchema, compareBatches, fileOfBatch, rowOfBatch, rowsOfCell } from 
 export { exportMap, importMap } from './map-sheet';
 export { nextMoments, readSchedule, scheduleSchema, setSchedule, takeDue, type Schedule } from './schedule';
 export { connectionSchema, listConnections, setConnection, type Connection } from './sources/query';
-export { keepFile, keepStream, loadFile, reloadRejects, startLoad, waitForLoad, type LoadChoices, type StartedLoad } from './start';
+export {
+	correctionsSchema,
+	keepFile,
+	keepStream,
+	loadFile,
+	reloadRejects,
+	startLoad,
+	waitForLoad,
+	type Correction,
+	type LoadChoices,
+	type StartedLoad
+} from './start';
 export { previewTakeBack, startTakeBack } from './take-back';
 export type { CheckOutcome, SampleRow, UnmappedValue } from './work/check';
 export { stopDataThread } from './work/host';

@@ -4,6 +4,7 @@ import { readModelDefinition } from '../database/definitions';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import type { KeptFile } from './file/keep';
+import type { Correction } from './start';
 import { readRules, readStoredImport, ruleInWords, termsInWords, type Source, type StoredRule } from './recipe';
 import { findingsOf } from './work/check';
 import { readSchedule, type Schedule } from './schedule';
@@ -102,7 +103,9 @@ export interface BatchDetails {
 	batch: BatchLine;
 	/** Rejected rows grouped by reason, the most frequent first. */
 	reasons: Reason[];
-	rejects: { line: number; message: string; values: Record<string, string> }[];
+	rejects: { line: number; code: string; column: string; value: string; message: string; values: Record<string, string> }[];
+	/** What was put right of the rows it read. */
+	corrections: Correction[];
 	/** The batch that loaded this one's rejects. */
 	reloadedBy: number | null;
 }
@@ -250,13 +253,23 @@ export async function readBatch(person: SignedIn | undefined, modelId: number, b
 		WHERE batch_id = $1 ORDER BY rows DESC, message LIMIT 200`,
 		[batchId]
 	);
-	const rejects = await pool().query<{ line: number; message: string; values: Record<string, string> }>(
-		'SELECT file_line AS line, message, row_values AS values FROM reject WHERE batch_id = $1 ORDER BY file_line LIMIT 500',
+	const rejects = await pool().query<BatchDetails['rejects'][number]>(
+		'SELECT file_line AS line, code, source_column AS "column", value, message, row_values AS values FROM reject WHERE batch_id = $1 ORDER BY file_line LIMIT 500',
 		[batchId]
 	);
 	const reloaded = await pool().query<{ id: number }>(
 		"SELECT id FROM batch WHERE rejects_of = $1 AND state IN ('running', 'loaded') ORDER BY id DESC LIMIT 1",
 		[batchId]
 	);
-	return { batch: batchLine(found.rows[0]), reasons: reasons.rows, rejects: rejects.rows, reloadedBy: reloaded.rows[0]?.id ?? null };
+	const kept = await pool().query<{ corrections: Correction[] | null }>(
+		"SELECT recipe -> 'corrections' AS corrections FROM batch WHERE id = $1",
+		[batchId]
+	);
+	return {
+		batch: batchLine(found.rows[0]),
+		reasons: reasons.rows,
+		rejects: rejects.rows,
+		corrections: kept.rows[0]?.corrections ?? [],
+		reloadedBy: reloaded.rows[0]?.id ?? null
+	};
 }

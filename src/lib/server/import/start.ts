@@ -1,3 +1,4 @@
+import { z } from 'zod';
 import { inflateSync } from 'node:zlib';
 import { readAccessRules } from '../access';
 import { pool } from '../database';
@@ -30,7 +31,26 @@ export interface StartedLoad {
 interface KeptRecipe {
 	source: Source;
 	rules: StoredRule[];
+	/** What people put right of rows that were rejected; the file stays as it came. */
+	corrections?: Correction[];
 }
+
+export const correctionsSchema = z.object({
+	corrections: z
+		.array(
+			z.object({
+				/** The line of the file; null for every rejected row that says this. */
+				line: z.number().int().positive().nullable(),
+				column: z.string().min(1).max(500),
+				/** What the file says there, and what it shall be read as. */
+				value: z.string().max(500),
+				becomes: z.string().trim().min(1).max(500)
+			})
+		)
+		.max(5_000)
+		.default([])
+});
+export type Correction = z.infer<typeof correctionsSchema>['corrections'][number];
 
 /**
  * Keeps a file that comes in, for an import to be checked and loaded. Workbooks are unpacked.
@@ -109,19 +129,46 @@ export async function startLoad(person: SignedIn | undefined, modelId: number, c
 }
 
 /**
- * Loads the rejected rows of a batch once more, with the maps as they are now, on top of what the batch loaded.
+ * Loads the rejected rows of a batch once more, with the maps as they are now and with what was put right in the batch,
+ * on top of what the batch loaded.
  * @throws Fault when another load has replaced what the batch loaded, or has loaded these rows
  */
-export async function reloadRejects(person: SignedIn | undefined, modelId: number, batchId: number): Promise<StartedLoad> {
+export async function reloadRejects(
+	person: SignedIn | undefined,
+	modelId: number,
+	batchId: number,
+	corrections: Correction[] = []
+): Promise<StartedLoad> {
 	const loader = requirePermission(person, 'data.load');
-	const found = await pool().query<{ code: string; file: number | null; state: string; rejected: number; chosen: Record<number, number> }>(
-		`SELECT i.code, b.file_id AS file, b.state, b.rows_rejected AS rejected, b.chosen FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
+	const found = await pool().query<{
+		code: string;
+		file: number | null;
+		state: string;
+		way: 'replace' | 'add';
+		rejected: number;
+		chosen: Record<number, number>;
+	}>(
+		`SELECT i.code, b.file_id AS file, b.state, b.way, b.rows_rejected AS rejected, b.chosen FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
 		[batchId, modelId]
 	);
 	const batch = found.rows[0];
 	if (!batch) throw notFound('batch');
 	if (batch.file === null) throw new Fault(422, 'not possible', 'The file of this batch is not kept. Choose it again and load it.');
 	if (batch.rejected === 0) throw new Fault(422, 'not possible', 'This batch rejected no rows.');
+	const stored = await readStoredImport(pool(), modelId, batch.code);
+	const recipe: KeptRecipe = {
+		source: stored.source,
+		rules: await readRules(pool(), modelId, stored.id),
+		...(corrections.length > 0 && { corrections })
+	};
+	// Where rejects stopped it nothing was loaded: the whole file comes, as it was to come.
+	if (batch.state === 'stopped' && corrections.length > 0)
+		return begin(modelId, stored, loader.id, await keptFile(modelId, batch.file), recipe, {
+			way: batch.way,
+			rejects: 'stop',
+			chosen: batch.chosen,
+			rejectsOf: null
+		});
 	if (batch.state !== 'loaded')
 		throw new Fault(
 			422,
@@ -147,23 +194,14 @@ export async function reloadRejects(person: SignedIn | undefined, modelId: numbe
 				? `Batch ${met.id} has loaded these rows already. What it still rejected stands there.`
 				: `Batch ${met.id} has replaced what this batch loaded. Reload the rejects of that one.`
 		);
-	const stored = await readStoredImport(pool(), modelId, batch.code);
-	const rules = await readRules(pool(), modelId, stored.id);
 	// Amounts run up to date hang together by period: the whole file is read again.
 	const whole = stored.source.amounts === 'to date';
-	return begin(
-		modelId,
-		stored,
-		loader.id,
-		await keptFile(modelId, batch.file),
-		{ source: stored.source, rules },
-		{
-			way: whole ? 'replace' : 'add',
-			rejects: 'load good rows',
-			chosen: batch.chosen,
-			rejectsOf: batchId
-		}
-	);
+	return begin(modelId, stored, loader.id, await keptFile(modelId, batch.file), recipe, {
+		way: whole ? 'replace' : 'add',
+		rejects: 'load good rows',
+		chosen: batch.chosen,
+		rejectsOf: batchId
+	});
 }
 
 async function begin(
@@ -269,6 +307,7 @@ async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
 		file: await keptFile(job.modelId, batch.file),
 		source,
 		rules: batch.recipe.rules,
+		corrections: batch.recipe.corrections ?? [],
 		chosen: batch.chosen,
 		access: await loadRules(job.personId, job.modelId),
 		way: batch.way,

@@ -1,7 +1,16 @@
 <script lang="ts">
 	import { at } from '$lib/ui/at';
 	import { goto } from '$app/navigation';
-	import type { BatchDetails, BatchDifference, BatchLine, Reason, RowOfFile, StartedLoad, TakeBackPreview } from '$lib/server/import';
+	import type {
+		BatchDetails,
+		BatchDifference,
+		Correction,
+		BatchLine,
+		Reason,
+		RowOfFile,
+		StartedLoad,
+		TakeBackPreview
+	} from '$lib/server/import';
 	import { formatAmount, formatCount, formatMoment } from '../figures/format';
 	import { request } from '../request';
 	import type { ImportDesk } from './import-desk.svelte';
@@ -27,10 +36,28 @@
 	let difference = $state.raw<BatchDifference | null>(null);
 	let busy = $state(false);
 
+	/** What is put right here and not loaded yet: by line (0 for all lines), column and what the file says. */
+	let typed = $state.raw<ReadonlyMap<string, Correction>>(new Map());
+	const keyOf = (line: number | null, column: string, value: string) => JSON.stringify([line, column, value]);
+	function correct(line: number | null, column: string, value: string, becomes: string) {
+		const next = new Map(typed);
+		if (becomes.trim() === '' || becomes.trim() === value.trim()) next.delete(keyOf(line, column, value));
+		else next.set(keyOf(line, column, value), { line, column, value, becomes: becomes.trim() });
+		typed = next;
+	}
+	const typedFor = (line: number | null, column: string, value: string) => typed.get(keyOf(line, column, value))?.becomes ?? '';
+	/** Amounts, dates, choices: what stands in one column and can be read otherwise. Members are mended in the map. */
+	const corrects = ({ code, column }: { code: string; column: string }) =>
+		column !== '' && (code === 'not an amount' || code === 'not a date' || code === 'not among the choices');
+	const mayCorrect = $derived(
+		mayLoad && details?.reloadedBy === null && batch?.file !== null && (batch?.state === 'loaded' || batch?.state === 'stopped')
+	);
+
 	// What was asked of one batch says nothing of another.
 	$effect(() => {
 		void batch?.id;
 		preview = row = difference = null;
+		typed = new Map();
 		fault = null;
 		line = '';
 		compareWith = 0;
@@ -55,7 +82,7 @@
 
 	async function reload() {
 		busy = true;
-		const reply = await request<StartedLoad>(`/api/batches/${batch!.id}/reload`, {});
+		const reply = await request<StartedLoad>(`/api/batches/${batch!.id}/reload`, { corrections: [...typed.values()] });
 		busy = false;
 		if (reply.ok) onjob(reply.answer.job, reply.answer.batch);
 		else fault = reply.message;
@@ -201,6 +228,14 @@
 				</div>
 			</dl>
 
+			{#if details.corrections.length > 0}
+				<p class="text-soft mt-3 text-[13px]">
+					Put right while loading: {details.corrections
+						.slice(0, 6)
+						.map(({ line, column, value, becomes }) => `${column} “${value}” → “${becomes}”${line === null ? '' : ` (line ${line})`}`)
+						.join(', ')}{details.corrections.length > 6 ? ` and ${details.corrections.length - 6} more` : ''}.
+				</p>
+			{/if}
 			{#if batch.rowsRejected > 0}
 				<div class="mt-4 flex items-baseline gap-3">
 					<h3 class="text-grey text-xs font-semibold">Why rows were rejected</h3>
@@ -209,9 +244,13 @@
 							href={at(`/data-in/${code}?view=batches&batch=${details.reloadedBy}`)}>reloaded as batch {details.reloadedBy}</a
 						>
 					{:else if mayLoad && batch.state === 'loaded' && batch.file !== null}
-						<button class={['btn btn-sm ml-auto', mended > 0 && 'btn-primary']} disabled={busy} onclick={reload}
-							>Reload only the rejects{mended > 0 ? `, ${rows(mended)} now mapped` : ''}</button
+						<button class={['btn btn-sm ml-auto', (mended > 0 || typed.size > 0) && 'btn-primary']} disabled={busy} onclick={reload}
+							>Reload only the rejects{mended > 0 ? `, ${rows(mended)} now mapped` : ''}{typed.size > 0
+								? `, ${typed.size} put right`
+								: ''}</button
 						>
+					{:else if mayCorrect && typed.size > 0}
+						<button class="btn btn-sm btn-primary ml-auto" disabled={busy} onclick={reload}>Load the file, {typed.size} put right</button>
 					{:else if mayLoad && batch.state === 'stopped' && batch.file === desk.file?.id}
 						<button class={['btn btn-sm ml-auto', mended > 0 && 'btn-primary']} onclick={() => void goto(at(`/data-in/${code}`))}
 							>Back to the file{mended > 0 ? `, ${rows(mended)} now mapped` : ''}</button
@@ -232,12 +271,27 @@
 									{#if isMended(reason)}<span class="text-success text-[13px]">mapped now</span>
 									{:else if mends(reason)}<button class="text-primary font-semibold hover:underline" onclick={() => onreason(reason)}
 											>Map it</button
+										>{:else if mayCorrect && corrects(reason)}<label class="text-grey text-[13px]"
+											>read “{reason.value.slice(0, 30)}” as
+											<input
+												class="correction"
+												placeholder="as the file writes it"
+												aria-label="Read “{reason.value}” in {reason.column} as"
+												value={typedFor(null, reason.column, reason.value)}
+												onchange={(event) => correct(null, reason.column, reason.value, event.currentTarget.value)}
+											/></label
 										>{/if}
 								</td>
 							</tr>
 						{/each}
 					</tbody>
 				</table>
+				{#if mayCorrect && details.reasons.some(corrects)}
+					<p class="text-grey mt-1 text-[13px]">
+						What is put right here holds for this batch, line by line under “The rows as they came” or for all rows that say the same; the
+						file stays as it is. Mend it in the ledger as well, or the next file brings it back.
+					</p>
+				{/if}
 				{#if details.rejects.length > 0}
 					<details class="mt-3">
 						<summary class="text-grey cursor-pointer text-xs font-semibold">The rows as they came</summary>
@@ -254,7 +308,13 @@
 									{#each details.rejects as reject (reject.line)}
 										<tr class="border-hairline border-t"
 											><td class="text-grey pr-3">{reject.line}</td>{#each Object.entries(reject.values) as [heading, value] (heading)}<td
-													class="py-0.5 pr-3 whitespace-nowrap">{value}</td
+													class="py-0.5 pr-3 whitespace-nowrap"
+													>{#if mayCorrect && corrects(reject) && heading === reject.column}<input
+															class="correction"
+															aria-label="{heading} of line {reject.line}"
+															value={typedFor(reject.line, heading, value) || value}
+															onchange={(event) => correct(reject.line, heading, value, event.currentTarget.value)}
+														/>{:else}{value}{/if}</td
 												>{/each}<td class="text-soft font-sans whitespace-nowrap">{reject.message}</td></tr
 										>
 									{/each}
@@ -336,6 +396,14 @@
 </div>
 
 <style>
+	.correction {
+		width: 120px;
+		height: 22px;
+		padding: 0 5px;
+		border: 1px solid var(--rule);
+		border-radius: 4px;
+		background: var(--raised);
+	}
 	.figure {
 		font-size: 20px;
 		font-weight: 600;

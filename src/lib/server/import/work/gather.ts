@@ -61,11 +61,12 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 		}
 		return known;
 	};
+	const corrected = corrector(ask.corrections, source.headings);
 	for await (const chunk of source.chunks) {
 		for (let at = 0; at < chunk.rows.length; at++) {
-			const row = chunk.rows[at]!;
 			const line = chunk.lines[at]!;
 			if (only && !only.has(line)) continue;
+			const row = corrected(chunk.rows[at]!, line);
 			rows.read++;
 			const amount = reader.amountOf(row);
 			amounts.read.add(amount);
@@ -102,6 +103,22 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 		model.dimensions.map((dimension) => Int32Array.from(dimension.members, ({ id }) => id))
 	);
 	return gathered;
+}
+
+/** Rows as they were put right in an earlier batch: a line's own correction goes before one for all lines. */
+function corrector(corrections: LoadAsk['corrections'], headings: readonly string[]) {
+	const places = [...new Set(corrections.map(({ column }) => headings.indexOf(column)))].filter((place) => place >= 0);
+	const key = (line: number | null, column: string, value: string) => JSON.stringify([line, column, value]);
+	const known = new Map(corrections.map(({ line, column, value, becomes }) => [key(line, column, value.trim()), becomes]));
+	return (row: readonly string[], line: number): readonly string[] => {
+		let right: string[] | undefined;
+		for (const place of places) {
+			const value = (row[place] ?? '').trim().slice(0, 500);
+			const becomes = known.get(key(line, headings[place]!, value)) ?? known.get(key(null, headings[place]!, value));
+			if (becomes !== undefined) (right ??= [...row])[place] = becomes;
+		}
+		return right ?? row;
+	};
 }
 
 function whyNotOpen(guard: LoadGuard, reader: RowReader): string | undefined {

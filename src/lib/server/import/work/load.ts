@@ -41,6 +41,8 @@ export interface LoadAsk {
 	file: KeptFile;
 	source: Source;
 	rules: ColumnRule[];
+	/** What is read instead of what the file says in a column, on one line or wherever it says that. */
+	corrections: { line: number | null; column: string; value: string; becomes: string }[];
 	chosen: Record<number, number>;
 	access: AccessRules;
 	way: 'replace' | 'add';

@@ -1,6 +1,14 @@
 import { answer, readBody } from '$lib/server/answer';
 import { Fault, notFound } from '$lib/server/fault';
-import { compareBatches, fileOfBatch, previewTakeBack, reloadRejects, rowOfBatch, startTakeBack } from '$lib/server/import';
+import {
+	compareBatches,
+	correctionsSchema,
+	fileOfBatch,
+	previewTakeBack,
+	reloadRejects,
+	rowOfBatch,
+	startTakeBack
+} from '$lib/server/import';
 import { Readable } from 'node:stream';
 import { z } from 'zod';
 
@@ -31,7 +39,8 @@ export const GET = ({ locals, params, url }) => {
 export const POST = ({ request, locals, params }) =>
 	answer(async () => {
 		const batch = Number(params.batch);
-		if (params.verb === 'reload') return reloadRejects(locals.person, locals.modelId, batch);
+		if (params.verb === 'reload')
+			return reloadRejects(locals.person, locals.modelId, batch, (await readBody(request, correctionsSchema, 4_000_000)).corrections);
 		if (params.verb === 'take-back')
 			return startTakeBack(locals.person, locals.modelId, batch, (await readBody(request, takeBackSchema)).withLater);
 		throw notFound('action');
