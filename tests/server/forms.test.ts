@@ -247,6 +247,95 @@ describe('a design', () => {
 		expect(shown.values[0]).toBeNull();
 		expect(months).toBe(12);
 	});
+	test('of blocks in currencies and at rates of their own shows them side by side', async () => {
+		const maren = person('Maren');
+		const { design } = await readDesign(maren, 1, 'route-contribution');
+		const period = ids.get('FY2028')!.dimension;
+		const { rows: sets } = await database.pool.query<{ id: number; name: string }>('SELECT id, name FROM rate_set ORDER BY id');
+		const year = (block: number, reading?: object) => ({
+			kind: 'cells' as const,
+			id: block,
+			heading: `b${block}`,
+			parts: [{ dimension: period, selection: { kind: 'these' as const, members: [id('FY2028')] } }],
+			...(reading && { reading })
+		});
+		const rows: FormLayout['rows'] = [
+			{
+				kind: 'cells',
+				id: 0,
+				parts: [{ dimension: ids.get('REV')!.dimension, selection: { kind: 'these', members: [id('REV'), id('6010')] } }]
+			}
+		];
+		const look = async (columns: FormLayout['columns'], currency?: string) => {
+			const { form, faults } = await previewForm(maren, 1, {
+				layout: { ...design.layout, rows, columns, currencies: ['EUR', 'local', 'NOK'] },
+				choices: { ...choose('R01', 'SKE'), ...(currency && { currency }) }
+			});
+			expect(faults).toEqual([]);
+			return form!;
+		};
+		const [eur, nok] = [(await look([year(0)], 'EUR')).values, (await look([year(0)], 'NOK')).values];
+		const beside = await look(
+			[
+				year(0),
+				year(1, { currency: 'NOK' }),
+				year(2, { rateSet: sets[1]!.id }),
+				{ kind: 'derived', id: 3, label: 'Rates', derivation: { how: 'difference', of: 0, base: 2 } }
+			],
+			'EUR'
+		);
+		const at = (row: number, column: number) => beside.values[row * 4 + column]!;
+		expect([at(0, 0), at(1, 0)]).toEqual(eur);
+		expect([at(0, 1), at(1, 1)]).toEqual(nok);
+		expect(at(0, 1)).not.toBe(at(0, 0));
+		expect(at(0, 3)).toBeCloseTo(at(0, 0) - at(0, 2), 6);
+		expect(beside.columns.map(({ group }) => group)).toEqual(['', 'NOK', `at ${sets[1]!.name}`, '']);
+		// Nobody types at other rates than the scenario's own.
+		expect(
+			beside.marks
+				.slice(0, 3)
+				.split('')
+				.map((mark) => mark === beside.marks[3])
+		).toEqual([false, false, true]);
+		const gone = await previewForm(maren, 1, {
+			layout: { ...design.layout, rows, columns: [year(0, { rateSet: 99_999 })] },
+			choices: { members: {} }
+		});
+		expect(gone.faults).toEqual(['A block on the columns is read at rates that are gone. Choose others.']);
+	});
+	test('with local beside reporting takes an entry in either, each in its own currency', async () => {
+		const maren = person('Maren');
+		const { design } = await readDesign(maren, 1, 'fleet-care');
+		const column = design.layout.columns.find((block) => block.kind === 'cells')!;
+		const { code } = await saveDesign(maren, 1, null, {
+			...design,
+			name: 'Two currencies',
+			code: undefined,
+			layout: {
+				...design.layout,
+				currencies: ['local'],
+				columns: [
+					{ ...column, id: 0 },
+					{ ...column, id: 1, reading: { currency: 'EUR' } }
+				]
+			}
+		} as unknown as Parameters<typeof saveDesign>[3]);
+		const open = async () => (await openForm(person('Tove'), 1, code, LEAF())).form;
+		const form = await open();
+		const row = form.rows.findIndex(({ label }) => label === 'Repairs');
+		const half = form.columns.length / 2;
+		const enter = (place: number, text: string) =>
+			enterFigures(person('Tove'), 1, code, LEAF(), { entries: [{ row, column: place, text }], structure: form.structure });
+		const value = (shown: FormAnswer, place: number) => shown.values[row * shown.columns.length + place]!;
+		const one = (await enter(0, '1200')).form!;
+		expect(value(one, 0)).toBe(1200);
+		const rate = 1200 / value(one, half);
+		expect(rate).toBeGreaterThan(2);
+		const other = (await enter(half, '100')).form!;
+		expect(value(other, half)).toBeCloseTo(100, 9);
+		expect(value(other, 0)).toBeCloseTo(100 * rate, 6);
+		await discardDraft(person('Tove'), 1, code);
+	});
 });
 
 describe('checks of a form', () => {

@@ -4,7 +4,7 @@ import { selectMembers, type Dimension } from '../dimension';
 import { readsOf } from '../formula';
 import type { Model } from '../model';
 import type { DerivedLine } from './derived';
-import type { AxisBlock, CellBlock, DerivedBlock, Emphasis, FormLayout } from './layout';
+import type { AxisBlock, CellBlock, DerivedBlock, Emphasis, FormLayout, Reading } from './layout';
 
 /** A row or a column of the grid. */
 export interface FormLine {
@@ -31,6 +31,8 @@ export interface FormLine {
 	emphasis: readonly Emphasis[];
 	decimals: number | undefined;
 	width: number | undefined;
+	/** Read in a currency or at rates of its own. */
+	reading: Reading | undefined;
 	/** How a computed line is made from other lines of its axis. */
 	derive: DerivedLine | undefined;
 }
@@ -172,6 +174,8 @@ function expandAxis(
 			const missing = [...placed].find((dimension) => !block.parts.some((part) => part.dimension === dimension));
 			if (missing !== undefined)
 				faults.push(`A block on the ${axis} says nothing about ${model.dimension(missing)?.name ?? missing}; the others do.`);
+			if (block.reading?.rateSet !== undefined && !model.rates(block.reading.rateSet))
+				faults.push(`A block on the ${axis} is read at rates that are gone. Choose others.`);
 			const lines = expandCells(model, block, axis, chosenOf);
 			if (lines.length === 0) hints.push(`A block on the ${axis} yields nothing today${block.heading ? `: ${block.heading}` : ''}.`);
 			add(block.id, lines, block.toDate);
@@ -207,6 +211,7 @@ const blankLine = (block: AxisBlock, label: string): FormLine => ({
 	emphasis: block.emphasis ?? [],
 	decimals: block.decimals,
 	width: block.width,
+	reading: block.kind === 'cells' ? block.reading : undefined,
 	derive: undefined
 });
 

@@ -21,6 +21,7 @@ export type {
 	FormCheck,
 	FormLayout,
 	FormLayout1,
+	Reading,
 	SelectorPart,
 	TextBlock
 } from './layout';

@@ -23,6 +23,12 @@ interface BlockLook {
 	width?: number;
 }
 
+/** How the money of a block is read: in a currency (ISO code or `local`), at the rates of a set (id). */
+export interface Reading {
+	currency?: string;
+	rateSet?: number;
+}
+
 /** Lines read from the model: one or several dimensions nested; later parts vary fastest. */
 export interface CellBlock extends BlockLook {
 	kind: 'cells';
@@ -32,6 +38,8 @@ export interface CellBlock extends BlockLook {
 	/** Shown, never typed into. */
 	readOnly?: boolean;
 	names?: 'name' | 'code' | 'both';
+	/** Read in a currency, or at rates, of its own; where nothing is said, as the reader chose. */
+	reading?: Reading;
 	/** Not indented by the tree. */
 	flat?: boolean;
 	/** How many levels of the tree stand open at first; two when left out. */

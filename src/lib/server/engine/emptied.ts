@@ -9,7 +9,7 @@ export function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number,
 		members,
 		range,
 		shown: form.figure(row, column).value,
-		currency: form.expanded.query.currency,
+		currency: form.currencyOf(row, column),
 		input: { kind: 'clear' }
 	});
 	if ('fault' in outcome) return { fault: outcome.fault.message };

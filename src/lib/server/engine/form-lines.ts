@@ -1,8 +1,21 @@
-import { isPercent, operandsOf, print, thresholdsOf, type FormLine, type Line, type Model } from '../../core';
+import { isPercent, operandsOf, print, thresholdsOf, type FormLine, type Line, type Model, type Reading } from '../../core';
 import type { ColumnLine, LineFacts, RowLine } from './messages';
 
 /** A row as the page shows it. */
-export const rowLine = (model: Model, line: FormLine, slice: Line): RowLine => ({ ...line, ...factsOf(model, line, slice) });
+export function rowLine(model: Model, line: FormLine, slice: Line): RowLine {
+	const facts = factsOf(model, line, slice);
+	return { ...line, ...facts, unit: line.reading && line.kind === 'cells' ? readingInWords(model, line.reading) : facts.unit };
+}
+
+/** In which currency and at which rates a block of its own reading is read. */
+function readingInWords(model: Model, { currency, rateSet }: Reading): string {
+	const money = currency === 'local' ? 'local currency' : currency;
+	const rates = rateSet === undefined ? undefined : `at ${rateSetName(model, rateSet)}`;
+	return [money, rates].filter((part) => part !== undefined).join(' ');
+}
+
+export const rateSetName = (model: Model, id: number): string =>
+	model.definition.rateSets.find((set) => set.id === id)?.name ?? 'a rate set that is gone';
 
 /** How the figures of a line are written, by the account it or the slice names. */
 function factsOf(model: Model, line: FormLine, slice: Line): LineFacts {
@@ -51,7 +64,8 @@ export function columnLine(model: Model, line: FormLine, slice: Line): ColumnLin
 	const { accounts } = model;
 	const facts = line.members[accounts.id] === undefined ? undefined : factsOf(model, line, slice);
 	const plain = { computed: undefined, percent: false, facts };
-	const outer = line.heading || line.above.join(' · ');
+	const reading = line.reading && line.kind === 'cells' ? readingInWords(model, line.reading) : '';
+	const outer = [line.heading || line.above.join(' · '), reading].filter(Boolean).join(' · ');
 	if (ordinal === undefined) return { ...line, ...plain, short: line.label, group: outer, level: '', cut: undefined };
 	const above = period.tree.parent[ordinal]!;
 	const level = model.periods.facts(ordinal)?.level;

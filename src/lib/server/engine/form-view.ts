@@ -16,6 +16,7 @@ import {
 	type Model,
 	type Overlay,
 	type PeriodRange,
+	type Reading,
 	type Verdict,
 	type ViewResult,
 	type WriteGuard
@@ -23,7 +24,7 @@ import {
 import type { CodedWords } from './coded-words';
 import { FormCheckView } from './form-check-view';
 import { FormFault } from './form-fault';
-import { columnLine, likeOperand, rowLine, wordsOf } from './form-lines';
+import { columnLine, likeOperand, rateSetName, rowLine, wordsOf } from './form-lines';
 import { inOrderOffered } from './month-choices';
 import { outsideSpan } from './outside-span';
 import type { PersonDraft } from './person-draft';
@@ -36,6 +37,8 @@ export class FormView {
 	/** Names the lines: those of two answers with the same one are the same. */
 	readonly frame: string;
 	readonly view: View;
+	/** Views in the currencies and at the rates that blocks have of their own, by reading. */
+	readonly #readings = new Map<string, { view: View; result: ViewResult | undefined }>();
 	readonly #model: Model;
 	readonly #layout: FormLayout;
 	readonly #rows: RowLine[];
@@ -62,6 +65,11 @@ export class FormView {
 		if (this.expanded.faults.length > 0) throw new FormFault(this.expanded.faults);
 		this.query = compileQuery(model, this.expanded.query);
 		this.view = new View(this.query);
+		for (const reading of [...this.expanded.rows, ...this.expanded.columns].flatMap((line) => line.reading ?? [])) {
+			const key = JSON.stringify(reading);
+			if (!this.#readings.has(key))
+				this.#readings.set(key, { view: new View(compileQuery(model, { ...this.expanded.query, ...reading })), result: undefined });
+		}
 		const { slice, toDate } = this.expanded.query;
 		const plain = this.expanded.rows.map((line) => rowLine(model, line, slice));
 		this.#rows = plain.map((line) => (line.derive ? { ...line, ...likeOperand(line, plain) } : line));
@@ -85,20 +93,48 @@ export class FormView {
 	fill(cube: Cube, overlay: Overlay): void {
 		for (const view of this.#views()) view.fill(cube, overlay);
 		this.#result = undefined;
+		for (const reading of this.#readings.values()) reading.result = undefined;
 	}
 
 	/** A leaf cell changed for this reader. */
 	change(address: ArrayLike<number>, year: number, position: number, before: number, after: number): void {
 		for (const view of this.#views())
-			if (view.change(address, year, position, before, after) && view === this.view) this.#result = undefined;
+			if (view.change(address, year, position, before, after)) {
+				if (view === this.view) this.#result = undefined;
+				for (const reading of this.#readings.values()) if (reading.view === view) reading.result = undefined;
+			}
 	}
 
 	#views(): View[] {
-		return [this.view, ...this.#checks.map(({ view }) => view)];
+		return [this.view, ...[...this.#readings.values()].map(({ view }) => view), ...this.#checks.map(({ view }) => view)];
 	}
 
 	get result(): ViewResult {
 		return (this.#result ??= this.view.evaluate());
+	}
+
+	/** The reading of its own that a cell has by its column, else its row. */
+	#readingOf(row: number, column: number): Reading | undefined {
+		return this.#columns[column]!.reading ?? this.#rows[row]!.reading;
+	}
+
+	/** The figures a cell is among. */
+	#resultFor(row: number, column: number): ViewResult {
+		const reading = this.#readings.size > 0 ? this.#readingOf(row, column) : undefined;
+		if (!reading) return this.result;
+		const own = this.#readings.get(JSON.stringify(reading))!;
+		return (own.result ??= own.view.evaluate());
+	}
+
+	/** The view a cell's figure stands in. */
+	viewOf(row: number, column: number): View {
+		const reading = this.#readingOf(row, column);
+		return reading ? this.#readings.get(JSON.stringify(reading))!.view : this.view;
+	}
+
+	/** The currency a cell is read in: an ISO code, or `local`. */
+	currencyOf(row: number, column: number): string {
+		return this.#readingOf(row, column)?.currency ?? this.expanded.query.currency;
 	}
 
 	get rows(): number {
@@ -114,6 +150,7 @@ export class FormView {
 		const { toDate } = this.expanded.query;
 		const [line, across] = [this.#rows[row]!, this.#columns[column]!];
 		if (line.kind !== 'cells' || across.kind !== 'cells' || line.readOnly || across.readOnly) return true;
+		if (this.#readingOf(row, column)?.rateSet !== undefined) return true;
 		return this.query.periodAxis !== 'slice' && toDate?.[(this.query.periodAxis === 'row' ? line : across).place] !== undefined;
 	}
 
@@ -146,6 +183,8 @@ export class FormView {
 		const line = [this.#rows[row]!, this.#columns[column]!].find(({ kind, readOnly }) => kind !== 'cells' || readOnly);
 		if (line?.kind === 'derived') return `${line.label} is computed by the form: nobody types here.`;
 		if (line?.kind === 'text') return 'This is a heading.';
+		const rates = line ? undefined : this.#readingOf(row, column)?.rateSet;
+		if (rates !== undefined) return `Shown at the rates of ${rateSetName(this.#model, rates)}: type where the scenario’s own rates stand.`;
 		return line?.readOnly
 			? `The form only shows ${line.heading || line.label}; nobody types here.`
 			: 'This line runs up since the start of the year: type into its periods.';
@@ -174,7 +213,7 @@ export class FormView {
 		if (across.derive) return deriveFigure(across.derive, (place) => this.figure(row, place), this.#sign(row, column));
 		if (down.derive)
 			return deriveFigure(down.derive, (place) => this.figure(place, column), this.#sign(operandsOf(down.derive)[0]!, column));
-		const { values, flags } = this.result;
+		const { values, flags } = this.#resultFor(row, column);
 		const place = down.place * this.query.columns.length + across.place;
 		return { value: values[place]!, flags: flags[place]!, favourable: undefined };
 	}

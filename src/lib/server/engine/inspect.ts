@@ -12,6 +12,7 @@ import {
 	standingOrigins,
 	storedReader,
 	type Cube,
+	type View,
 	type LiveFormula,
 	type Model,
 	type WriteGuard,
@@ -64,7 +65,7 @@ export function inspectCell(
 					: originsBeneath(model, cube, draft, members, range),
 		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
 		result: live && isAbove ? resultBeneath(model, cube, draft, live, members, range.from) : null,
-		notes: notesOf(flags, form),
+		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
 			periods: Array.from(
@@ -74,7 +75,7 @@ export function inspectCell(
 			year: leaf ? model.periods.leaf(range.from).fiscalYear : undefined
 		},
 		storedIn: leaf && facts && isTranslated(facts) && model.entityAxis >= 0 ? model.currencyOf(members[model.entityAxis]!) : null,
-		currency: form.expanded.query.currency
+		currency: form.currencyOf(row, column)
 	};
 }
 
@@ -102,10 +103,10 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 		madeOf: [],
 		result: null,
 		formula: operands.length > 0 ? operands.join(line!.kind === 'difference' ? ' − ' : ' against ') : null,
-		notes: notesOf(flags, form),
+		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: { members: [], periods: [], year: undefined },
 		storedIn: null,
-		currency: form.expanded.query.currency
+		currency: form.currencyOf(row, column)
 	};
 }
 
@@ -170,10 +171,10 @@ function originsBeneath(
 	return [...counts.values()].map((each) => ({ ...each, value: null, setAside: false }));
 }
 
-function notesOf(flags: number, form: FormView): string[] {
+function notesOf(flags: number, view: View): string[] {
 	const notes: string[] = [];
 	if (flags & CellFlag.unweighted) notes.push('Some cells beneath have a value and no weight; they are left out.');
-	else if (flags & CellFlag.incomplete) notes.push('A rate is missing beneath this figure, so it lacks something.', ...missingRates(form));
+	else if (flags & CellFlag.incomplete) notes.push('A rate is missing beneath this figure, so it lacks something.', ...missingRates(view));
 	if (flags & CellFlag.mixedCurrency)
 		notes.push('Blank in local currency, because several currencies lie beneath. Choose a reporting currency.');
 	if (flags & CellFlag.mixedValues) notes.push('Blank, because different values lie beneath.');
@@ -181,8 +182,7 @@ function notesOf(flags: number, form: FormView): string[] {
 }
 
 /** The first of the rates that the form looked for and did not find. */
-function missingRates(form: FormView): string[] {
-	const missing = form.view.missingRates;
+function missingRates({ missingRates: missing }: View): string[] {
 	const named = missing
 		.slice(0, 4)
 		.map(({ from, to, use, rateSet, start, end }) => `${rateSet}: no ${use} rate from ${from} to ${to} for ${start} to ${end}.`);

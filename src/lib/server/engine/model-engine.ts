@@ -322,7 +322,7 @@ export class ModelEngine {
 					members,
 					range,
 					shown: form.figure(row, column).value,
-					currency: form.expanded.query.currency,
+					currency: form.currencyOf(row, column),
 					input,
 					method: ask.method,
 					kept,

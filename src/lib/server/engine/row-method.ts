@@ -93,7 +93,7 @@ function reader(model: Model, cube: Cube, overlay: Overlay, form: FormView, row:
 		slice[scenarioId] = model.scenarios.member(found.scenario).id;
 		const line: Line = { [model.periods.dimension.id]: model.periods.dimension.member(model.periods.leaf(period).ordinal).id };
 		const accountLine: Line = { [model.accounts.id]: model.accounts.member(memberOf(model.accountAxis)).id };
-		const view = new View(compileQuery(model, { slice, rows: [accountLine], columns: [line], currency: form.expanded.query.currency }));
+		const view = new View(compileQuery(model, { slice, rows: [accountLine], columns: [line], currency: form.currencyOf(row, column) }));
 		view.fill(cube, overlay);
 		return view.evaluate().values[0]!;
 	};

@@ -37,6 +37,8 @@ export interface DesignDesk {
 	dimensions: { id: number; code: string; name: string; kind: string }[];
 	variables: { name: string; dimension: number | null }[];
 	currencies: string[];
+	/** What blocks may be read at. */
+	rateSets: { id: number; name: string }[];
 	roles: { id: number; name: string }[];
 	people: { id: number; name: string; title: string }[];
 	folders: string[];
@@ -92,6 +94,7 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 			)
 		).rows,
 		currencies: currencies.rows.map((each) => each.code),
+		rateSets: (await pool().query<{ id: number; name: string }>('SELECT id, name FROM rate_set ORDER BY id')).rows,
 		roles: (await pool().query<DesignDesk['roles'][number]>('SELECT id, name FROM role ORDER BY id')).rows,
 		people: (await pool().query<DesignDesk['people'][number]>('SELECT id, name, title FROM person ORDER BY name')).rows,
 		folders: (

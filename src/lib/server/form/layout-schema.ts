@@ -61,6 +61,15 @@ const block = z.discriminatedUnion('kind', [
 		toDate: level.optional(),
 		readOnly: z.boolean().optional(),
 		names: z.enum(['name', 'code', 'both']).optional(),
+		reading: z
+			.object({
+				currency: z
+					.string()
+					.regex(/^([A-Z]{3}|local)$/)
+					.optional(),
+				rateSet: z.number().int().optional()
+			})
+			.optional(),
 		flat: z.boolean().optional(),
 		openLevels: z.number().int().min(0).max(30).optional(),
 		sort: z.enum(['tree', 'name', 'code']).optional(),

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { blockLabels, type AxisBlock, type CellBlock, type DerivedBlock, type Derivation } from '$lib/core';
+	import { blockLabels, type AxisBlock, type CellBlock, type DerivedBlock, type Derivation, type Reading } from '$lib/core';
 	import type { SelectedMembers } from '$lib/server/engine';
 	import { request } from '../request';
 	import type { DesignDesk } from './design-desk.svelte';
@@ -34,6 +34,10 @@
 		Object.fromEntries(
 			Object.entries(each).filter(([name, value]) => name === 'label' || (value !== undefined && value !== ''))
 		) as unknown as AxisBlock;
+	function setReading({ currency, rateSet }: Reading) {
+		const reading = { ...(currency && { currency }), ...(rateSet !== undefined && { rateSet }) };
+		set({ reading: Object.keys(reading).length > 0 ? reading : undefined } as Partial<CellBlock>);
+	}
 	const numberOr = (text: string): number | undefined =>
 		text.trim() === '' || !Number.isFinite(Number(text)) ? undefined : Math.round(Number(text));
 
@@ -199,6 +203,30 @@
 			onchange={(event) => set({ readOnly: event.currentTarget.checked ? undefined : true } as Partial<CellBlock>)}
 		/> Takes entries</label
 	>
+	<h3>Read in</h3>
+	<div class="grid grid-cols-2 gap-2">
+		<label
+			><span>Currency</span><select
+				class="select select-sm w-full"
+				value={block.reading?.currency ?? ''}
+				onchange={(event) => setReading({ ...block.reading, currency: event.currentTarget.value || undefined })}
+				><option value="">as chosen above the form</option><option value="local">local</option
+				>{#each desk.desk.currencies as currency (currency)}<option>{currency}</option>{/each}</select
+			></label
+		>
+		<label
+			><span>At the rates of</span><select
+				class="select select-sm w-full"
+				value={block.reading?.rateSet ?? 0}
+				onchange={(event) => setReading({ ...block.reading, rateSet: Number(event.currentTarget.value) || undefined })}
+				><option value={0}>the scenario’s own</option>{#each desk.desk.rateSets as { id, name } (id)}<option value={id}>{name}</option
+					>{/each}</select
+			></label
+		>
+	</div>
+	{#if block.reading?.rateSet !== undefined}
+		<p class="text-grey mt-1 text-xs">At other rates than the scenario’s own it is only shown; type where its own rates stand.</p>
+	{/if}
 	<h3>Stands out</h3>
 	<EmphasisFields
 		rules={block.emphasis ?? []}

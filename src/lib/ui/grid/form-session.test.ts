@@ -24,6 +24,7 @@ const line = (label: string, more: object = {}) => ({
 	emphasis: [],
 	decimals: undefined,
 	width: undefined,
+	reading: undefined,
 	derive: undefined,
 	...more
 });

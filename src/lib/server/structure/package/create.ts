@@ -17,7 +17,7 @@ import { createNumbers } from './create-numbers';
 import { createRunbooks } from './create-runbooks';
 import type { ModelPackage, PackedDimension, PackedSeries } from './format';
 import type { Made, MemberOf } from './made';
-import { mapDimensions } from './write';
+import { mapDimensions, mapRateSets } from './write';
 
 /** What was left out on the way in, in sentences. */
 export interface CreatedModel {
@@ -88,7 +88,7 @@ export async function createFromPackage(
 				throw new Fault(422, 'not understood', `The package names the member ${member} of ${dimension}, which it does not have.`);
 			return id;
 		};
-		await createRest(client, modelId, packed, made, origins, memberOf);
+		await createRest(client, modelId, packed, made, rateSets, origins, memberOf);
 		if (numbers && numbers.length > 0) await createNumbers(client, modelId, maker.id, packed, made, origins, numbers);
 		await refuseBrokenModel(client, modelId);
 		await writeJournal(client, {
@@ -273,6 +273,7 @@ async function createRest(
 	modelId: number,
 	packed: ModelPackage,
 	made: ReadonlyMap<string, Made>,
+	rateSets: ReadonlyMap<string, { id: number }>,
 	origins: ReadonlyMap<string, number>,
 	memberOf: MemberOf
 ): Promise<void> {
@@ -297,11 +298,14 @@ async function createRest(
 	const maps = new Map<string, number>();
 	for (const each of packed.imports) await createImport(client, modelId, each, made, origins, maps);
 	const madeRunbooks = await createRunbooks(client, modelId, packed, { made, origins, memberOf });
-	for (const { code, name, folder, description, instructions, dimensions, members, runbooks, layout } of packed.forms) {
+	for (const { code, name, folder, description, instructions, dimensions, members, runbooks, rateSets: named, layout } of packed.forms) {
 		const parsed = layoutSchema.safeParse(layout);
 		if (!parsed.success) throw new Fault(422, 'not understood', `The form ${name} does not keep its format.`);
 		const byPlace: FormLayout = mapDimensions(
-			mapMembers(parsed.data, (place) => memberOf(members[place] ?? { dimension: '', member: String(place) })),
+			mapMembers(
+				mapRateSets(parsed.data, (place) => rateSets.get(named[place] ?? '')?.id ?? -1),
+				(place) => memberOf(members[place] ?? { dimension: '', member: String(place) })
+			),
 			(place) => made.get(dimensions[place] ?? '')?.id ?? -1
 		);
 		const { runs, ...rest } = byPlace;

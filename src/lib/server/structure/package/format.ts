@@ -66,6 +66,8 @@ const form = z.object({
 	members: z.array(reference).max(20_000),
 	/** Names of the runbooks its buttons run, by their place. */
 	runbooks: z.array(text).max(20).default([]),
+	/** Names of the rate sets its blocks are read at, by their place. */
+	rateSets: z.array(text).max(50).default([]),
 	layout: z.unknown()
 });
 export type PackedForm = z.infer<typeof form>;

@@ -107,6 +107,9 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 	const usedSets = new Set(
 		definition.scenarios.flatMap(({ rateSet, laterRates }) => [rateSet, ...(laterRates ?? []).map((each) => each.rateSet)])
 	);
+	const forms = await formsOf(database, modelId);
+	const rateSetNames = new Map(definition.rateSets.map(({ id, name }) => [id, name]));
+	for (const { layout } of forms) mapRateSets(layout, (set) => (usedSets.add(set), set));
 	// Through the format's own schema: keys come in its order, whoever wrote them.
 	return packageSchema.parse({
 		model: {
@@ -136,9 +139,7 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 		})),
 		formulas: await packFormulas(database, model, codeOf),
 		locks: await packLocks(database, modelId, members),
-		forms: (await formsOf(database, modelId))
-			.map((form) => packForm(form, keyOf, members, runbookNames))
-			.sort((a, b) => compare([a.code], [b.code])),
+		forms: forms.map((form) => packForm(form, keyOf, members, runbookNames, rateSetNames)).sort((a, b) => compare([a.code], [b.code])),
 		imports: await packImports(database, modelId, keyOf, codeOf),
 		runbooks: runbooks.map(({ packed }) => packed)
 	} satisfies ModelPackage);
@@ -211,13 +212,20 @@ function packForm(
 	form: { code: string; name: string; layout: FormLayout; folder?: string; description?: string; instructions?: string },
 	keyOf: ReadonlyMap<number, string>,
 	members: ReadonlyMap<number, { dimension: string; member: string }>,
-	runbookNames: ReadonlyMap<number, string>
+	runbookNames: ReadonlyMap<number, string>,
+	rateSetNames: ReadonlyMap<number, string>
 ): PackedForm {
 	const named: { dimension: string; member: string }[] = [];
 	const places = new Map<number, number>();
 	const dimensions: string[] = [];
+	const rateSets: string[] = [];
+	const byRateSet = mapRateSets(form.layout, (set) => {
+		const name = rateSetNames.get(set) ?? '';
+		if (!rateSets.includes(name)) rateSets.push(name);
+		return rateSets.indexOf(name);
+	});
 	const layout = mapDimensions(
-		mapMembers(form.layout, (member) => {
+		mapMembers(byRateSet, (member) => {
 			if (!places.has(member)) {
 				places.set(member, named.length);
 				named.push(members.get(member) ?? { dimension: '', member: '' });
@@ -240,8 +248,18 @@ function packForm(
 		dimensions,
 		members: named,
 		runbooks: runs.map(({ runbook }) => runbookNames.get(runbook)!),
+		rateSets,
 		layout: layout.runs ? { ...layout, runs: runs.map((run, place) => ({ ...run, runbook: place })) } : layout
 	};
+}
+
+/** The layout with every rate set it reads at replaced. */
+export function mapRateSets(layout: FormLayout, map: (rateSet: number) => number): FormLayout {
+	const block = (each: FormLayout['rows'][number]) =>
+		each.kind === 'cells' && each.reading?.rateSet !== undefined
+			? { ...each, reading: { ...each.reading, rateSet: map(each.reading.rateSet) } }
+			: each;
+	return { ...layout, rows: layout.rows.map(block), columns: layout.columns.map(block) };
 }
 
 /** The layout with every dimension it names replaced. */
