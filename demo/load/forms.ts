@@ -140,7 +140,7 @@ A total may be typed too: it is spread over the routes beneath in proportion.`,
 	);
 	const scenarioYear = (id: number, heading: string, scenario: string, year: string, more: object = {}): FormLayout['columns'][number] => ({
 		...(inYear(id, year, scenario) as Extract<FormLayout['columns'][number], { kind: 'cells' }>),
-		heading,
+		called: heading,
 		...more
 	});
 	const facts = ['W10', 'W20', 'W30', 'W40', 'W50', 'W60'];

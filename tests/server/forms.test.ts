@@ -289,7 +289,7 @@ describe('a design', () => {
 		expect([at(0, 1), at(1, 1)]).toEqual(nok);
 		expect(at(0, 1)).not.toBe(at(0, 0));
 		expect(at(0, 3)).toBeCloseTo(at(0, 0) - at(0, 2), 6);
-		expect(beside.columns.map(({ group }) => group)).toEqual(['', 'NOK', `at ${sets[1]!.name}`, '']);
+		expect(beside.columns.map(({ group }) => group)).toEqual(['b0', 'b1 · NOK', `b2 · at ${sets[1]!.name}`, '']);
 		// Nobody types at other rates than the scenario's own.
 		expect(
 			beside.marks

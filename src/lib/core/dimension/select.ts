@@ -23,6 +23,17 @@ export type Selection = (
 	/** Members `depth` steps below the top, or below `of`. */
 	| { kind: 'level'; depth: number; of?: MemberReference }
 	/** From one member to another in tree order, those of the same depth. */
+	/**
+	 * By its place beside or beneath another member: the one `by` places after it among those of its depth (−1: the one
+	 * before), then of those `nth.depth` levels under that the `nth.at`th, from 1; that member itself or what is under it.
+	 */
+	| {
+			kind: 'relative';
+			of: MemberReference;
+			by?: number;
+			nth?: { depth: number; at: number };
+			take: 'this' | 'children' | 'leaves' | 'under';
+	  }
 	| { kind: 'range'; from: MemberReference; to: MemberReference }
 	| { kind: 'where'; in: Selection; test: AttributeTest }
 	| { kind: 'any of'; selections: readonly Selection[] }
@@ -72,6 +83,8 @@ export function selectMembers(dimension: Dimension, selection: Selection, contex
 			);
 		case 'level':
 			return level(tree, selection.depth, selection.of === undefined ? undefined : resolve(selection.of), selection.of !== undefined);
+		case 'relative':
+			return of(selection.of, (ordinal) => relative(tree, ordinal, selection));
 		case 'range':
 			return of(selection.from, (from) => of(selection.to, (to) => range(tree, from, to)));
 		case 'where':
@@ -99,6 +112,29 @@ function level(tree: Tree, depth: number, top: number | undefined, relative: boo
 	if (relative && top === undefined) return [];
 	const wanted = depth + (top === undefined ? 0 : tree.depth[top]!);
 	return (top === undefined ? [...tree.order] : tree.under(top)).filter((ordinal) => tree.depth[ordinal] === wanted);
+}
+
+function relative(tree: Tree, from: number, { by = 0, nth, take }: Extract<Selection, { kind: 'relative' }>): number[] {
+	const beside = [...tree.order].filter((ordinal) => tree.depth[ordinal] === tree.depth[from]);
+	const place = beside.indexOf(from);
+	let found = place < 0 ? undefined : beside[place + by];
+	if (found !== undefined && nth) {
+		const wanted = tree.depth[found]! + nth.depth;
+		found = tree.under(found).filter((ordinal) => tree.depth[ordinal] === wanted)[nth.at - 1];
+	}
+	if (found === undefined) return [];
+	switch (take) {
+		case 'this':
+			return [found];
+		case 'children':
+			return tree.children(found);
+		case 'leaves':
+			return tree.leaves(found);
+		case 'under':
+			return tree.under(found);
+		default:
+			return take satisfies never;
+	}
 }
 
 function range(tree: Tree, from: number, to: number): number[] {
@@ -142,6 +178,7 @@ export function mapSelection(selection: Selection, map: (member: number) => numb
 		case 'under':
 		case 'ancestors':
 		case 'siblings':
+		case 'relative':
 			return { ...selection, of: reference(selection.of) };
 		case 'level':
 			return selection.of === undefined ? selection : { ...selection, of: reference(selection.of) };

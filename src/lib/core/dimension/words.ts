@@ -1,5 +1,7 @@
 import type { MemberReference, Selection } from './select';
 
+const ordinal = (number: number): string => ['first', 'second', 'third', 'fourth', 'fifth', 'sixth'][number - 1] ?? `${number}th`;
+
 /** A selection in words, with the names members have today. */
 export function selectionInWords(selection: Selection, names: ReadonlyMap<number, string>): string {
 	const reference = (each: MemberReference): string =>
@@ -15,6 +17,13 @@ export function selectionInWords(selection: Selection, names: ReadonlyMap<number
 			case 'ancestors':
 			case 'siblings':
 				return `${each.kind} of ${reference(each.of)}`;
+			case 'relative': {
+				const { by = 0, nth, take } = each;
+				const count = Math.abs(by) === 1 ? 'the one' : `the ${ordinal(Math.abs(by))}`;
+				const beside = by === 0 ? reference(each.of) : `${count} ${by < 0 ? 'before' : 'after'} ${reference(each.of)}`;
+				const member = nth ? `the ${ordinal(nth.at)} of level ${nth.depth} under ${beside}` : beside;
+				return take === 'this' ? member : take === 'under' ? `${member} and all under it` : `${take} of ${member}`;
+			}
 			case 'under':
 				return `${reference(each.of)} and all under it`;
 			case 'level':

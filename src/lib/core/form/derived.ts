@@ -51,6 +51,18 @@ export function deriveFigure(line: DerivedLine, figureOf: (line: number) => Line
 export const operandsOf = (line: DerivedLine): number[] =>
 	line.kind === 'expression' ? [...line.lines.values()] : line.kind === 'share' ? [line.of, line.whole] : [line.of, line.base];
 
+/** The same line made of lines that stand elsewhere. */
+export function withLines(line: DerivedLine, place: (line: number) => number): DerivedLine {
+	switch (line.kind) {
+		case 'expression':
+			return { ...line, lines: new Map([...line.lines].map(([id, at]) => [id, place(at)])) };
+		case 'share':
+			return { ...line, of: place(line.of), whole: place(line.whole) };
+		default:
+			return { ...line, of: place(line.of), base: place(line.base) };
+	}
+}
+
 /** Whether its figures are shares, whatever its operands count. */
 export const isPercent = (line: DerivedLine): boolean =>
 	line.kind === 'expression' ? line.percent : line.kind === 'share' || line.kind === '% difference';

@@ -3,7 +3,7 @@ import type { Line, Query } from '../cube';
 import { selectMembers, type Dimension } from '../dimension';
 import { readsOf } from '../formula';
 import type { Model } from '../model';
-import type { DerivedLine } from './derived';
+import { withLines, type DerivedLine } from './derived';
 import type { AxisBlock, CellBlock, DerivedBlock, Emphasis, FormLayout, Reading } from './layout';
 
 /** A row or a column of the grid. */
@@ -26,6 +26,8 @@ export interface FormLine {
 	parent: boolean;
 	/** Whether what lies beneath it is closed at first. */
 	folded: boolean;
+	/** Whether what it adds up stands before it. */
+	totalAfter: boolean;
 	readOnly: boolean;
 	guidance: string;
 	emphasis: readonly Emphasis[];
@@ -41,6 +43,8 @@ export interface FormSelector {
 	dimension: number;
 	name: string;
 	chosen: number;
+	/** Whether nothing is shown until one is chosen. */
+	asks: boolean;
 	choices: { member: number; name: string; depth: number; parent: boolean }[];
 }
 
@@ -115,7 +119,10 @@ function expandSelectors(model: Model, layout: FormLayout, choices: Readonly<Rec
 		}
 		const offered = selectMembers(dimension, part.selection, { variables: model.variables });
 		const among = new Set(offered);
-		const wanted = [choices[part.dimension], part.initial].map((member) => (member === undefined ? undefined : dimension.ordinal(member)));
+		const named = part.initialVariable === undefined ? undefined : model.variables.get(part.initialVariable);
+		const wanted = [choices[part.dimension], named, part.initial].map((member) =>
+			member === undefined ? undefined : dimension.ordinal(member)
+		);
 		const chosen = wanted.find((ordinal) => ordinal !== undefined && among.has(ordinal)) ?? offered[0];
 		if (chosen === undefined) {
 			faults.push(`The selector ${dimension.name} offers nothing to choose.`);
@@ -126,6 +133,7 @@ function expandSelectors(model: Model, layout: FormLayout, choices: Readonly<Rec
 			dimension: dimension.id,
 			name: dimension.name,
 			chosen: dimension.member(chosen).id,
+			asks: part.asks === true && (choices[part.dimension] === undefined || dimension.ordinal(choices[part.dimension]!) !== chosen),
 			choices: offered.map((ordinal) => ({
 				member: dimension.member(ordinal).id,
 				name: dimension.member(ordinal).name,
@@ -186,8 +194,47 @@ function expandAxis(
 			else add(block.id, toDateLines(block, expandCells(model, source, axis, chosenOf)), since);
 		} else add(block.id, deriveLines(block, linesOf, axis, faults));
 	}
+	stand(expanded, blocks, linesOf, axis, faults);
 	if (expanded.read.length === 0) faults.push(`No ${axis}: the selection on the ${axis} yields nothing today.`);
 	return expanded;
+}
+
+/** Puts the lines of blocks that stand beside another one's each after its line there; computed lines follow theirs. */
+function stand(
+	expanded: ExpandedAxis,
+	blocks: readonly AxisBlock[],
+	linesOf: ReadonlyMap<number, number[]>,
+	axis: string,
+	faults: string[]
+): void {
+	const beside = new Map<number, number[]>();
+	const moved = new Set<number>();
+	for (const block of blocks) {
+		if (block.beside === undefined) continue;
+		const [own, other] = [linesOf.get(block.id) ?? [], linesOf.get(block.beside)];
+		if (!other || other.length !== own.length || blocks.findIndex(({ id }) => id === block.beside) >= blocks.indexOf(block)) {
+			faults.push(`A block on the ${axis} is to stand beside one that has other lines: ${other?.length ?? 0} and ${own.length}.`);
+			continue;
+		}
+		own.forEach((line, index) => {
+			beside.set(other[index]!, [...(beside.get(other[index]!) ?? []), line]);
+			moved.add(line);
+		});
+	}
+	if (moved.size === 0) return;
+	const order: number[] = [];
+	const put = (line: number): void => {
+		order.push(line);
+		for (const each of beside.get(line) ?? []) put(each);
+	};
+	expanded.lines.forEach((_, line) => {
+		if (!moved.has(line)) put(line);
+	});
+	const placeOf = new Map(order.map((line, place) => [line, place]));
+	expanded.lines = order.map((line) => {
+		const { derive, ...rest } = expanded.lines[line]!;
+		return { ...rest, derive: derive && withLines(derive, (each) => placeOf.get(each)!) };
+	});
 }
 
 /** The dimensions that the blocks of an axis read. */
@@ -206,6 +253,7 @@ const blankLine = (block: AxisBlock, label: string): FormLine => ({
 	depth: 0,
 	parent: false,
 	folded: false,
+	totalAfter: false,
 	readOnly: true,
 	guidance: '',
 	emphasis: block.emphasis ?? [],
@@ -231,9 +279,12 @@ function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', c
 			}),
 			block
 		);
-		const depths = block.flat || isSorted(block) ? ordinals.map(() => 0) : depthsAmong(dimension, ordinals);
+		const inTree = block.flat || isSorted(block) ? ordinals.map(() => 0) : depthsAmong(dimension, ordinals);
+		const order = block.totalsAfter ? afterWhatTheyAdd(inTree) : ordinals.map((_, index) => index);
+		const depths = order.map((index) => inTree[index]!);
 		lines = lines.flatMap((line) =>
-			ordinals.map((ordinal, index) => {
+			order.map((from, index) => {
+				const ordinal = ordinals[from]!;
 				const { id, code, name } = dimension.member(ordinal);
 				return {
 					...line,
@@ -243,16 +294,31 @@ function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', c
 					above: line.label === '' ? [] : [...line.above, line.label],
 					depth: depths[index]!,
 					parent: line.parent || !dimension.isLeaf(ordinal),
-					folded: depths[index]! + 1 >= openLevels && !dimension.isLeaf(ordinal),
+					folded: !block.totalsAfter && depths[index]! + 1 >= openLevels && !dimension.isLeaf(ordinal),
+					totalAfter: block.totalsAfter === true && !dimension.isLeaf(ordinal),
 					guidance: block.guidance?.[id] ?? ''
 				};
 			})
 		);
 	}
-	if (block.heading && lines.length === 1) lines[0]!.label = block.heading;
-	else if (block.heading) for (const line of lines) line.heading = block.heading;
+	// Over columns a heading stands above their names; a single row takes it for its name.
+	const name = lines.length === 1 ? block.called || (axis === 'rows' ? block.heading : undefined) : undefined;
+	if (name) lines[0]!.label = name;
+	if (block.heading && (axis === 'columns' || lines.length > 1)) for (const line of lines) line.heading = block.heading;
 	const nested = axis === 'rows' && block.parts.length > 1 ? underTheirNames(block, lines) : lines;
 	return axis === 'rows' && block.heading && lines.length > 1 ? [blankLine(block, block.heading), ...nested] : nested;
+}
+
+/** Places in which each line follows those deeper than it that stand after it: totals after what they add up. */
+function afterWhatTheyAdd(depths: readonly number[]): number[] {
+	const order: number[] = [];
+	const open: number[] = [];
+	depths.forEach((depth, index) => {
+		while (open.length > 0 && depths[open.at(-1)!]! >= depth) order.push(open.pop()!);
+		open.push(index);
+	});
+	while (open.length > 0) order.push(open.pop()!);
+	return order;
 }
 
 const isSorted = ({ sort }: CellBlock): boolean => sort === 'name' || sort === 'code';

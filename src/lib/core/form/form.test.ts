@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { compileQuery, Cube, View } from '../cube';
+import { selectionInWords, type Selection } from '../dimension';
 import { buildModel } from '../testing';
 import type { Expression } from '../formula';
 import {
@@ -66,6 +67,91 @@ describe('a form', () => {
 		});
 		expect(expandForm(model, layout, {}, 'local').query.currency).toBe('local');
 		expect(expandForm(model, layout, {}, 'XXX').query.currency).toBe('EUR');
+	});
+	test('asks before it shows, and takes what a variable names first', () => {
+		const asking = { ...layout, selectors: layout.selectors.map((part) => (part.dimension === 5 ? { ...part, asks: true } : part)) };
+		const asked = (choices: Record<number, number>) =>
+			expandForm(model, asking, choices).selectors.find(({ dimension }) => dimension === 5)!.asks;
+		expect([asked({}), asked({ 5: route(2) }), asked({ 5: 12_345 })]).toEqual([true, false, true]);
+		expect(expandForm(model, layout, {}).selectors.every(({ asks }) => !asks)).toBe(true);
+	});
+	test('a heading stands above the names of its columns; a single line may be called something', () => {
+		const year = {
+			kind: 'cells' as const,
+			id: 0,
+			heading: 'Plan',
+			parts: [{ dimension: 2, selection: { kind: 'these' as const, members: [period('FY2028')] } }]
+		};
+		const columns = (...blocks: FormLayout['columns']) => expandForm(model, { ...layout, columns: blocks }, {}).columns;
+		expect(columns(year)).toMatchObject([{ label: 'FY2028', heading: 'Plan' }]);
+		expect(columns({ ...year, called: 'The year' })).toMatchObject([{ label: 'The year', heading: 'Plan' }]);
+	});
+	test('totals stand after what they add up where the block says so', () => {
+		const block = { kind: 'cells' as const, id: 0, parts: [{ dimension: 2, selection: { kind: 'under' as const, of: period('FY2028') } }] };
+		const labels = (more: object) =>
+			expandForm(model, { ...layout, columns: [{ ...block, ...more }] }, {}).columns.map(({ label }) => label);
+		const [before, after] = [labels({}), labels({ totalsAfter: true })];
+		expect(before[0]).toBe('FY2028');
+		expect(after.at(-1)).toBe('FY2028');
+		expect([...after].sort()).toEqual([...before].sort());
+		const line = expandForm(model, { ...layout, columns: [{ ...block, totalsAfter: true }] }, {}).columns.at(-1)!;
+		expect(line).toMatchObject({ totalAfter: true, folded: false, depth: 0 });
+	});
+	test('a computed line stands beside each line of a block, and what reads them still does', () => {
+		const months = (id: number, of: string) => ({
+			kind: 'cells' as const,
+			id,
+			parts: [{ dimension: 2, selection: { kind: 'leaves' as const, of: period(of) } }]
+		});
+		const difference = {
+			kind: 'derived' as const,
+			id: 2,
+			label: 'more',
+			beside: 0,
+			derivation: { how: 'difference' as const, of: 0, base: 1 }
+		};
+		const share = { kind: 'derived' as const, id: 3, label: 'share', derivation: { how: 'share' as const, of: 2, base: 0 } };
+		const { columns, faults } = expandForm(
+			model,
+			{ ...layout, columns: [months(0, 'FY2027'), { ...months(1, 'FY2028'), beside: 0 }, difference, share] },
+			{}
+		);
+		expect(faults).toEqual([]);
+		expect(columns.slice(0, 6).map(({ kind, block }) => `${kind} ${block}`)).toEqual([
+			'cells 0',
+			'cells 1',
+			'derived 2',
+			'cells 0',
+			'cells 1',
+			'derived 2'
+		]);
+		columns.forEach((line, place) => {
+			if (line.block === 2) expect(line.derive).toMatchObject({ kind: 'difference', of: place - 2, base: place - 1 });
+		});
+		expect(columns[36]!.derive).toMatchObject({ kind: 'share', of: 2, whole: 0 });
+		expect(columns[37]!.derive).toMatchObject({ kind: 'share', of: 5, whole: 3 });
+		const wrong = expandForm(model, { ...layout, columns: [months(0, 'FY2027'), { ...months(1, 'FY2028'), beside: 9 }] }, {});
+		expect(wrong.faults[0]).toContain('is to stand beside one that has other lines');
+	});
+	test('takes the year before the one chosen, and the second month of the one chosen', () => {
+		const columns = (selection: Selection) =>
+			expandForm(
+				model,
+				{ ...layout, columns: [{ kind: 'cells', id: 0, parts: [{ dimension: 2, selection }] }] },
+				{ 2: period('FY2028') }
+			).columns.map(({ label }) => label);
+		const whole = columns({ kind: 'leaves', of: period('FY2027') });
+		expect(columns({ kind: 'relative', of: 'chosen', by: -1, take: 'leaves' })).toEqual(whole);
+		expect(columns({ kind: 'relative', of: 'chosen', by: -1, take: 'this' })).toEqual(['FY2027']);
+		const depth = 1;
+		const children = columns({ kind: 'children', of: 'chosen' });
+		expect(columns({ kind: 'relative', of: 'chosen', nth: { depth, at: 2 }, take: 'this' })).toEqual([children[1]]);
+		expect(selectionInWords({ kind: 'relative', of: 'chosen', by: -1, take: 'leaves' }, new Map())).toBe(
+			'leaves of the one before the one chosen'
+		);
+		expect(selectionInWords({ kind: 'relative', of: 'chosen', nth: { depth: 1, at: 2 }, take: 'this' }, new Map())).toBe(
+			'the second of level 1 under the one chosen'
+		);
 	});
 	test('nests several dimensions on an axis', () => {
 		const nested = expandForm(

@@ -1,5 +1,5 @@
 import type { PeriodLevel } from '../calendar';
-import type { MemberReference, Selection } from '../dimension';
+import { selectionInWords, type MemberReference, type Selection } from '../dimension';
 import type { SpreadMethod } from '../entry';
 import type { Expression } from '../formula';
 
@@ -14,8 +14,10 @@ export interface Emphasis {
 interface BlockLook {
 	/** Names the block within its axis: computed blocks say what they are made of by it. */
 	id: number;
-	/** Heading over its lines; the line's own name where there is only one. */
+	/** Heading over its lines; of rows the line's own name where there is only one. */
 	heading?: string;
+	/** An earlier block (id) with as many lines: its lines stand beside those one by one. */
+	beside?: number;
 	emphasis?: Emphasis[];
 	/** Decimals shown, where they are not to be the account's. */
 	decimals?: number;
@@ -35,6 +37,10 @@ export interface CellBlock extends BlockLook {
 	parts: { dimension: number; selection: Selection }[];
 	/** Periods of this block run from the start of this level: to date. */
 	toDate?: PeriodLevel;
+	/** What its line is called, where it is only one. */
+	called?: string;
+	/** Whether totals stand after what they add up; before it when left out. */
+	totalsAfter?: boolean;
 	/** Shown, never typed into. */
 	readOnly?: boolean;
 	names?: 'name' | 'code' | 'both';
@@ -76,8 +82,12 @@ export interface SelectorPart {
 	dimension: number;
 	/** What the reader may choose from. */
 	selection: Selection;
-	/** The member chosen when nothing else is known. */
+	/** The member (id) chosen when nothing else is known. */
 	initial: number;
+	/** The variable whose member is chosen at first instead, while it names one. */
+	initialVariable?: string;
+	/** Nothing is shown until the reader has chosen. */
+	asks?: boolean;
 }
 
 /** An equation between accounts that must hold in every period shown, at the slice of the form. */
@@ -168,8 +178,19 @@ export const cellBlocks = (layout: Pick<FormLayout, 'rows' | 'columns'>): CellBl
 	[...layout.rows, ...layout.columns].filter((block) => block.kind === 'cells');
 
 /** What the blocks of an axis are called in expressions and lists: their heading or label, else their place. */
-export const blockLabels = (blocks: readonly AxisBlock[]): { id: number; label: string }[] =>
-	blocks.map((block, index) => ({
-		id: block.id,
-		label: (block.kind === 'cells' ? block.heading : block.label) || `Block ${index + 1}`
-	}));
+export function blockLabels(blocks: readonly AxisBlock[], names: ReadonlyMap<number, string> = new Map()): { id: number; label: string }[] {
+	const taken = new Set<string>();
+	return blocks.map((block, index) => {
+		const told = block.kind === 'cells' ? block.called || block.heading || inWords(block, names) : block.label;
+		// Two that would be called alike are told apart by their place.
+		const label = !told ? `Block ${index + 1}` : taken.has(told) ? `${told} (${index + 1})` : told;
+		taken.add(label);
+		return { id: block.id, label: label.slice(0, 190) };
+	});
+}
+
+/** What a block takes, where all its members are known by name. */
+function inWords({ parts }: CellBlock, names: ReadonlyMap<number, string>): string {
+	if (names.size === 0) return '';
+	return parts.map(({ selection }) => selectionInWords(selection, names)).join(', ');
+}

@@ -79,13 +79,15 @@ export function columnLine(model: Model, line: FormLine, slice: Line): ColumnLin
 	};
 }
 
+const named = ({ heading, label }: FormLine): string => (heading ? `${heading}, ${label}` : label);
+
 /** How a computed column is made, in words. */
 export function wordsOf({ derive, label }: FormLine, columns: readonly FormLine[]): string {
 	if (derive!.kind === 'expression')
 		return `${label}, from ${operandsOf(derive!)
-			.map((place) => columns[place]!.label)
+			.map((place) => named(columns[place]!))
 			.join(', ')}`;
-	const [one, other] = operandsOf(derive!).map((place) => columns[place]!.label);
+	const [one, other] = operandsOf(derive!).map((place) => named(columns[place]!));
 	const words = {
 		difference: `${one} less ${other}`,
 		'% difference': `${one} less ${other}, in % of ${other}`,

@@ -15,7 +15,9 @@ export async function describeDesign(modelId: number, design: Omit<FormDesign, '
 	const reader = await expressionReader(modelId);
 	const dimension = (id: number) => dimensions.get(id) ?? `dimension ${id}`;
 	const axis = (name: string, blocks: AxisBlock[]) =>
-		blocks.map((block, index) => `${name} ${index + 1}: ${describeBlock(block, blockLabels(blocks), names, dimension, reader.print)}`);
+		blocks.map(
+			(block, index) => `${name} ${index + 1}: ${describeBlock(block, blockLabels(blocks, names), names, dimension, reader.print)}`
+		);
 	const flags = [
 		layout.scale && layout.scale > 1 ? `Shown in units of ${layout.scale}` : '',
 		layout.hideEmptyRows ? 'Empty rows hidden' : '',
@@ -33,8 +35,8 @@ export async function describeDesign(modelId: number, design: Omit<FormDesign, '
 		...axis('Rows', layout.rows),
 		...axis('Columns', layout.columns),
 		...layout.selectors.map(
-			({ dimension: id, selection, initial }) =>
-				`Selector ${dimension(id)}: ${selectionInWords(selection, names)}, at first ${names.get(initial) ?? 'a member that is gone'}`
+			({ dimension: id, selection, initial, initialVariable, asks }) =>
+				`Selector ${dimension(id)}: ${selectionInWords(selection, names)}, ${asks ? 'asked first, else' : 'at first'} ${initialVariable ? `$${initialVariable}` : (names.get(initial) ?? 'a member that is gone')}`
 		),
 		...layout.pinned.map(({ dimension: id, member }) => `Pinned ${dimension(id)}: ${names.get(member) ?? 'a member that is gone'}`),
 		`Currencies: ${layout.currencies.join(', ')}`,
@@ -56,6 +58,7 @@ function describeBlock(
 	const label = (id: number) => labels.find((each) => each.id === id)?.label ?? `block ${id}`;
 	const look = [
 		block.heading ? `headed “${block.heading}”` : '',
+		block.beside === undefined ? '' : `each beside the lines of ${label(block.beside)}`,
 		block.decimals === undefined ? '' : `${block.decimals} decimals`,
 		block.width === undefined ? '' : `${block.width} wide`,
 		...(block.emphasis ?? []).map(({ when, value, look }) => `${look} ${when} ${value}`)
@@ -74,6 +77,10 @@ function describeBlock(
 	return [
 		block.parts.map(({ dimension: id, selection }) => `${dimension(id)} ${selectionInWords(selection, names)}`).join(' by '),
 		block.toDate ? `since the start of the ${block.toDate}` : '',
+		block.called ? `called “${block.called}”` : '',
+		block.totalsAfter ? 'totals after' : '',
+		block.reading?.currency ? `in ${block.reading.currency}` : '',
+		block.reading?.rateSet === undefined ? '' : `at the rates of set ${block.reading.rateSet}`,
 		block.readOnly ? 'only shown' : '',
 		block.names && block.names !== 'name' ? `by ${block.names === 'code' ? 'code' : 'code and name'}` : '',
 		block.flat ? 'not indented' : '',

@@ -84,7 +84,10 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 		code,
 		design,
 		texts: Object.fromEntries(
-			expressionsOf(design.layout).map(({ place, expression, blocks }) => [place, reader.print(expression, blocks)])
+			expressionsOf(design.layout, new Map(names.rows.map(({ id, name }) => [id, name]))).map(({ place, expression, blocks }) => [
+				place,
+				reader.print(expression, blocks)
+			])
 		),
 		dimensions: dimensions.rows,
 		variables: (
@@ -164,12 +167,15 @@ async function topMembers(modelId: number): Promise<{ dimension: number; member:
 }
 
 /** Every expression of a layout, where it stands, and the blocks it may name (accounts when there are none). */
-function expressionsOf(layout: FormLayout): { place: string; expression: Expression; blocks?: { id: number; label: string }[] }[] {
+function expressionsOf(
+	layout: FormLayout,
+	names?: ReadonlyMap<number, string>
+): { place: string; expression: Expression; blocks?: { id: number; label: string }[] }[] {
 	const found: ReturnType<typeof expressionsOf> = [];
 	for (const axis of ['rows', 'columns'] as const)
 		for (const block of layout[axis])
 			if (block.kind === 'derived' && block.derivation.how === 'expression')
-				found.push({ place: `${axis} ${block.id}`, expression: block.derivation.expression, blocks: blockLabels(layout[axis]) });
+				found.push({ place: `${axis} ${block.id}`, expression: block.derivation.expression, blocks: blockLabels(layout[axis], names) });
 	layout.checks?.forEach((check, index) => {
 		found.push({ place: `check ${index} left`, expression: check.left }, { place: `check ${index} right`, expression: check.right });
 	});

@@ -16,6 +16,14 @@ export const selectionSchema: z.ZodType<Selection> = z.lazy(() =>
 		z.object({ kind: z.literal('all'), hierarchy }),
 		z.object({ kind: z.enum(['children', 'leaves', 'under', 'ancestors', 'siblings']), of: reference, hierarchy }),
 		z.object({ kind: z.literal('level'), depth: z.number().int().min(0).max(100), of: reference.optional(), hierarchy }),
+		z.object({
+			kind: z.literal('relative'),
+			of: reference,
+			by: z.number().int().min(-1_000).max(1_000).optional(),
+			nth: z.object({ depth: z.number().int().min(1).max(30), at: z.number().int().min(1).max(10_000) }).optional(),
+			take: z.enum(['this', 'children', 'leaves', 'under']),
+			hierarchy
+		}),
 		z.object({ kind: z.literal('range'), from: reference, to: reference, hierarchy }),
 		z.object({ kind: z.literal('where'), in: selectionSchema, test, hierarchy }),
 		z.object({ kind: z.literal('any of'), selections: z.array(selectionSchema).max(100), hierarchy }),
@@ -48,6 +56,7 @@ const emphasis = z.object({
 const look = {
 	id: z.number().int().min(0).max(9_999),
 	heading: z.string().max(200).optional(),
+	beside: z.number().int().min(0).max(9_999).optional(),
 	emphasis: z.array(emphasis).max(10).optional(),
 	decimals: z.number().int().min(0).max(6).optional(),
 	width: z.number().int().min(40).max(400).optional()
@@ -59,6 +68,8 @@ const block = z.discriminatedUnion('kind', [
 		...look,
 		parts,
 		toDate: level.optional(),
+		called: z.string().max(200).optional(),
+		totalsAfter: z.boolean().optional(),
 		readOnly: z.boolean().optional(),
 		names: z.enum(['name', 'code', 'both']).optional(),
 		reading: z
@@ -89,7 +100,17 @@ const block = z.discriminatedUnion('kind', [
 ]);
 
 const common = {
-	selectors: z.array(z.object({ dimension: z.number().int(), selection: selectionSchema, initial: z.number().int() })).max(20),
+	selectors: z
+		.array(
+			z.object({
+				dimension: z.number().int(),
+				selection: selectionSchema,
+				initial: z.number().int(),
+				initialVariable: z.string().max(200).optional(),
+				asks: z.boolean().optional()
+			})
+		)
+		.max(20),
 	pinned: z.array(z.object({ dimension: z.number().int(), member: z.number().int() })).max(20),
 	currencies: z
 		.array(z.string().regex(/^([A-Z]{3}|local)$/))

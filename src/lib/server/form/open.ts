@@ -123,7 +123,21 @@ export async function readForm(
 	);
 	const form = found.rows[0];
 	if (!form) throw notFound('form');
-	return { ...form, layout: layoutSchema.parse(form.layout) };
+	return { ...form, layout: await withFirstChoices(modelId, layoutSchema.parse(form.layout)) };
+}
+
+/** The layout with the members that variables name today as first choices. */
+async function withFirstChoices(modelId: number, layout: FormLayout): Promise<FormLayout> {
+	if (layout.selectors.every(({ initialVariable }) => initialVariable === undefined)) return layout;
+	const found = await pool().query<{ name: string; member: number }>(
+		'SELECT name, member_id AS member FROM variable WHERE model_id = $1 AND member_id IS NOT NULL',
+		[modelId]
+	);
+	const named = new Map(found.rows.map(({ name, member }) => [name, member]));
+	return {
+		...layout,
+		selectors: layout.selectors.map((part) => ({ ...part, initial: named.get(part.initialVariable ?? '') ?? part.initial }))
+	};
 }
 
 /** The condition under which a person (parameter) sees a form: one of its roles, or they make forms (parameter). */

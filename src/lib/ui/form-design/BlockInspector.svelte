@@ -14,7 +14,7 @@
 	const before = $derived.by(() => {
 		const blocks = desk.layout[axis];
 		const own = blocks.findIndex(({ id }) => id === block.id);
-		return blockLabels(blocks).filter((_, index) => index < own && blocks[index]!.kind !== 'text');
+		return blockLabels(blocks, desk.names).filter((_, index) => index < own && blocks[index]!.kind !== 'text');
 	});
 	const cellsBefore = $derived(before.filter(({ id }) => desk.block(axis, id)?.kind === 'cells'));
 	let shownDimension = $state<number | null>(null);
@@ -78,6 +78,21 @@
 	] as const;
 </script>
 
+{#snippet besideField()}
+	<label
+		><span>Lines stand</span><select
+			class="select select-sm w-full"
+			value={block.beside ?? ''}
+			onchange={(event) => {
+				const { value } = event.currentTarget;
+				set({ beside: value === '' ? undefined : Number(value) });
+			}}
+			><option value="">after one another</option>{#each before as { id, label } (id)}<option value={id}>each beside {label}</option
+				>{/each}</select
+		></label
+	>
+{/snippet}
+
 <div class="flex items-center gap-1.5">
 	<h2 class="text-grey grow text-xs font-semibold">
 		{block.kind === 'cells' ? 'Lines' : block.kind === 'derived' ? 'Computed lines' : 'Heading'} on {axis}
@@ -128,10 +143,18 @@
 	<h3>Shown as</h3>
 	<div class="grid grid-cols-2 gap-2">
 		<label class="col-span-2"
-			><span>Heading</span><input
+			><span>{axis === 'columns' ? 'Heading above its columns' : 'Heading'}</span><input
 				class="input input-sm w-full"
 				value={block.heading ?? ''}
 				oninput={(event) => set({ heading: event.currentTarget.value }, 'heading')}
+			/></label
+		>
+		<label class="col-span-2"
+			><span>Name of its line, where it is just one</span><input
+				class="input input-sm w-full"
+				placeholder="the member’s"
+				value={block.called ?? ''}
+				oninput={(event) => set({ called: event.currentTarget.value } as Partial<CellBlock>, 'called')}
 			/></label
 		>
 		<label
@@ -186,6 +209,17 @@
 				}}
 			/></label
 		>
+	</div>
+	<div class="mt-2 grid grid-cols-2 gap-2">
+		<label
+			><span>Totals</span><select
+				class="select select-sm w-full"
+				value={block.totalsAfter ? 'after' : 'before'}
+				onchange={(event) => set({ totalsAfter: event.currentTarget.value === 'after' ? true : undefined } as Partial<CellBlock>)}
+				><option value="before">before what they add up</option><option value="after">after what they add up</option></select
+			></label
+		>
+		{@render besideField()}
 	</div>
 	<label class="mt-2 flex items-center gap-2"
 		><input
@@ -325,6 +359,7 @@
 				></label
 			>
 		{/if}
+		{@render besideField()}
 		<label
 			><span>Decimals</span><input
 				class="input input-sm w-24 text-right"

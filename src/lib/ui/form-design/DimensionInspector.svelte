@@ -10,6 +10,7 @@
 	const tray = $derived(trayOf(desk.layout, dimension));
 	const selector = $derived(desk.layout.selectors.find((each) => each.dimension === dimension));
 	const pinned = $derived(desk.layout.pinned.find((each) => each.dimension === dimension));
+	const variables = $derived(desk.desk.variables.filter((each) => each.dimension === dimension));
 	const onAxis = $derived(tray === 'rows' || tray === 'columns');
 	const TRAYS: [Tray, string][] = [
 		['rows', 'Rows'],
@@ -69,9 +70,28 @@
 		chosen={desk.names.get(selector.initial) ?? ''}
 		onpick={(member) => {
 			desk.know([member]);
-			setSelector({ initial: member.id });
+			setSelector({ initial: member.id, initialVariable: undefined });
 		}}
 	/>
+	{#if variables.length > 0}
+		<label class="mt-1 block"
+			><span class="text-grey text-xs">or what a variable names</span>
+			<select
+				class="select select-sm w-full"
+				value={selector.initialVariable ?? ''}
+				onchange={(event) => setSelector({ initialVariable: event.currentTarget.value || undefined })}
+				><option value="">the member above</option>{#each variables as { name } (name)}<option value={name}>${name}</option>{/each}</select
+			></label
+		>
+	{/if}
+	<label class="mt-2 flex items-center gap-2"
+		><input
+			type="checkbox"
+			class="checkbox checkbox-xs"
+			checked={selector.asks ?? false}
+			onchange={(event) => setSelector({ asks: event.currentTarget.checked ? true : undefined })}
+		/> Asks first: nothing is shown until the reader has chosen</label
+	>
 {/if}
 {#if pinned && tray === 'pinned'}
 	<p class="text-grey mt-3 text-xs">Fixed at</p>

@@ -40,6 +40,8 @@
 	/** The first end of a range that is being picked. */
 	let from = $state<number | null>(null);
 	let level = $state('1');
+	let nth = $state('2');
+	let deep = $state('1');
 	const branches = new SvelteMap<number, TreeMember[]>();
 	const open = new SvelteSet<number>();
 	let roots = $state.raw<TreeMember[]>([]);
@@ -100,6 +102,12 @@
 		}
 		add(take === 'this' || take === 'range' ? { kind: 'these', members: [reference] } : { kind: take, of: reference });
 	}
+	/** By its place beside or under the one chosen. */
+	function relative(place: { by: number } | { nth: { depth: number; at: number } }) {
+		const taken = take === 'under' || take === 'leaves' || take === 'children' ? take : 'this';
+		add({ kind: 'relative', of: 'chosen', ...place, take: taken });
+	}
+	const whole = (text: string) => Math.max(1, Math.round(Number(text)) || 1);
 	function add(term: Selection) {
 		// A first choice replaces "all": who picks means what is picked.
 		if (leaveOut) change({ without: [...terms.without, term] });
@@ -193,7 +201,20 @@
 {#if from !== null}<p class="text-warning mt-1 text-xs">From {desk.names.get(from)}: pick the other end.</p>{/if}
 <div class="mt-1.5 flex flex-wrap gap-1">
 	<button class="btn btn-xs" onclick={() => change({ take: [{ kind: 'all' }] })}>All</button>
-	{#if selector}<button class="btn btn-xs" onclick={() => pick('chosen')}>The one chosen</button>{/if}
+	{#if selector}
+		<button class="btn btn-xs" onclick={() => pick('chosen')}>The one chosen</button>
+		<button class="btn btn-xs" onclick={() => relative({ by: -1 })}>The one before it</button>
+		<button class="btn btn-xs" onclick={() => relative({ by: 1 })}>The one after it</button>
+		<span class="join">
+			<button
+				class="btn btn-xs join-item"
+				title="Of what lies so many levels under the one chosen, the one in this place"
+				onclick={() => relative({ nth: { depth: whole(deep), at: whole(nth) } })}>Its no.</button
+			>
+			<input class="input input-xs join-item w-8" aria-label="Which one under the one chosen" bind:value={nth} />
+			<input class="input input-xs join-item w-8" aria-label="How many levels under the one chosen" bind:value={deep} />
+		</span>
+	{/if}
 	{#each variables as { name } (name)}<button class="btn btn-xs" onclick={() => pick({ variable: name })}>${name}</button>{/each}
 	<span class="join">
 		<button class="btn btn-xs join-item" onclick={() => add({ kind: 'level', depth: Math.max(0, Math.round(Number(level)) || 0) })}

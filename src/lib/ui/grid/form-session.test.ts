@@ -25,6 +25,7 @@ const line = (label: string, more: object = {}) => ({
 	decimals: undefined,
 	width: undefined,
 	reading: undefined,
+	totalAfter: false,
 	derive: undefined,
 	...more
 });

@@ -179,7 +179,7 @@ export class GridState {
 
 	hasRowsBeneath(row: number): boolean {
 		const { rows } = this.#form;
-		return rows[row + 1] !== undefined && rows[row + 1]!.depth > rows[row]!.depth;
+		return !rows[row]!.totalAfter && rows[row + 1] !== undefined && rows[row + 1]!.depth > rows[row]!.depth;
 	}
 
 	/** Where a row stands among the visible ones; 0 when it is hidden. */

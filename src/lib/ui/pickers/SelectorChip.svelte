@@ -15,9 +15,11 @@
 		name: string;
 		chosen: string;
 		choices: Choice[];
+		/** Whether the reader has to choose before anything is shown. */
+		asks?: boolean;
 		onchoose: (value: string) => void;
 	}
-	let { name, chosen, choices, onchoose }: Props = $props();
+	let { name, chosen, choices, asks = false, onchoose }: Props = $props();
 
 	const id = $props.id();
 	let popover: HTMLDivElement;
@@ -26,7 +28,7 @@
 	let at = $state(0);
 	let opened = $state(false);
 
-	const chosenName = $derived(choices.find(({ value }) => value === chosen)?.name ?? '');
+	const chosenName = $derived(asks ? 'choose…' : (choices.find(({ value }) => value === chosen)?.name ?? ''));
 	/** All choices as a tree, or those that match what was typed. */
 	const found = $derived(
 		text.trim() === '' ? choices : choices.filter((choice) => choice.name.toLowerCase().includes(text.trim().toLowerCase()))
@@ -35,7 +37,7 @@
 	function choose(choice: Choice | undefined) {
 		if (!choice) return;
 		popover.hidePopover();
-		if (choice.value !== chosen) onchoose(choice.value);
+		if (asks || choice.value !== chosen) onchoose(choice.value);
 	}
 
 	function ontoggle(event: ToggleEvent) {

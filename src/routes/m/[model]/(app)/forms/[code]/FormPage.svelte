@@ -91,6 +91,10 @@
 	const focusLine = $derived(session.form.rows[grid.focus.row]);
 	const focusFacts = $derived(focusLine && session.form.facts(grid.focus.row, grid.focus.column));
 	const totals = $derived(grid.totals);
+	/** Selectors that have to be chosen before anything is shown. */
+	const asking = $derived(
+		session.form.selectors.flatMap(({ asks, dimension, name }) => (!asks ? [] : dimension === session.form.axes.periods ? 'Year' : name))
+	);
 	const failing = $derived(session.form.checks.filter(({ state }) => state !== 'holds'));
 	const isDraftOld = $derived(session.draftSince !== null && Date.now() - Date.parse(session.draftSince) > OLD_DRAFT_DAYS * 86_400_000);
 	const likes = $derived(
@@ -395,6 +399,7 @@
 						name={selector.dimension === session.form.axes.periods ? 'Year' : selector.name}
 						chosen={String(selector.chosen)}
 						choices={selector.choices.map((choice) => ({ ...choice, value: String(choice.member) }))}
+						asks={selector.asks}
 						onchoose={(value) => choose(`d${selector.dimension}`, value)}
 					/>
 				{/each}
@@ -535,27 +540,33 @@
 					}}
 				/>
 			{/if}
-			<Grid
-				bind:this={sheet}
-				form={session.form}
-				{style}
-				label={data.opened.name}
-				faults={session.faults}
-				flashing={session.flashing}
-				pending={session.pending}
-				{marks}
-				{others}
-				{grid}
-				menu={acts}
-				onfocuscell={oncell}
-				{onrows}
-				onundo={session.undo}
-				onredo={session.redo}
-				onsave={() => session.save()}
-				oninspect={showDetails}
-				onwhynot={(row, column) => session.whyNot(row, column)}
-				onfind={() => (finding = true)}
-			/>
+			{#if asking.length > 0}
+				<p class="border-rule mt-4 max-w-xl rounded-md border border-dashed px-4 py-5" role="status">
+					<b class="font-semibold">Choose {asking.join(' and ')} first.</b> This form shows its figures once it knows for whom; choose above.
+				</p>
+			{:else}
+				<Grid
+					bind:this={sheet}
+					form={session.form}
+					{style}
+					label={data.opened.name}
+					faults={session.faults}
+					flashing={session.flashing}
+					pending={session.pending}
+					{marks}
+					{others}
+					{grid}
+					menu={acts}
+					onfocuscell={oncell}
+					{onrows}
+					onundo={session.undo}
+					onredo={session.redo}
+					onsave={() => session.save()}
+					oninspect={showDetails}
+					onwhynot={(row, column) => session.whyNot(row, column)}
+					onfind={() => (finding = true)}
+				/>
+			{/if}
 		</main>
 		{#if panel === 'details' && session.details && focusLine}
 			{@const details = session.details}
