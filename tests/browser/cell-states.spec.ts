@@ -7,6 +7,7 @@ const lookOf = (page: Page, selector: string) =>
 		elements.map((element) => {
 			const style = getComputedStyle(element);
 			const before = getComputedStyle(element, '::before');
+			const after = getComputedStyle(element, '::after');
 			return {
 				classes: element.className,
 				sample: (element as HTMLElement).innerText,
@@ -18,14 +19,22 @@ const lookOf = (page: Page, selector: string) =>
 					slant: style.fontStyle,
 					line: `${style.textDecorationLine} ${style.textDecorationStyle} ${style.textDecorationColor}`,
 					before: before.content === 'none' ? '' : `${before.backgroundColor} ${before.borderTopColor}`,
+					frame: style.boxShadow,
+					after: /[▲▼]/.exec(after.content)?.[0] ?? '',
 					glyph: element.querySelector('svg')?.getAttribute('class') ?? ''
 				}
 			};
 		})
 	);
 
-for (const theme of ['paper', 'night'])
-	test(`each state looks like its line in the legend, and unlike all others (${theme})`, async ({ page }) => {
+for (const [theme, set] of [
+	['paper', 'Usual'],
+	['night', 'Usual'],
+	['paper', 'Blue and orange, with shapes'],
+	['night', 'High contrast'],
+	['paper', 'High contrast']
+] as const)
+	test(`each state looks like its line in the legend, and unlike all others (${theme}, ${set})`, async ({ page }) => {
 		await signIn(page, 'tove.brandal');
 		await openForm(page, 'route-contribution');
 		await page.evaluate((name) => (document.documentElement.dataset.theme = name), theme);
@@ -38,6 +47,8 @@ for (const theme of ['paper', 'night'])
 		await page.keyboard.press('Enter');
 		await expect(page.getByRole('button', { name: /^Save (one|[\d,]+) / })).toBeVisible();
 		await page.keyboard.press('F1');
+		await page.getByRole('radio', { name: set }).click();
+		await page.getByRole('checkbox', { name: 'results of runbooks, and those out of date' }).check();
 		const legend = await lookOf(page, 'dialog [data-state]');
 		expect(legend.length).toBeGreaterThan(12);
 		const texts = legend.map(({ look, sample }) => JSON.stringify([look, sample.startsWith('≈')]));
@@ -65,7 +76,32 @@ for (const theme of ['paper', 'night'])
 		// Hatching and padlock are for what somebody has closed, and for nothing else.
 		for (const { classes, look } of cells) expect(look.ground !== 'none', classes).toBe(/closed/.test(classes));
 		await page.getByRole('button', { name: 'Discard' }).click();
+		await page.keyboard.press('F1');
+		await page.getByRole('radio', { name: 'Usual' }).click();
 	});
+
+test('each person chooses which marks show, and that stays', async ({ page }) => {
+	await signIn(page, 'tove.brandal');
+	await openForm(page, 'route-contribution');
+	await page.keyboard.press('F1');
+	const legend = page.getByRole('dialog');
+	await expect(legend.getByText('a note', { exact: true })).toBeVisible();
+	await legend.getByRole('checkbox', { name: 'notes', exact: true }).uncheck();
+	const kept = page.waitForResponse(
+		(response) => response.url().endsWith('/api/marks') && (response.request().postData() ?? '').includes('contrast')
+	);
+	await legend.getByRole('radio', { name: 'High contrast' }).click();
+	await expect(legend.getByText('a note', { exact: true })).toHaveCount(0);
+	await kept;
+	await page.reload();
+	await page.locator('[data-ready]').first().waitFor();
+	await expect(page.locator('[data-marks]')).toHaveAttribute('data-marks', 'contrast');
+	await page.keyboard.press('F1');
+	await expect(legend.getByRole('checkbox', { name: 'notes', exact: true })).not.toBeChecked();
+	await legend.getByRole('checkbox', { name: 'notes', exact: true }).check();
+	await legend.getByRole('radio', { name: 'Usual' }).click();
+	await expect(page.locator('[data-marks]')).toHaveAttribute('data-marks', 'usual');
+});
 
 test('typing where one may not says why at the cell, and a form without figures says why it has none', async ({ page }) => {
 	await signIn(page, 'tove.brandal');

@@ -1,7 +1,7 @@
 import { page } from '$app/state';
 
 /** Requests that concern the person alone, whatever the model. */
-const OF_NO_MODEL = new Set(['/api/theme', '/api/locale']);
+const OF_NO_MODEL = new Set(['/api/theme', '/api/locale', '/api/marks']);
 
 /** The address of a page, or of a request (`/api/…`), in the model this page is in: every address names its model. */
 export function at(path: string): string {

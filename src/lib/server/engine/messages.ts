@@ -421,6 +421,8 @@ export interface EngineRequests {
 		ask: FormAsk & { notes: { address: number[]; period: number; beneath: number }[] };
 		answer: { moved: { cells: number[]; typed: number; beneath: number; now: number | null }[] };
 	};
+	/** The leaf cells of a form that show a result, with its origin. */
+	results: { ask: FormAsk; answer: { results: { cell: number; origin: number }[] } };
 	/** What would show where the entries of cells were taken away. */
 	emptied: {
 		ask: FormAsk & { cells: { row: number; column: number }[] };

@@ -26,6 +26,7 @@ import { changesOf, latestRevision, type JournalChange } from './journal';
 import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { leafCellsOf } from './leaf-cells';
 import { movedOnForm } from './moved-on-form';
+import { resultsOnForm } from './results-on-form';
 import { whatEmptyingDoes } from './emptied';
 import { chosenOutside } from './month-choices';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
@@ -132,6 +133,7 @@ export class ModelEngine {
 			branch: async ({ dimension, of }) => ({ members: branchOf(this.#model, dimension, of) }),
 			locate: async (request) => ({ cells: (await this.#openForm(request)).form.cellsAt(request.places) }),
 			moved: async (request) => ({ moved: movedOnForm(this.#model, this.#cube, (await this.#openForm(request)).form, request.notes) }),
+			results: async (request) => ({ results: resultsOnForm(this.#model, this.#cube, (await this.#openForm(request)).form) }),
 			planCell: (request) => this.#planCell(request),
 			method: async (request) => {
 				const { form, draft, guard } = await this.#openForm(request);

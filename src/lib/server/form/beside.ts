@@ -70,6 +70,8 @@ export interface CellMark {
 	links: number;
 	/** In words: that what its entry was typed over is another figure now. */
 	moved?: string;
+	/** In words: which runbook's result it is, and whether that is out of date. */
+	result?: { words: string; outOfDate: boolean };
 }
 
 /** Reads what stands beside a figure. */
@@ -143,8 +145,17 @@ export async function lastEntry(database: Database, modelId: number, place: read
 	return last && { ...last, at: last.at.toISOString() };
 }
 
-/** The cells of a form beside which something stands. */
-export async function markedCells(person: SignedIn | undefined, modelId: number, code: string, choices: FormChoices): Promise<CellMark[]> {
+/**
+ * The cells of a form beside which something stands.
+ * @param results whether cells that hold results of runbooks are among them
+ */
+export async function markedCells(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices,
+	results = false
+): Promise<CellMark[]> {
 	const reader = requirePermission(person, 'form.read');
 	const { layout } = await readForm(reader, modelId, code);
 	const found = await pool().query<Omit<CellMark, 'cell'> & { place: number[] }>(
@@ -173,7 +184,35 @@ export async function markedCells(person: SignedIn | undefined, modelId: number,
 					moved: `${written.format(typed)} was typed over ${written.format(beneath)}, which ${now === null ? 'is gone now' : `is ${written.format(now)} now`}`
 				});
 	}
+	if (results) {
+		const named = await resultsInWords(modelId, reader.locale);
+		for (const { cell, origin } of (await askEngine(modelId, 'results', ask)).results) {
+			const result = named.get(origin);
+			if (result) marks.set(cell, { ...(marks.get(cell) ?? { cell, notes: 0, lines: 0, links: 0 }), result });
+		}
+	}
 	return [...marks.values()];
+}
+
+/** By origin of results: the runbook that wrote it last, when, and whether something it read has moved since. */
+async function resultsInWords(modelId: number, locale: string): Promise<Map<number, { words: string; outOfDate: boolean }>> {
+	const found = await pool().query<{ origin: number; name: string; at: Date; outOfDate: boolean }>(
+		`SELECT o.id AS origin, b.name, r.at, r.out_of_date AS "outOfDate" FROM origin o
+		JOIN runbook b ON b.id = o.runbook_id
+		JOIN LATERAL (SELECT at, out_of_date FROM run WHERE runbook_id = b.id AND state = 'done' ORDER BY id DESC LIMIT 1) r ON true
+		WHERE o.model_id = $1`,
+		[modelId]
+	);
+	const written = new Intl.DateTimeFormat(locale, { dateStyle: 'medium' });
+	return new Map(
+		found.rows.map(({ origin, name, at, outOfDate }) => [
+			origin,
+			{
+				words: `Result of “${name}”, run on ${written.format(at)}${outOfDate ? '; out of date: what it read has changed since' : ''}`,
+				outOfDate
+			}
+		])
+	);
 }
 
 /** Entries looked at for what has moved beneath them: the latest of a model. */

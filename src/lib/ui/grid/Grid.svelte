@@ -5,6 +5,7 @@
 	import CellMenu, { type MenuAct } from './CellMenu.svelte';
 	import GridRow, { type PlacedSlot } from './GridRow.svelte';
 	import { STUB_WIDTH, type ColumnSlot, type GridState } from './grid-state.svelte';
+	import { useShell } from '../shell/shell.svelte';
 	import type { ShownForm } from './shown-form';
 	import { VirtualGrid } from './virtual-grid.svelte';
 
@@ -139,7 +140,9 @@
 		return at;
 	}
 	const starts = $derived(new Set(form.columns.flatMap((_, column) => (beginsGroup(column) ? [column] : []))));
-	const around = $derived({ faults, flashing, pending, marks, others });
+	const shell = useShell();
+	const hidden = $derived(new Set(shell.marks.hidden));
+	const around = $derived({ faults, flashing, pending, marks, others, hidden });
 	const beginsGroup = (column: number) => column > 0 && form.columns[column - 1]?.group !== form.columns[column]?.group;
 
 	$effect(() => {

@@ -2,8 +2,19 @@
 	import './cell-states.css';
 	import CircleHelp from '@lucide/svelte/icons/circle-question-mark';
 
+	import { useShell } from '../shell/shell.svelte';
 	import { CELL_STATES } from './cell-states';
 	import { GLYPHS, paintOf } from './glyphs';
+	import type { MarkChoice } from '$lib/server/session';
+	import { MARK_SETS, MARKS_TO_CHOOSE, type MarkName } from './mark-choice';
+
+	const shell = useShell();
+	const isHidden = (mark: MarkName | undefined) => mark !== undefined && shell.marks.hidden.includes(mark);
+	const toggle = (mark: MarkName) =>
+		shell.chooseMarks({
+			...shell.marks,
+			hidden: isHidden(mark) ? shell.marks.hidden.filter((each) => each !== mark) : [...shell.marks.hidden, mark]
+		});
 
 	let dialog: HTMLDialogElement;
 	export function open() {
@@ -68,7 +79,7 @@
 	<div class="mt-3 grid gap-6 md:grid-cols-2">
 		<div>
 			<dl class="grid grid-cols-[7.5rem_1fr] content-start gap-y-1.5">
-				{#each CELL_STATES as { classes, sample, meaning, glyph } (meaning)}
+				{#each CELL_STATES.filter(({ mark }) => !isHidden(mark)) as { classes, sample, meaning, glyph } (meaning)}
 					<dt>
 						<span class="figure relative inline-block px-3 {classes}" data-state={classes}
 							>{sample}{#if glyph}<svg class="glyph {glyph}" viewBox="0 0 10 10" aria-hidden="true"
@@ -79,6 +90,36 @@
 					<dd>{meaning}</dd>
 				{/each}
 			</dl>
+			<fieldset class="mt-3">
+				<legend class="mb-1 font-semibold">How they are drawn, for you</legend>
+				{#each Object.entries(MARK_SETS) as [set, name] (set)}
+					<label class="mr-3 inline-flex items-center gap-1.5"
+						><input
+							type="radio"
+							class="radio radio-xs"
+							name="mark-set"
+							value={set}
+							checked={shell.marks.set === set}
+							onchange={() => void shell.chooseMarks({ ...shell.marks, set: set as MarkChoice['set'] })}
+						/>
+						{name}</label
+					>
+				{/each}
+			</fieldset>
+			<fieldset class="mt-2">
+				<legend class="mb-1 font-semibold">Which of them you want to see</legend>
+				{#each Object.entries(MARKS_TO_CHOOSE) as [mark, words] (mark)}
+					<label class="flex items-center gap-1.5"
+						><input
+							type="checkbox"
+							class="checkbox checkbox-xs"
+							checked={!isHidden(mark as MarkName)}
+							onchange={() => void toggle(mark as MarkName)}
+						/>
+						{words}</label
+					>
+				{/each}
+			</fieldset>
 			<h3 class="mt-3 mb-1 font-semibold">What you may type</h3>
 			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
 				{#each SHORTHAND as [typed, meaning] (typed)}<dt class="font-mono text-[13px]">{typed}</dt>

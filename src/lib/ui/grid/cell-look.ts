@@ -2,6 +2,7 @@ import { levelOf, type Level } from '$lib/core';
 import type { CellMark } from '$lib/server/form';
 import type { CellGlyph } from './glyphs';
 import type { GridState } from './grid-state.svelte';
+import type { MarkName } from './mark-choice';
 import type { ShownForm } from './shown-form';
 
 /** What surrounds the figures: refusals, what is on its way, what others do. By cell. */
@@ -12,6 +13,8 @@ export interface GridSurroundings {
 	marks: ReadonlyMap<number, CellMark>;
 	/** Where others stand. */
 	others: ReadonlyMap<number, string>;
+	/** Marks the person does without. */
+	hidden: ReadonlySet<MarkName>;
 }
 
 /** A cell as it is drawn; plain values, so that drawing it costs little. */
@@ -48,7 +51,8 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	const mark = form.mark(row, column);
 	const flag = form.flag(row, column);
 	const fault = around.faults.get(cell);
-	const beside = around.marks.get(cell);
+	const { hidden } = around;
+	const beside = shownOf(around.marks.get(cell), hidden);
 	const typed = around.pending.get(cell);
 	const word = form.word(row, column);
 	let classes = `${CLASSES[mark]} ${blank}`;
@@ -63,8 +67,8 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	if (fault !== undefined) note('refused', `refused: ${fault}`);
 	if (flag & 1) note('', 'a rate or weight is missing');
 	if (flag & 4) note('', 'several values beneath');
-	if (form.good.has(cell)) note('good', 'favourable');
-	if (form.bad.has(cell)) note('bad', 'unfavourable');
+	if (form.good.has(cell) && !hidden.has('news')) note('good', 'favourable');
+	if (form.bad.has(cell) && !hidden.has('news')) note('bad', 'unfavourable');
 	if (mark === 'x') note('', 'closed');
 	if (mark === 's') note('', 'spreads when typed');
 	if (grid.kept.has(cell)) note('kept', 'kept fixed');
@@ -72,12 +76,13 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	if (beside?.notes) note('', beside.notes === 1 ? 'a note' : `${beside.notes} notes`);
 	if (beside?.lines) note('', 'detail lines');
 	if (beside?.links) note('', 'links');
+	if (beside?.result) note('', beside.result.words);
 	const other = around.others.get(cell);
 	if (other !== undefined) note('other', `${other} is here`);
 	if (around.flashing.has(cell)) note('flash', '');
 	if (typed !== undefined) note('pending', '');
 	if (form.facts(row, column).coded) note('words', '');
-	const level = levelAt(form, row, column);
+	const level = hidden.has('levels') ? undefined : levelAt(form, row, column);
 	if (level === 'act') note('stands-act', 'asks for action');
 	else if (level === 'watch') note('', 'to be watched');
 	const emphasis = emphasisOf(form, row, column);
@@ -87,7 +92,7 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 		cell,
 		classes,
 		text: `${flag & 1 ? '≈ ' : ''}${typed ?? (flag & 4 ? 'mixed' : grid.shownText(row, column))}`,
-		title: fault ?? beside?.moved ?? word,
+		title: fault ?? beside?.moved ?? beside?.result?.words ?? word,
 		words,
 		readOnly: mark !== 'e' && mark !== 's',
 		// One mark at the right: the most serious one.
@@ -99,9 +104,25 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 function glyphOf(beside: CellMark | undefined, level: Level | undefined): CellGlyph | undefined {
 	if (beside?.moved) return 'moved';
 	if (level === 'act' || level === 'watch') return level;
+	if (beside?.result?.outOfDate) return 'stale';
 	if (beside?.notes) return 'note';
 	if (beside?.lines) return 'lines';
-	return beside?.links ? 'link' : level;
+	if (beside?.links) return 'link';
+	return beside?.result ? 'result' : level;
+}
+
+/** What stands beside a figure, without the marks the person does without. */
+function shownOf(beside: CellMark | undefined, hidden: ReadonlySet<MarkName>): CellMark | undefined {
+	if (!beside || hidden.size === 0) return beside;
+	const { moved, result, ...rest } = beside;
+	return {
+		...rest,
+		notes: hidden.has('notes') ? 0 : beside.notes,
+		lines: hidden.has('lines') ? 0 : beside.lines,
+		links: hidden.has('links') ? 0 : beside.links,
+		...(moved !== undefined && !hidden.has('moved') && { moved }),
+		...(result !== undefined && !hidden.has('results') && { result })
+	};
 }
 
 /** How a figure stands by the thresholds of its account; figures that a form computes have none. */

@@ -72,6 +72,8 @@ export class FormSession {
 	details = $state.raw<FigureDetails | null>(null);
 	/** What stands beside cells, by cell. */
 	marks = $state.raw<Map<number, CellMark>>(new Map());
+	/** Whether results of runbooks are to be marked; looking for them takes a moment. */
+	showsResults = false;
 	present = $state.raw<Present[]>([]);
 	busy = $state(false);
 	/** Why entries wait in the browser: the server is away, the session has ended, or another person signed in. */
@@ -439,7 +441,7 @@ export class FormSession {
 
 	/** Which cells have something beside them. */
 	async readMarks(): Promise<void> {
-		const marks = await this.#post<CellMark[]>('marks', { choices: this.choices });
+		const marks = await this.#post<CellMark[]>('marks', { choices: this.choices, results: this.showsResults });
 		if (marks) this.marks = new Map(marks.map((mark) => [mark.cell, mark]));
 	}
 

@@ -12,6 +12,8 @@ export const GLYPHS = {
 	act: { path: 'M5 .8 9.2 5 5 9.2.8 5z' },
 	watch: { path: 'M1.5 3.5h7L5 9z', line: 1.4 },
 	fine: { path: 'M1.5 5.2 4 7.8 8.6 2.2', line: 1.5 },
+	result: { path: 'M2 2h6v6H2z', line: 1.2 },
+	stale: { path: 'M5 1.2a3.8 3.8 0 1 0 .01 0M5 2.8V5l1.9 1.3', line: 1.2 },
 	lines: { path: 'M2 2.5h7M4 5h5M6 7.5h3', line: 1.4 },
 	link: { path: 'M4 2h4.5v4.5M8.5 2 3 7.5', line: 1.3 }
 } as const satisfies Record<string, Glyph>;

@@ -3,6 +3,7 @@ import { listModels } from '$lib/server/database/definitions';
 import { listForms } from '$lib/server/form';
 import { importsInShort } from '$lib/server/import';
 import { listRunbooks } from '$lib/server/runbook';
+import { readMarkChoice } from '$lib/server/session';
 import type { LayoutServerLoad } from './$types';
 
 export const load = (async ({ locals }) => {
@@ -16,6 +17,7 @@ export const load = (async ({ locals }) => {
 			title: person.title,
 			locale: person.locale,
 			theme: person.theme,
+			marks: await readMarkChoice(person.id),
 			permissions: person.permissions
 		},
 		models: models.map(({ id, code, name }) => ({ id, code, name })),

@@ -11,7 +11,8 @@
 	import { onMount } from 'svelte';
 
 	let { data, children } = $props();
-	const shell = provideShell(new Shell());
+	// svelte-ignore state_referenced_locally
+	const shell = provideShell(new Shell(data.person.marks));
 	// svelte-ignore state_referenced_locally
 	let theme = $state(data.person.theme);
 	let folded = $state(false);
@@ -67,6 +68,7 @@
 	class="bg-base-100 text-base-content grid h-screen grid-cols-[auto_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] overflow-hidden"
 	data-ready={ready || undefined}
 	data-person={data.person.id}
+	data-marks={shell.marks.set}
 >
 	<Rail
 		jobs={shell.jobs}

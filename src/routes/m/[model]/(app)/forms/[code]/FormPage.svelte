@@ -122,6 +122,7 @@
 	});
 	$effect(() => {
 		void data.choices;
+		session.showsResults = !shell.marks.hidden.includes('results');
 		untrack(() => void session.readMarks());
 	});
 	$effect(() => {

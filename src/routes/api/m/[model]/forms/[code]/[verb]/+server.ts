@@ -87,7 +87,9 @@ const VERBS = {
 	discard: verb(z.object({}), ({ person, modelId }, code) => discardDraft(person, modelId, code)),
 	'bring-back': verb(z.object({}), ({ person, modelId }, code) => bringBackDraft(person, modelId, code)),
 	inspect: verb(at, ({ person, modelId }, code, { choices, row, column }) => inspectFigure(person, modelId, code, choices, row, column)),
-	marks: verb(shown, ({ person, modelId }, code, { choices }) => markedCells(person, modelId, code, choices)),
+	marks: verb(shown.extend({ results: z.boolean().default(false) }), ({ person, modelId }, code, { choices, results }) =>
+		markedCells(person, modelId, code, choices, results)
+	),
 	beside: verb(z.object({ place: placeSchema }), ({ person, modelId }, _, { place }) => readBeside(person, modelId, place)),
 	note: verb(noteSchema, ({ person, modelId }, code, note) => writeNote(person, modelId, code, note)),
 	'note-act': verb(noteActSchema, ({ person, modelId }, _, act) => actOnNote(person, modelId, act)),
