@@ -219,6 +219,15 @@ test('the wiring is drawn and leads to its parts', async ({ page }) => {
 	await signIn(page, 'maren.kvist');
 	await page.goto('/structure/wiring');
 	await page.locator('[data-drawn]').waitFor();
-	await page.getByRole('link', { name: /Route contribution/ }).click();
+	const form = page.getByRole('button', { name: /Route contribution/ });
+	await form.click();
+	await expect(form).toHaveAttribute('aria-pressed', 'true');
+	await expect(page.getByRole('status')).toContainText('Route contribution is fed by');
+	await expect(page.getByRole('button', { name: /^Account/ })).toHaveClass(/lit/);
+	await page.keyboard.press('Escape');
+	await expect(form).toHaveAttribute('aria-pressed', 'false');
+	// By keyboard too.
+	await form.press('Enter');
+	await page.getByRole('link', { name: 'Open Route contribution' }).click();
 	await page.waitForURL(/\/forms\/route-contribution/);
 });

@@ -90,6 +90,20 @@
 					<dd>{meaning}</dd>
 				{/each}
 			</dl>
+			<h3 class="mt-3 mb-1 font-semibold">What you may type</h3>
+			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
+				{#each SHORTHAND as [typed, meaning] (typed)}<dt class="font-mono text-[13px]">{typed}</dt>
+					<dd>{meaning}</dd>{/each}
+			</dl>
+		</div>
+		<div>
+			{#each [{ title: 'In forms', keys: KEYS }, { title: 'Members in Structure', keys: MEMBER_KEYS }, { title: 'Everywhere', keys: PAGE_KEYS }] as { title, keys } (title)}
+				<h3 class="mt-3 mb-1 font-semibold first:mt-0">{title}</h3>
+				<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
+					{#each keys as [key, meaning] (key)}<dt class="font-semibold">{key}</dt>
+						<dd>{meaning}</dd>{/each}
+				</dl>
+			{/each}
 			<fieldset class="mt-3">
 				<legend class="mb-1 font-semibold">How they are drawn, for you</legend>
 				{#each Object.entries(MARK_SETS) as [set, name] (set)}
@@ -120,20 +134,6 @@
 					>
 				{/each}
 			</fieldset>
-			<h3 class="mt-3 mb-1 font-semibold">What you may type</h3>
-			<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
-				{#each SHORTHAND as [typed, meaning] (typed)}<dt class="font-mono text-[13px]">{typed}</dt>
-					<dd>{meaning}</dd>{/each}
-			</dl>
-		</div>
-		<div>
-			{#each [{ title: 'In forms', keys: KEYS }, { title: 'Members in Structure', keys: MEMBER_KEYS }, { title: 'Everywhere', keys: PAGE_KEYS }] as { title, keys } (title)}
-				<h3 class="mt-3 mb-1 font-semibold first:mt-0">{title}</h3>
-				<dl class="grid grid-cols-[8.5rem_1fr] gap-y-1">
-					{#each keys as [key, meaning] (key)}<dt class="font-semibold">{key}</dt>
-						<dd>{meaning}</dd>{/each}
-				</dl>
-			{/each}
 		</div>
 	</div>
 </dialog>

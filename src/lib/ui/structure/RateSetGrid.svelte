@@ -158,7 +158,7 @@
 			>units for one {set.pivot}{set.usedBy.length > 0 ? ` · used by ${set.usedBy.join(', ')}` : ' · used by no scenario here'}</span
 		>
 		{#if set.elsewhere.length > 0}
-			<span class="text-warning text-[13px]">{set.elsewhere.join(', ')} reads with it too: a change here moves figures there</span>
+			<span class="text-warning text-[13px]" title="A change here moves figures there">read in {set.elsewhere.join(', ')} too</span>
 		{/if}
 		<span class="ml-auto"></span>
 		{#if mayWrite && set.lastChange}
@@ -176,7 +176,7 @@
 			<p>
 				<b class="font-semibold">{preview.count === 1 ? 'One rate' : `${preview.count.toLocaleString(locale)} rates`} would change.</b>
 			</p>
-			<ul class="my-1 max-h-44 columns-3 gap-x-8 overflow-auto">
+			<ul class="my-1 max-h-44 columns-2 gap-x-10 overflow-auto">
 				{#each preview.changes as change (`${change.currency} ${change.kind} ${change.from}`)}
 					<li class="flex justify-between gap-2 tabular-nums">
 						<span class="text-soft">{change.currency} {change.kind}, {day(change.to)}</span>

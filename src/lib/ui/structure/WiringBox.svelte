@@ -1,5 +1,4 @@
 <script lang="ts">
-	import { at } from '../at';
 	import type { WiringNode } from '$lib/server/structure';
 	import { Handle, Position } from '@xyflow/svelte';
 	import FileDown from '@lucide/svelte/icons/file-down';
@@ -9,19 +8,26 @@
 	import Sigma from '@lucide/svelte/icons/sigma';
 	import Table from '@lucide/svelte/icons/table-properties';
 
-	let { data }: { data: WiringNode } = $props();
+	/** Whether it is chosen, tied to the chosen one, or steps back. */
+	type Look = 'plain' | 'chosen' | 'lit' | 'back';
+	let { data }: { data: WiringNode & { look: Look; onchoose: () => void } } = $props();
 	const ICONS = { import: FileDown, rates: Coins, dimension: ListTree, formula: Sigma, runbook: ListChecks, form: Table };
 	const Icon = $derived(ICONS[data.kind]);
 </script>
 
 <Handle type="target" position={Position.Left} />
-<a href={at(data.path)} class={['box', data.trouble && 'trouble']} title="{data.name}: {data.trouble ?? data.note}">
-	<Icon size={15} strokeWidth={1.6} aria-hidden="true" />
+<button
+	class={['box nopan', data.trouble && 'trouble', data.look]}
+	aria-pressed={data.look === 'chosen'}
+	title="{data.name}: {data.trouble ?? data.note}"
+	onclick={data.onchoose}
+>
+	<Icon size={14} strokeWidth={1.6} class="shrink-0" aria-hidden="true" />
 	<span class="min-w-0">
 		<b class="block truncate font-semibold">{data.name}</b>
 		<span class={['block truncate text-xs', data.trouble ? 'text-warning' : 'text-grey']}>{data.trouble ?? data.note}</span>
 	</span>
-</a>
+</button>
 <Handle type="source" position={Position.Right} />
 
 <style>
@@ -29,19 +35,31 @@
 		display: flex;
 		align-items: center;
 		gap: 8px;
-		width: 200px;
-		height: 56px;
-		padding: 0 10px;
+		width: 172px;
+		height: 44px;
+		padding: 0 8px;
+		text-align: left;
+		cursor: pointer;
 		border: 1px solid var(--rule);
 		border-radius: 6px;
 		background: var(--raised);
 		color: var(--color-base-content);
-		font-size: 13.5px;
-		line-height: 18px;
+		font-size: 13px;
+		line-height: 17px;
 	}
 	.box:hover,
 	.box:focus-visible {
 		border-color: var(--color-primary);
+	}
+	.chosen {
+		border-color: var(--color-primary);
+		box-shadow: 0 0 0 1px var(--color-primary);
+	}
+	.lit {
+		border-color: var(--color-primary);
+	}
+	.back {
+		opacity: 0.4;
 	}
 	.trouble {
 		border-color: var(--color-warning);
