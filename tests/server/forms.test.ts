@@ -22,6 +22,7 @@ import {
 	listForms,
 	markedCells,
 	membersUnder,
+	movedMethods,
 	openForm,
 	previewForm,
 	previewMethod,
@@ -624,6 +625,32 @@ describe('a method', () => {
 			method: { kind: 'driver and rate', driver: id('S10'), rate: 10, adjustPercent: 0, adjustAmount: 5 }
 		});
 		expect(driver.columns[0]!.value).toBeGreaterThan(5);
+		// The driver's rate of last year and what is put on top of a quarter; then last year moves, and the row says so.
+		const byRate = await previewMethod(tove, 1, 'fleet-care', shown, {
+			row,
+			structure: form.structure,
+			method: {
+				kind: 'driver at last year’s rate',
+				driver: id('S10'),
+				percent: 0,
+				adjustPercent: 0,
+				adjustAmount: 0,
+				adjustments: { per: 'quarter', amounts: [300] }
+			}
+		});
+		expect(byRate.quarters).toHaveLength(4);
+		expect(byRate.columns.map(({ quarter }) => quarter)).toEqual([0, 0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 3]);
+		expect(byRate.columns.reduce((sum, { value }) => sum + value!, 0)).toBeGreaterThan(300);
+		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toEqual([]);
+		const source = await database.pool.query<{ id: number }>(
+			`UPDATE row_method SET filled = (SELECT jsonb_object_agg(key, value::text::float8 + 1) FROM jsonb_each(filled)) RETURNING 1 AS id`
+		);
+		expect(source.rowCount).toBe(1);
+		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toMatchObject([
+			{ row, label: 'Repairs', person: 'Tove Brandal', method: { kind: 'growth on last year', percent: 0.1 } }
+		]);
+		await fillByMethod(tove, 1, 'fleet-care', shown, { row, structure: form.structure, method: growth(0.1) });
+		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toEqual([]);
 		await discardDraft(tove, 1, 'fleet-care');
 		await expect(
 			previewMethod(tove, 1, 'net-assets', { members: {} }, { row: 0, structure: form.structure, method: growth(0) })

@@ -466,7 +466,13 @@ describe('a check', () => {
 
 describe('methods', () => {
 	const plain = { adjustPercent: 0, adjustAmount: 0 };
-	const input = { lastYear: [10, Number.NaN, 20], before: [1, 2, 3, 4], driver: [5, Number.NaN, 7] };
+	const input = {
+		lastYear: [10, Number.NaN, 20],
+		before: [1, 2, 3, 4],
+		driver: [5, Number.NaN, 7],
+		driverLastYear: [],
+		quarters: [0, 0, 0]
+	};
 	test.each([
 		['driver and rate', { kind: 'driver and rate', driver: 1, rate: 3, ...plain }, [15, Number.NaN, 21]],
 		['average last year', { kind: 'average last year', percent: 0.1, ...plain }, [11, 11, 11]],
@@ -478,6 +484,26 @@ describe('methods', () => {
 			Number.isNaN(expected[index]!) ? expect(value).toBeNaN() : expect(value).toBeCloseTo(expected[index]!, 9)
 		)
 	);
+	test('last year’s cost for each unit of the driver, raised: 60 over 30 units is 2, with 10 % 2.2', () => {
+		const method = { kind: 'driver at last year’s rate' as const, driver: 1, percent: 0.1, ...plain };
+		const known = { ...input, lastYear: [10, 20, 30], driver: [4, Number.NaN, 10], driverLastYear: [5, 10, 15] };
+		const values = methodValues(method, known);
+		expect(values[0]).toBeCloseTo(8.8, 9);
+		expect(values[1]).toBeNaN();
+		expect(values[2]).toBeCloseTo(22, 9);
+		expect(methodValues(method, { ...known, driverLastYear: [0, 0, 0] })[0]).toBeNaN();
+		expect(methodValues(method, { ...known, lastYear: [Number.NaN, Number.NaN, Number.NaN] })[0]).toBeNaN();
+	});
+	test('amounts on top of single months, or of quarters shared over their months', () => {
+		const grow = { kind: 'growth on last year' as const, percent: 0, ...plain };
+		const known = { ...input, lastYear: [10, 20, 30, 40], quarters: [0, 0, 1, 1] };
+		expect(methodValues({ ...grow, adjustments: { per: 'period', amounts: [1, 0, -5] } }, known)).toEqual([11, 20, 25, 40]);
+		expect(methodValues({ ...grow, adjustments: { per: 'quarter', amounts: [0, 10] } }, known)).toEqual([10, 20, 35, 45]);
+		// What is empty stays empty: nothing is put on top of nothing.
+		expect(
+			methodValues({ ...grow, adjustments: { per: 'period', amounts: [9] } }, { ...known, lastYear: [Number.NaN, 1, 1, 1] })[0]
+		).toBeNaN();
+	});
 	test('a trend of fewer than two values says nothing', () =>
 		expect(methodValues({ kind: 'trend', periods: 3, ...plain }, { ...input, before: [Number.NaN, 4] })[0]).toBeNaN());
 });

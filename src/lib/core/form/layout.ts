@@ -132,6 +132,8 @@ export interface FormLayout {
 	ownLines?: { dimension: number; parent: MemberReference };
 	/** Whether planners may fill rows by a method. */
 	methods?: boolean;
+	/** Whether a row whose method gives something else now is filled again in the draft of who opens the form. */
+	methodsLive?: boolean;
 	/** Runbooks that are run from the form. */
 	runs?: FormRun[];
 }

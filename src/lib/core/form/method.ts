@@ -1,8 +1,16 @@
 import { EMPTY, isEmpty } from '../number';
 
-/** How a row is worked out from what is known. An adjustment is put on top of every period. */
-export type Method = { adjustPercent: number; adjustAmount: number } & (
+/** Amounts put on top, one a period to fill or one a quarter; a quarter's is spread evenly over its periods. */
+export interface Adjustments {
+	per: 'period' | 'quarter';
+	amounts: readonly number[];
+}
+
+/** How a row is worked out from what is known. An adjustment is put on top of every period, and further ones of some. */
+export type Method = { adjustPercent: number; adjustAmount: number; adjustments?: Adjustments | undefined } & (
 	| { kind: 'driver and rate'; driver: number; rate: number }
+	/** What last year cost for each unit of the driver, raised by a percentage, times the driver. */
+	| { kind: 'driver at last year’s rate'; driver: number; percent: number }
 	/** Last year's average a period, raised by a percentage. */
 	| { kind: 'average last year'; percent: number }
 	/** The same period of last year, grown by a percentage. */
@@ -19,6 +27,10 @@ export interface MethodInput {
 	before: readonly number[];
 	/** The driver's values in the periods to fill. */
 	driver: readonly number[];
+	/** The driver's values in the same periods a year earlier. */
+	driverLastYear: readonly number[];
+	/** Which quarter each period to fill lies in, counted from 0. */
+	quarters: readonly number[];
 }
 
 /**
@@ -26,26 +38,48 @@ export interface MethodInput {
  * Trend: ordinary least squares over the periods with a value, of which it needs two.
  */
 export function methodValues(method: Method, input: MethodInput): number[] {
-	const adjusted = (value: number): number => (isEmpty(value) ? EMPTY : value * (1 + method.adjustPercent) + method.adjustAmount);
+	const adjusted = (value: number, index: number): number =>
+		isEmpty(value)
+			? EMPTY
+			: value * (1 + method.adjustPercent) + method.adjustAmount + adjustmentOf(method.adjustments, input.quarters, index);
 	const { lastYear } = input;
 	switch (method.kind) {
 		case 'driver and rate':
-			return input.driver.map((driver) => adjusted(driver * method.rate));
+			return input.driver.map((driver, index) => adjusted(driver * method.rate, index));
+		case 'driver at last year’s rate': {
+			const [cost, units] = [total(lastYear), total(input.driverLastYear)];
+			const rate = isEmpty(cost) || isEmpty(units) || units === 0 ? EMPTY : (cost / units) * (1 + method.percent);
+			return input.driver.map((driver, index) => adjusted(driver * rate, index));
+		}
 		case 'average last year': {
 			const present = lastYear.filter((value) => !isEmpty(value));
 			// Periods without a value count as nothing: the year's total is what is kept.
 			const average = present.length === 0 ? EMPTY : present.reduce((sum, value) => sum + value, 0) / lastYear.length;
-			return lastYear.map(() => adjusted(average * (1 + method.percent)));
+			return lastYear.map((_, index) => adjusted(average * (1 + method.percent), index));
 		}
 		case 'growth on last year':
-			return lastYear.map((value) => adjusted(value * (1 + method.percent)));
+			return lastYear.map((value, index) => adjusted(value * (1 + method.percent), index));
 		case 'trend': {
 			const line = leastSquares(input.before.slice(-method.periods));
-			return lastYear.map((_, index) => adjusted(line(index)));
+			return lastYear.map((_, index) => adjusted(line(index), index));
 		}
 		default:
 			return method satisfies never;
 	}
+}
+
+/** What is put on top of one period. */
+function adjustmentOf(adjustments: Adjustments | undefined, quarters: readonly number[], index: number): number {
+	if (!adjustments) return 0;
+	if (adjustments.per === 'period') return adjustments.amounts[index] ?? 0;
+	const quarter = quarters[index]!;
+	return (adjustments.amounts[quarter] ?? 0) / quarters.filter((each) => each === quarter).length;
+}
+
+/** The sum of what is there; empty where nothing is. */
+function total(values: readonly number[]): number {
+	const present = values.filter((value) => !isEmpty(value));
+	return present.length === 0 ? EMPTY : present.reduce((sum, value) => sum + value, 0);
 }
 
 /** A straight line through values at −n … −1, to be read at 0, 1, 2 …; empty with fewer than two values. */

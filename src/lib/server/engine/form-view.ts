@@ -294,6 +294,7 @@ export class FormView {
 
 	#frameAnswer(known: boolean, words: CodedWords): FormFrame {
 		const { scale = 1, hideEmptyRows = false, hideEmptyColumns = false, spread = 'in proportion', methods = false } = this.#layout;
+		const methodsLive = methods && this.#layout.methodsLive === true;
 		return {
 			frame: this.frame,
 			rows: known ? [] : this.#rows,
@@ -304,7 +305,7 @@ export class FormView {
 			currency: this.expanded.query.currency,
 			axes: { accounts: this.#model.accounts.id, periods: this.#model.periods.dimension.id, scenarios: this.#model.scenarios.id },
 			choices: known ? {} : this.#choices(words),
-			defaults: { scale, hideEmptyRows, hideEmptyColumns, spread, methods, ownLines: this.#layout.ownLines !== undefined }
+			defaults: { scale, hideEmptyRows, hideEmptyColumns, spread, methods, methodsLive, ownLines: this.#layout.ownLines !== undefined }
 		};
 	}
 

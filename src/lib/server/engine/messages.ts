@@ -127,6 +127,7 @@ export interface FormFrame {
 		hideEmptyColumns: boolean;
 		spread: 'in proportion' | 'evenly' | 'same value';
 		methods: boolean;
+		methodsLive: boolean;
 		ownLines: boolean;
 	};
 }
@@ -310,7 +311,10 @@ export interface SelectedMembers {
 
 /** What a method gives for a row: a value for each column it may fill. */
 export interface MethodAnswer {
-	columns: { column: number; label: string; now: number | null; value: number | null }[];
+	/** `period` is the member's id; `quarter` a place among the quarters. */
+	columns: { column: number; period: number; label: string; quarter: number; now: number | null; value: number | null }[];
+	/** Names of the quarters the columns lie in. */
+	quarters: string[];
 	/** Why nothing can be worked out; empty when it can. */
 	reason: string;
 }
@@ -420,6 +424,11 @@ export interface EngineRequests {
 	moved: {
 		ask: FormAsk & { notes: { address: number[]; period: number; beneath: number }[] };
 		answer: { moved: { cells: number[]; typed: number; beneath: number; now: number | null }[] };
+	};
+	/** Of rows filled by a method: those for which it gives something else now. */
+	movedMethods: {
+		ask: FormAsk & { methods: { place: number[]; method: Method; filled: Record<string, number> }[] };
+		answer: { moved: { index: number; row: number; label: string }[] };
 	};
 	/** The leaf cells of a form that show a result, with its origin. */
 	results: { ask: FormAsk; answer: { results: { cell: number; origin: number }[] } };

@@ -31,7 +31,7 @@ import { whatEmptyingDoes } from './emptied';
 import { chosenOutside } from './month-choices';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
-import { workOutRow } from './row-method';
+import { movedMethods, workOutRow } from './row-method';
 import { findingsOf, lookAtFormula, lookAtScript, planRun, printScripts, RunCancelled, vocabularyOf, whyNotWrite } from './runbook-work';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
@@ -140,6 +140,10 @@ export class ModelEngine {
 				requireFrame(form, request.seenFrame);
 				requireCell(form, request.row, 0);
 				return workOutRow(this.#model, this.#cube, draft.shown, guard, form, request.row, request.method);
+			},
+			movedMethods: async (request) => {
+				const { form, draft, guard } = await this.#openForm(request);
+				return { moved: movedMethods(this.#model, this.#cube, draft.shown, guard, form, request.methods) };
 			},
 			emptied: async (request) => {
 				const { form, draft, guard } = await this.#openForm(request);

@@ -24,6 +24,7 @@ export async function describeDesign(modelId: number, design: Omit<FormDesign, '
 		layout.hideEmptyColumns ? 'Empty columns hidden' : '',
 		layout.spread ? `Spreads ${layout.spread}` : '',
 		layout.methods ? 'Rows may be filled by a method' : '',
+		layout.methods && layout.methodsLive ? 'Rows are filled again when what their method reads moves' : '',
 		layout.ownLines ? `Own lines in ${dimension(layout.ownLines.dimension)}` : ''
 	];
 	return [

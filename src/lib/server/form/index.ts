@@ -15,7 +15,7 @@ export { saveDetailLines } from './detail-lines';
 export { addFile, addLink, readFile, removeLink } from './links';
 export { tellPresence, type Present } from './presence';
 export { addOwnLine } from './own-line';
-export { fillByMethod, lastMethod, previewMethod, type MethodDesk } from './methods';
+export { fillByMethod, lastMethod, movedMethods, previewMethod, type MethodDesk, type MovedMethod } from './methods';
 export { formGrid, formWorkbook, readWorkbook, type WorkbookChange, type WorkbookReading } from './workbook';
 export {
 	copyForm,

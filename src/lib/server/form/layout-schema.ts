@@ -133,6 +133,7 @@ const today = z.object({
 		.optional(),
 	ownLines: z.object({ dimension: z.number().int(), parent: reference }).optional(),
 	methods: z.boolean().optional(),
+	methodsLive: z.boolean().optional(),
 	runs: z
 		.array(z.object({ runbook: z.number().int(), label: z.string().max(80), when: z.enum(['button', 'before opening', 'after saving']) }))
 		.max(12)

@@ -8,10 +8,15 @@ import { draftVersion } from './draft';
 import { enterFigures, type EntryOutcome } from './enter';
 import { formAsk, readForm, type FormChoices } from './open';
 
-const adjust = { adjustPercent: z.number().finite().min(-10).max(1_000), adjustAmount: z.number().finite() };
+const adjust = {
+	adjustPercent: z.number().finite().min(-10).max(1_000),
+	adjustAmount: z.number().finite(),
+	adjustments: z.object({ per: z.enum(['period', 'quarter']), amounts: z.array(z.number().finite()).max(400) }).optional()
+};
 const percent = z.number().finite().min(-10).max(1_000);
 const methodSchema: z.ZodType<Method> = z.discriminatedUnion('kind', [
 	z.object({ kind: z.literal('driver and rate'), driver: z.number().int(), rate: z.number().finite(), ...adjust }),
+	z.object({ kind: z.literal('driver at last year’s rate'), driver: z.number().int(), percent, ...adjust }),
 	z.object({ kind: z.literal('average last year'), percent, ...adjust }),
 	z.object({ kind: z.literal('growth on last year'), percent, ...adjust }),
 	z.object({ kind: z.literal('trend'), periods: z.number().int().min(2).max(60), ...adjust })
@@ -78,9 +83,15 @@ export async function fillByMethod(
 		window
 	);
 	await pool().query(
-		`INSERT INTO row_method (model_id, place, method, person_id) VALUES ($1, $2, $3, $4)
-		ON CONFLICT (model_id, place) DO UPDATE SET method = excluded.method, person_id = excluded.person_id, at = now()`,
-		[modelId, place.slice(0, -1), JSON.stringify(asked.method), writer.id]
+		`INSERT INTO row_method (model_id, place, method, person_id, filled) VALUES ($1, $2, $3, $4, $5)
+		ON CONFLICT (model_id, place) DO UPDATE SET method = excluded.method, person_id = excluded.person_id, filled = excluded.filled, at = now()`,
+		[
+			modelId,
+			place.slice(0, -1),
+			JSON.stringify(asked.method),
+			writer.id,
+			JSON.stringify(Object.fromEntries(filled.map(({ period, value }) => [period, value])))
+		]
 	);
 	return outcome;
 }
@@ -109,4 +120,42 @@ export async function lastMethod(
 	);
 	const last = found.rows[0];
 	return last ? { ...last, at: last.at.toISOString() } : null;
+}
+
+/** A row whose method gives something else than when it was filled: its driver, rate or last year moved. */
+export interface MovedMethod {
+	row: number;
+	label: string;
+	method: Method;
+	person: string;
+	at: string;
+}
+
+/** The rows of a form that were filled by a method which would fill them otherwise now. */
+export async function movedMethods(
+	person: SignedIn | undefined,
+	modelId: number,
+	code: string,
+	choices: FormChoices
+): Promise<{ rows: MovedMethod[] }> {
+	const reader = requirePermission(person, 'form.read');
+	const { layout } = await readForm(reader, modelId, code);
+	if (!layout.methods) return { rows: [] };
+	const found = await pool().query<{ place: number[]; method: Method; filled: Record<string, number>; person: string; at: Date }>(
+		`SELECT r.place, r.method, r.filled, p.name AS person, r.at FROM row_method r JOIN person p ON p.id = r.person_id
+		WHERE r.model_id = $1 AND r.filled <> '{}' ORDER BY r.at DESC LIMIT 1000`,
+		[modelId]
+	);
+	if (found.rows.length === 0) return { rows: [] };
+	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
+	const { moved } = await askEngine(modelId, 'movedMethods', {
+		...ask,
+		methods: found.rows.map(({ place, method, filled }) => ({ place, method, filled }))
+	});
+	return {
+		rows: moved.map(({ index, row, label }) => {
+			const { method, person: by, at } = found.rows[index]!;
+			return { row, label, method, person: by, at: at.toISOString() };
+		})
+	};
 }

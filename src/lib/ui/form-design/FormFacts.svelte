@@ -136,7 +136,7 @@
 	>
 </div>
 <div class="mt-2 grid gap-1">
-	{#each [['hideEmptyRows', 'Hide empty rows at first'], ['hideEmptyColumns', 'Hide empty columns at first'], ['methods', 'Rows may be filled by a method']] as const as [field, words] (field)}
+	{#each [['hideEmptyRows', 'Hide empty rows at first'], ['hideEmptyColumns', 'Hide empty columns at first'], ['methods', 'Rows may be filled by a method'], ['methodsLive', 'and are filled again when what their method reads moves']] as const as [field, words] (field)}
 		<label class="flex items-center gap-2"
 			><input
 				type="checkbox"

@@ -19,6 +19,8 @@
 		marks: ReadonlyMap<number, CellMark>;
 		/** Where others stand, by cell. */
 		others: ReadonlyMap<number, string>;
+		/** Rows to be filled again by their method. */
+		again?: ReadonlySet<number>;
 		grid: GridState;
 		menu: MenuAct[];
 		onfocuscell: (row: number, column: number) => void;
@@ -40,6 +42,7 @@
 		pending,
 		marks,
 		others,
+		again = new Set<number>(),
 		grid,
 		menu,
 		onfocuscell,
@@ -499,7 +502,18 @@
 				ondblclick={(event) => placeOf(event) && edit()}
 			>
 				{#each rowsDrawn as row, index (rowItems[index]!.index % lineCount)}
-					<GridRow {form} {grid} {row} top={rowItems[index]!.start} {places} {around} {cellId} {starts} {oneditkey} />
+					<GridRow
+						{form}
+						{grid}
+						{row}
+						top={rowItems[index]!.start}
+						{places}
+						{around}
+						{cellId}
+						{starts}
+						again={again.has(row)}
+						{oneditkey}
+					/>
 				{/each}
 			</tbody>
 		</table>

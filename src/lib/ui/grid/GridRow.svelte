@@ -11,6 +11,7 @@
 </script>
 
 <script lang="ts">
+	import { GLYPHS, paintOf } from './glyphs';
 	import './cell-states.css';
 	import CellEditor from './CellEditor.svelte';
 	import { lookOf, type GridSurroundings } from './cell-look';
@@ -28,9 +29,11 @@
 		cellId: (row: number, column: number) => string;
 		/** Columns at which a group begins. */
 		starts: ReadonlySet<number>;
+		/** Whether its method would fill it otherwise now. */
+		again?: boolean;
 		oneditkey: (event: KeyboardEvent) => void;
 	}
-	let { form, grid, row, top, places, around, cellId, starts, oneditkey }: Props = $props();
+	let { form, grid, row, top, places, around, cellId, starts, again = false, oneditkey }: Props = $props();
 
 	let element: HTMLTableRowElement;
 	let end: HTMLElement;
@@ -105,6 +108,9 @@
 			</button>
 		{:else}<span class="twist"></span>{/if}
 		{line.label}
+		{#if again}<svg class="again" viewBox="0 0 10 10" width="11" height="11" role="img" aria-label="its method gives something else now"
+				><path {...paintOf(GLYPHS.stale)} /></svg
+			>{/if}
 		{#if line.unit && !line.label.toLowerCase().includes(line.unit)}<span class="text-grey text-[11.5px]">{line.unit}</span>{/if}
 		{#if line.guidance}<span class="text-grey text-[11.5px] italic">{line.guidance}</span>{/if}
 	</th>
@@ -139,6 +145,10 @@
 </tr>
 
 <style>
+	.again {
+		display: inline-block;
+		color: var(--color-warning);
+	}
 	/* Lines and cells stand at places worked out before: styling and laying out a screen of table cells took some 34 ms. */
 	tr {
 		display: flex;

@@ -23,7 +23,8 @@
 		['growth on last year', 'Grow on last year'],
 		['average last year', 'Last year’s average'],
 		['trend', 'Trend of the last months'],
-		['driver and rate', 'Driver × rate']
+		['driver and rate', 'Driver × rate'],
+		['driver at last year’s rate', 'Driver × last year’s cost for each unit']
 	] as const;
 
 	let kind = $state<Method['kind']>('growth on last year');
@@ -33,6 +34,9 @@
 	let driver = $state<{ id: number; name: string } | null>(null);
 	let adjustPercent = $state('0');
 	let adjustAmount = $state('0');
+	/** Amounts on top of single periods, or of quarters, as they were typed. */
+	let adjustPer = $state<'period' | 'quarter'>('period');
+	let adjustments = $state.raw<readonly string[]>([]);
 	let answer = $state.raw<MethodAnswer | null>(null);
 	let last = $state.raw<{ person: string; at: string } | null>(null);
 	let asked = 0;
@@ -40,12 +44,19 @@
 	const numberOf = (text: string): number => (text.trim() === '' ? 0 : (typedNumber(text) ?? Number.NaN));
 	const percentOf = (text: string): number => (text.trim() === '' ? 0 : (typedPercent(text) ?? Number.NaN));
 	const method = $derived.by((): Method | null => {
-		const adjust = { adjustPercent: percentOf(adjustPercent), adjustAmount: numberOf(adjustAmount) };
-		const numbers = [adjust.adjustPercent, adjust.adjustAmount, percentOf(percent), numberOf(rate), numberOf(periods)];
+		const amounts = adjustments.map(numberOf);
+		const adjust = {
+			adjustPercent: percentOf(adjustPercent),
+			adjustAmount: numberOf(adjustAmount),
+			...(amounts.some((amount) => amount !== 0) && { adjustments: { per: adjustPer, amounts } })
+		};
+		const numbers = [...amounts, adjust.adjustPercent, adjust.adjustAmount, percentOf(percent), numberOf(rate), numberOf(periods)];
 		if (!numbers.every(Number.isFinite)) return null;
 		switch (kind) {
 			case 'driver and rate':
 				return driver ? { kind, driver: driver.id, rate: numberOf(rate), ...adjust } : null;
+			case 'driver at last year’s rate':
+				return driver ? { kind, driver: driver.id, percent: percentOf(percent), ...adjust } : null;
 			case 'trend':
 				return { kind, periods: Math.max(2, Math.min(60, Math.round(numberOf(periods)))), ...adjust };
 			case 'growth on last year':
@@ -78,6 +89,8 @@
 		kind = before.kind;
 		adjustPercent = asTyped(Number((before.adjustPercent * 100).toFixed(6)));
 		adjustAmount = asTyped(before.adjustAmount);
+		adjustPer = before.adjustments?.per ?? 'period';
+		adjustments = (before.adjustments?.amounts ?? []).map((amount) => (amount === 0 ? '' : asTyped(amount)));
 		if ('percent' in before) percent = asTyped(Number((before.percent * 100).toFixed(6)));
 		if ('periods' in before) periods = String(before.periods);
 		if ('rate' in before) rate = asTyped(before.rate);
@@ -90,6 +103,12 @@
 		const number = ++asked;
 		const found = wanted ? await session.method(row, wanted) : null;
 		if (number === asked) answer = found ?? null;
+	}
+	function adjust(index: number, text: string) {
+		const next = [...adjustments];
+		while (next.length <= index) next.push('');
+		next[index] = text;
+		adjustments = next;
 	}
 	const shown = (value: number | null) => (value === null ? '' : formatFigure(value, { ...format, scale: 1 }, locale));
 	const sum = (which: 'now' | 'value') => (answer?.columns ?? []).reduce((total, column) => total + (column[which] ?? 0), 0);
@@ -115,7 +134,7 @@
 		</select></label
 	>
 	<div class="mt-2 grid grid-cols-2 gap-2">
-		{#if kind === 'driver and rate'}
+		{#if kind === 'driver and rate' || kind === 'driver at last year’s rate'}
 			<div class="col-span-2">
 				<span class="text-grey text-xs">Driver</span>
 				{#if accounts !== null}
@@ -128,7 +147,13 @@
 					/>
 				{/if}
 			</div>
-			<label><span class="text-grey text-xs">Rate</span><input class="input input-sm w-full text-right" bind:value={rate} /></label>
+			{#if kind === 'driver and rate'}
+				<label><span class="text-grey text-xs">Rate</span><input class="input input-sm w-full text-right" bind:value={rate} /></label>
+			{:else}
+				<label
+					><span class="text-grey text-xs">Raised by, %</span><input class="input input-sm w-full text-right" bind:value={percent} /></label
+				>
+			{/if}
 		{:else if kind === 'trend'}
 			<label
 				><span class="text-grey text-xs">Months looked back</span><input
@@ -152,24 +177,58 @@
 			/></label
 		>
 	</div>
+	<label class="mt-2 flex items-center gap-1.5"
+		><span class="text-grey text-xs">and amounts on top of single</span>
+		<select
+			class="select select-xs w-28"
+			bind:value={adjustPer}
+			onchange={() => (adjustments = [])}
+			aria-label="Amounts on top of single months or quarters"
+			><option value="period">months</option><option value="quarter">quarters</option></select
+		></label
+	>
+	{#if adjustPer === 'quarter' && answer && answer.quarters.length > 0}
+		<div class="mt-1 grid grid-cols-2 gap-x-2">
+			{#each answer.quarters as quarter, index (quarter)}
+				<label
+					><span class="text-grey text-xs">{quarter}</span><input
+						class="input input-xs w-full text-right"
+						value={adjustments[index] ?? ''}
+						onchange={(event) => adjust(index, event.currentTarget.value)}
+					/></label
+				>
+			{/each}
+		</div>
+	{/if}
 	{#if answer?.reason}<p class="text-warning mt-3">{answer.reason}</p>{/if}
 	{#if answer && answer.columns.length > 0}
 		<table class="mt-3 w-full">
 			<thead
 				><tr class="text-grey text-right text-xs"
-					><th class="text-left font-normal">Period</th><th class="font-normal">Now</th><th class="font-normal">By the method</th></tr
+					><th class="text-left font-normal">Period</th><th class="font-normal">Now</th>{#if adjustPer === 'period'}<th class="font-normal"
+							>On top</th
+						>{/if}<th class="font-normal">By the method</th></tr
 				></thead
 			>
 			<tbody>
-				{#each answer.columns as { column, label, now, value } (column)}
+				{#each answer.columns as { column, label, now, value }, index (column)}
 					<tr class="border-hairline border-t text-right"
-						><td class="text-left">{label}</td><td class="text-grey">{shown(now)}</td><td class="font-semibold">{shown(value)}</td></tr
+						><td class="text-left">{label}</td><td class="text-grey">{shown(now)}</td>{#if adjustPer === 'period'}<td
+								><input
+									class="input input-xs w-16 text-right"
+									aria-label="On top of {label}"
+									value={adjustments[index] ?? ''}
+									onchange={(event) => adjust(index, event.currentTarget.value)}
+								/></td
+							>{/if}<td class="font-semibold">{shown(value)}</td></tr
 					>
 				{/each}
 			</tbody>
 			{#if adds}<tfoot
 					><tr class="border-soft border-t text-right font-semibold"
-						><td class="text-left">Together</td><td>{shown(sum('now'))}</td><td>{shown(sum('value'))}</td></tr
+						><td class="text-left">Together</td><td>{shown(sum('now'))}</td>{#if adjustPer === 'period'}<td></td>{/if}<td
+							>{shown(sum('value'))}</td
+						></tr
 					></tfoot
 				>{/if}
 		</table>

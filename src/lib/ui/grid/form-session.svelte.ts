@@ -1,5 +1,15 @@
 import type { Conflict, FormWindow, MethodAnswer } from '$lib/server/engine';
-import type { CellMark, EntryOutcome, FigureDetails, OpenForm, Present, SaveOutcome, TakenBack, WorkbookReading } from '$lib/server/form';
+import type {
+	CellMark,
+	EntryOutcome,
+	FigureDetails,
+	MovedMethod,
+	OpenForm,
+	Present,
+	SaveOutcome,
+	TakenBack,
+	WorkbookReading
+} from '$lib/server/form';
 import type { Method } from '$lib/core';
 import { ShownForm } from './shown-form';
 import { randomId, type Tab } from './tab';
@@ -443,6 +453,7 @@ export class FormSession {
 	async readMarks(): Promise<void> {
 		const marks = await this.#post<CellMark[]>('marks', { choices: this.choices, results: this.showsResults });
 		if (marks) this.marks = new Map(marks.map((mark) => [mark.cell, mark]));
+		await this.readMethods();
 	}
 
 	/** Says where one is, and hears who else is here. */
@@ -450,6 +461,27 @@ export class FormSession {
 		if (this.away) return;
 		const present = await this.#post<Present[]>('presence', { members }, true);
 		if (present && present !== 'away') this.present = present;
+	}
+
+	/** Rows whose method gives something else now than when it filled them. */
+	movedMethods = $state.raw<readonly MovedMethod[]>([]);
+
+	/** Looks for rows to be filled again; where the form says so they are, in one's draft. */
+	async readMethods(): Promise<void> {
+		if (!this.form.defaults.methods) return;
+		const found = await this.ask<{ rows: MovedMethod[] }>('moved-methods', {});
+		this.movedMethods = found?.rows ?? [];
+		if (this.form.defaults.methodsLive && this.movedMethods.length > 0) await this.fillAgain();
+	}
+
+	/** Fills rows by their methods once more; one that takes nothing stays marked. */
+	async fillAgain(rows: readonly MovedMethod[] = this.movedMethods): Promise<void> {
+		for (const { row, method } of rows) await this.fill(row, method);
+		if (this.form.defaults.methodsLive) {
+			this.movedMethods = [];
+			return;
+		}
+		await this.readMethods();
 	}
 
 	/** Asks the server anything else about the form; its sentence is shown where it cannot. */

@@ -53,7 +53,15 @@ const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): Form
 	currency: 'EUR',
 	axes: { accounts: 1, periods: 2, scenarios: 3 },
 	choices: {},
-	defaults: { scale: 1, hideEmptyRows: false, hideEmptyColumns: false, spread: 'in proportion', methods: false, ownLines: false },
+	defaults: {
+		scale: 1,
+		hideEmptyRows: false,
+		hideEmptyColumns: false,
+		spread: 'in proportion',
+		methods: false,
+		methodsLive: false,
+		ownLines: false
+	},
 	revision: 5,
 	structure: 2,
 	values,

@@ -527,6 +527,16 @@
 						.join(', ')}{check.where.length > 4 ? ` and ${check.where.length - 4} more` : ''}{check.bars ? '; bars submission' : ''}.
 				</p>
 			{/each}
+			{#if session.movedMethods.length > 0 && !session.form.defaults.methodsLive}
+				<p class="text-warning mb-1 flex flex-wrap items-center gap-2 text-[13px]" role="status">
+					{session.movedMethods
+						.slice(0, 3)
+						.map(({ label }) => label)
+						.join(', ')}{session.movedMethods.length > 3 ? ` and ${session.movedMethods.length - 3} more rows` : ''}: what the method reads
+					has moved since {session.movedMethods.length === 1 ? 'it filled the row' : 'it filled them'}.
+					<button class="btn btn-xs" onclick={() => void session.fillAgain()}>Fill again, in my draft</button>
+				</p>
+			{/if}
 			{#if session.conflicts.length > 0 || session.refused.length > 0}
 				<ConflictList conflicts={session.conflicts} refused={session.refused} {locale} onsettle={(decisions) => session.save(decisions)} />
 			{/if}
@@ -556,6 +566,7 @@
 					pending={session.pending}
 					{marks}
 					{others}
+					again={new Set(session.movedMethods.map(({ row }) => row))}
 					{grid}
 					menu={acts}
 					onfocuscell={oncell}

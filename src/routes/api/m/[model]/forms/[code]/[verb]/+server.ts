@@ -16,6 +16,7 @@ import {
 	inspectFigure,
 	lastMethod,
 	markedCells,
+	movedMethods,
 	openForm,
 	previewMethod,
 	readBeside,
@@ -109,6 +110,7 @@ const VERBS = {
 	fill: verb(shown.extend({ asked: rowMethodSchema }), ({ person, modelId }, code, { choices, asked, window }) =>
 		fillByMethod(person, modelId, code, choices, asked, window)
 	),
+	'moved-methods': verb(shown, ({ person, modelId }, code, { choices }) => movedMethods(person, modelId, code, choices)),
 	'last-method': verb(shown.extend({ asked: lastMethodSchema }), async ({ person, modelId }, code, { choices, asked }) => ({
 		last: await lastMethod(person, modelId, code, choices, asked)
 	})),
