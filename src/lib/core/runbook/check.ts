@@ -101,7 +101,7 @@ function checkStep(model: Model, step: Step, { values, variables, names, find }:
 			}
 			if (typeof step.factor !== 'number' && values.get(step.factor.parameter)?.kind !== 'number')
 				find('error', `The factor $${step.factor.parameter} is no number.`);
-			if (Object.keys(step.onto).length === 0 && !step.shift)
+			if (Object.keys(step.onto).length === 0 && !step.shift && !step.over)
 				find('error', 'The copy would write where it reads. Choose members to copy onto, or a shift of periods.');
 			if (Object.keys(step.from).length === 0) find('hint', 'The whole model is copied. Limit what is read.');
 			const accounts = scopeOf(model, step.from, variables).axes.get(model.accountAxis);

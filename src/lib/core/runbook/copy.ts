@@ -3,7 +3,8 @@ import { addsUp, Block, isTranslated, rateUse, translationFactors } from '../cub
 import { factPeriod, type Model } from '../model';
 import { isEmpty } from '../number';
 import { eachCell, type Scope } from '../script';
-import type { CopyStep, Slice } from './definition';
+import type { CopyStep, OverYear, Slice } from './definition';
+import { isReached, layOut } from './over-year';
 import { readyMap, type ReadyMap } from './member-map';
 import type { StepWork } from './run';
 import { inScope, isAddressIn, scopeOf, weightsIn } from './slice';
@@ -15,6 +16,7 @@ export interface ReadyCopy {
 	onto: { axis: number; ordinal: number; weights: Float64Array }[];
 	maps: (ReadyMap & { axis: number })[];
 	shift: Int32Array | undefined;
+	over: OverYear | undefined;
 }
 
 /** Finds what a copy names. @returns a sentence where it cannot be followed */
@@ -42,11 +44,15 @@ export function readyCopy(model: Model, step: CopyStep & { limits: Slice }, vari
 		onto.push({ axis, ordinal, weights });
 	}
 	const shift = step.shift && step.shift.by !== 0 ? new Shifts(model.periods).table(step.shift.level, step.shift.by) : undefined;
-	return { from: scopeOf(model, step.from, variables), limits: scopeOf(model, step.limits, variables), onto, maps, shift };
+	if (step.over?.way === 'season' && step.over.account !== null) {
+		const pattern = model.accounts.ordinal(step.over.account);
+		if (pattern === undefined || !model.account(pattern)) return 'The account whose season the year follows is not there any more.';
+	}
+	return { from: scopeOf(model, step.from, variables), limits: scopeOf(model, step.limits, variables), onto, maps, shift, over: step.over };
 }
 
 /** All cells a copy may set: where the cells of its source would land, whether they hold something or not. */
-export function targetOfCopy(model: Model, { from, limits, onto, maps, shift }: ReadyCopy): Scope {
+export function targetOfCopy(model: Model, { from, limits, onto, maps, shift, over }: ReadyCopy): Scope {
 	const axes = new Map<number, Uint8Array>();
 	model.dimensions.forEach((dimension, axis) => {
 		const source = from.axes.get(axis);
@@ -74,7 +80,12 @@ export function targetOfCopy(model: Model, { from, limits, onto, maps, shift }: 
 	for (const { index } of model.periods.leaves) {
 		const to = shift ? shift[index]! : index;
 		const isRead = (from.periods?.[index] ?? 1) === 1 && scenarios.some((span) => index >= span.from && index <= span.to);
-		if (isRead && to >= 0 && (limits.periods?.[to] ?? 1) === 1) periods[to] = 1;
+		if (isRead && to >= 0 && (over || (limits.periods?.[to] ?? 1) === 1)) periods[to] = 1;
+	}
+	if (over) {
+		const years = new Set(model.periods.leaves.filter(({ index }) => periods[index] === 1).map(({ fiscalYear }) => fiscalYear));
+		for (const { index, fiscalYear, position } of model.periods.leaves)
+			periods[index] = years.has(fiscalYear) && isReached(over, position) && (limits.periods?.[index] ?? 1) === 1 ? 1 : 0;
 	}
 	return { axes, periods };
 }
@@ -88,7 +99,7 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 	const { model, cube, variables } = work;
 	const ready = readyCopy(model, step, variables);
 	if (typeof ready === 'string') throw work.fault(ready);
-	const { from, limits, onto, maps, shift } = ready;
+	const { from, limits, onto, maps, shift, over } = ready;
 	const shifts = new Shifts(model.periods);
 	const factor = typeof step.factor === 'number' ? step.factor : work.number(step.factor.parameter);
 	const crossesEntities = [...onto, ...maps].some(({ axis }) => axis === model.entityAxis);
@@ -150,7 +161,7 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 					work.leaveOut(target, leaf, isBeyond ? 'The calendar does not reach so far.' : noCounterpart(step));
 				return;
 			}
-			if (!inScope(limits, target, to) || (to === leaf && same(source, target))) return;
+			if (over ? !isAddressIn(limits, target) : !inScope(limits, target, to) || (to === leaf && same(source, target))) return;
 			const account = target[model.accountAxis]!;
 			const value = count.multiply(account, inTarget(source, leaf, stored), times);
 			if (isEmpty(value)) return;
@@ -180,6 +191,7 @@ export function runCopy(work: StepWork, step: CopyStep & { limits: Slice }): voi
 				work.leaveOut(address, leaf, 'Several prices or facts would meet in one cell, and they do not add up.');
 				values[leaf] = Number.NaN;
 			}
+		if (over) layOut(work, over, limits, address, values);
 		work.writeAll(address, values);
 	}
 	copyFacts();

@@ -8,6 +8,12 @@ export type Slice = Readonly<Record<number, Selection>>;
 /** A number, or the name of the parameter that holds it. */
 export type NumberOrParameter = number | { parameter: string };
 
+/**
+ * How a year's total is laid out over its periods: into one of them (from 1), evenly, or by a season: as another account
+ * (id) stands there that year, or as the target stood the year before (null).
+ */
+export type OverYear = { way: 'one period'; period: number } | { way: 'evenly' } | { way: 'season'; account: number | null };
+
 export interface CopyStep {
 	kind: 'copy';
 	/** What is read; only members without others beneath them hold values, so parents stand for what is beneath them. */
@@ -17,6 +23,8 @@ export interface CopyStep {
 	/** So many periods of a level later (earlier below zero). */
 	shift: { level: string; by: number } | null;
 	factor: NumberOrParameter;
+	/** What adds up over the year is put together and laid out anew; left out, each period keeps its own. */
+	over?: OverYear;
 	/** Whether it comes on top of what stands there, instead of standing there itself. */
 	adds?: boolean;
 	/** Whether it is written only where the source has values; left out, all of the target slice is set, empty places too. */

@@ -16,6 +16,7 @@ export type {
 	Clears,
 	ClearStep,
 	CopyStep,
+	OverYear,
 	FormulaStep,
 	NumberOrParameter,
 	ParameterDefinition,

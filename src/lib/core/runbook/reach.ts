@@ -10,7 +10,7 @@ import {
 	type Scope
 } from '../script';
 import { readyCopy, targetOfCopy } from './copy';
-import type { CarriedInto, Step } from './definition';
+import type { CarriedInto, OverYear, Step } from './definition';
 import { isCarriedInto, readyLines } from './roll-forward';
 import { scopeOf } from './slice';
 
@@ -48,7 +48,7 @@ export function reachOf(model: Model, step: Step, { values, variables, names }: 
 			const ready = readyCopy(model, step, variables);
 			if (typeof ready === 'string') return { writes: [], reads: [], periods: undefined };
 			const target = targetOfCopy(model, ready);
-			return { writes: [target], reads: [ready.from], periods: target.periods };
+			return { writes: [target], reads: [ready.from, ...seasonRead(model, step.over, target)], periods: target.periods };
 		}
 		case 'roll-forward': {
 			const limits = scopeOf(model, step.limits, variables);
@@ -88,6 +88,18 @@ function readsOfAssignment(model: Model, { term, scope }: Assignment): Scope[] {
 		const accounts = new Set(model.accounts.leavesOf(account).flatMap((leaf) => [leaf, ...model.live.followedFrom(leaf)]));
 		return withAccounts(model, { axes: read, periods: shift || span || period !== undefined ? undefined : scope.periods }, accounts);
 	});
+}
+
+/** What a copy reads to know a season: an account at its target, or its target the year before in whichever scenario speaks of it. */
+function seasonRead(model: Model, over: OverYear | undefined, target: Scope): Scope[] {
+	if (over?.way !== 'season') return [];
+	const axes = new Map(target.axes);
+	if (over.account === null) {
+		axes.delete(model.scenarioAxis);
+		return [{ axes, periods: undefined }];
+	}
+	const leaf = model.accounts.ordinal(over.account)!;
+	return [withAccounts(model, { axes, periods: target.periods }, [leaf, ...model.live.followedFrom(leaf)])];
 }
 
 function withAccounts(model: Model, { axes, periods }: Scope, accounts: Iterable<number>): Scope {

@@ -121,6 +121,67 @@ describe('a copy', () => {
 		);
 		expect(world.read(at('Sales', 'Plan', 'Coast', 'None'), '2027-07')).toBe(130);
 	});
+	describe('over the year', () => {
+		const HERE = {
+			shift: null,
+			from: { ...only('scenario', 'Plan'), ...only('Route', 'North') },
+			onto: { [ROUTE]: member('Route', 'None') }
+		};
+		const NONE = (scenario = 'Plan', account = 'Sales') => at(account, scenario, 'Coast', 'None');
+		test('evenly: 100 and 50 are 12.5 a month; 100 ties to the cent, the first four get 8.34', () => {
+			const world = new RunbookWorld(model);
+			world.write(2, at('Sales', 'Plan'), '2027-04', 100);
+			world.write(2, at('Sales', 'Plan'), '2027-05', 50);
+			run(world, copy({ ...HERE, over: { way: 'evenly' } }));
+			for (const month of ['2027-04', '2027-12', '2028-03']) expect(world.read(NONE(), month)).toBe(12.5);
+			world.write(2, at('Sales', 'Plan'), '2027-05', Number.NaN);
+			run(world, copy({ ...HERE, over: { way: 'evenly' } }));
+			expect(['2027-04', '2027-07', '2027-08', '2028-03'].map((month) => world.read(NONE(), month))).toEqual([8.34, 8.34, 8.33, 8.33]);
+		});
+		test('into its twelfth period: 100 and 20 are 120 in March, and nothing elsewhere', () => {
+			const world = new RunbookWorld(model);
+			world.write(2, at('Sales', 'Plan'), '2027-04', 100);
+			world.write(2, at('Sales', 'Plan'), '2028-03', 20);
+			world.write(2, NONE(), '2028-03', 7);
+			run(world, copy({ ...HERE, over: { way: 'one period', period: 12 } }));
+			expect(world.read(NONE(), '2028-03')).toBe(120);
+			expect(world.read(NONE(), '2027-04')).toBeNaN();
+			// Run again it is the same, not the sum.
+			run(world, copy({ ...HERE, over: { way: 'one period', period: 12 } }));
+			expect(world.read(NONE(), '2028-03')).toBe(120);
+		});
+		test('by the season of the year before, in the scenario that speaks of it: 10 and 30 make 80 to 20 and 60', () => {
+			const world = new RunbookWorld(model);
+			world.write(2, NONE('Actual'), '2026-07', 10);
+			world.write(2, NONE('Actual'), '2026-08', 30);
+			world.write(2, at('Sales', 'Plan'), '2027-04', 80);
+			run(world, copy({ ...HERE, over: { way: 'season', account: null } }));
+			expect(['2027-07', '2027-08', '2027-04'].map((month) => world.read(NONE(), month))).toEqual([20, 60, Number.NaN]);
+		});
+		test('by the season of an account; without one, and what does not add up over time, is left out and counted', () => {
+			const world = new RunbookWorld(model);
+			world.write(2, NONE('Plan', 'Berths'), '2027-06', 1);
+			world.write(2, NONE('Plan', 'Berths'), '2027-09', 3);
+			world.write(2, at('Sales', 'Plan'), '2027-04', 10);
+			const season = { way: 'season', account: member('account', 'Berths') };
+			run(world, copy({ ...HERE, over: season }));
+			expect(['2027-06', '2027-09'].map((month) => world.read(NONE(), month))).toEqual([2.5, 7.5]);
+			world.write(2, NONE('Plan', 'Berths'), '2027-06', Number.NaN);
+			world.write(2, NONE('Plan', 'Berths'), '2027-09', Number.NaN);
+			world.write(2, at('Cash', 'Plan'), '2027-04', 5);
+			const { log } = run(world, copy({ ...HERE, over: season }));
+			expect(world.read(NONE(), '2027-06')).toBeNaN();
+			expect(JSON.stringify(log)).toContain('There is no season to go by');
+			expect(JSON.stringify(log)).toContain('Only amounts that add up over time are put together by year.');
+		});
+		test('within the span: a scenario of nine months takes ninths', () => {
+			const world = new RunbookWorld(model);
+			world.write(2, at('Sales'), '2026-07', 90);
+			run(world, copy({ ...HERE, from: { ...only('scenario', 'Actual'), ...only('Route', 'North') }, over: { way: 'evenly' } }));
+			expect(world.read(NONE('Actual'), '2027-03')).toBe(10);
+			expect(world.read(NONE('Actual'), '2026-05')).toBeNaN();
+		});
+	});
 	test('of a group of another hierarchy copies its leaves', () => {
 		const world = new RunbookWorld(model);
 		world.write(2, at('Sales'), '2026-07', 100);

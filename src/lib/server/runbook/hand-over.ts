@@ -1,5 +1,5 @@
 import type pg from 'pg';
-import { mapSelection, type ParameterDefinition, type Selection, type Step } from '../../core';
+import { mapSelection, type OverYear, type ParameterDefinition, type Selection, type Step } from '../../core';
 
 type Replaced = (member: number) => number;
 
@@ -36,6 +36,7 @@ type Slice = Record<string, Selection>;
 export interface StepDefinition {
 	from?: Slice;
 	onto?: Record<string, Reference>;
+	over?: OverYear;
 	lines?: (Step & { kind: 'roll-forward' })['lines'];
 	script?: { text: string; names: { member: number }[] };
 }
@@ -53,13 +54,14 @@ function referenceWith(reference: Reference, replaced: Replaced): Reference {
 
 /** The same with every member a step's definition names replaced. */
 export function definitionWith(definition: StepDefinition, replaced: Replaced): StepDefinition {
-	const { from, onto, lines, script } = definition;
+	const { from, onto, over, lines, script } = definition;
 	return {
 		...definition,
 		...(from && { from: sliceWith(from, replaced) }),
 		...(onto && {
 			onto: Object.fromEntries(Object.entries(onto).map(([dimension, reference]) => [dimension, referenceWith(reference, replaced)]))
 		}),
+		...(over?.way === 'season' && over.account !== null && { over: { ...over, account: replaced(over.account) } }),
 		...(lines && {
 			lines: lines.map((line) => ({
 				...line,

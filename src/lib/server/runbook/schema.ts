@@ -25,6 +25,13 @@ const copy = z.object({
 	) as unknown as z.ZodType<Readonly<Record<number, number | { variable: string } | { map: MemberMap }>>>,
 	shift: z.object({ level: z.string().max(40), by: z.number().int().min(-1_000).max(1_000) }).nullable(),
 	factor: z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })]),
+	over: z
+		.discriminatedUnion('way', [
+			z.object({ way: z.literal('one period'), period: z.number().int().min(1).max(400) }),
+			z.object({ way: z.literal('evenly') }),
+			z.object({ way: z.literal('season'), account: id.nullable() })
+		])
+		.optional(),
 	adds: z.boolean().optional(),
 	onlyWhereValues: z.boolean().optional(),
 	pricesToo: z.boolean().optional()

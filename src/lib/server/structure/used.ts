@@ -31,6 +31,7 @@ const STEP_MEMBERS = `(
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.script.names[*].member')
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.from.** ? (@.type() == "number" && @ >= 1 && @ < 2147483647)')
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.* ? (@.type() == "number")')
+		UNION ALL SELECT jsonb_path_query(s.definition, '$.over.account ? (@.type() == "number")')
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.*.map.lines[*].* ? (@.type() == "number")')
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.lines[*].* ? (@.type() == "number")')
 	) AS numbers (found) WHERE (found #>> '{}') ~ '^[0-9]+$')`;

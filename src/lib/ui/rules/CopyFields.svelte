@@ -20,6 +20,12 @@
 		const rest = Object.fromEntries(Object.entries(step.onto).filter(([of]) => Number(of) !== dimension));
 		desk.changeStep({ onto: onto === null ? rest : { ...rest, [dimension]: onto } });
 	}
+	const accounts = $derived(desk.vocabulary.dimensions.find(({ kind }) => kind === 'account'));
+	function setOver(way: string) {
+		const over =
+			way === 'one period' ? { way, period: 1 } : way === 'season' ? { way, account: null } : way === 'evenly' ? { way } : undefined;
+		desk.changeStep({ over } as Partial<Copy>);
+	}
 	function mapOf(dimension: number) {
 		const onto = step.onto[dimension];
 		return typeof onto === 'object' && 'map' in onto ? onto.map : undefined;
@@ -76,6 +82,42 @@
 			>{#each LEVELS as level (level)}<option value={level.toLowerCase()}>{level}</option>{/each}</select
 		></label
 	>
+	<label class="text-grey flex flex-col text-xs"
+		>Over the year<select
+			class="select select-sm text-base-content w-60"
+			value={step.over?.way ?? ''}
+			disabled={!desk.mayWrite}
+			onchange={(event) => setOver(event.currentTarget.value)}
+			><option value="">each period keeps its own</option><option value="one period">the year’s total into one period</option><option
+				value="evenly">spread evenly over the year</option
+			><option value="season">spread by season</option></select
+		></label
+	>
+	{#if step.over?.way === 'one period'}
+		<label class="text-grey text-xs"
+			>the year’s period no.<input
+				type="number"
+				min="1"
+				class="input input-sm text-base-content block w-20"
+				value={step.over.period}
+				readonly={!desk.mayWrite}
+				onchange={(event) =>
+					desk.changeStep({ over: { way: 'one period', period: Math.max(1, Math.round(Number(event.currentTarget.value)) || 1) } })}
+			/></label
+		>
+	{:else if step.over?.way === 'season'}
+		<div class="text-grey w-60 text-xs">
+			as
+			<MemberSelect
+				label="The account whose season the year follows"
+				dimension={accounts}
+				none="the same cells the year before"
+				leaves
+				value={step.over.account}
+				onchange={(member) => desk.changeStep({ over: { way: 'season', account: typeof member === 'number' ? member : null } })}
+			/>
+		</div>
+	{/if}
 	<label class="text-grey text-xs"
 		>Times<NumberField
 			class="input-sm block w-24"

@@ -11,6 +11,12 @@ export const KIND_WORDS: Record<StepDraft['kind'], string> = {
 	clear: 'Clear'
 };
 
+const OVER = {
+	'one period': ', the year’s total into one period',
+	evenly: ', spread evenly over the year',
+	season: ', spread over the year by season'
+} as const;
+
 /** A slice in words: "Actual; Sailings, Seats". */
 export const sliceInWords = (slice: Readonly<Record<number, Selection>>, names: Names): string =>
 	Object.values(slice)
@@ -35,11 +41,12 @@ export function stepInWords(step: StepDraft, names: Names): string {
 					? `what a table of ${reference.map.lines.length === 1 ? 'one line' : `${reference.map.lines.length} lines`} says`
 					: `$${reference.variable}`;
 			});
+			const over = step.over ? OVER[step.over.way] : '';
 			const shift = step.shift
 				? `, ${Math.abs(step.shift.by)} ${step.shift.level}${Math.abs(step.shift.by) === 1 ? '' : 's'} ${step.shift.by < 0 ? 'earlier' : 'later'}`
 				: '';
 			const factor = step.factor === 1 ? '' : `, × ${typeof step.factor === 'number' ? step.factor : `$${step.factor.parameter}`}`;
-			return `Copies ${from}${onto.length > 0 ? ` onto ${onto.join(', ')}` : ''}${shift}${factor}.${within}`;
+			return `Copies ${from}${onto.length > 0 ? ` onto ${onto.join(', ')}` : ''}${shift}${over}${factor}.${within}`;
 		}
 		case 'roll-forward': {
 			const isOne = new Set(step.lines.map(({ into }) => into ?? step.into)).size < 2;

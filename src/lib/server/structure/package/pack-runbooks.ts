@@ -85,7 +85,7 @@ class Places {
 	slice(slice: Slice): Slice {
 		return this.#kept(slice, (part) => sliceWith(part, this.member));
 	}
-	definition(definition: Pick<StepDefinition, 'from' | 'onto' | 'lines'> & { kind: string }): object {
+	definition(definition: Pick<StepDefinition, 'from' | 'onto' | 'over' | 'lines'> & { kind: string }): object {
 		const { from, onto, ...rest } = definition;
 		return {
 			...definitionWith(rest, this.member),
