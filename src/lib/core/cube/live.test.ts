@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import type { AccountRead, Expression } from '../formula';
-import type { Model } from '../model';
+import type { AccountRead, Expression, PartOfYear } from '../formula';
+import { Model } from '../model';
 import { buildModel, naiveCell, randomModel, type StoredCell } from '../testing';
 import { compileQuery, Cube, Overlay, View } from '.';
 
@@ -206,6 +206,53 @@ describe('what looks into other periods', () => {
 		again.fill(plan.cube);
 		expect([...again.evaluate().values]).toEqual([...plan.view.evaluate().values]);
 	});
+
+	test('in the first period of every year, or in all others, and elsewhere it is an ordinary leaf', () => {
+		const within = (part: PartOfYear) =>
+			buildModel({
+				accounts: [
+					{ code: 'added', account: {} },
+					{ code: 'doubled', account: {}, perLeaf: { within: part }, formula: (account) => sum(account('added'), account('added')) }
+				],
+				scenarios: [
+					{ code: 'actual', span: ['2026-04', '2026-06'] },
+					{ code: 'plan', span: ['2026-04', '2028-03'] }
+				],
+				general: { route: [{ code: 'all' }, ...['r1', 'r2'].map((code) => ({ code, parent: 'all' }))] }
+			});
+		const first = open(within('first period of the year'));
+		for (const month of ['2026-04', '2026-05', '2027-04']) first.write([ADDED, PLAN, 1], month, 10);
+		first.write([1, PLAN, 1], '2026-05', 3);
+		expect(['2026-04', '2026-05', '2027-04', 'FY2027', 'FY2028'].map((period) => first.at('doubled', period))).toEqual([20, 3, 20, 23, 20]);
+		const later = open(within('later periods of the year'));
+		for (const month of ['2026-04', '2026-05', '2027-04']) later.write([ADDED, PLAN, 1], month, 10);
+		later.write([1, PLAN, 1], '2027-04', 5);
+		expect(['2026-04', '2026-05', '2027-04', 'FY2027'].map((period) => later.at('doubled', period))).toEqual([Number.NaN, 20, 5, 20]);
+		const again = openPlan(within('first period of the year'));
+		again.fill(first.cube);
+		expect([...again.evaluate().values]).toEqual([...first.view.evaluate().values]);
+	});
+	test('two formulas of an account may share the year between them, and meet nowhere', () => {
+		const model = within2('first period of the year', 'later periods of the year');
+		expect(model.live.at(1, 0, 0)).not.toBe(model.live.at(1, 0, 1));
+		expect(model.live.at(1, 0, 12)).toBe(model.live.at(1, 0, 0));
+		expect(() => within2('first period of the year', 'first period of the year')).toThrow('meet in the same scenario and period');
+		expect(() => within2('first period of the year', undefined)).toThrow('meet in the same scenario and period');
+	});
+	/** An account with two formulas, each in its part of the year. */
+	function within2(one: PartOfYear, other: PartOfYear | undefined): Model {
+		const model = buildModel({
+			accounts: [
+				{ code: 'added', account: {} },
+				{ code: 'doubled', account: {}, perLeaf: {}, formula: (account) => sum(account('added'), account('added')) }
+			],
+			scenarios: [{ code: 'plan' }],
+			general: { route: [{ code: 'all' }, { code: 'r1', parent: 'all' }] }
+		});
+		const [formula] = model.definition.formulas;
+		const parts = [one, other].map((part) => ({ ...formula!, scope: part ? { within: part } : {} }));
+		return new Model({ ...model.definition, formulas: parts });
+	}
 
 	test('where it may be typed over, what is stored stands above the result, and what follows follows it', () => {
 		const plan = open(balances(true));

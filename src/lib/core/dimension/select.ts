@@ -34,6 +34,8 @@ export type Selection = (
 			nth?: { depth: number; at: number };
 			take: 'this' | 'children' | 'leaves' | 'under';
 	  }
+	/** Of each member of another selection the leaf in this place under it, from 1; from the end below zero. */
+	| { kind: 'leaf of each'; in: Selection; at: number }
 	| { kind: 'range'; from: MemberReference; to: MemberReference }
 	| { kind: 'where'; in: Selection; test: AttributeTest }
 	| { kind: 'any of'; selections: readonly Selection[] }
@@ -83,6 +85,12 @@ export function selectMembers(dimension: Dimension, selection: Selection, contex
 			);
 		case 'level':
 			return level(tree, selection.depth, selection.of === undefined ? undefined : resolve(selection.of), selection.of !== undefined);
+		case 'leaf of each':
+			return unique(
+				selectMembers(dimension, inherit(selection.in, selection), context).flatMap(
+					(ordinal) => tree.leaves(ordinal).at(selection.at > 0 ? selection.at - 1 : selection.at) ?? []
+				)
+			);
 		case 'relative':
 			return of(selection.of, (ordinal) => relative(tree, ordinal, selection));
 		case 'range':
@@ -185,6 +193,7 @@ export function mapSelection(selection: Selection, map: (member: number) => numb
 		case 'range':
 			return { ...selection, from: reference(selection.from), to: reference(selection.to) };
 		case 'where':
+		case 'leaf of each':
 			return { ...selection, in: inner(selection.in) };
 		case 'any of':
 			return { ...selection, selections: selection.selections.map(inner) };

@@ -17,6 +17,8 @@ export function selectionInWords(selection: Selection, names: ReadonlyMap<number
 			case 'ancestors':
 			case 'siblings':
 				return `${each.kind} of ${reference(each.of)}`;
+			case 'leaf of each':
+				return `the ${each.at > 0 ? ordinal(each.at) : each.at === -1 ? 'last' : `${ordinal(-each.at)} last`} leaf of each of ${words(each.in)}`;
 			case 'relative': {
 				const { by = 0, nth, take } = each;
 				const count = Math.abs(by) === 1 ? 'the one' : `the ${ordinal(Math.abs(by))}`;

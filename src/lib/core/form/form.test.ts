@@ -133,6 +133,17 @@ describe('a form', () => {
 		const wrong = expandForm(model, { ...layout, columns: [months(0, 'FY2027'), { ...months(1, 'FY2028'), beside: 9 }] }, {});
 		expect(wrong.faults[0]).toContain('is to stand beside one that has other lines');
 	});
+	test('takes the first month of every year, and the last', () => {
+		const months = (selection: Selection) =>
+			expandForm(model, { ...layout, columns: [{ kind: 'cells', id: 0, parts: [{ dimension: 2, selection }] }] }, {}).columns.map(
+				({ members }) => members[2]
+			);
+		const [first, second] = ['FY2027', 'FY2028'].map((year) => months({ kind: 'leaves', of: period(year) }));
+		const each = (at: number): Selection => ({ kind: 'leaf of each', in: { kind: 'level', depth: 0 }, at });
+		expect(months(each(1))).toEqual([first![0], second![0]]);
+		expect(months(each(-1))).toEqual([first![11], second![11]]);
+		expect(selectionInWords(each(1), new Map())).toBe('the first leaf of each of level 0');
+	});
 	test('takes the year before the one chosen, and the second month of the one chosen', () => {
 		const columns = (selection: Selection) =>
 			expandForm(

@@ -46,7 +46,11 @@ export interface FormulaScope {
 	/** First and last leaf period. */
 	from?: number;
 	to?: number;
+	/** Of each fiscal year only its first leaf period, or all but that. */
+	within?: PartOfYear;
 }
+
+export type PartOfYear = 'first period of the year' | 'later periods of the year';
 
 /**
  * A live formula on an account: computed from consolidated operands, or per leaf and then added up. Several per-leaf

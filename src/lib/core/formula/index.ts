@@ -13,4 +13,4 @@ export { print, type PrintNames } from './print';
 export { quoted, RESERVED, unquoted } from './words';
 export { accountsRead, allReads, readsOf, sameRead, testsIn } from './reads';
 export { compileVectors, type VectorFormula } from './vectors';
-export type { AccountRead, BinaryOperator, Expression, FormulaDefinition, FormulaScope, MemberTest } from './expression';
+export type { AccountRead, BinaryOperator, Expression, FormulaDefinition, FormulaScope, MemberTest, PartOfYear } from './expression';

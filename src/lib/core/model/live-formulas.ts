@@ -39,6 +39,8 @@ export interface LiveFormula {
 	/** Which scenarios it stands in; undefined for all. */
 	scenarios: Uint8Array | undefined;
 	range: PeriodRange;
+	/** By leaf period, whether it stands there; undefined where all of its range counts. */
+	within: Uint8Array | undefined;
 	/** The tests of members in it: the leaves of their dimension that pass, by ordinal; of the period by leaf index. */
 	tests: ReadonlyMap<MemberTest, Uint8Array>;
 	/** Whether what is stored at a cell stands above the result there. */
@@ -78,6 +80,11 @@ export class LiveFormulas {
 					plain: isPlain(expression),
 					drivers: [],
 					scenarios: scope?.scenarios && Uint8Array.from(model.scenarios.members, ({ id }) => (scope.scenarios!.includes(id) ? 1 : 0)),
+					within:
+						scope?.within &&
+						Uint8Array.from(model.periods.leaves, ({ position }) =>
+							(position === 0) === (scope.within === 'first period of the year') ? 1 : 0
+						),
 					range: { from: period(scope?.from, 'from', 0), to: period(scope?.to, 'to', model.periods.leaves.length - 1) },
 					tests: new Map(testsIn(expression).map((test) => [test, passing(model, name, test)])),
 					mayBeTyped: mayBeTyped ?? false,
@@ -316,11 +323,12 @@ function mixesCurrencies(model: Model, account: number): boolean {
 }
 
 /** Whether a formula stands in a scenario and leaf period. */
-export const stands = ({ scenarios, range }: LiveFormula, scenario: number, period: number): boolean =>
-	scenarios?.[scenario] !== 0 && period >= range.from && period <= range.to;
+export const stands = ({ scenarios, range, within }: LiveFormula, scenario: number, period: number): boolean =>
+	scenarios?.[scenario] !== 0 && period >= range.from && period <= range.to && within?.[period] !== 0;
 
 function overlap(one: LiveFormula, other: LiveFormula): boolean {
 	if (one.range.to < other.range.from || other.range.to < one.range.from) return false;
+	if (one.within && other.within && !one.within.some((stands, period) => stands === 1 && other.within![period] === 1)) return false;
 	if (!one.scenarios || !other.scenarios) return true;
 	return one.scenarios.some((stands, scenario) => stands === 1 && other.scenarios![scenario] === 1);
 }

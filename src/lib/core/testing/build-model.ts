@@ -1,7 +1,7 @@
 import { generatePeriods, type CalendarDefinition } from '../calendar';
 import type { RateSetDefinition } from '../currency';
 import type { DimensionKind } from '../dimension';
-import type { Expression } from '../formula';
+import type { Expression, PartOfYear } from '../formula';
 import { Model, type AccountDefinition, type BalanceRole, type ModelDefinition } from '../model';
 
 /** A member by code, its parent by code. */
@@ -16,7 +16,7 @@ export interface MemberSketch {
 	/** A formula over account codes, read at fixed members (dimension code to member code) where given. */
 	formula?: (account: (code: string, at?: Record<string, string>) => Expression) => Expression;
 	/** Computed per leaf, in one scenario (code) from one leaf period (code) on when given; else after totals. */
-	perLeaf?: { scenario?: string; from?: string; mayBeTyped?: boolean };
+	perLeaf?: { scenario?: string; from?: string; within?: PartOfYear; mayBeTyped?: boolean };
 	currency?: string;
 	/** What it says of balances. */
 	balance?: BalanceRole;
@@ -149,7 +149,8 @@ export function buildModel(sketch: ModelSketch): Model {
 				mayBeTyped: perLeaf?.mayBeTyped ?? false,
 				scope: {
 					...(perLeaf?.scenario === undefined ? {} : { scenarios: [id(`scenario/${perLeaf.scenario}`)] }),
-					...(perLeaf?.from === undefined ? {} : { from: id(`period/${perLeaf.from}`) })
+					...(perLeaf?.from === undefined ? {} : { from: id(`period/${perLeaf.from}`) }),
+					...(perLeaf?.within === undefined ? {} : { within: perLeaf.within })
 				}
 			})),
 		origins: [

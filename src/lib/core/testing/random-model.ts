@@ -61,7 +61,8 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 		balances: fc.option(fc.array(fc.constantFrom(undefined, 'opening', 'movement', 'closing'), { minLength: 6, maxLength: 6 }), {
 			nil: []
 		}),
-		missing: fc.boolean()
+		missing: fc.boolean(),
+		within: fc.constantFrom(undefined, 'first period of the year' as const, 'later periods of the year' as const)
 	})
 	.chain((shape) => {
 		const fixedRoute = shape.routes.at(-1)!.code;
@@ -128,7 +129,7 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			{
 				code: 'gauge',
 				account: { valueType: 'quantity', timeBehaviour: 'latest' },
-				perLeaf: {},
+				perLeaf: shape.within ? { within: shape.within } : {},
 				formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: { kind: 'number', value: 2 } })
 			},
 			{ code: 'grip', account: { valueType: 'percent', timeBehaviour: 'latest', consolidation: 'average' } },
@@ -149,7 +150,7 @@ export const randomModel: fc.Arbitrary<RandomCase> = fc
 			{
 				code: 'season',
 				account: {},
-				perLeaf: {},
+				perLeaf: shape.within ? { within: shape.within } : {},
 				formula: (account) => ({
 					kind: 'binary',
 					operator: '*',

@@ -17,6 +17,17 @@ export const selectionSchema: z.ZodType<Selection> = z.lazy(() =>
 		z.object({ kind: z.enum(['children', 'leaves', 'under', 'ancestors', 'siblings']), of: reference, hierarchy }),
 		z.object({ kind: z.literal('level'), depth: z.number().int().min(0).max(100), of: reference.optional(), hierarchy }),
 		z.object({
+			kind: z.literal('leaf of each'),
+			in: selectionSchema,
+			at: z
+				.number()
+				.int()
+				.min(-400)
+				.max(400)
+				.refine((at) => at !== 0),
+			hierarchy
+		}),
+		z.object({
 			kind: z.literal('relative'),
 			of: reference,
 			by: z.number().int().min(-1_000).max(1_000).optional(),

@@ -31,6 +31,8 @@ const draftSchema = z.object({
 	scenarios: z.array(id).max(1_000).nullable(),
 	from: id.nullable(),
 	to: id.nullable(),
+	/** Per leaf: only in the first period of each fiscal year, or in all others. */
+	within: z.enum(['first period of the year', 'later periods of the year']).optional(),
 	/** Per leaf: whether figures may be typed there, and then stand above the result. */
 	mayBeTyped: z.boolean()
 });
@@ -176,11 +178,12 @@ export async function replaceFormulas(
 	formulas: ReturnType<typeof readDrafts>
 ): Promise<void> {
 	await client.query('DELETE FROM formula WHERE model_id = $1 AND account_id = $2', [model.definition.id, account]);
-	for (const { timing, expression, text, names: uses, scenarios, from, to, mayBeTyped } of formulas) {
+	for (const { timing, expression, text, names: uses, scenarios, from, to, within, mayBeTyped } of formulas) {
 		const scope: FormulaScope = {
 			...(scenarios && { scenarios }),
 			...(from !== null && { from }),
-			...(to !== null && { to })
+			...(to !== null && { to }),
+			...(within && { within })
 		};
 		const script: StoredScript = { text: text.trim(), names: uses.map((use) => ({ ...use, ...trimmed(text, use) })) };
 		await client.query(
@@ -229,6 +232,7 @@ export async function draftsOf(database: Database, model: Model, account: number
 		scenarios: scope?.scenarios ? [...scope.scenarios] : null,
 		from: scope?.from ?? null,
 		to: scope?.to ?? null,
+		...(scope?.within && { within: scope.within }),
 		mayBeTyped
 	}));
 }

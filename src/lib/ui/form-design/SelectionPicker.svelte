@@ -222,6 +222,14 @@
 		>
 		<input class="input input-xs join-item w-9" aria-label="Which level, the top is 0" bind:value={level} />
 	</span>
+	{#if terms.take.length > 0}
+		<button
+			class="btn btn-xs"
+			title="Of everything taken so far the first leaf under it: of years their first months"
+			onclick={() => change({ take: [{ kind: 'leaf of each', in: fromTerms({ take: terms.take, without: [], test: null }), at: 1 }] })}
+			>First of each</button
+		>
+	{/if}
 	{#if attributes.length > 0 && !terms.test}<button
 			class="btn btn-xs"
 			onclick={() => change({ test: { attribute: attributes[0]!.name, operator: '=', value: '' } })}>Where…</button

@@ -45,6 +45,7 @@
 					{dimension}
 					none="stays where it is"
 					leaves
+					search
 					value={typeof onto === 'number' ? onto : null}
 					parameter={typeof onto === 'object' && 'variable' in onto ? onto.variable : undefined}
 					parameters={membersOf(dimension.id)}
@@ -113,6 +114,7 @@
 				dimension={accounts}
 				none="the same cells the year before"
 				leaves
+				search
 				value={step.over.account}
 				onchange={(member) => desk.changeStep({ over: { way: 'season', account: typeof member === 'number' ? member : null } })}
 			/>

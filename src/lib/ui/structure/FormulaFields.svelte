@@ -65,6 +65,10 @@
 		];
 	}
 
+	function setWithin(at: number, within: string) {
+		const { within: _, ...rest } = drafts[at]!;
+		drafts = drafts.with(at, within === '' ? rest : { ...rest, within: within as NonNullable<FormulaDraft['within']> });
+	}
 	async function store() {
 		if (!stored) return;
 		busy = true;
@@ -80,11 +84,15 @@
 	const TIMINGS = { 'per leaf': 'at each leaf cell, then added up', 'after totals': 'from totals' } as const;
 	const nameOf = (list: readonly { id: number; name: string }[], id: number | null) => list.find((each) => each.id === id)?.name ?? '';
 	/** Where a formula stands, in words. */
-	function scopeInWords({ timing, scenarios, from, to }: FormulaDraft): string {
+	const WITHIN = {
+		'first period of the year': 'first period of every year',
+		'later periods of the year': 'all but the first period of every year'
+	} as const;
+	function scopeInWords({ timing, scenarios, from, to, within }: FormulaDraft): string {
 		if (!stored || timing === 'after totals') return '';
 		const where = scenarios === null ? 'all scenarios' : scenarios.map((id) => nameOf(stored!.scenarios, id)).join(', ') || 'no scenario';
 		const when = `${from === null ? '' : ` from ${nameOf(stored.periods, from)}`}${to === null ? '' : ` to ${nameOf(stored.periods, to)}`}`;
-		return `In ${where}${when}`;
+		return `In ${where}${when}${within ? `, ${WITHIN[within]}` : ''}`;
 	}
 </script>
 
@@ -175,6 +183,16 @@
 										></label
 									>
 								{/each}
+								<label class="text-grey col-span-2 text-xs"
+									>Of each year<select
+										class="select select-xs text-base-content w-full"
+										value={draft.within ?? ''}
+										onchange={(event) => setWithin(at, event.currentTarget.value)}
+										><option value="">all periods</option>{#each Object.entries(WITHIN) as [within, words] (within)}<option value={within}
+												>{words}</option
+											>{/each}</select
+									></label
+								>
 							</div>
 						</details>
 					{/if}

@@ -62,7 +62,8 @@ export async function createFormulas(
 					? JSON.stringify({
 							...(scope.scenarios && { scenarios: scope.scenarios.map(scenario) }),
 							...(scope.from !== undefined && { from: period(scope.from) }),
-							...(scope.to !== undefined && { to: period(scope.to) })
+							...(scope.to !== undefined && { to: period(scope.to) }),
+							...(scope.within && { within: scope.within })
 						})
 					: null,
 				mayBeTyped ?? false

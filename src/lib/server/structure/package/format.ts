@@ -177,7 +177,14 @@ export const packageSchema = z.object({
 				/** Whether figures may be typed above its results. */
 				mayBeTyped: z.boolean().optional(),
 				/** Where it stands per leaf, by codes. */
-				scope: z.object({ scenarios: z.array(text).max(1_000).optional(), from: text.optional(), to: text.optional() }).optional()
+				scope: z
+					.object({
+						scenarios: z.array(text).max(1_000).optional(),
+						from: text.optional(),
+						to: text.optional(),
+						within: z.enum(['first period of the year', 'later periods of the year']).optional()
+					})
+					.optional()
 			})
 		)
 		.max(10_000),

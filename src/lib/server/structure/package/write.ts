@@ -201,7 +201,8 @@ async function packFormulas(database: Database, model: Model, codeOf: (id: numbe
 				scope: {
 					...(scope.scenarios && { scenarios: scope.scenarios.map(codeOf).sort() }),
 					...(scope.from !== undefined && { from: codeOf(scope.from) }),
-					...(scope.to !== undefined && { to: codeOf(scope.to) })
+					...(scope.to !== undefined && { to: codeOf(scope.to) }),
+					...(scope.within && { within: scope.within })
 				}
 			})
 		}))
