@@ -476,6 +476,11 @@ describe('beside a figure', () => {
 		const answered = await writeNote(person('Osric'), 1, FORM, { place, text: 'Yes.', thread: thread.id });
 		expect(answered.threads[0]!.answers[0]).toMatchObject({ person: 'Osric Hale', text: 'Yes.' });
 		expect((await readDesk(person('Osric'), 1)).mentions).toEqual([]);
+		// How the model stands is for who keeps it.
+		expect((await readDesk(person('Osric'), 1)).standing).toBeNull();
+		const { standing } = await readDesk(person('Maren'), 1);
+		expect(standing!.loads.map(({ name }) => name)).toContain('Ledger, monthly');
+		expect(standing!.loads.find(({ name }) => name === 'Ledger, monthly')).toMatchObject({ at: null, state: null });
 		expect((await actOnNote(person('Osric'), 1, { place, note: thread.id, act: 'resolve' })).threads[0]!.resolved?.person).toBe(
 			'Osric Hale'
 		);
@@ -789,6 +794,14 @@ describe('a workbook', () => {
 				{ words: 'Spare parts, Apr 2027', text: '', effect: `Shows ${Math.round(load * 100) / 100} again, which was loaded or computed.` }
 			]);
 			expect(refused).toMatchObject([{ words: 'Spare parts, May 2027', reason: expect.stringMatching(/was loaded, not typed/) }]);
+		});
+		test('what cannot be entered is refused before anything is taken', async () => {
+			const { workbook, sheet } = await fresh();
+			sheet.getCell(rowNamed(sheet, 'Spare parts'), columnNamed(sheet, 'Jun 2027')).value = 'about ten';
+			sheet.getCell(rowNamed(sheet, 'Spare parts'), columnNamed(sheet, 'Jul 2027')).value = 1234.5;
+			const { changes, refused } = await read(workbook);
+			expect(changes).toMatchObject([{ words: 'Spare parts, Jul 2027', text: '1234.5' }]);
+			expect(refused).toMatchObject([{ words: 'Spare parts, Jun 2027', text: 'about ten', reason: expect.stringContaining('about ten') }]);
 		});
 		test('stays good while rates, variables and other models change; so does what was typed', async () => {
 			const { workbook, sheet } = await fresh();

@@ -9,6 +9,7 @@ import {
 	addModelCurrency,
 	addRateSet,
 	applyRows,
+	checkFormulaText,
 	closePeriods,
 	createModel,
 	crossRates,
@@ -350,6 +351,18 @@ describe('accounts', () => {
 		expect((await faultOf(undoStructure(admin(), 1, 'account'))).message).toContain('cannot be taken back here');
 		await setFormulas(admin(), 1, { account, formulas: [], was: (await readFormulas(admin(), 1, account)).formulas });
 		await removeMember(admin(), 1, 'account', account, { way: 'delete' });
+	});
+	test('a formula that can be read and yet not be kept is told before', async () => {
+		const account = await idOf('PERSAIL', 'account');
+		const keep = (text: string) => ({
+			text,
+			keep: { account, formulas: [{ text, timing: 'after totals' as const, scenarios: null, from: null, to: null, mayBeTyped: false }] }
+		});
+		const { formulas } = await readFormulas(admin(), 1, account);
+		expect(await checkFormulaText(admin(), 1, keep('Sailings * 2'))).toEqual({ faults: [], refused: null });
+		expect((await checkFormulaText(admin(), 1, keep('"Voyage cost a sailing" + 1'))).refused).toContain('Formulas run in a circle');
+		expect((await checkFormulaText(admin(), 1, keep('Sailings * ('))).faults).toHaveLength(1);
+		expect((await readFormulas(admin(), 1, account)).formulas).toEqual(formulas);
 	});
 	test('a live formula is read from text, refused where it goes wrong, and shown in today’s names', async () => {
 		const account = await idOf('PERSAIL', 'account');

@@ -67,7 +67,7 @@ export class LiveFormulas {
 				const ordinal = model.accounts.ordinal(account)!;
 				const name = model.accounts.member(ordinal).name;
 				if (model.account(ordinal)?.consolidation !== 'sum')
-					throw new Error(`${name} does not add up, so its formula is to be computed after totals.`);
+					throw new Error(`${name} does not add up, so its formula is to be computed from totals.`);
 				if (domainAccounts(expression).size === 0) throw new Error(`The formula of ${name} says where from, not where to.`);
 				const period = (member: number | undefined, end: 'from' | 'to', otherwise: number) =>
 					member === undefined ? otherwise : model.periods.range(model.periods.dimension.ordinal(member)!)[end];
@@ -258,7 +258,7 @@ function operandOf(model: Model, shifts: Shifts, name: string, read: AccountRead
 	const called = model.accounts.member(account).name;
 	if (!model.accounts.isLeaf(account) && !model.account(account))
 		throw new Error(`The formula of ${name} reads ${called}, which adds up others: per leaf it reads accounts without any beneath them.`);
-	if (model.formula(account)) throw new Error(`The formula of ${name} reads ${called}, which is computed after totals.`);
+	if (model.formula(account)) throw new Error(`The formula of ${name} reads ${called}, which is computed from totals.`);
 	const fixed = Object.entries(read.at ?? {}).map(([id, member]) => {
 		const axis = model.dimensions.findIndex((dimension) => dimension.id === Number(id));
 		const ordinal = axis < 0 ? undefined : model.dimensions[axis]!.ordinal(member);

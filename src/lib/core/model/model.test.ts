@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { buildModel, type MemberSketch } from '../testing';
-import { continuationOf, Model } from '.';
+import type { AccountRead, Expression } from '../formula';
+import { continuationOf, factPeriod, Model } from '.';
 
 const model = buildModel({
 	accounts: [{ code: 'sales', account: {} }],
@@ -35,6 +36,44 @@ test('a model without exactly one account, period and scenario dimension is refu
 	);
 });
 
+test('a later set of rates serves from its first month on, the month before keeps the one before', () => {
+	const definition = {
+		...model.definition,
+		rateSets: [1, 2].map((id) => ({ id, name: `set ${id}`, pivot: 'EUR', rates: [] })),
+		scenarios: model.definition.scenarios.map((scenario) => ({
+			...scenario,
+			rateSet: 1,
+			laterRates: [{ from: model.periods.dimension.member(model.periods.leaf(2).ordinal).id, rateSet: 2 }]
+		}))
+	};
+	const later = new Model(definition);
+	expect([0, 1, 2, 3].map((period) => later.rateSetAt(0, period))).toEqual([1, 1, 2, 2]);
+});
+
+test('a fact of all time is judged by the last period its scenario speaks about, or the last there is', () => {
+	expect(factPeriod(model, [0, 0])).toBe(5);
+	expect(factPeriod(model, [0, 99])).toBe(model.periods.leaves.length - 1);
+});
+
+test('members of two dimensions cannot say what they are in a balance', () => {
+	const sketch = buildModel({
+		accounts: [{ code: 'cash', account: {} }],
+		scenarios: [{ code: 'plan' }],
+		general: { flow: [{ code: 'OP' }, { code: 'CL' }], route: [{ code: 'r1' }] }
+	});
+	const member = (dimension: string, code: string) =>
+		sketch.definition.dimensions.find((each) => each.code === dimension)!.members.find((each) => each.code === code)!.id;
+	const roles =
+		(...members: number[]) =>
+		() =>
+			new Model({
+				...sketch.definition,
+				balanceRoles: members.map((id, index) => ({ member: id, role: index === 0 ? 'opening' : 'closing' }))
+			});
+	expect(roles(member('flow', 'OP'), member('flow', 'CL'))).not.toThrow();
+	expect(roles(member('flow', 'OP'), member('route', 'r1'))).toThrow('Members of one dimension only say opening, movement or closing.');
+});
+
 describe('per-leaf formulas', () => {
 	const product =
 		(left: string, right: string): MemberSketch['formula'] =>
@@ -51,6 +90,26 @@ describe('per-leaf formulas', () => {
 		])();
 		expect(live.ordered.map(({ account }) => accounts.member(account).code)).toEqual(['fuel', 'bonus']);
 		expect(live.readers(0).map(({ account }) => accounts.member(account).code)).toEqual(['fuel', 'bonus']);
+	});
+	test('formulas of one account with disjoint scenarios stand beside each other; where they meet the model is refused', () => {
+		const base = build([{ code: 'fuel', account: {}, perLeaf: { scenario: 'plan' }, formula: product('litres', 'price') }])();
+		const [formula] = base.definition.formulas;
+		const inScenario = (scenario: number) => ({ ...formula!, scope: { scenarios: [base.scenarios.member(scenario).id] } });
+		const { live } = new Model({ ...base.definition, formulas: [inScenario(0), inScenario(1)] });
+		expect(live.at(2, 0, 0)).not.toBe(live.at(2, 1, 0));
+		expect(() => new Model({ ...base.definition, formulas: [inScenario(0), inScenario(0)] })).toThrow('meet in the same scenario');
+	});
+	test('that look back at each other have their cells where the drivers of either have theirs', () => {
+		const read = (account: (code: string) => Expression, code: string, by = 0): Expression =>
+			by === 0 ? account(code) : { ...(account(code) as AccountRead), shift: { level: 'month', by } };
+		const plus = (left: Expression, right: Expression): Expression => ({ kind: 'binary', operator: '+', left, right });
+		const { live, accounts } = build([
+			{ code: 'one', account: {}, perLeaf: {}, formula: (account) => plus(read(account, 'litres'), read(account, 'two', -1)) },
+			{ code: 'two', account: {}, perLeaf: {}, formula: (account) => plus(read(account, 'price'), read(account, 'three', -1)) },
+			{ code: 'three', account: {}, perLeaf: {}, formula: (account) => plus(read(account, 'one', -1), read(account, 'one', -2)) }
+		])();
+		for (const { drivers } of live.ordered)
+			expect(drivers.map((account) => accounts.member(account).code)).toEqual(expect.arrayContaining(['litres', 'price']));
 	});
 	test('stand in their scope and nowhere else', () => {
 		const { live } = build([
@@ -75,7 +134,7 @@ describe('per-leaf formulas', () => {
 		[
 			'an account that does not add up',
 			[{ code: 'a', account: { consolidation: 'average' }, perLeaf: {}, formula: product('litres', 'price') }],
-			'a does not add up, so its formula is to be computed after totals.'
+			'a does not add up, so its formula is to be computed from totals.'
 		]
 	])('%s is refused', (_, accounts, message) => expect(build(accounts)).toThrow(message));
 });

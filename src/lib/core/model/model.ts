@@ -80,7 +80,7 @@ export class Model {
 		for (const { account, expression } of this.#formulas.filter((formula) => formula !== undefined))
 			if (readsOf(expression).some(({ at, shift }) => at ?? shift) || asksOfCells(expression))
 				throw new Error(
-					`The formula of ${accounts.member(accounts.ordinal(account)!).name} is computed after totals, so it reads at its own cell only.`
+					`The formula of ${accounts.member(accounts.ordinal(account)!).name} is computed from totals, so it reads at its own cell only.`
 				);
 		const entities = this.dimensions[this.entityAxis];
 		this.#currencies = entities

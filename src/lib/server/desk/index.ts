@@ -2,8 +2,10 @@ import { pool } from '../database';
 import { openMentions, type Mention } from '../form/notes';
 import { requirePermission, type SignedIn } from '../session';
 import { movedFigures, type MovedFigure } from './moved';
+import { readStanding, type Standing } from './standing';
 
 export { forgetMoved } from './moved';
+export type { Standing } from './standing';
 
 export interface Desk {
 	/** The person's unsaved entries. */
@@ -23,6 +25,8 @@ export interface Desk {
 	failed: { runbook: number; name: string; words: string; at: string }[];
 	/** Figures that show something else since results stand in place of what was there, for who keeps the structure. */
 	moved: { count: number; figures: MovedFigure[] };
+	/** How the model stands, for who keeps its structure; null for others. */
+	standing: Standing | null;
 	/** Notes that name the person, not looked at yet. */
 	mentions: Mention[];
 	/** The last fetches and loads that started by themselves. */
@@ -70,6 +74,7 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 	const moved = await movedFigures(reader, modelId);
 	return {
 		moved,
+		standing: reader.permissions.includes('structure.write') ? await readStanding(reader, modelId) : null,
 		mentions: await openMentions(reader, modelId),
 		draft: found ? { cells: found.cells, changedAt: found.at.toISOString() } : null,
 		changes: changes.rows.map((row) => ({ ...row, at: row.at.toISOString() })),

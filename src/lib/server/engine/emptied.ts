@@ -1,4 +1,4 @@
-import { enter, isEmpty, type EntryScene } from '../../core';
+import { enter, isEmpty, type EntryInput, type EntryScene } from '../../core';
 import type { FormView } from './form-view';
 
 /** What becomes of a cell when its entry is taken away, in words; or why there is none to take. */
@@ -21,4 +21,24 @@ export function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number,
 	const loaded = shows.filter((value) => !isEmpty(value)).length;
 	const rest = loaded === 0 ? '' : `; ${loaded} of them show again what was loaded or computed`;
 	return { words: `Takes ${shows.length} entries beneath it away${rest}.` };
+}
+
+/** Whether a cell takes what was written for it; nothing is changed. */
+export function whatEnteringDoes(
+	scene: EntryScene,
+	form: FormView,
+	row: number,
+	column: number,
+	input: EntryInput
+): { words: string } | { fault: string } {
+	const { members, range } = form.cell(row, column);
+	const outcome = enter(scene, {
+		members,
+		range,
+		shown: form.figure(row, column).value,
+		currency: form.currencyOf(row, column),
+		input,
+		confirmed: true
+	});
+	return 'fault' in outcome ? { fault: outcome.fault.message } : { words: '' };
 }

@@ -432,9 +432,9 @@ export interface EngineRequests {
 	};
 	/** The leaf cells of a form that show a result, with its origin. */
 	results: { ask: FormAsk; answer: { results: { cell: number; origin: number }[] } };
-	/** What would show where the entries of cells were taken away. */
+	/** Whether texts could be entered into cells, and what would show where an empty one takes an entry away. */
 	emptied: {
-		ask: FormAsk & { cells: { row: number; column: number }[] };
+		ask: FormAsk & { cells: { row: number; column: number; text: string }[]; style: NumberStyle };
 		answer: { effects: ({ words: string } | { fault: string })[] };
 	};
 	/** What setting one leaf cell would write, past the person's draft. */

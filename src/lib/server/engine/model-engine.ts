@@ -27,7 +27,7 @@ import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAs
 import { leafCellsOf } from './leaf-cells';
 import { movedOnForm } from './moved-on-form';
 import { resultsOnForm } from './results-on-form';
-import { whatEmptyingDoes } from './emptied';
+import { whatEmptyingDoes, whatEnteringDoes } from './emptied';
 import { chosenOutside } from './month-choices';
 import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
@@ -148,10 +148,12 @@ export class ModelEngine {
 			emptied: async (request) => {
 				const { form, draft, guard } = await this.#openForm(request);
 				const scene = { model: this.#model, cube: this.#cube, overlay: draft.shown, guard };
+				const texts = await this.#words.placesOf(this.#textsTyped(form, request.cells));
 				return {
-					effects: request.cells.map(({ row, column }) => {
+					effects: request.cells.map(({ row, column, text }) => {
 						requireCell(form, row, column);
-						return whatEmptyingDoes(scene, form, row, column);
+						if (text === '') return whatEmptyingDoes(scene, form, row, column);
+						return whatEnteringDoes(scene, form, row, column, this.#read(form.cell(row, column).members, text, texts, request));
 					})
 				};
 			},
@@ -369,7 +371,7 @@ export class ModelEngine {
 		members: Int32Array,
 		text: string,
 		texts: ReadonlyMap<string, number>,
-		ask: EngineRequests['enter']['ask'],
+		ask: Pick<EngineRequests['enter']['ask'], 'dates' | 'scale' | 'style'>,
 		empties = false
 	): EntryInput {
 		const account = this.#model.account(members[this.#model.accountAxis]!);

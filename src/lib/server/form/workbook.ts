@@ -295,27 +295,34 @@ export async function readWorkbook(person: SignedIn | undefined, modelId: number
 			else if (!same(was, wordOf(cell, row))) reading.conflicts.push({ ...change, now: String(wordOf(cell, row) ?? '') });
 			else reading.changes.push(change);
 		}
-	await sayWhatEmptyDoes(writer, modelId, code, choices, reading);
+	await sayWhatComesOfIt(writer, modelId, code, choices, reading);
 	return reading;
 }
 
-/** Says of each emptied cell what becomes of it; those that have no entry to take away are refused. */
-async function sayWhatEmptyDoes(
+/** Cells whose text is tried before anything is taken; what is wrong with others is said when they are. */
+const MOST_TRIED = 2_000;
+
+/** Says of each emptied cell what becomes of it; those that have no entry to take away, or take no such figure, are refused. */
+async function sayWhatComesOfIt(
 	writer: SignedIn,
 	modelId: number,
 	code: string,
 	choices: FormChoices,
 	reading: WorkbookReading
 ): Promise<void> {
-	const emptied = [...reading.changes, ...reading.conflicts].filter(({ text }) => text === '');
+	const emptied = [...reading.changes, ...reading.conflicts].slice(0, MOST_TRIED);
 	if (emptied.length === 0) return;
 	const { layout } = await readForm(writer, modelId, code);
 	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
-	const { effects } = await askEngine(modelId, 'emptied', { ...ask, cells: emptied.map(({ row, column }) => ({ row, column })) });
+	const { effects } = await askEngine(modelId, 'emptied', {
+		...ask,
+		cells: emptied.map(({ row, column, text }) => ({ row, column, text })),
+		style: { decimal: '.', group: '' }
+	});
 	emptied.forEach((change, index) => {
 		const effect = effects[index]!;
 		if ('fault' in effect) change.reason = effect.fault;
-		else change.effect = effect.words;
+		else if (effect.words !== '') change.effect = effect.words;
 	});
 	const isRefused = ({ reason }: WorkbookChange) => reason !== '';
 	reading.refused.push(...reading.changes.filter(isRefused), ...reading.conflicts.filter(isRefused));

@@ -91,18 +91,40 @@ export async function readFormulas(person: SignedIn | undefined, modelId: number
 	};
 }
 
-export const formulaTextSchema = z.object({ text: z.string().max(20_000) });
+export const formulaTextSchema = z.object({
+	text: z.string().max(20_000),
+	/** The account it is for, and all its formulas as they would be: whether they could be kept is said too. */
+	keep: z.object({ account: id, formulas: z.array(draftSchema).max(20) }).optional()
+});
 
 /** What is wrong with a formula that is being written. */
 export async function checkFormulaText(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ text }: z.infer<typeof formulaTextSchema>
-): Promise<Pick<ScriptCheck, 'faults'>> {
+	{ text, keep }: z.infer<typeof formulaTextSchema>
+): Promise<Pick<ScriptCheck, 'faults'> & { refused: string | null }> {
 	requirePermission(person, 'structure.read');
 	const { structure } = await modelVersions(modelId);
 	const { faults } = await askEngine(modelId, 'checkFormula', { structure, text });
-	return { faults };
+	return { faults, refused: faults.length === 0 && keep ? await whyNotKept(modelId, keep.account, keep.formulas) : null };
+}
+
+/** Why formulas of an account could not be kept, tried in a transaction that is rolled back; null where they could. */
+async function whyNotKept(modelId: number, account: number, formulas: readonly FormulaDraft[]): Promise<string | null> {
+	const nothingStays = new Error('nothing stays');
+	try {
+		await transaction(async (client) => {
+			const model = await modelOf(client, modelId);
+			if (model.accounts.ordinal(account) === undefined) throw notFound('account');
+			await replaceFormulas(client, model, account, readDrafts(model, new ScriptNames(model), account, formulas));
+			await refuseBrokenModel(client, modelId);
+			throw nothingStays;
+		});
+	} catch (error) {
+		if (error instanceof Fault) return error.message;
+		if (error !== nothingStays) throw error;
+	}
+	return null;
 }
 
 /** The names that may stand in a formula. */

@@ -47,6 +47,8 @@ export interface MemberTable {
 	hierarchies: string[];
 	/** What references may name, where the list is short enough to choose from. */
 	choices: Record<string, string[]>;
+	/** Names of dimensions by code, where members name one. */
+	dimensionNames: Record<string, string>;
 	/** Names of people by address. */
 	people: Record<string, string>;
 	ids: number[];
@@ -85,6 +87,7 @@ export async function memberTable(person: SignedIn | undefined, modelId: number,
 		fields: [...dimension.state.fields],
 		hierarchies: dimension.hierarchies,
 		choices,
+		dimensionNames: choices.dimensions ? await namesOfDimensions(choices.dimensions) : {},
 		people: choices.people ? await namesOfPeople(choices.people) : {},
 		ids: lines.map(({ member }) => member.id),
 		codes: lines.map(({ member }) => member.code),
@@ -165,6 +168,11 @@ function withPending(dimension: LoadedDimension, edits: readonly Edit[]): Loaded
 	if (dimension.state.kind !== 'account') return dimension.lookups;
 	const added = edits.flatMap((edit) => (edit.act === 'add' ? [edit.code] : []));
 	return added.length === 0 ? dimension.lookups : { ...dimension.lookups, accounts: new Set([...dimension.lookups.accounts, ...added]) };
+}
+
+async function namesOfDimensions(codes: readonly string[]): Promise<Record<string, string>> {
+	const found = await pool().query<{ code: string; name: string }>('SELECT code, name FROM dimension WHERE code = ANY ($1)', [codes]);
+	return Object.fromEntries(found.rows.map(({ code, name }) => [code, name]));
 }
 
 async function namesOfPeople(emails: readonly string[]): Promise<Record<string, string>> {

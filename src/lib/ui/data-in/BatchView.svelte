@@ -78,6 +78,17 @@
 	const isMended = (reason: Reason) =>
 		mends(reason) &&
 		desk.rule(reason.dimension!)!.lines.some(({ line: each }) => each.kind === 'single' && each.value.trim() === reason.value.trim());
+	/** Reasons of one kind in one column, where there are many: shown as one line until it is opened. */
+	const groups = $derived.by(() => {
+		const found = new Map<string, Reason[]>();
+		for (const reason of details?.reasons ?? []) {
+			const key = `${reason.code} ${reason.dimension ?? ''} ${reason.column}`;
+			found.set(key, [...(found.get(key) ?? []), reason]);
+		}
+		return [...found].map(([key, reasons]) => ({ key, reasons, rows: reasons.reduce((sum, { rows }) => sum + rows, 0) }));
+	});
+	const MANY = 6;
+	let opened = $state<string[]>([]);
 	const mended = $derived(details?.reasons.filter(isMended).reduce((sum, { rows }) => sum + rows, 0) ?? 0);
 
 	async function reload() {
@@ -259,30 +270,49 @@
 				</div>
 				<table class="w-full text-[13.5px]">
 					<tbody>
-						{#each details.reasons as reason (reason.message)}
-							<tr class={['border-hairline border-b align-baseline', reason === selected && 'bg-base-200']}>
-								<td class="w-20 py-1 font-semibold whitespace-nowrap">{rows(reason.rows)}</td>
-								<td class="pr-2"
-									>{reason.message}{#if reason.label}<span class="text-grey ml-1.5">“{reason.label}”</span>{/if}</td
-								>
-								<td class="pr-3 text-right whitespace-nowrap">{amount(reason.amount)}</td>
-								<td class="text-grey text-[13px]">line {reason.lines.join(', ')}{reason.rows > reason.lines.length ? ' …' : ''}</td>
-								<td class="text-right whitespace-nowrap">
-									{#if isMended(reason)}<span class="text-success text-[13px]">mapped now</span>
-									{:else if mends(reason)}<button class="text-primary font-semibold hover:underline" onclick={() => onreason(reason)}
-											>Map it</button
-										>{:else if mayCorrect && corrects(reason)}<label class="text-grey text-[13px]"
-											>read “{reason.value.slice(0, 30)}” as
-											<input
-												class="correction"
-												placeholder="as the file writes it"
-												aria-label="Read “{reason.value}” in {reason.column} as"
-												value={typedFor(null, reason.column, reason.value)}
-												onchange={(event) => correct(null, reason.column, reason.value, event.currentTarget.value)}
-											/></label
-										>{/if}
-								</td>
-							</tr>
+						{#each groups as group (group.key)}
+							{@const folds = group.reasons.length > MANY}
+							{#if folds}
+								<tr class="border-hairline border-b align-baseline">
+									<td class="w-20 py-1 font-semibold whitespace-nowrap">{rows(group.rows)}</td>
+									<td class="pr-2" colspan="4"
+										><button
+											class="text-left hover:underline"
+											aria-expanded={opened.includes(group.key)}
+											onclick={() =>
+												(opened = opened.includes(group.key) ? opened.filter((key) => key !== group.key) : [...opened, group.key])}
+											>{formatCount(group.reasons.length, locale)} values in {group.reasons[0]!.column || 'the rows'}: {group.reasons[0]!
+												.code}
+											<span class="text-grey">({opened.includes(group.key) ? 'fold' : 'show them'})</span></button
+										></td
+									>
+								</tr>
+							{/if}
+							{#each folds && !opened.includes(group.key) ? [] : group.reasons as reason (reason.message)}
+								<tr class={['border-hairline border-b align-baseline', reason === selected && 'bg-base-200']}>
+									<td class="w-20 py-1 font-semibold whitespace-nowrap">{rows(reason.rows)}</td>
+									<td class="pr-2"
+										>{reason.message}{#if reason.label}<span class="text-grey ml-1.5">“{reason.label}”</span>{/if}</td
+									>
+									<td class="pr-3 text-right whitespace-nowrap">{amount(reason.amount)}</td>
+									<td class="text-grey text-[13px]">line {reason.lines.join(', ')}{reason.rows > reason.lines.length ? ' …' : ''}</td>
+									<td class="text-right whitespace-nowrap">
+										{#if isMended(reason)}<span class="text-success text-[13px]">mapped now</span>
+										{:else if mends(reason)}<button class="text-primary font-semibold hover:underline" onclick={() => onreason(reason)}
+												>Map it</button
+											>{:else if mayCorrect && corrects(reason)}<label class="text-grey text-[13px]"
+												>read “{reason.value.slice(0, 30)}” as
+												<input
+													class="correction"
+													placeholder="as the file writes it"
+													aria-label="Read “{reason.value}” in {reason.column} as"
+													value={typedFor(null, reason.column, reason.value)}
+													onchange={(event) => correct(null, reason.column, reason.value, event.currentTarget.value)}
+												/></label
+											>{/if}
+									</td>
+								</tr>
+							{/each}
 						{/each}
 					</tbody>
 				</table>

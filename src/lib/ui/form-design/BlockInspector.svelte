@@ -52,7 +52,10 @@
 					: { how, of: first, base: other };
 		if (how === 'expression') desk.texts = { ...desk.texts, [key]: before[0] ? `"${before[0].label}"` : '' };
 		const labels = { difference: 'Difference', '% difference': 'in %', share: 'Share', 'to date': 'to date', expression: 'Computed' };
-		set({ derivation, label: labels[how] } as Partial<DerivedBlock>);
+		// A name somebody gave stays; one of these goes with what it was for.
+		const given =
+			block.kind === 'derived' && block.label !== '' && !Object.values(labels).includes(block.label) ? block.label : labels[how];
+		set({ derivation, label: given } as Partial<DerivedBlock>);
 	}
 	async function setExpression(text: string) {
 		const read = await desk.readExpression(key, text, before);

@@ -21,6 +21,10 @@
 			return line.kind === 'cells' && !line.parent && !line.computed;
 		})
 	);
+	const nameOf = (column: number) => {
+		const { heading, label } = form.columns[column]!;
+		return heading && heading !== label ? `${heading} ${label}` : label;
+	};
 	const shownColumns = $derived(columns.length > 0 ? columns : grid.visibleColumns);
 	const series = $derived(
 		rows.map((row) => ({ name: form.rows[row]!.label, data: shownColumns.map((column) => form.value(row, column)) }))
@@ -52,7 +56,7 @@
 				'--grey',
 				'--soft'
 			].map(color),
-			xaxis: { categories: shownColumns.map((column) => form.columns[column]!.label), labels: { style: { colors: color('--grey') } } },
+			xaxis: { categories: shownColumns.map((column) => nameOf(column)), labels: { style: { colors: color('--grey') } } },
 			yaxis: { labels: { formatter: shown, style: { colors: color('--grey') } } },
 			grid: { borderColor: color('--hairline') },
 			stroke: { width: kind === 'line' ? 2 : 0 },

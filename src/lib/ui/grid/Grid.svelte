@@ -197,16 +197,21 @@
 	/** Says at the cell why nothing can be typed there; until one moves on. */
 	async function sayWhyNot() {
 		const { row, column } = grid.focus;
-		const cell = document.getElementById(cellId(row, column));
 		const text = await onwhynot(row, column);
-		const box = cell?.getBoundingClientRect();
-		if (!box || grid.focus.row !== row || grid.focus.column !== column) return;
-		notice = { text, left: Math.max(8, Math.min(box.left, innerWidth - 340)), top: box.bottom + 4 };
+		if (grid.focus.row === row && grid.focus.column === column) say(text);
+	}
+	/** Says something at the cell the keyboard is in. */
+	function say(text: string) {
+		const box = document.getElementById(cellId(grid.focus.row, grid.focus.column))?.getBoundingClientRect();
+		if (box) notice = { text, left: Math.max(8, Math.min(box.left, innerWidth - 340)), top: box.bottom + 4 };
 	}
 	$effect(() => {
 		void grid.focus;
 		void grid.editing;
 		notice = null;
+		// Why a figure was refused is read where it stands, without a pointer.
+		const fault = faults.get(form.cell(grid.focus.row, grid.focus.column));
+		if (fault !== undefined && !grid.editing) void tick().then(() => say(fault));
 	});
 
 	function endEdit(rows: number, across: number) {

@@ -4,11 +4,16 @@
 	interface Props {
 		reading: WorkbookReading;
 		onenter: (changes: WorkbookChange[]) => void;
+		/** A figure of a cell as the form writes it. */
+		shown: (row: number, column: number, value: number, typed: boolean) => string;
 		onclose: () => void;
 	}
-	let { reading, onenter, onclose }: Props = $props();
+	let { reading, onenter, shown, onclose }: Props = $props();
 	/** Conflicts in which the workbook's figure is taken. */
 	let taken = $state<boolean[]>([]);
+	/** What a workbook says of a cell: figures as the form writes them, words as they are. */
+	const told = ({ row, column }: WorkbookChange, text: string, typed = false) =>
+		text === '' || row < 0 || column < 0 || !Number.isFinite(Number(text)) ? text : shown(row, column, Number(text), typed);
 	const all = $derived([...reading.changes, ...reading.conflicts.filter((_, index) => taken[index])]);
 </script>
 
@@ -39,10 +44,10 @@
 		<tbody>
 			{#each reading.conflicts as change, index (`conflict ${change.row} ${change.column}`)}
 				<tr class="border-hairline border-t"
-					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{change.before}</td><td class="text-right"
-						>{change.text}</td
+					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{told(change, change.before)}</td><td class="text-right"
+						>{told(change, change.text, true)}</td
 					><td class="text-warning pl-3"
-						>Now {change.now || 'empty'} here. {change.effect ?? ''}
+						>Now {told(change, change.now) || 'empty'} here. {change.effect ?? ''}
 						<label class="text-base-content"
 							><input type="checkbox" class="checkbox checkbox-xs" bind:checked={taken[index]} /> take the workbook’s</label
 						></td
@@ -51,15 +56,15 @@
 			{/each}
 			{#each reading.refused.slice(0, 200) as change (`refused ${change.row} ${change.column}`)}
 				<tr class="border-hairline border-t"
-					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{change.before}</td><td class="text-right"
-						>{change.text}</td
+					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{told(change, change.before)}</td><td class="text-right"
+						>{told(change, change.text, true)}</td
 					><td class="text-error pl-3">Not taken. {change.reason}</td></tr
 				>
 			{/each}
 			{#each reading.changes.slice(0, 400) as change (`change ${change.row} ${change.column}`)}
 				<tr class="border-hairline border-t"
-					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{change.before}</td><td class="text-right font-semibold"
-						>{change.text || 'empty'}</td
+					><td class="py-0.5">{change.words}</td><td class="text-grey text-right">{told(change, change.before)}</td><td
+						class="text-right font-semibold">{told(change, change.text, true) || 'empty'}</td
 					><td class="text-grey pl-3">{change.effect ?? ''}</td></tr
 				>
 			{/each}

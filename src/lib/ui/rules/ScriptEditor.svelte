@@ -21,9 +21,11 @@
 		readonly: boolean;
 		/** One expression of a live formula instead of a script: checked as such, in less room. */
 		formula?: boolean;
+		/** Whether it can be read and yet not be kept; the reason stands beside. */
+		refused?: boolean;
 		onchange: (text: string) => void;
 	}
-	let { text, label, parameters, limits, vocabulary, readonly, formula = false, onchange }: Props = $props();
+	let { text, label, parameters, limits, vocabulary, readonly, formula = false, refused = false, onchange }: Props = $props();
 
 	let host: HTMLElement;
 	let view: EditorView | undefined;
@@ -189,7 +191,7 @@
 <div class="border-rule overflow-hidden rounded-md border">
 	<div bind:this={host} class={['editor text-[13px]', formula && 'small']}></div>
 	<p class="bg-base-200 border-hairline text-grey flex items-center gap-2 border-t px-2 py-1 text-xs">
-		<span role="status">{faults === 0 ? 'No faults' : faults === 1 ? 'One fault' : `${faults} faults`}</span>
+		<span role="status">{faults === 0 ? (refused ? 'Cannot be kept' : 'No faults') : faults === 1 ? 'One fault' : `${faults} faults`}</span>
 		<span class="ml-auto">{formula ? 'Ctrl+Space offers names' : 'Ctrl+Space offers names · Esc, then Tab leaves'}</span>
 		{#if !readonly && !formula}<button class="btn btn-xs" onclick={format}>Format</button>{/if}
 	</p>

@@ -65,6 +65,25 @@
 		];
 	}
 
+	/** Why the formulas as they are written could not be kept, though each can be read; asked after a pause. */
+	let refused = $state<string | null>(null);
+	$effect(() => {
+		const formulas = drafts.filter(({ text }) => text.trim() !== '');
+		refused = null;
+		if (!isChanged || formulas.length === 0 || !mayWrite) return;
+		let current = true;
+		const timer = setTimeout(async () => {
+			const reply = await request<{ refused: string | null }>('/api/structure/formula/check', {
+				text: formulas[0]!.text,
+				keep: { account, formulas }
+			});
+			if (current && reply.ok) refused = reply.answer.refused;
+		}, 600);
+		return () => {
+			current = false;
+			clearTimeout(timer);
+		};
+	});
 	function setWithin(at: number, within: string) {
 		const { within: _, ...rest } = drafts[at]!;
 		drafts = drafts.with(at, within === '' ? rest : { ...rest, within: within as NonNullable<FormulaDraft['within']> });
@@ -138,6 +157,7 @@
 								vocabulary={names}
 								readonly={false}
 								formula
+								refused={refused !== null}
 								onchange={(text) => set(at, { text })}
 							/>
 						</div>
@@ -215,7 +235,7 @@
 		{:else}
 			<p class="text-grey">None: it is typed, loaded, or computed by runbooks.</p>
 		{/each}
-		{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
+		{#if fault ?? refused}<p class="text-error" role="alert">{fault ?? `This could not be kept. ${refused}`}</p>{/if}
 		{#if mayWrite}
 			<div class="flex gap-1.5">
 				{#if isChanged}

@@ -97,11 +97,16 @@
 					title={field.help}
 				>
 					<span class="text-grey">{field.title}</span>
-					{#if !mayWrite}<span>{field.to === 'people' ? namesIn(value) || '–' : value || '–'}</span>
+					{#if !mayWrite}<span>{(field.to === 'people' ? namesIn(value) : (members.table.dimensionNames[value] ?? value)) || '–'}</span>
 					{:else if field.choices}
 						<select class="field" {value} onchange={(event) => void change(field.key, event.currentTarget.value, event.currentTarget)}>
 							<option value=""></option>
 							{#each field.choices as choice (choice)}<option value={choice}>{choice}</option>{/each}
+						</select>
+					{:else if field.to === 'dimensions'}
+						<select class="field" {value} onchange={(event) => void change(field.key, event.currentTarget.value, event.currentTarget)}>
+							<option value=""></option>
+							{#each Object.entries(members.table.dimensionNames) as [code, name] (code)}<option value={code}>{name}</option>{/each}
 						</select>
 					{:else if field.to === 'people'}
 						<PeopleField

@@ -17,9 +17,11 @@
 		readonly: boolean;
 		/** One expression of a live formula instead of a script. */
 		formula?: boolean;
+		/** Whether it can be read and yet not be kept; the reason stands beside. */
+		refused?: boolean;
 		onchange: (text: string) => void;
 	}
-	let { text, label, parameters, limits, vocabulary, readonly, formula = false, onchange }: Props = $props();
+	let { text, label, parameters, limits, vocabulary, readonly, formula = false, refused = false, onchange }: Props = $props();
 
 	/** A statement around an expression, so that it is read as a script is. */
 	const FRONT = 'let formula = ';
@@ -93,7 +95,7 @@
 {:else if !formula && desk.cards}
 	<CardList cards={desk.cards} before={text.length} path="" {label} />
 	<p class="text-grey text-xs" role="status">
-		{faults.length === 0 ? 'No faults' : faults.length === 1 ? 'One fault' : `${faults.length} faults`}
+		{faults.length === 0 ? (refused ? 'Cannot be kept' : 'No faults') : faults.length === 1 ? 'One fault' : `${faults.length} faults`}
 	</p>
 {:else}
 	<p class="border-rule text-error rounded-md border px-3 py-2">

@@ -86,6 +86,55 @@
 						Nothing waits. Open a form to look at or enter figures.
 					</li>{/if}
 			</ul>
+			{#if data.desk.standing}
+				{@const standing = data.desk.standing}
+				<section aria-labelledby="standing">
+					<h2 id="standing" class="text-grey mt-6 mb-1 text-[13px] font-semibold">How the model stands</h2>
+					<ul class="border-rule border-t">
+						{#each standing.outOfDate as run (run.runbook)}
+							<li class="row">
+								<a href={at(`/rules/${run.runbook}`)} class="grow"
+									><b>{run.name}</b> <span class="text-warning">is out of date: what it read has changed</span></a
+								>
+								<span class="text-grey">ran {formatMoment(run.at, locale)}</span>
+							</li>
+						{/each}
+						{#each standing.unfinished as part (`${part.name} ${part.trouble}`)}
+							<li class="row">
+								<a href={at(part.path)} class="grow"><b>{part.name}</b> <span class="text-warning">{part.trouble}</span></a>
+							</li>
+						{/each}
+						{#each standing.rates as { set, lines } (set)}
+							<li class="row">
+								<a href={at('/structure/currencies')} class="grow"
+									><b>{set}</b> <span class="text-warning">lacks rates of {lines.join(', ')}</span></a
+								>
+							</li>
+						{/each}
+						{#each standing.oldDrafts as draft (draft.person)}
+							<li class="row">
+								<span class="grow"><b>{draft.person}</b> has {cells(draft.cells)} not saved</span>
+								<span class="text-grey">since {formatMoment(draft.at, locale)}</span>
+							</li>
+						{/each}
+						{#each standing.loads as load (load.code)}
+							<li class="row">
+								<a href={at(`/data-in/${load.code}`)} class="grow"
+									><b>{load.name}</b>
+									{#if load.at === null}<span class="text-warning">nothing loaded yet</span>
+									{:else}<span class={load.state === 'loaded' && load.rejected === 0 ? 'text-soft' : 'text-warning'}
+											>{load.state}{load.rejected > 0 ? `, ${formatCount(load.rejected, locale)} rejected` : ''}</span
+										>{/if}</a
+								>
+								{#if load.at}<span class="text-grey">{formatMoment(load.at, locale)}</span>{/if}
+							</li>
+						{/each}
+						{#if standing.outOfDate.length === 0 && standing.unfinished.length === 0 && standing.rates.length === 0 && standing.loads.length === 0}
+							<li class="row text-soft">Nothing is unfinished.</li>
+						{/if}
+					</ul>
+				</section>
+			{/if}
 			{#if data.desk.scheduled.length > 0}
 				<h2 class="text-grey mt-6 mb-1 text-[13px] font-semibold">Fetched by schedule</h2>
 				<ul class="border-rule border-t">

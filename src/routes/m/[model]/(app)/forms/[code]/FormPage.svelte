@@ -145,15 +145,20 @@
 		const tell = () => void session.tellPresence(membersHere());
 		tell();
 		const timer = setInterval(tell, PRESENCE_MILLISECONDS);
-		return () => {
-			clearInterval(timer);
-			events.close();
+		const leave = () =>
 			void fetch(at(`/api/forms/${session.code}/presence`), {
 				method: 'POST',
 				keepalive: true,
 				headers: { ...asPerson(), 'content-type': 'application/json' },
 				body: JSON.stringify({ gone: true })
 			}).catch(() => {});
+		// A tab that is closed, or put away for good, says so too.
+		addEventListener('pagehide', leave);
+		return () => {
+			clearInterval(timer);
+			events.close();
+			removeEventListener('pagehide', leave);
+			leave();
 		};
 	});
 	beforeNavigate(({ willUnload, cancel }) => {
@@ -540,7 +545,20 @@
 			{#if session.conflicts.length > 0 || session.refused.length > 0}
 				<ConflictList conflicts={session.conflicts} refused={session.refused} {locale} onsettle={(decisions) => session.save(decisions)} />
 			{/if}
-			{#if reading}<WorkbookReview {reading} onenter={enterBook} onclose={() => (reading = null)} />{/if}
+			{#if reading}<WorkbookReview
+					{reading}
+					onenter={enterBook}
+					shown={(row, column, value, typed) => {
+						const format = formatAt(session.form, row, column);
+						// What is typed of a percent is a number of percents.
+						return formatFigure(
+							typed && format.valueType === 'percent' ? value / 100 : value,
+							{ ...format, scale: 1, exactly: true },
+							locale
+						);
+					}}
+					onclose={() => (reading = null)}
+				/>{/if}
 			{#if finding}
 				<FindBar
 					{grid}

@@ -9,6 +9,17 @@
 	const chosen = $derived(
 		form.selectors.map(({ name, chosen, choices }) => [name, choices.find(({ member }) => member === chosen)?.name ?? ''])
 	);
+	/** What stands over runs of columns: a block's heading, a quarter. */
+	const groups = $derived.by(() => {
+		const found: { name: string; span: number; from: number }[] = [];
+		form.columns.forEach(({ group }, from) => {
+			const last = found.at(-1);
+			if (last && last.name === group) last.span++;
+			else found.push({ name: group, span: 1, from });
+		});
+		return found;
+	});
+	const rowsName = $derived(form.rows.some(({ account }) => account !== null) ? 'Account' : 'Line');
 	let now = $state('');
 	onMount(() => {
 		now = new Date().toISOString();
@@ -29,8 +40,13 @@
 	</header>
 	<table>
 		<thead>
+			{#if groups.some(({ name }) => name !== '')}
+				<tr
+					><td></td>{#each groups as { name, span, from } (from)}<th colspan={span} class="group">{name}</th>{/each}</tr
+				>
+			{/if}
 			<tr
-				><th></th>{#each form.columns as column, index (index)}<th>{column.label}</th>{/each}</tr
+				><th scope="col">{rowsName}</th>{#each form.columns as column, index (index)}<th scope="col">{column.label}</th>{/each}</tr
 			>
 		</thead>
 		<tbody>
@@ -104,6 +120,10 @@
 	thead th {
 		border-bottom-color: #20242e;
 		font-weight: 600;
+	}
+	thead th.group {
+		text-align: left;
+		border-bottom-color: #cfc8b8;
 	}
 	.parent th,
 	.parent td {

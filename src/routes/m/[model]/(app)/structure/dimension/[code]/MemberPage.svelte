@@ -59,6 +59,13 @@
 		return () => events.close();
 	});
 
+	/** Numbers of members beside the names of dimensions follow what is changed here. */
+	let counted = members.table.ids.length;
+	$effect(() => {
+		if (members.hierarchy !== undefined || members.table.ids.length === counted) return;
+		counted = members.table.ids.length;
+		void invalidate('structure:dimensions');
+	});
 	async function onclose(outcome?: ActOutcome) {
 		pasted = null;
 		panel = null;
@@ -66,7 +73,9 @@
 		if (!outcome) return;
 		members.message = { text: `${outcome.words}.`, kind: 'info' };
 		await members.reload();
-		await invalidate((url) => url.pathname.startsWith(at('/structure')));
+		await invalidate('structure:dimensions');
+		// Where one was before is gone with the sheet: keys go to the members again.
+		grid?.focus();
 	}
 	async function upload(file: File | undefined) {
 		if (!file) return;
