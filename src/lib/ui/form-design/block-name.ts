@@ -5,5 +5,5 @@ export function blockName(block: AxisBlock, index: number, names: ReadonlyMap<nu
 	if (block.kind === 'text') return block.label || 'empty line';
 	if (block.kind === 'derived') return block.label;
 	const words = block.parts.map(({ selection }) => selectionInWords(selection, names)).join(' by ');
-	return block.heading || words || `Block ${index + 1}`;
+	return block.called || block.heading || words || `Block ${index + 1}`;
 }
