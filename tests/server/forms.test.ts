@@ -555,6 +555,30 @@ describe('beside a figure', () => {
 		await lines(150, typed!.revision);
 		expect(figure((await openForm(person('Osric'), 1, FORM, SHOWN())).form, 'Spare parts', 'Oct 2027')).toBe(150);
 	});
+	test('an entry beneath which something moved is marked in words, also where nothing stood when it was typed', async () => {
+		const tove = person('Tove');
+		const { form } = await openForm(tove, 1, 'fleet-care', SHOWN());
+		await enterFigures(tove, 1, 'fleet-care', SHOWN(), {
+			entries: [{ ...at(form, 'Hull coating', 'Apr 2027'), text: '4711' }],
+			structure: form.structure
+		});
+		await saveDraft(tove, 1, 'fleet-care', NO_DECISIONS);
+		const marks = async () =>
+			new Map(
+				(await markedCells(tove, 1, 'fleet-care', SHOWN())).flatMap(({ cell: where, moved }) => (moved ? [[where, moved] as const] : []))
+			);
+		const where = cell(form, 'Hull coating', 'Apr 2027');
+		expect((await marks()).has(where)).toBe(false);
+		// As if nothing had stood there, and the load had come afterwards; then as if another figure had stood there.
+		const say = (beneath: string) =>
+			database.pool.query(
+				`UPDATE entry_change SET beneath = '${beneath}' WHERE revision = (SELECT max(revision) FROM entry_change WHERE model_id = 1)`
+			);
+		await say('NaN');
+		expect((await marks()).get(where)).toMatch(/^4,711 was typed where nothing stood; [\d,.]+ was loaded or computed there since$/);
+		await say('1');
+		expect((await marks()).get(where)).toMatch(/^4,711 was typed over 1, which is [\d,.]+ now$/);
+	});
 	test('links and files are kept within limits and handed back', async () => {
 		const place = await placeOf('Repairs', 'Oct 2027');
 		expect(linkSchema.safeParse({ place, title: '', address: 'javascript:alert(1)' }).success).toBe(false);

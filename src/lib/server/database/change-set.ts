@@ -163,7 +163,8 @@ function journalEntries(client: pg.PoolClient, modelId: number, revision: number
 				entry.period,
 				orNull(entry.before),
 				orNull(entry.after),
-				orNull(entry.beneath)
+				// Nothing beneath is known to be nothing; of entries of earlier versions it is not known.
+				String(entry.beneath)
 			].join('\t') + '\n'
 	);
 }

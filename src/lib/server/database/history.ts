@@ -38,7 +38,7 @@ export async function valueHistory(
 		after: number | null;
 		cell: string;
 	}>(
-		`SELECT c.revision, c.at, p.name AS person, c.through, coalesce(e.before, e.beneath) AS before, e.after, a.name || ', ' || m.name AS cell
+		`SELECT c.revision, c.at, p.name AS person, c.through, coalesce(e.before, nullif(e.beneath, 'NaN')) AS before, e.after, a.name || ', ' || m.name AS cell
 		FROM entry_change e
 		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
 		LEFT JOIN person p ON p.id = c.person_id

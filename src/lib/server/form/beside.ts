@@ -181,7 +181,7 @@ export async function markedCells(
 			for (const cell of cells)
 				marks.set(cell, {
 					...(marks.get(cell) ?? { cell, notes: 0, lines: 0, links: 0 }),
-					moved: `${written.format(typed)} was typed over ${written.format(beneath)}, which ${now === null ? 'is gone now' : `is ${written.format(now)} now`}`
+					moved: movedInWords(typed, beneath, now, (value) => written.format(value))
 				});
 	}
 	if (results) {
@@ -213,6 +213,13 @@ async function resultsInWords(modelId: number, locale: string): Promise<Map<numb
 			}
 		])
 	);
+}
+
+/** What has happened beneath an entry since it was typed. */
+function movedInWords(typed: number, beneath: number, now: number | null, written: (value: number) => string): string {
+	if (Number.isNaN(beneath))
+		return `${written(typed)} was typed where nothing stood; ${written(now ?? 0)} was loaded or computed there since`;
+	return `${written(typed)} was typed over ${written(beneath)}, which ${now === null ? 'is gone now' : `is ${written(now)} now`}`;
 }
 
 /** Entries looked at for what has moved beneath them: the latest of a model. */
