@@ -192,7 +192,7 @@ function expandAxis(
 			const source = blocks.find((each) => each.id === of);
 			if (source?.kind !== 'cells') faults.push(`${block.label}: it runs up a block of ${axis} that is not there.`);
 			else add(block.id, toDateLines(block, expandCells(model, source, axis, chosenOf)), since);
-		} else add(block.id, deriveLines(block, linesOf, axis, faults));
+		} else add(block.id, deriveLines(block, linesOf, blocks, axis, faults));
 	}
 	stand(expanded, blocks, linesOf, axis, faults);
 	if (expanded.read.length === 0) faults.push(`No ${axis}: the selection on the ${axis} yields nothing today.`);
@@ -355,7 +355,13 @@ const toDateLines = (block: DerivedBlock, lines: readonly FormLine[]): FormLine[
 		width: block.width ?? line.width
 	}));
 
-function deriveLines(block: DerivedBlock, linesOf: ReadonlyMap<number, number[]>, axis: string, faults: string[]): FormLine[] {
+function deriveLines(
+	block: DerivedBlock,
+	linesOf: ReadonlyMap<number, number[]>,
+	blocks: readonly AxisBlock[],
+	axis: string,
+	faults: string[]
+): FormLine[] {
 	const { derivation, label } = block;
 	const operands =
 		derivation.how === 'expression'
@@ -364,6 +370,12 @@ function deriveLines(block: DerivedBlock, linesOf: ReadonlyMap<number, number[]>
 				? []
 				: [derivation.of, derivation.base];
 	const places = operands.map((id) => linesOf.get(id) ?? []);
+	const currencies = new Set(operands.map((id) => currencyOfBlock(blocks, id)));
+	// An expression may want two currencies: one divided by the other is a rate.
+	if (derivation.how !== 'expression' && currencies.size > 1) {
+		faults.push(`${label}: its groups of ${axis} are read in different currencies, so they cannot be compared.`);
+		return [];
+	}
 	const count = places.reduce((most, { length }) => Math.max(most, length), operands.length === 0 ? 1 : 0);
 	if (places.some(({ length }) => length === 0)) {
 		faults.push(`${label}: it is made of a group of ${axis} that does not stand before it.`);
@@ -382,6 +394,17 @@ function deriveLines(block: DerivedBlock, linesOf: ReadonlyMap<number, number[]>
 			derive: derivedLine(derivation, label, operands, at)
 		};
 	});
+}
+
+/** In which currency a block is read, or what it is made of, where that says so itself. */
+function currencyOfBlock(blocks: readonly AxisBlock[], id: number): string | undefined {
+	const at = blocks.findIndex((each) => each.id === id);
+	const block = blocks[at];
+	if (block?.kind === 'cells') return block.reading?.currency;
+	// What it is made of stands before it.
+	return block?.kind === 'derived' && block.derivation.how !== 'expression'
+		? currencyOfBlock(blocks.slice(0, at), block.derivation.of)
+		: undefined;
 }
 
 function derivedLine(

@@ -133,6 +133,27 @@ describe('a form', () => {
 		const wrong = expandForm(model, { ...layout, columns: [months(0, 'FY2027'), { ...months(1, 'FY2028'), beside: 9 }] }, {});
 		expect(wrong.faults[0]).toContain('is to stand beside one that has other lines');
 	});
+	test('figures in two currencies are not compared; as an expression they may stand, and at two sets of rates too', () => {
+		const year = (id: number, reading?: object) => ({
+			kind: 'cells' as const,
+			id,
+			parts: [{ dimension: 2, selection: { kind: 'these' as const, members: [period('FY2027')] } }],
+			...(reading && { reading })
+		});
+		const less = { kind: 'derived' as const, id: 9, label: 'more', derivation: { how: 'difference' as const, of: 0, base: 1 } };
+		const faults = (...columns: FormLayout['columns']) => expandForm(model, { ...layout, columns }, {}).faults;
+		expect(faults(year(0), year(1, { currency: 'local' }), less)).toEqual([
+			'more: its groups of columns are read in different currencies, so they cannot be compared.'
+		]);
+		expect(faults(year(0, { currency: 'EUR' }), year(1, { currency: 'EUR' }), less)).toEqual([]);
+		const expression: Expression = {
+			kind: 'binary',
+			operator: '/',
+			left: { kind: 'account', member: 0 },
+			right: { kind: 'account', member: 1 }
+		};
+		expect(faults(year(0), year(1, { currency: 'local' }), { ...less, derivation: { how: 'expression', expression } })).toEqual([]);
+	});
 	test('takes the first month of every year, and the last', () => {
 		const months = (selection: Selection) =>
 			expandForm(model, { ...layout, columns: [{ kind: 'cells', id: 0, parts: [{ dimension: 2, selection }] }] }, {}).columns.map(

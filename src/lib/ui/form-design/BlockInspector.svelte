@@ -219,7 +219,7 @@
 				class="select select-sm w-full"
 				value={block.totalsAfter ? 'after' : 'before'}
 				onchange={(event) => set({ totalsAfter: event.currentTarget.value === 'after' ? true : undefined } as Partial<CellBlock>)}
-				><option value="before">before what they add up</option><option value="after">after what they add up</option></select
+				><option value="before">before their parts</option><option value="after">after their parts</option></select
 			></label
 		>
 		{@render besideField()}

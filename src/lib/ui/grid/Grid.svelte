@@ -137,6 +137,12 @@
 		}
 		return found;
 	});
+	/** What stands over a frozen column: a block's heading, the currency it is read in; once over several of one group. */
+	function frozenGroup(index: number): string {
+		const groupAt = (slot: ColumnSlot | undefined) => (slot?.kind === 'column' ? form.columns[slot.column]!.group : '');
+		const own = groupAt(frozen[index]);
+		return own !== groupAt(frozen[index - 1]) ? own : '';
+	}
 	function groupStart(column: number): number {
 		let at = column;
 		while (at > 0 && form.columns[at - 1]!.group === form.columns[column]!.group) at--;
@@ -427,7 +433,15 @@
 					{/each}
 					<td class="gap rest" aria-hidden="true" style="width: {rightGap}px"></td>
 					{#each frozen as slot, index (slot.kind === 'stub' ? `stub ${slot.from}` : slot.column)}
-						<td class="frozen" aria-hidden="true" style="right: {rightOf[index]}px; width: {sizeOf(slot)}px"></td>
+						{@const name = frozenGroup(index)}
+						<svelte:element
+							this={name === '' ? 'td' : 'th'}
+							aria-hidden={name === '' ? 'true' : undefined}
+							class="frozen"
+							title={name || undefined}
+							style="right: {rightOf[index]}px; width: {sizeOf(slot)}px"
+							>{#if name !== ''}<span class="over">{name}</span>{/if}</svelte:element
+						>
 					{/each}
 				</tr>
 				<tr aria-rowindex="2">
@@ -591,6 +605,15 @@
 		color: var(--soft);
 		background: var(--color-base-100);
 		border-bottom: 1px solid var(--rule);
+	}
+	.over {
+		display: block;
+		overflow: hidden;
+		padding: 0 6px;
+		text-overflow: ellipsis;
+		white-space: nowrap;
+		text-align: right;
+		font-weight: 400;
 	}
 	thead .groups th,
 	thead .groups td {

@@ -166,7 +166,9 @@
 							disabled={!check || check.rows.loaded === 0 || check.missing.length > 0 || running !== undefined}
 							aria-expanded={loading}
 							onclick={() => (loading = !loading)}
-							>Load {check && check.missing.length === 0 ? `${count(check.rows.loaded)}${check.complete ? '' : '+'} rows` : ''}</button
+							>Load {check && check.missing.length === 0
+								? `${count(check.rows.loaded)}${check.complete ? '' : '+'} ${check.rows.loaded === 1 && check.complete ? 'row' : 'rows'}`
+								: ''}</button
 						>
 					{/if}
 				{/if}
