@@ -278,7 +278,7 @@ function outcomeInWords({ state, rowsLoaded, rowsRejected, cells, extent }: Load
 	const rows = rowsLoaded === 1 ? 'One row' : `${rowsLoaded} rows`;
 	return cells === 0
 		? `${rows} loaded, nothing was different${rejected}.`
-		: `${rows} loaded, ${cells} cells of ${extent} changed${rejected}.`;
+		: `${rows} loaded, ${cells === 1 ? 'one cell' : `${cells} cells`} of ${extent} changed${rejected}.`;
 }
 
 async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
