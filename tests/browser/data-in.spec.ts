@@ -245,3 +245,22 @@ test('an auditor sees what was loaded and can change nothing', async ({ page }) 
 	await expect(page.getByRole('heading', { name: 'Ledger, monthly' })).toBeVisible();
 	await expect(page.getByRole('button', { name: /Choose a file|Another file|^Load/ })).toHaveCount(0);
 });
+
+test('amounts that were rejected are put right in the batch, and kept with it', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await openImport(page);
+	const rows = ['116 200.00-', 'abc', 'abc', 'about 5'].map((amount, at) => `7010;S-BK;RT-01;0${at + 2}.09.2026;Row;${amount}\n`).join('');
+	await page.getByLabel('File to load').setInputFiles(csv('typos.csv', HEAD + rows));
+	await page.getByRole('button', { name: 'Load 1 row' }).click();
+	await page.getByText('Load good rows, leave 3 aside').click();
+	await page.getByRole('button', { name: 'Load now' }).click();
+	await expect(batchHeading(page)).toContainText('typos.csv');
+	// For all rows that say the same; and one on its own line.
+	await page.getByLabel('Read “abc” in Amount as').fill('12.00-');
+	await page.getByText('The rows as they came', { exact: true }).click();
+	await page.getByLabel('Amount of line 5').fill('5.00-');
+	await page.keyboard.press('Tab');
+	await page.getByRole('button', { name: 'Reload only the rejects, 2 put right' }).click();
+	await expect(page.getByText('Put right while loading: Amount “abc” → “12.00-”, Amount “about 5” → “5.00-” (line 5).')).toBeVisible();
+	await expect(page.getByRole('main').getByText('3 rows loaded,')).toBeVisible();
+});

@@ -363,3 +363,48 @@ test('two people on a form see each other, and a print view stands ready', async
 	await expect(other.getByRole('rowheader', { name: 'Vessels', exact: true })).toBeVisible();
 	await other.context().close();
 });
+
+test('a slow answer to an earlier selection does not stand over the present one', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/forms/fleet-care/design');
+	await ready(page);
+	const rows = page.getByRole('region', { name: 'Rows', exact: true });
+	await rows.getByRole('list', { name: 'Blocks on Rows' }).getByRole('listitem').click();
+	await expect(inspector(page).getByRole('status')).toContainText('members today');
+	let release = () => {};
+	const held = new Promise<void>((resolve) => (release = resolve));
+	const isAll = (body: string | null) => (body ?? '').includes('"kind":"all"');
+	await page.route('**/form-design/select', async (route) => {
+		if (isAll(route.request().postData())) await held;
+		await route.continue();
+	});
+	const asked = page.waitForRequest((request) => request.url().endsWith('/form-design/select') && isAll(request.postData()));
+	await inspector(page).getByRole('button', { name: 'All', exact: true }).click();
+	await asked;
+	await inspector(page).getByRole('button', { name: 'Take all out of the selection' }).click();
+	await expect(inspector(page).getByRole('status')).toContainText('Gives 0 members today');
+	const late = page.waitForResponse((response) => response.url().endsWith('/form-design/select') && isAll(response.request().postData()));
+	release();
+	await (await late).finished();
+	await expect(inspector(page).getByRole('status')).toContainText('Gives 0 members today');
+});
+
+test('a form that asks first shows nothing until one has chosen', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/forms/fleet-care/design');
+	await ready(page);
+	await page.getByRole('button', { name: 'Copy', exact: true }).click();
+	await page.waitForURL(/fleet-care-copy/);
+	await ready(page);
+	await page.getByRole('region', { name: 'Selectors' }).getByRole('listitem').filter({ hasText: 'Route' }).click();
+	await inspector(page).getByText('Asks first').click();
+	await page.getByRole('button', { name: 'Publish' }).click();
+	await expect(page.getByText('Version 2', { exact: true }).first()).toBeVisible();
+	await page.goto('/forms/fleet-care-copy');
+	await ready(page);
+	await expect(page.getByText('Choose Route first.')).toBeVisible();
+	await expect(page.getByRole('treegrid')).toHaveCount(0);
+	await choose(page, 'Route', 'Skerrivik – Holmness');
+	await expect(page.getByRole('treegrid')).toBeVisible();
+	expect(await figureAt(page, 'Repairs', 'FY2028')).toBeGreaterThan(0);
+});

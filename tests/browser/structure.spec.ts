@@ -187,6 +187,27 @@ test('a form that is open elsewhere follows the structure by itself', async ({ p
 	await other.context().close();
 });
 
+test('rates that are filled forward are looked at first, with the totals they move, and taken back', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/currencies');
+	await ready(page);
+	const rates = page.getByRole('grid', { name: 'Rates of Actual rates' });
+	const [march, june] = [2, 5].map((month) => rates.locator(`[data-line="0"][data-month="${month}"]`));
+	const before = await june!.innerText();
+	await march!.click();
+	const fill = page.getByRole('region', { name: 'Actual rates', exact: true }).getByRole('button', { name: 'Fill forward' });
+	await fill.click();
+	const look = page.getByRole('region', { name: 'Before the rates of Actual rates change' });
+	await expect(look).toContainText('rates would change.');
+	await look.getByRole('button', { name: 'Keep the rates as they are' }).click();
+	await expect(june!).toHaveText(before);
+	await fill.click();
+	await look.getByRole('button', { name: 'Apply' }).click();
+	await expect(june!).toHaveText(await march!.innerText());
+	await page.getByRole('region', { name: 'Actual rates', exact: true }).getByRole('button', { name: 'Take back the last change' }).click();
+	await expect(june!).toHaveText(before);
+});
+
 test('rates, calendar and variables are changed where they are shown', async ({ page }) => {
 	await signIn(page, 'maren.kvist');
 	await page.goto('/structure/currencies');
