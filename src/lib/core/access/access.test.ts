@@ -113,7 +113,8 @@ describe('the months of a scenario', () => {
 		],
 		scenarios: [
 			{ code: 'plan', span: ['2026-04', '2028-03'], entry: ['2026-10', '2027-06'] },
-			{ code: 'short', span: ['2026-04', '2026-12'], entry: ['2026-10', '2027-06'] }
+			{ code: 'short', span: ['2026-04', '2026-12'], entry: ['2026-10', '2027-06'] },
+			{ code: 'month', span: ['2026-04', '2028-03'], entry: ['2026-10', '2026-10'] }
 		]
 	});
 	const open = rules({ grants: [write('All', {})] });
@@ -122,6 +123,17 @@ describe('the months of a scenario', () => {
 		const at = (from: number, to: number) => guard.verdict([0, 0], { from, to }).kind;
 		expect([at(0, 5), at(0, 6), at(14, 20), at(15, 20)]).toEqual(['closed', 'spread', 'spread', 'closed']);
 		expect([at(5, 5), at(6, 6), at(14, 14), at(15, 15)]).toEqual(['closed', 'enter', 'enter', 'closed']);
+	});
+	test('a window of a single month opens every run that holds it, and no other', () => {
+		const at = (from: number, to: number) => guard.verdict([0, 2], { from, to }).kind;
+		expect([at(0, 11), at(0, 6), at(6, 11), at(6, 6), at(0, 5), at(7, 11)]).toEqual([
+			'spread',
+			'spread',
+			'spread',
+			'enter',
+			'closed',
+			'closed'
+		]);
 	});
 	test('an entry window wider than the span ends with the span', () => {
 		expect(guard.verdict([0, 1], { from: 8, to: 8 }).kind).toBe('enter');

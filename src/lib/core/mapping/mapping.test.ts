@@ -261,6 +261,14 @@ describe('dates', () => {
 
 describe('detecting how a text is written', () => {
 	const bytes = (text: string) => new TextEncoder().encode(text);
+	test('encoding of a beginning that is cut within a letter, and of bytes that only look like one', () => {
+		const utf8 = new TextEncoder().encode('Zeile für Zeile €');
+		expect(detectEncoding(utf8.subarray(0, utf8.length - 1), true)).toBe('utf-8');
+		expect(detectEncoding(utf8.subarray(0, utf8.length - 1), false)).not.toBe('utf-8');
+		// Four bytes a sign, and a fifth that is none.
+		expect(detectEncoding(Uint8Array.from([0xf0, 0x9f, 0x9a, 0xa2]), false)).toBe('utf-8');
+		expect(detectEncoding(Uint8Array.from([0xf0, 0x9f, 0x9a, 0x20]), false)).not.toBe('utf-8');
+	});
 	test('encoding', () => {
 		expect(detectEncoding(bytes('Fähre'), false)).toBe('utf-8');
 		expect(detectEncoding(bytes('Fähre').subarray(0, 2), true)).toBe('utf-8');

@@ -1,17 +1,10 @@
-import { enter, isEmpty, type EntryInput, type EntryScene } from '../../core';
+import { enter, isEmpty, type EnterResult, type EntryInput, type EntryScene } from '../../core';
 import type { FormView } from './form-view';
 
 /** What becomes of a cell when its entry is taken away, in words; or why there is none to take. */
 export function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number, column: number): { words: string } | { fault: string } {
 	const { cube, overlay } = scene;
-	const { members, range } = form.cell(row, column);
-	const outcome = enter(scene, {
-		members,
-		range,
-		shown: form.figure(row, column).value,
-		currency: form.currencyOf(row, column),
-		input: { kind: 'clear' }
-	});
+	const outcome = tried(scene, form, row, column, { kind: 'clear' });
 	if ('fault' in outcome) return { fault: outcome.fault.message };
 	if (outcome.changes.length === 0) return { fault: 'There is nothing to take away.' };
 	const shows = outcome.changes.map(({ address, year, position }) => overlay.withoutEntry(cube, address, year, position));
@@ -31,14 +24,20 @@ export function whatEnteringDoes(
 	column: number,
 	input: EntryInput
 ): { words: string } | { fault: string } {
+	const outcome = tried(scene, form, row, column, input);
+	return 'fault' in outcome ? { fault: outcome.fault.message } : { words: '' };
+}
+
+/** What an entry into a cell would come to. */
+function tried(scene: EntryScene, form: FormView, row: number, column: number, input: EntryInput): EnterResult {
 	const { members, range } = form.cell(row, column);
-	const outcome = enter(scene, {
+	return enter(scene, {
 		members,
 		range,
 		shown: form.figure(row, column).value,
 		currency: form.currencyOf(row, column),
 		input,
+		// Whether so many cells are meant is asked when it is taken.
 		confirmed: true
 	});
-	return 'fault' in outcome ? { fault: outcome.fault.message } : { words: '' };
 }
