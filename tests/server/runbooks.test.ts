@@ -21,7 +21,16 @@ import {
 	takeBackRun,
 	type StepDraft
 } from '../../src/lib/server/runbook';
-import { endTrialOf, enterFigures, openForm, runFromForm, runsOfForm, saveDraft, tryFromForm } from '../../src/lib/server/form';
+import {
+	endTrialOf,
+	enterFigures,
+	markedCells,
+	openForm,
+	runFromForm,
+	runsOfForm,
+	saveDraft,
+	tryFromForm
+} from '../../src/lib/server/form';
 import { editImport } from '../../src/lib/server/import';
 import { stepSchema } from '../../src/lib/server/runbook/schema';
 import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
@@ -144,6 +153,33 @@ describe('a run', () => {
 		expect(await stored('S10', 'STR')).toBe(before);
 		expect((await readRun(maren(), 1, first.id)).state).toBe('taken back');
 		await expect(takeBackRun(maren(), 1, first.id)).rejects.toMatchObject({ status: 404 });
+	});
+
+	test('marks the cells of a form that show its result, with its name, and says when it is out of date', async () => {
+		const id = await make('Twice as often', [formula(SCRIPT)]);
+		const done = await run(id);
+		const dimensions = ['line', 'department', 'route', 'version', 'scenario'].filter((key) => ids.get(key) !== undefined);
+		const columns = dimensions.map((key) => `d${ids.get(key)} AS "${ids.get(key)}"`).join(', ');
+		const [where] = (
+			await database.pool.query<Record<string, number>>(
+				`SELECT ${columns} FROM cells_1 WHERE d${ids.get('account')} = $1 AND d${ids.get('scenario')} = $2 LIMIT 1`,
+				[ids.get('account S10'), ids.get('scenario STR')]
+			)
+		).rows;
+		const choices = { members: where! };
+		const { form } = await openForm(maren(), 1, 'route-contribution', choices);
+		const row = form.rows.findIndex(({ label }) => label === 'Sailings');
+		const marks = async () => (await markedCells(maren(), 1, 'route-contribution', choices, true)).filter(({ result }) => result);
+		const found = await marks();
+		expect(found.length).toBeGreaterThan(0);
+		expect(new Set(found.map(({ cell }) => Math.floor(cell / form.columns.length)))).toEqual(new Set([row]));
+		expect(found[0]!.result).toMatchObject({ words: expect.stringMatching(/^Result of “Twice as often”, run on/), outOfDate: false });
+		expect(await markedCells(maren(), 1, 'route-contribution', choices)).toEqual([]);
+		await database.pool.query('UPDATE run SET out_of_date = true WHERE runbook_id = $1', [id]);
+		expect((await marks())[0]!.result).toMatchObject({ words: expect.stringContaining('out of date'), outOfDate: true });
+		await takeBackRun(maren(), 1, done.id);
+		expect(await marks()).toEqual([]);
+		await deleteRunbook(maren(), 1, id);
 	});
 
 	test('with another number stands in place of the last one', async () => {
