@@ -139,7 +139,12 @@
 	});
 	/** What stands over a frozen column: a block's heading, the currency it is read in; once over several of one group. */
 	function frozenGroup(index: number): string {
-		const groupAt = (slot: ColumnSlot | undefined) => (slot?.kind === 'column' ? form.columns[slot.column]!.group : '');
+		const groupAt = (slot: ColumnSlot | undefined) => {
+			if (slot?.kind !== 'column') return '';
+			const { group, label } = form.columns[slot.column]!;
+			// A column that is called what stands over it says so once.
+			return group === label ? '' : group;
+		};
 		const own = groupAt(frozen[index]);
 		return own !== groupAt(frozen[index - 1]) ? own : '';
 	}
