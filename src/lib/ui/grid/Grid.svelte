@@ -58,7 +58,7 @@
 	const ROW_HEIGHT = 28;
 	const HEAD_HEIGHT = 52;
 	let cellMenu: ReturnType<typeof CellMenu>;
-	let notice = $state<{ text: string; left: number; top: number } | null>(null);
+	let notice = $state<{ text: string; left: number; top: number; role: 'alert' | 'note' } | null>(null);
 	let dragging = false;
 	/** Whether the keyboard is in the grid: its cell may be out of sight, and so out of the page. */
 	let isInside = false;
@@ -212,9 +212,9 @@
 		if (grid.focus.row === row && grid.focus.column === column) say(text);
 	}
 	/** Says something at the cell the keyboard is in. */
-	function say(text: string) {
+	function say(text: string, role: 'alert' | 'note' = 'alert') {
 		const box = document.getElementById(cellId(grid.focus.row, grid.focus.column))?.getBoundingClientRect();
-		if (box) notice = { text, left: Math.max(8, Math.min(box.left, innerWidth - 340)), top: box.bottom + 4 };
+		if (box) notice = { text, left: Math.max(8, Math.min(box.left, innerWidth - 340)), top: box.bottom + 4, role };
 	}
 	$effect(() => {
 		void grid.focus;
@@ -222,7 +222,7 @@
 		notice = null;
 		// Why a figure was refused is read where it stands, without a pointer.
 		const fault = faults.get(form.cell(grid.focus.row, grid.focus.column));
-		if (fault !== undefined && !grid.editing) void tick().then(() => say(fault));
+		if (fault !== undefined && !grid.editing) void tick().then(() => say(fault, 'note'));
 	});
 
 	function endEdit(rows: number, across: number) {
@@ -553,7 +553,7 @@
 	<p
 		class="bg-raised border-rule text-base-content fixed z-20 max-w-80 rounded-md border px-2.5 py-1.5 text-[13px] shadow-lg"
 		style="left: {notice.left}px; top: {notice.top}px"
-		role="alert"
+		role={notice.role}
 	>
 		{notice.text}
 	</p>
