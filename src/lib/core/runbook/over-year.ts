@@ -10,12 +10,13 @@ export const isReached = (over: OverYear, position: number): boolean => over.way
 
 /**
  * Lays what a copy put on an address out over the periods of each year: `values`, by leaf period, are changed. Only
- * periods its scenario speaks about and the step's limits name get something. Amounts are rounded to the account's
+ * periods its scenario speaks about, the step's limits name and no formula computes get something. Amounts are rounded to the account's
  * decimals and tie to the year's total exactly, by largest remainder. What does not add up over time stays where it is not:
  * it is counted with the reason.
  */
 export function layOut(work: StepWork, over: OverYear, limits: Scope, address: Int32Array, values: Float64Array): void {
 	const { model } = work;
+	const [account, scenario] = [address[model.accountAxis]!, address[model.scenarioAxis]!];
 	const facts = model.account(address[model.accountAxis]!);
 	if (facts?.frequency === 'per year') return;
 	const span = model.scenario(address[model.scenarioAxis]!)?.span;
@@ -39,7 +40,8 @@ export function layOut(work: StepWork, over: OverYear, limits: Scope, address: I
 				fiscalYear === year &&
 				isReached(over, position) &&
 				(limits.periods?.[index] ?? 1) === 1 &&
-				(!span || (index >= span.from && index <= span.to))
+				(!span || (index >= span.from && index <= span.to)) &&
+				!model.live.at(account, scenario, index)
 		);
 		const first = model.periods.leaves.find(({ fiscalYear }) => fiscalYear === year)!.index;
 		if (leaves.length === 0) {

@@ -174,6 +174,34 @@ describe('a copy', () => {
 			expect(JSON.stringify(log)).toContain('There is no season to go by');
 			expect(JSON.stringify(log)).toContain('Only amounts that add up over time are put together by year.');
 		});
+		test('beside a formula: what it computes takes nothing, the others tie to the whole; with a total of a group too', () => {
+			const live = buildModel({
+				accounts: [
+					{ code: 'Sales', account: {}, perLeaf: { within: 'first period of the year' }, formula: (account) => account('Berths') },
+					{ code: 'Berths', account: { valueType: 'quantity' } }
+				],
+				scenarios: [{ code: 'Plan', span: ['2027-04', '2028-03'] }],
+				general: { Route: [{ code: 'All' }, { code: 'North', parent: 'All' }, { code: 'South', parent: 'All' }, { code: 'None' }] }
+			});
+			const world = new RunbookWorld(live);
+			const route = live.dimensions.at(-1)!;
+			const member = (code: string) => route.member(route.ordinalOfCode(code)!).id;
+			world.write(2, ['Sales', 'Plan', 'North'], '2027-05', 100);
+			world.write(2, ['Sales', 'Plan', 'South'], '2027-06', 10);
+			run(
+				world,
+				copy({
+					shift: null,
+					from: { [route.id]: { kind: 'these', members: [member('All')] } },
+					onto: { [route.id]: member('None') },
+					over: { way: 'evenly' }
+				})
+			);
+			const months = live.periods.leaves.map(({ fiscalYear, position }) =>
+				world.cube.read(world.address('Sales', 'Plan', 'None'), fiscalYear, position)
+			);
+			expect(months.slice(12)).toEqual([Number.NaN, ...Array.from({ length: 11 }, () => 10)]);
+		});
 		test('within the span: a scenario of nine months takes ninths', () => {
 			const world = new RunbookWorld(model);
 			world.write(2, at('Sales'), '2026-07', 90);
