@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { buildTree, Dimension, selectMembers, type Tree } from '.';
+import { Dimension, selectMembers } from '.';
+import { buildTree, type Tree } from './tree';
 
 const members = ['all', 'north', 'n1', 'n2', 'south', 's1'].map((code, id) => ({
 	id: id + 10,

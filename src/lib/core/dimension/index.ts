@@ -14,7 +14,6 @@ export type {
 	MemberDefinition,
 	NodeDefinition
 } from './dimension';
-export { buildTree, Tree } from './tree';
 export type { TreeFault } from './tree';
 export { mapSelection, selectMembers } from './select';
 export { selectionInWords } from './words';

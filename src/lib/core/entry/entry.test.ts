@@ -5,7 +5,8 @@ import { CLEARED, compileQuery, Cube, Overlay, View, type Line } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, roundTo } from '../number';
 import { buildModel } from '../testing';
-import { enter, parseCoded, parseEntry, pastedStyle, spread, type EnterResult, type SpreadOptions, type SpreadLeaf } from '.';
+import { enter, parseCoded, parseEntry, pastedStyle, type EnterResult, type SpreadOptions, type SpreadLeaf } from '.';
+import { spread } from './spread';
 
 const english = { decimal: '.', group: ',' } as const;
 const german = { decimal: ',', group: '.' } as const;

@@ -6,7 +6,6 @@
  */
 export { parseEntry } from './parse';
 export type { EntryInput, NumberStyle } from './parse';
-export { spread } from './spread';
 export type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
 export { enter } from './enter';
 export type { EnterFault, EnterResult, Entering, EntryScene, Figure, LeafChange, SpreadOptions } from './enter';

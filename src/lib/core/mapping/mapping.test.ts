@@ -12,8 +12,6 @@ import {
 	differenceToDateInCurrencies,
 	matchesPattern,
 	matchingLines,
-	parseAmount,
-	parseSourceDate,
 	RowReader,
 	neighboursReverse,
 	suggestMembers,
@@ -22,6 +20,8 @@ import {
 	type MapLine,
 	type SourceRow
 } from '.';
+import { parseAmount } from './amount';
+import { parseSourceDate } from './source-date';
 import { SeriesStore } from '../cube';
 import { buildModel } from '../testing';
 

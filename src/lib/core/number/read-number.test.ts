@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { readDate } from '../calendar';
 import { dateStyle, numberStyle, parseEntry, pastedStyle } from '../entry';
-import { parseAmount } from '../mapping';
+import { parseAmount } from '../mapping/amount';
 import { readNumber } from '.';
 
 /** One table for every field: what is typed, in two styles. */

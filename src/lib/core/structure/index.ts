@@ -9,16 +9,6 @@
  */
 export { applyEdits, type Edit, type EditFault } from './edit';
 export { diffStates, revertDiff, type MemberDiff } from './diff';
-export { checkState, type StateFault } from './check';
-export {
-	fieldsOf,
-	parseField,
-	printField,
-	defaultFacts,
-	type AttributeSpec,
-	type FieldSpec,
-	type FieldValue,
-	type Lookups
-} from './fields';
+export { fieldsOf, printField, type AttributeSpec, type FieldSpec, type FieldValue, type Lookups } from './fields';
 export { planRows, nearest, type PlanColumn, type PlanLine, type RowPlan } from './plan';
 export { inTreeOrder, type DimensionState, type MemberState, type Place } from './state';

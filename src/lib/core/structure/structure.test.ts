@@ -2,13 +2,10 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import {
 	applyEdits,
-	checkState,
-	defaultFacts,
 	diffStates,
 	fieldsOf,
 	inTreeOrder,
 	nearest,
-	parseField,
 	planRows,
 	printField,
 	revertDiff,
@@ -17,6 +14,8 @@ import {
 	type Lookups,
 	type MemberState
 } from '.';
+import { checkState } from './check';
+import { defaultFacts, parseField } from './fields';
 
 const LOOKUPS: Lookups = {
 	accounts: new Set(['A', 'B']),
