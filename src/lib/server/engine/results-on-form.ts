@@ -2,7 +2,7 @@ import { standingOrigins, type Cube, type Model } from '../../core';
 import type { FormView } from './form-view';
 
 /** Cells looked at: beyond it a form says nothing of results, as looking would hold others up. */
-const MOST_CELLS = 20_000;
+const MOST_CELLS = 10_000;
 
 /** The leaf cells of a form in which the result of a step stands, with its origin. */
 export function resultsOnForm(model: Model, cube: Cube, form: FormView): { cell: number; origin: number }[] {

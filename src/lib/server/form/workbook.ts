@@ -301,6 +301,7 @@ export async function readWorkbook(person: SignedIn | undefined, modelId: number
 
 /** Cells whose text is tried before anything is taken; what is wrong with others is said when they are. */
 const MOST_TRIED = 2_000;
+const TRIED_AT_ONCE = 50;
 
 /** Says of each emptied cell what becomes of it; those that have no entry to take away, or take no such figure, are refused. */
 async function sayWhatComesOfIt(
@@ -314,11 +315,12 @@ async function sayWhatComesOfIt(
 	if (emptied.length === 0) return;
 	const { layout } = await readForm(writer, modelId, code);
 	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
-	const { effects } = await askEngine(modelId, 'emptied', {
-		...ask,
-		cells: emptied.map(({ row, column, text }) => ({ row, column, text })),
-		style: { decimal: '.', group: '' }
-	});
+	const effects: ({ words: string } | { fault: string })[] = [];
+	// A few at a time, so that what others ask comes in between.
+	for (let at = 0; at < emptied.length; at += TRIED_AT_ONCE) {
+		const cells = emptied.slice(at, at + TRIED_AT_ONCE).map(({ row, column, text }) => ({ row, column, text }));
+		effects.push(...(await askEngine(modelId, 'emptied', { ...ask, cells, style: { decimal: '.', group: '' } })).effects);
+	}
 	emptied.forEach((change, index) => {
 		const effect = effects[index]!;
 		if ('fault' in effect) change.reason = effect.fault;
