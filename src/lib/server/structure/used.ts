@@ -24,12 +24,18 @@ export interface Use {
 	path?: string;
 }
 
+/** The members in selections: other numbers there are levels, places and values that are compared. */
+const inSelections = (json: string): string =>
+	['"members"[*]', '"of"', '"from"', '"to"']
+		.map((key) => `SELECT jsonb_path_query(${json}, '$.**.${key} ? (@.type() == "number")')`)
+		.join(' UNION ALL ');
+
 /** The members (ids) that a step of a runbook names: in its slices, its script and its lines. */
 const STEP_MEMBERS = `(
 	SELECT (found #>> '{}')::integer FROM (
-		SELECT jsonb_path_query(s.limits, '$.** ? (@.type() == "number" && @ >= 1 && @ < 2147483647)')
+		${inSelections('s.limits')}
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.script.names[*].member')
-		UNION ALL SELECT jsonb_path_query(s.definition, '$.from.** ? (@.type() == "number" && @ >= 1 && @ < 2147483647)')
+		UNION ALL ${inSelections("s.definition -> 'from'")}
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.* ? (@.type() == "number")')
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.over.account ? (@.type() == "number")')
 		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.*.map.lines[*].* ? (@.type() == "number")')
