@@ -671,13 +671,28 @@ describe('a method', () => {
 		expect(byRate.columns.map(({ quarter }) => quarter)).toEqual([0, 0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 3]);
 		expect(byRate.columns.reduce((sum, { value }) => sum + value!, 0)).toBeGreaterThan(300);
 		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toEqual([]);
-		const source = await database.pool.query<{ id: number }>(
-			`UPDATE row_method SET filled = (SELECT jsonb_object_agg(key, value::text::float8 + 1) FROM jsonb_each(filled)) RETURNING 1 AS id`
+		// As if last year had been less when the row was filled: what shows is what the method gave, and it gives more now.
+		const was = 'SELECT jsonb_object_agg(key, value::text::float8 / 1.1) FROM jsonb_each(filled -> $1::text)';
+		expect((await database.pool.query(`UPDATE row_method SET filled = jsonb_set(filled, '{values}', (${was}))`, ['values'])).rowCount).toBe(
+			1
 		);
-		expect(source.rowCount).toBe(1);
+		// Not what shows: somebody else's draft, say. Then nothing is to be filled.
+		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toEqual([]);
+		await database.pool.query("UPDATE row_method SET method = jsonb_set(method, '{percent}', '0.21')");
+		await fillByMethod(tove, 1, 'fleet-care', shown, { row, structure: form.structure, method: growth(0.1) });
+		await database.pool.query("UPDATE row_method SET method = jsonb_set(method, '{percent}', '0.21')");
 		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toMatchObject([
-			{ row, label: 'Repairs', person: 'Tove Brandal', method: { kind: 'growth on last year', percent: 0.1 } }
+			{ row, label: 'Repairs', person: 'Tove Brandal', wholly: true, method: { kind: 'growth on last year', percent: 0.21 } }
 		]);
+		// Its rates and amounts are in the currency it was filled in: in another one they mean something else.
+		expect((await movedMethods(tove, 1, 'fleet-care', { members: {}, currency: 'EUR' })).rows).toEqual([]);
+		expect(await lastMethod(tove, 1, 'fleet-care', shown, { row })).toMatchObject({ currency: 'local' });
+		// One month typed over: it is said, and left alone unless asked.
+		await enterFigures(tove, 1, 'fleet-care', shown, {
+			entries: [{ row, column: preview.columns[0]!.column, text: '77' }],
+			structure: form.structure
+		});
+		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toMatchObject([{ row, wholly: false }]);
 		await fillByMethod(tove, 1, 'fleet-care', shown, { row, structure: form.structure, method: growth(0.1) });
 		expect((await movedMethods(tove, 1, 'fleet-care', shown)).rows).toEqual([]);
 		await discardDraft(tove, 1, 'fleet-care');

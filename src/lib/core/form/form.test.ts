@@ -8,6 +8,7 @@ import {
 	deriveFigure,
 	expandForm,
 	favourableSignOf,
+	methodMoved,
 	methodValues,
 	operandsOf,
 	upgradeLayout,
@@ -536,6 +537,73 @@ describe('methods', () => {
 			methodValues({ ...grow, adjustments: { per: 'period', amounts: [9] } }, { ...known, lastYear: [Number.NaN, 1, 1, 1] })[0]
 		).toBeNaN();
 	});
+	// What shows, what the method gave, what it gives now: April, May.
+	test.each([
+		[
+			'nothing moved',
+			[
+				[110, 110, 110],
+				[50, 50, 50]
+			],
+			'no'
+		],
+		[
+			'last year moved and the row stands as it was filled',
+			[
+				[110, 110, 132],
+				[50, 50, 50]
+			],
+			'wholly'
+		],
+		[
+			'what moved was typed over since: nobody’s to be filled',
+			[
+				[500, 110, 132],
+				[50, 50, 50]
+			],
+			'no'
+		],
+		[
+			'two moved, one of them typed over',
+			[
+				[500, 110, 132],
+				[50, 50, 55]
+			],
+			'partly'
+		],
+		[
+			'filled and discarded, or in another person’s draft',
+			[
+				[90, 110, 132],
+				[40, 50, 55]
+			],
+			'no'
+		],
+		[
+			'less than half a cent',
+			[
+				[110, 110.004, 110.0081],
+				[50, 50, 50]
+			],
+			'no'
+		],
+		[
+			'the driver is gone',
+			[
+				[110, 110, Number.NaN],
+				[50, 50, 50]
+			],
+			'wholly'
+		],
+		['emptied since', [[Number.NaN, 110, 132]], 'no']
+	] as const)('%s', (_, periods, expected) =>
+		expect(
+			methodMoved(
+				periods.map(([now, gave, gives]) => ({ now, gave, gives })),
+				2
+			)
+		).toBe(expected)
+	);
 	test('a trend of fewer than two values says nothing', () =>
 		expect(methodValues({ kind: 'trend', periods: 3, ...plain }, { ...input, before: [Number.NaN, 4] })[0]).toBeNaN());
 });

@@ -26,4 +26,4 @@ export type {
 	TextBlock
 } from './layout';
 export { levelOf, thresholdsOf, type Level, type Thresholds } from './thresholds';
-export { methodValues, type Method, type MethodInput } from './method';
+export { methodMoved, methodValues, type Method, type MethodInput } from './method';

@@ -1,4 +1,4 @@
-import { EMPTY, isEmpty } from '../number';
+import { EMPTY, isEmpty, sameAmount } from '../number';
 
 /** Amounts put on top, one a period to fill or one a quarter; a quarter's is spread evenly over its periods. */
 export interface Adjustments {
@@ -66,6 +66,25 @@ export function methodValues(method: Method, input: MethodInput): number[] {
 		default:
 			return method satisfies never;
 	}
+}
+
+/** A period of a row that a method filled: what shows, what the method gave then, and what it gives now. */
+export interface FilledPeriod {
+	now: number;
+	gave: number;
+	gives: number;
+}
+
+/**
+ * Whether a method would fill a row otherwise than it did, where its figures still stand: what was typed over since, or
+ * never saved, is nobody's to be filled again. `partly` where some of what would change was typed over meanwhile.
+ * @param decimals to which the account's figures are kept
+ */
+export function methodMoved(periods: readonly FilledPeriod[], decimals: number): 'no' | 'partly' | 'wholly' {
+	const same = (one: number, other: number) => isEmpty(one) === isEmpty(other) && (isEmpty(one) || sameAmount(one, other, decimals));
+	const moved = periods.filter(({ gave, gives }) => !same(gave, gives));
+	const standing = moved.filter(({ now, gave }) => same(now, gave));
+	return standing.length === 0 ? 'no' : standing.length === moved.length ? 'wholly' : 'partly';
 }
 
 /** What is put on top of one period. */

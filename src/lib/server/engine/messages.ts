@@ -315,6 +315,8 @@ export interface MethodAnswer {
 	columns: { column: number; period: number; label: string; quarter: number; now: number | null; value: number | null }[];
 	/** Names of the quarters the columns lie in. */
 	quarters: string[];
+	/** In which the row is read and its rates and amounts are taken; empty where nothing can be worked out. */
+	currency: string;
 	/** Why nothing can be worked out; empty when it can. */
 	reason: string;
 }
@@ -427,8 +429,9 @@ export interface EngineRequests {
 	};
 	/** Of rows filled by a method: those for which it gives something else now. */
 	movedMethods: {
-		ask: FormAsk & { methods: { place: number[]; method: Method; filled: Record<string, number> }[] };
-		answer: { moved: { index: number; row: number; label: string }[] };
+		ask: FormAsk & { methods: { place: number[]; method: Method; currency: string; values: Record<string, number> }[] };
+		/** `wholly` where nothing of it was typed over since. */
+		answer: { moved: { index: number; row: number; label: string; wholly: boolean }[] };
 	};
 	/** The leaf cells of a form that show a result, with its origin. */
 	results: { ask: FormAsk; answer: { results: { cell: number; origin: number }[] } };

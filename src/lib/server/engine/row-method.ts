@@ -3,6 +3,7 @@ import {
 	continuationOf,
 	EMPTY,
 	isEmpty,
+	methodMoved,
 	methodValues,
 	View,
 	type Cube,
@@ -13,7 +14,7 @@ import {
 	type WriteGuard
 } from '../../core';
 import type { FormView } from './form-view';
-import type { MethodAnswer } from './messages';
+import type { EngineRequests, MethodAnswer } from './messages';
 
 /** Longest run of periods before the first one that a trend looks at. */
 const MOST_BEFORE = 60;
@@ -31,20 +32,50 @@ export function workOutRow(
 	row: number,
 	method: Method
 ): MethodAnswer {
+	const wanted = wantedOf(model, form, guard, row, method);
+	return 'reason' in wanted ? wanted : fromRead(model, form, row, method, wanted, readTogether(model, cube, overlay, form, [wanted])[0]!);
+}
+
+/** What a method has to read for a row. */
+interface Wanted {
+	members: Int32Array;
+	currency: string;
+	columns: { column: number; period: number }[];
+	yearsBefore: number[];
+	/** The run of periods a trend goes by. */
+	run: number[];
+	driver: number | undefined;
+}
+
+const nothing = (reason: string): MethodAnswer => ({ columns: [], quarters: [], currency: '', reason });
+
+function wantedOf(model: Model, form: FormView, guard: WriteGuard, row: number, method: Method): Wanted | MethodAnswer {
 	const columns = fillableColumns(form, guard, row);
-	if (columns.length === 0) return { columns: [], quarters: [], reason: 'There is no period in this row that you may fill.' };
-	if (form.query.periodAxis !== 'column')
-		return { columns: [], quarters: [], reason: 'Methods fill rows whose periods stand side by side.' };
-	const first = columns[0]!.period;
+	if (columns.length === 0) return nothing('There is no period in this row that you may fill.');
+	if (form.query.periodAxis !== 'column') return nothing('Methods fill rows whose periods stand side by side.');
+	const { column, period: first } = columns[0]!;
 	const driver = 'driver' in method ? model.accounts.ordinal(method.driver) : undefined;
-	if ('driver' in method && driver === undefined) return { columns: [], quarters: [], reason: 'Choose the account that drives this row.' };
+	if ('driver' in method && driver === undefined) return nothing('Choose the account that drives this row.');
 	const before = method.kind === 'trend' ? Math.min(method.periods, MOST_BEFORE, first) : 0;
-	const yearsBefore = columns.map(({ period }) => yearBefore(model, period) ?? -1);
-	const run = Array.from({ length: before }, (_, index) => first - before + index);
-	const read = reader(model, cube, overlay, form, row, columns[0]!.column, {
-		periods: [...columns.map(({ period }) => period), ...yearsBefore, ...run],
+	return {
+		members: form.cell(row, column).members,
+		currency: form.currencyOf(row, column),
+		columns,
+		yearsBefore: columns.map(({ period }) => yearBefore(model, period) ?? -1),
+		run: Array.from({ length: before }, (_, index) => first - before + index),
 		driver
-	});
+	};
+}
+
+/** What a method gives, where what it goes by is read. */
+function fromRead(
+	model: Model,
+	form: FormView,
+	row: number,
+	method: Method,
+	{ columns, currency, yearsBefore, run, driver }: Wanted,
+	read: (period: number, ofDriver?: boolean) => number
+): MethodAnswer {
 	const quarterOf = columns.map(({ period }) => quarterName(model, period));
 	const quarters = [...new Set(quarterOf)];
 	const values = methodValues(method, {
@@ -65,7 +96,7 @@ export function workOutRow(
 	const reason = found.every(({ value }) => value === null)
 		? 'There is nothing to work from: the figures this method reads are empty.'
 		: '';
-	return { columns: found, quarters, reason };
+	return { columns: found, quarters, currency, reason };
 }
 
 /** The columns of single leaf periods in which a row takes entries. */
@@ -96,73 +127,102 @@ function quarterName(model: Model, period: number): string {
 }
 
 /**
- * Reads the row, and its driver, at leaf periods; each in the scenario that speaks about the period. All of them are read
- * in one scan.
+ * Reads rows, and their drivers, at leaf periods; each in the scenario that speaks about the period. Rows read in one
+ * currency are read in one scan.
  */
-function reader(
+function readTogether(
 	model: Model,
 	cube: Cube,
 	overlay: Overlay,
 	form: FormView,
-	row: number,
-	column: number,
-	{ periods, driver }: { periods: readonly number[]; driver: number | undefined }
-) {
-	const { members } = form.cell(row, column);
-	const slice: Record<number, number> = {};
-	model.dimensions.forEach((dimension, axis) => {
-		if (axis !== model.accountAxis && axis !== model.scenarioAxis) slice[dimension.id] = dimension.member(members[axis]!).id;
-	});
-	const places = new Map<number, number>();
-	const columns: Line[] = [];
-	for (const period of periods) {
-		const found = period < 0 || places.has(period) ? undefined : continuationOf(model, members[model.scenarioAxis]!, period);
-		if (!found) continue;
-		places.set(period, columns.length);
-		columns.push({
-			[model.scenarios.id]: model.scenarios.member(found.scenario).id,
-			[model.periods.dimension.id]: model.periods.dimension.member(model.periods.leaf(period).ordinal).id
-		});
+	rows: readonly Wanted[]
+): ((period: number, ofDriver?: boolean) => number)[] {
+	const readers = new Array<(period: number, ofDriver?: boolean) => number>(rows.length);
+	for (const currency of new Set(rows.map((row) => row.currency))) {
+		const places = new Map<string, number>();
+		const columns: Line[] = [];
+		const lines: Line[] = [];
+		const placeOf = ({ members }: Wanted, period: number): number | undefined => {
+			const found = period < 0 ? undefined : continuationOf(model, members[model.scenarioAxis]!, period);
+			if (!found) return undefined;
+			const key = `${found.scenario} ${period}`;
+			if (!places.has(key)) {
+				places.set(key, columns.length);
+				columns.push({
+					[model.scenarios.id]: model.scenarios.member(found.scenario).id,
+					[model.periods.dimension.id]: model.periods.dimension.member(model.periods.leaf(period).ordinal).id
+				});
+			}
+			return places.get(key);
+		};
+		const lineOf = ({ members }: Wanted, account: number): number =>
+			lines.push(
+				Object.fromEntries(
+					model.dimensions.flatMap((dimension, axis) =>
+						axis === model.scenarioAxis ? [] : [[dimension.id, dimension.member(axis === model.accountAxis ? account : members[axis]!).id]]
+					)
+				)
+			) - 1;
+		// Known once all of them have said what they read.
+		const found: { values?: Float64Array } = {};
+		for (const [index, row] of rows.entries()) {
+			if (row.currency !== currency) continue;
+			for (const period of [...row.columns.map((each) => each.period), ...row.yearsBefore, ...row.run]) placeOf(row, period);
+			const own = lineOf(row, row.members[model.accountAxis]!);
+			const driver = row.driver === undefined ? -1 : lineOf(row, row.driver);
+			readers[index] = (period, ofDriver = false) => {
+				const place = placeOf(row, period);
+				return place === undefined || !found.values ? EMPTY : found.values[(ofDriver ? driver : own) * columns.length + place]!;
+			};
+		}
+		if (columns.length === 0) continue;
+		const view = new View(compileQuery(model, { slice: {}, rows: lines, columns, currency }));
+		view.fill(cube, overlay);
+		found.values = view.evaluate().values;
 	}
-	if (columns.length === 0) return () => EMPTY;
-	const accounts = [members[model.accountAxis]!, ...(driver === undefined ? [] : [driver])];
-	const rows = accounts.map((account): Line => ({ [model.accounts.id]: model.accounts.member(account).id }));
-	const view = new View(compileQuery(model, { slice, rows, columns, currency: form.currencyOf(row, column) }));
-	view.fill(cube, overlay);
-	const { values } = view.evaluate();
-	return (period: number, ofDriver = false): number => {
-		const place = places.get(period);
-		return place === undefined ? EMPTY : values[(ofDriver ? columns.length : 0) + place]!;
-	};
+	return readers;
 }
 
-/** Rows looked at for what has moved beneath their methods: each is a scan. */
+/** Rows looked at for what has moved beneath their methods. */
 const MOST_ROWS = 40;
 
-/** Of rows that were filled by a method: those for which it gives something else now. */
+/** Of rows that were filled by a method in the currency they are shown in: those for which it gives something else now. */
 export function movedMethods(
 	model: Model,
 	cube: Cube,
 	overlay: Overlay,
 	guard: WriteGuard,
 	form: FormView,
-	methods: readonly { place: readonly number[]; method: Method; filled: Readonly<Record<string, number>> }[]
-): { index: number; row: number; label: string }[] {
-	const found: { index: number; row: number; label: string }[] = [];
-	let looked = 0;
-	for (const [index, { place, method, filled }] of methods.entries()) {
-		const period = Number(Object.keys(filled)[0]);
-		const cell = form.cellsAt([[...place, period]])[0]?.[0];
-		if (cell === undefined || ++looked > MOST_ROWS) continue;
+	methods: EngineRequests['movedMethods']['ask']['methods']
+): EngineRequests['movedMethods']['answer']['moved'] {
+	const asked: { index: number; row: number; wanted: Wanted }[] = [];
+	for (const [index, { place, method, currency, values }] of methods.entries()) {
+		const cell = form.cellsAt([[...place, Number(Object.keys(values)[0])]])[0]?.[0];
+		if (cell === undefined || asked.length >= MOST_ROWS) continue;
 		const row = Math.floor(cell / form.columns);
-		const { columns } = workOutRow(model, cube, overlay, guard, form, row, method);
-		const isOther = columns.some(({ period: at, value }) => {
-			const was = filled[at];
-			return was !== undefined && (value === null || Math.abs(value - was) > 1e-9 * Math.max(1, Math.abs(was)));
-		});
-		if (isOther) found.push({ index, row, label: form.expanded.rows[row]!.label });
+		const wanted = wantedOf(model, form, guard, row, method);
+		// Rates and amounts of a method are in the currency in which it filled the row.
+		if (!('reason' in wanted) && wanted.currency === currency) asked.push({ index, row, wanted });
 	}
-	return found;
+	const readers = readTogether(
+		model,
+		cube,
+		overlay,
+		form,
+		asked.map(({ wanted }) => wanted)
+	);
+	return asked.flatMap(({ index, row, wanted }, at) => {
+		const { method, values } = methods[index]!;
+		const { columns } = fromRead(model, form, row, method, wanted, readers[at]!);
+		const account = model.account(wanted.members[model.accountAxis]!);
+		const moved = methodMoved(
+			columns.flatMap(({ period, now, value }) =>
+				values[period] === undefined ? [] : [{ now: now ?? EMPTY, gave: values[period], gives: value ?? EMPTY }]
+			),
+			account?.decimals ?? 2
+		);
+		return moved === 'no' ? [] : [{ index, row, label: form.expanded.rows[row]!.label, wholly: moved === 'wholly' }];
+	});
 }
 
 const orNull = (value: number): number | null => (isEmpty(value) ? null : value);

@@ -31,7 +31,8 @@ export const rowMethodSchema = z.object({
 
 /** What a method gives for a row, and how the row was filled last. */
 export interface MethodDesk extends MethodAnswer {
-	last: { method: Method; person: string; at: string } | null;
+	/** In which currency; null of rows filled by earlier versions. */
+	last: { method: Method; currency: string | null; person: string; at: string } | null;
 }
 
 /** Works a row out by a method, to be looked at. */
@@ -66,7 +67,7 @@ export async function fillByMethod(
 	if (filled.length === 0) throw new Fault(422, 'not possible', reason || 'This method gives nothing here.');
 	const { layout } = await readForm(writer, modelId, code);
 	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
-	const { place } = await askEngine(modelId, 'inspect', { ...ask, row: asked.row, column: filled[0]!.column });
+	const { place, currency } = await askEngine(modelId, 'inspect', { ...ask, row: asked.row, column: filled[0]!.column });
 	const percent = (await askEngine(modelId, 'form', { ...ask, window: { rows: [asked.row] } })).rows[asked.row]?.valueType === 'percent';
 	const outcome = await enterFigures(
 		person,
@@ -90,7 +91,7 @@ export async function fillByMethod(
 			place.slice(0, -1),
 			JSON.stringify(asked.method),
 			writer.id,
-			JSON.stringify(Object.fromEntries(filled.map(({ period, value }) => [period, value])))
+			JSON.stringify({ currency, values: Object.fromEntries(filled.map(({ period, value }) => [period, value])) })
 		]
 	);
 	return outcome;
@@ -114,8 +115,8 @@ export async function lastMethod(
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
 	const { place } = await askEngine(modelId, 'inspect', { ...ask, row, column: 0 });
 	if (place.length === 0) return null;
-	const found = await pool().query<{ method: Method; person: string; at: Date }>(
-		'SELECT r.method, p.name AS person, r.at FROM row_method r JOIN person p ON p.id = r.person_id WHERE r.model_id = $1 AND r.place = $2',
+	const found = await pool().query<{ method: Method; currency: string | null; person: string; at: Date }>(
+		"SELECT r.method, r.filled ->> 'currency' AS currency, p.name AS person, r.at FROM row_method r JOIN person p ON p.id = r.person_id WHERE r.model_id = $1 AND r.place = $2",
 		[modelId, place.slice(0, -1)]
 	);
 	const last = found.rows[0];
@@ -127,6 +128,8 @@ export interface MovedMethod {
 	row: number;
 	label: string;
 	method: Method;
+	/** Whether its figures stand as the method gave them: nothing of what would change was typed over since. */
+	wholly: boolean;
 	person: string;
 	at: string;
 }
@@ -141,7 +144,13 @@ export async function movedMethods(
 	const reader = requirePermission(person, 'form.read');
 	const { layout } = await readForm(reader, modelId, code);
 	if (!layout.methods) return { rows: [] };
-	const found = await pool().query<{ place: number[]; method: Method; filled: Record<string, number>; person: string; at: Date }>(
+	const found = await pool().query<{
+		place: number[];
+		method: Method;
+		filled: { currency: string; values: Record<string, number> };
+		person: string;
+		at: Date;
+	}>(
 		`SELECT r.place, r.method, r.filled, p.name AS person, r.at FROM row_method r JOIN person p ON p.id = r.person_id
 		WHERE r.model_id = $1 AND r.filled <> '{}' ORDER BY r.at DESC LIMIT 1000`,
 		[modelId]
@@ -150,12 +159,12 @@ export async function movedMethods(
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
 	const { moved } = await askEngine(modelId, 'movedMethods', {
 		...ask,
-		methods: found.rows.map(({ place, method, filled }) => ({ place, method, filled }))
+		methods: found.rows.map(({ place, method, filled }) => ({ place, method, ...filled }))
 	});
 	return {
-		rows: moved.map(({ index, row, label }) => {
+		rows: moved.map(({ index, row, label, wholly }) => {
 			const { method, person: by, at } = found.rows[index]!;
-			return { row, label, method, person: by, at: at.toISOString() };
+			return { row, label, method, wholly, person: by, at: at.toISOString() };
 		})
 	};
 }

@@ -38,7 +38,7 @@
 	let adjustPer = $state<'period' | 'quarter'>('period');
 	let adjustments = $state.raw<readonly string[]>([]);
 	let answer = $state.raw<MethodAnswer | null>(null);
-	let last = $state.raw<{ person: string; at: string } | null>(null);
+	let last = $state.raw<{ currency: string | null; person: string; at: string } | null>(null);
 	let asked = 0;
 
 	const numberOf = (text: string): number => (text.trim() === '' ? 0 : (typedNumber(text) ?? Number.NaN));
@@ -82,7 +82,10 @@
 	/** The method the row was filled by last stands there again. */
 	async function recall() {
 		last = null;
-		const found = await session.ask<{ last: { method: Method; person: string; at: string } | null }>('last-method', { asked: { row } });
+		const found = await session.ask<{ last: { method: Method; currency: string | null; person: string; at: string } | null }>(
+			'last-method',
+			{ asked: { row } }
+		);
 		if (!found?.last) return;
 		last = found.last;
 		const { method: before } = found.last;
@@ -127,6 +130,14 @@
 	</div>
 	<p class="text-lg leading-6 font-semibold">{line?.label}</p>
 	{#if last}<p class="text-grey text-xs">Filled this way by {last.person}, {formatMoment(last.at, locale)}</p>{/if}
+	{#if last?.currency && answer && answer.currency !== '' && last.currency !== answer.currency}
+		<p class="text-warning text-xs">
+			Its rate and amounts were in {last.currency === 'local' ? 'local currency' : last.currency}; here they would be taken as {answer.currency ===
+			'local'
+				? 'local currency'
+				: answer.currency}.
+		</p>
+	{/if}
 	<label class="mt-2 block"
 		><span class="text-grey text-xs">Method</span>
 		<select class="select select-sm w-full" bind:value={kind}>

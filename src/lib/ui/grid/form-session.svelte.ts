@@ -471,17 +471,15 @@ export class FormSession {
 		if (!this.form.defaults.methods) return;
 		const found = await this.ask<{ rows: MovedMethod[] }>('moved-methods', {});
 		this.movedMethods = found?.rows ?? [];
-		if (this.form.defaults.methodsLive && this.movedMethods.length > 0) await this.fillAgain();
+		// What somebody typed over is theirs: such rows are marked, and filled when asked.
+		const untouched = this.movedMethods.filter(({ wholly }) => wholly);
+		if (!this.form.defaults.methodsLive || untouched.length === 0) return;
+		await this.fillAgain(untouched);
 	}
 
-	/** Fills rows by their methods once more; one that takes nothing stays marked. */
+	/** Fills rows by their methods once more. */
 	async fillAgain(rows: readonly MovedMethod[] = this.movedMethods): Promise<void> {
 		for (const { row, method } of rows) await this.fill(row, method);
-		if (this.form.defaults.methodsLive) {
-			this.movedMethods = [];
-			return;
-		}
-		await this.readMethods();
 	}
 
 	/** Asks the server anything else about the form; its sentence is shown where it cannot. */
@@ -506,6 +504,7 @@ export class FormSession {
 			});
 			if (!outcome) return;
 			this.#show(outcome);
+			this.movedMethods = this.movedMethods.filter((each) => each.row !== row);
 			this.message =
 				outcome.faults.length > 0
 					? { text: outcome.faults[0]!.message, kind: 'error' }

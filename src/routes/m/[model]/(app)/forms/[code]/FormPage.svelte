@@ -532,13 +532,17 @@
 						.join(', ')}{check.where.length > 4 ? ` and ${check.where.length - 4} more` : ''}{check.bars ? '; bars submission' : ''}.
 				</p>
 			{/each}
-			{#if session.movedMethods.length > 0 && !session.form.defaults.methodsLive}
+			{#if session.movedMethods.length > 0}
 				<p class="text-warning mb-1 flex flex-wrap items-center gap-2 text-[13px]" role="status">
 					{session.movedMethods
 						.slice(0, 3)
 						.map(({ label }) => label)
 						.join(', ')}{session.movedMethods.length > 3 ? ` and ${session.movedMethods.length - 3} more rows` : ''}: what the method reads
-					has moved since {session.movedMethods.length === 1 ? 'it filled the row' : 'it filled them'}.
+					has moved since {session.movedMethods.length === 1 ? 'it filled the row' : 'it filled them'}{session.movedMethods.every(
+						({ wholly }) => wholly
+					)
+						? ''
+						: '; some of it was typed over meanwhile, and would be replaced'}.
 					<button class="btn btn-xs" onclick={() => void session.fillAgain()}>Fill again, in my draft</button>
 				</p>
 			{/if}
