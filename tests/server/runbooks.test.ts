@@ -562,6 +562,15 @@ test('what new posts cost in their own model comes into the main one by its runb
 test('members that a runbook names are used by it', async () => {
 	const uses = await usesOfMember(database.pool, ids.get('account')!, ids.get('account S10')!);
 	expect(uses.filter(({ kind }) => kind === 'runbook').map(({ name }) => name)).toContain('Open the stretch plan');
+	// A level, or a place under each year, is a number too, and no member.
+	const route = ids.get('route R01')!;
+	const named = async () => (await usesOfMember(database.pool, ids.get('route')!, route)).map(({ name }) => name);
+	const limits = { [ids.get('period')!]: { kind: 'leaf of each' as const, in: { kind: 'level' as const, depth: route }, at: route } };
+	const id = await make('By places', [formula(SCRIPT, { limits })]);
+	expect(await named()).not.toContain('By places');
+	const other = await make('By name', [formula(SCRIPT, { limits: only('route R01') })]);
+	expect(await named()).toContain('By name');
+	for (const each of [id, other]) await deleteRunbook(maren(), 1, each);
 });
 
 test('a script is checked while it is written', async () => {

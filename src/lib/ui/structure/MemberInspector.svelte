@@ -87,13 +87,13 @@
 	{:else}
 		<p class="text-lg leading-6 font-semibold tracking-tight">{members.table.names[row]}</p>
 		<p class="text-soft font-mono text-xs">{members.table.codes[row]}</p>
-		<div class="mt-3 grid gap-2">
+		<div class="mt-3 grid grid-cols-[minmax(0,1fr)] gap-2">
 			{#each fields as field (field.key)}
 				{@const value = members.textAt(row, field.key)}
 				{@const options = field.choices ?? (field.to ? members.table.choices[field.to] : undefined)}
 				<svelte:element
 					this={field.to === 'people' ? 'div' : 'label'}
-					class="grid grid-cols-[7rem_1fr] items-center gap-2"
+					class="grid grid-cols-[7rem_minmax(0,1fr)] items-center gap-2"
 					title={field.help}
 				>
 					<span class="text-grey">{field.title}</span>

@@ -26,7 +26,7 @@
 	}
 </script>
 
-<div class="flex flex-wrap items-center gap-1">
+<div class="flex min-w-0 flex-wrap items-center gap-1">
 	{#each chosen as email (email)}
 		<span class="border-rule bg-raised inline-flex items-center gap-1 rounded border px-1.5" title={email}>
 			{people[email] ?? email}
@@ -39,7 +39,7 @@
 	{/each}
 	{#if several || chosen.length === 0}
 		<input
-			class="border-rule bg-raised h-6 min-w-24 grow rounded border px-1.5"
+			class="border-rule bg-raised h-6 w-24 min-w-0 grow rounded border px-1.5"
 			aria-label={several ? `Add to ${title}` : title}
 			placeholder="Name or address"
 			list="{id}-people"

@@ -259,7 +259,7 @@
 				<p class="mb-1.5">
 					Paste a block from a spreadsheet, its first row naming the columns: <b class="font-semibold">Code</b>, Name, Parent, Weight{members.table.fields
 						.map(({ title }) => `, ${title}`)
-						.join('')}. Or
+						.join('')}{members.table.kind === 'account' ? ', Formula' : ''}. Or
 					<button class="underline" onclick={() => picker?.click()}>load a CSV or XLSX file</button>. Nothing changes before you have seen
 					what it would do.
 				</p>
