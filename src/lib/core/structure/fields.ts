@@ -111,7 +111,7 @@ const ACCOUNT_FIELDS: FieldSpec[] = [
 		aliases: ['choice list'],
 		type: 'reference',
 		to: 'dimensions',
-		help: 'For choices: the dimension whose leaves may be chosen.'
+		help: 'For choices: the list that is chosen from, or the dimension whose leaves may be chosen.'
 	}
 ];
 

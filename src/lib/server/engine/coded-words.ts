@@ -1,7 +1,7 @@
 import type { CodedValues, Model } from '../../core';
 import type { Database } from '../database/pool';
 
-type Choice = CodedValues['choices'][number];
+type Choice = CodedValues['choices'][number] & { retired?: boolean };
 
 /** What the numbers of choices and texts stand for in a model. Texts are read when they are first shown. */
 export class CodedWords {
@@ -20,7 +20,7 @@ export class CodedWords {
 		const choices = new Map<number, Choice[]>();
 		if (accounts.length > 0) {
 			const found = await database.query<Choice & { account: number }>(
-				`SELECT a.member_id AS account, m.id AS member, m.code, m.name FROM account a
+				`SELECT a.member_id AS account, m.id AS member, m.code, m.name, m.retired FROM account a
 				JOIN hierarchy h ON h.dimension_id = a.choice_dimension AND h.main JOIN hierarchy_node n ON n.hierarchy_id = h.id
 				JOIN member m ON m.id = n.member_id
 				WHERE a.member_id = ANY ($1) AND NOT EXISTS (SELECT FROM hierarchy_node c WHERE c.hierarchy_id = h.id AND c.parent_id = m.id)
@@ -32,9 +32,9 @@ export class CodedWords {
 		return new CodedWords(database, choices);
 	}
 
-	/** What may be chosen in an account (id). */
+	/** What may be chosen in an account (id): what is retired shows where it stands, and is no longer offered. */
 	choicesOf(account: number): readonly Choice[] {
-		return this.#choices.get(account) ?? [];
+		return (this.#choices.get(account) ?? []).filter(({ retired }) => !retired);
 	}
 
 	/** A value of an account in words. Texts must have been `know`n. */

@@ -7,7 +7,7 @@ import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { handOverNumbers } from './hand-over';
 import { keepChanged, readDimension, type LoadedDimension } from './read-state';
-import { countNumbers, modelsOf, usedAmong, usesOfMember, type Use } from './used';
+import { countNumbers, modelsKnowing, modelsOf, usedAmong, usesOfMember, type Use } from './used';
 import { writeDiff } from './write-state';
 
 /** What became of an act on the structure. */
@@ -77,7 +77,7 @@ export async function actOnDimension(
 		const diffs = diffStates(dimension.state, next);
 		if (diffs.length === 0)
 			return { change: null, words: 'Nothing to change.', version: dimension.version, added: 0, changed: 0, removed: 0 };
-		const models = await modelsOf(client, dimension.id);
+		const models = await modelsKnowing(client, dimension.id);
 		for (const { id } of models) await waitForLoads(client, id);
 		for (const { id } of models) await lockModel(client, id);
 		await refuseUsed(client, dimension, diffs);
@@ -167,7 +167,7 @@ export async function noteInJournal(client: pg.PoolClient, id: number, objects: 
 /** Counts a change of a dimension, and of every model it belongs to. @returns the dimension's version */
 export async function dimensionChanged(client: pg.PoolClient, dimensionId: number): Promise<number> {
 	await client.query(
-		'UPDATE model SET structure_version = structure_version + 1 WHERE id IN (SELECT model_id FROM model_dimension WHERE dimension_id = $1)',
+		'UPDATE model SET structure_version = structure_version + 1 WHERE id IN (SELECT model_id FROM known_dimension WHERE dimension_id = $1)',
 		[dimensionId]
 	);
 	const found = await client.query<{ version: number }>('UPDATE dimension SET version = version + 1 WHERE id = $1 RETURNING version', [

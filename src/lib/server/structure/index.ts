@@ -23,3 +23,4 @@ export {
 } from './formulas';
 export { structureHistory, type StructureChange } from './history';
 export { findMembers, findSchema, type FoundMember } from './find';
+export { deleteChoiceList, listChoiceLists, listSchema, makeChoiceList, type ChoiceList } from './lists';

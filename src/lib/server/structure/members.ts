@@ -32,6 +32,7 @@ import {
 	Tried,
 	type FormulaRow
 } from './pasted-formulas';
+import { replaceChoice } from './chosen';
 import { handOverNumbers, replaceUses } from './hand-over';
 import { readDimension, type LoadedDimension } from './read-state';
 import { usesOfMember, type Use } from './used';
@@ -42,6 +43,8 @@ export interface MemberTable {
 	code: string;
 	name: string;
 	kind: string;
+	/** A list of choices, no axis of the model. */
+	list: boolean;
 	version: number;
 	fields: FieldSpec[];
 	hierarchies: string[];
@@ -83,6 +86,7 @@ export async function memberTable(person: SignedIn | undefined, modelId: number,
 		code: dimension.code,
 		name: dimension.state.name,
 		kind: dimension.state.kind,
+		list: dimension.list,
 		version: dimension.version,
 		fields: [...dimension.state.fields],
 		hierarchies: dimension.hierarchies,
@@ -384,6 +388,7 @@ export async function removeMember(
 			if (parents.has(from.id) !== parents.has(to.id) || parents.has(to.id))
 				throw new Fault(422, 'not possible', 'A leaf is replaced by a leaf: numbers stand at leaves only.');
 			await handOverNumbers(client, writer.id, dimension.id, from.id, to.id, `${to.name} took the place of ${from.name}`);
+			await replaceChoice(client, writer.id, dimension.id, from.id, to.id, `${to.name} took the place of ${from.name}`);
 			await replaceUses(client, dimension.id, from.id, to.id);
 		}
 		const result = applyEdits(dimension.state, [{ act: 'remove', member }], dimension.lookups);

@@ -187,7 +187,8 @@ interface Sketch {
 	unassigned?: boolean;
 }
 
-async function startDimension(
+/** Makes a dimension with members in its main hierarchy. @returns it with its members' ids by code */
+export async function startDimension(
 	client: pg.PoolClient,
 	name: string,
 	kind: string,

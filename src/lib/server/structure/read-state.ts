@@ -17,6 +17,8 @@ export interface LoadedDimension {
 	id: number;
 	code: string;
 	version: number;
+	/** A list of choices: no axis of the model, its members in no tree. */
+	list: boolean;
 	state: DimensionState;
 	attributes: (AttributeSpec & { id: number })[];
 	/** Names of the alternate hierarchies. */
@@ -54,9 +56,10 @@ const MOST_KEPT = 400_000;
  * @throws Fault 404 when the model has no such dimension
  */
 export async function readDimension(database: Database, modelId: number, code: string): Promise<LoadedDimension> {
-	const found = await database.query<{ id: number; code: string; name: string; kind: DimensionKind; version: number; structure: number }>(
-		`SELECT d.id, d.code, d.name, d.kind, d.version, m.structure_version AS structure
-		FROM model m JOIN model_dimension md ON md.model_id = m.id JOIN dimension d ON d.id = md.dimension_id
+	const found = await database.query<DimensionRow & { structure: number }>(
+		`SELECT d.id, d.code, d.name, d.kind, d.version, m.structure_version AS structure,
+			EXISTS (SELECT FROM choice_list l WHERE l.dimension_id = d.id) AS list
+		FROM model m JOIN known_dimension k ON k.model_id = m.id JOIN dimension d ON d.id = k.dimension_id
 		WHERE m.id = $1 AND d.code = $2`,
 		[modelId, code]
 	);
@@ -104,11 +107,17 @@ export function keepChanged(
 /** Most members say nothing in most places. */
 const NOTHING = Object.freeze({});
 
-async function load(
-	database: Database,
-	modelId: number,
-	{ id, code, name, kind, version }: { id: number; code: string; name: string; kind: DimensionKind; version: number }
-): Promise<LoadedDimension> {
+interface DimensionRow {
+	id: number;
+	code: string;
+	name: string;
+	kind: DimensionKind;
+	version: number;
+	list: boolean;
+}
+
+async function load(database: Database, modelId: number, dimension: DimensionRow): Promise<LoadedDimension> {
+	const { id, code, name, kind, version, list: isList } = dimension;
 	const list = async <Row extends object>(text: string, values: unknown[] = [id]): Promise<Row[]> =>
 		(await database.query<Row>(text, values)).rows;
 	const members = await list<MemberRow>('SELECT id, code, name, unassigned, retired FROM member WHERE dimension_id = $1 ORDER BY id');
@@ -164,7 +173,9 @@ async function load(
 		id,
 		code,
 		version,
-		state: { name, kind, fields: fieldsOf(kind, attributes), members: states },
+		list: isList,
+		// Choices stand in no balance.
+		state: { name, kind, fields: fieldsOf(kind, attributes).filter(({ key }) => !isList || key !== 'balance'), members: states },
 		attributes,
 		hierarchies,
 		lookups: {
@@ -198,7 +209,7 @@ export async function readReferences(database: Database, modelId: number): Promi
 			OR d.kind = 'period' AND NOT EXISTS (SELECT FROM hierarchy_node n WHERE n.parent_id = m.id))
 		UNION ALL SELECT 'rateSets', name, id FROM rate_set
 		UNION ALL SELECT 'people', email, id FROM person WHERE active
-		UNION ALL SELECT 'dimensions', d.code, d.id FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1`,
+		UNION ALL SELECT 'dimensions', d.code, d.id FROM known_dimension k JOIN dimension d ON d.id = k.dimension_id WHERE k.model_id = $1`,
 		[modelId]
 	);
 	const ids: ReferenceIds = {

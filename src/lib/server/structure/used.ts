@@ -1,5 +1,6 @@
 import { mapExpression, mapSelection, membersIn, type Expression, type FormLayout, type MemberReference, type Selection } from '../../core';
 import type { Database } from '../database';
+import { chosenAmong } from './chosen';
 import { layoutSchema } from '../form/layout-schema';
 
 /** One place where something is used: a link for people. */
@@ -17,6 +18,8 @@ export interface Use {
 		| 'scenario'
 		| 'variable'
 		| 'numbers'
+		/** Cells in which it is chosen. */
+		| 'choice'
 		| 'draft';
 	name: string;
 	/** How many, for numbers. */
@@ -68,6 +71,8 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 	);
 	for (const { account, name, expression } of formulas.rows)
 		if (account === memberId || membersIn(expression).has(memberId)) uses.push({ kind: 'formula', name });
+	for (const { member, model, count } of await chosenAmong(database, dimensionId, [memberId]))
+		if (member === memberId) uses.push({ kind: 'choice', name: model, count });
 	for (const { id, name } of models) {
 		const count = await countNumbers(database, id, dimensionId, [memberId]);
 		if (count > 0) uses.push({ kind: 'numbers', name, count });
@@ -111,6 +116,7 @@ export async function usedAmong(database: Database, dimensionId: number, members
 		[members]
 	);
 	for (const { id } of named.rows) used.add(id);
+	for (const { member } of await chosenAmong(database, dimensionId, members)) used.add(member);
 	const formulas = await database.query<{ expression: Expression }>('SELECT expression FROM formula');
 	for (const { expression } of formulas.rows) for (const id of membersIn(expression)) if (asked.has(id)) used.add(id);
 	const period = await database.query("SELECT FROM dimension WHERE id = $1 AND kind = 'period'", [dimensionId]);
@@ -132,6 +138,16 @@ export async function modelsOf(database: Database, dimensionId: number): Promise
 	return (
 		await database.query<{ id: number; code: string; name: string }>(
 			'SELECT m.id, m.code, m.name FROM model m JOIN model_dimension md ON md.model_id = m.id WHERE md.dimension_id = $1 ORDER BY m.id',
+			[dimensionId]
+		)
+	).rows;
+}
+
+/** The models whose definitions know a dimension: as an axis, as a list of choices, or since their accounts choose from it. */
+export async function modelsKnowing(database: Database, dimensionId: number): Promise<{ id: number; code: string; name: string }[]> {
+	return (
+		await database.query<{ id: number; code: string; name: string }>(
+			'SELECT m.id, m.code, m.name FROM model m JOIN known_dimension k ON k.model_id = m.id WHERE k.dimension_id = $1 ORDER BY m.id',
 			[dimensionId]
 		)
 	).rows;

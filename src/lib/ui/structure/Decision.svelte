@@ -42,7 +42,9 @@
 			<b class="font-semibold">“{question.used.member.name}” is in use</b>:
 			{question.used.uses
 				.slice(0, 6)
-				.map(({ name, count }) => (count ? `${count.toLocaleString(locale)} numbers in ${name}` : name))
+				.map(({ kind, name, count }) =>
+					!count ? name : kind === 'choice' ? `chosen ${count.toLocaleString(locale)} times in ${name}` : `${count.toLocaleString(locale)} numbers in ${name}`
+				)
 				.join(', ')}{question.used.uses.length > 6 ? ' …' : ''}.
 		</p>
 		<p class="mt-2 flex gap-2">

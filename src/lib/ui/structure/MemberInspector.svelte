@@ -51,6 +51,7 @@
 		scenario: 'Scenario',
 		variable: 'Variable',
 		numbers: 'Numbers in',
+		choice: 'Chosen in',
 		note: 'Beside figures',
 		draft: 'Draft'
 	};

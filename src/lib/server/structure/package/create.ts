@@ -61,6 +61,8 @@ export async function createFromPackage(
 		);
 		const rateSets = await createRates(client, packed);
 		const made = await createDimensions(client, packed, rateSets, leftOut);
+		for (const { key } of packed.lists)
+			await client.query('INSERT INTO choice_list (dimension_id, model_id) VALUES ($1, $2)', [made.get(key)!.id, modelId]);
 		const ordered = model.dimensions.map((key) => made.get(key)!);
 		await client.query(
 			'INSERT INTO model_dimension (model_id, dimension_id, position) SELECT $1, d, o FROM unnest($2::integer[]) WITH ORDINALITY AS u (d, o)',
@@ -142,8 +144,9 @@ async function createDimensions(
 		])
 	);
 	const order = { period: 0, general: 1, entity: 2, account: 3, scenario: 4 };
+	const lists = new Set(packed.lists.map(({ key }) => key));
 	const lostPeople = new Set<string>();
-	for (const dimension of [...packed.dimensions].sort((a, b) => order[a.kind] - order[b.kind])) {
+	for (const dimension of [...packed.dimensions, ...packed.lists].sort((a, b) => order[a.kind] - order[b.kind])) {
 		const calendarId = dimension.kind === 'period' ? await createCalendar(client, packed, dimension) : null;
 		const code = await freeCode(client, 'dimension', dimension.key);
 		const row = await client.query<{ id: number }>(
@@ -179,6 +182,7 @@ async function createDimensions(
 			id,
 			code,
 			version: 0,
+			list: lists.has(dimension.key),
 			state: empty,
 			attributes,
 			hierarchies: dimension.hierarchies,

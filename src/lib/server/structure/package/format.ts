@@ -146,6 +146,8 @@ export const packageSchema = z.object({
 	}),
 	calendar: calendarSchema,
 	dimensions: z.array(dimension).min(3).max(40),
+	/** What accounts choose from beside dimensions of the model; older packages have none. */
+	lists: z.array(dimension).max(500).default([]),
 	rates: z
 		.array(
 			z.object({
@@ -219,7 +221,7 @@ export interface PackedSeries {
 /** A result of nothing, which sets aside what stands beneath it. */
 export const NOTHING_PACKED = '∅';
 
-/** Accounts (codes) whose values stand for something else than a number, and the dimension (key) that is chosen from. */
+/** Accounts (codes) whose values stand for something else than a number, and the dimension or list (key) that is chosen from. */
 export function codedAccounts({ dimensions }: Pick<ModelPackage, 'dimensions'>): Map<string, { chosenFrom: string | undefined }> {
 	const accounts = dimensions.find(({ kind }) => kind === 'account')?.members ?? [];
 	return new Map(

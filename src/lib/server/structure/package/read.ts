@@ -57,6 +57,7 @@ export async function readPackage(bytes: Buffer): Promise<ReadPackage> {
 		model,
 		calendar: await json('calendar.json'),
 		dimensions: await within('dimensions'),
+		lists: await within('lists'),
 		rates: await json('rates.json'),
 		variables: await json('variables.json'),
 		formulas: await json('formulas.json'),
@@ -72,6 +73,8 @@ export async function readPackage(bytes: Buffer): Promise<ReadPackage> {
 	const packed = parsed.data;
 	const lacking = packed.model.dimensions.find((key) => !packed.dimensions.some((dimension) => dimension.key === key));
 	if (lacking) throw new Fault(422, 'not understood', `The package has no dimensions/${lacking}.json, which model.json names.`);
+	const twice = packed.lists.find(({ key, kind }) => kind === 'period' || packed.dimensions.some((dimension) => dimension.key === key));
+	if (twice) throw new Fault(422, 'not understood', `lists/${twice.key}.json is no list of choices: a dimension has its key, or it is a calendar.`);
 	packed.dimensions.sort((a, b) => packed.model.dimensions.indexOf(a.key) - packed.model.dimensions.indexOf(b.key));
 	return { packed, numbers: zip.file('numbers.csv') ? readNumbers(await text('numbers.csv'), packed) : undefined };
 }
@@ -153,6 +156,7 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 		packed.dimensions.map(({ members: _, ...dimension }) => dimension),
 		({ key }) => key
 	);
+	compareList('Lists', 'list of choices', model.lists, packed.lists, ({ key }) => key);
 	for (const dimension of packed.dimensions) {
 		const own = model.dimensions.find(({ key }) => key === dimension.key);
 		if (own) compareList(dimension.name, 'member', own.members, dimension.members, ({ code }) => code);

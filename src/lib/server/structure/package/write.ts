@@ -21,7 +21,7 @@ import { inNames } from '../formulas';
 import { readDimension } from '../read-state';
 import { formsOf, mapMembers } from '../used';
 import { packRunbooks } from './pack-runbooks';
-import { NOTHING_PACKED, PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedForm, type PackedSeries } from './format';
+import { NOTHING_PACKED, PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedDimension, type PackedForm, type PackedSeries } from './format';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
 export async function exportPackage(
@@ -39,6 +39,7 @@ export async function exportPackage(
 	add('model.json', packed.model);
 	add('calendar.json', packed.calendar);
 	for (const dimension of packed.dimensions) add(`dimensions/${dimension.key}.json`, dimension);
+	for (const list of packed.lists) add(`lists/${list.key}.json`, list);
 	add('rates.json', packed.rates);
 	add('variables.json', packed.variables);
 	add('formulas.json', packed.formulas);
@@ -58,7 +59,9 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 	const definition = await readModelDefinition(database, modelId);
 	const calendar = await calendarDefinition(database, modelId);
 	if (!definition || !calendar) throw notFound('model');
-	const keys = keysOf(definition.dimensions.map(({ name }) => name));
+	const lists = await choiceListsOf(database, modelId);
+	const known = [...definition.dimensions, ...lists];
+	const keys = keysOf(known.map(({ name }) => name));
 	const keyOf = new Map(definition.dimensions.map(({ id }, index) => [id, keys[index]!]));
 	const members = new Map(
 		definition.dimensions.flatMap((dimension) =>
@@ -67,7 +70,7 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 	);
 	const codeOf = (id: number) => members.get(id)?.member ?? '';
 	const dimensions: ModelPackage['dimensions'] = [];
-	for (const [index, { code, kind }] of definition.dimensions.entries()) {
+	for (const [index, { code, kind }] of known.entries()) {
 		const { state, attributes, hierarchies } = await readDimension(database, modelId, code);
 		const orders = new Map(
 			hierarchies.map((name) => [name, new Map(inTreeOrder(state, name).map(({ member }, order) => [member.id, order]))])
@@ -85,7 +88,7 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 				weight: member.weight as 1 | 0 | -1,
 				...(member.unassigned && { unassigned: true }),
 				...(member.retired && { retired: true }),
-				...(Object.keys(member.facts).length > 0 && { facts: inFieldOrder(member.facts, keys, definition.dimensions) }),
+				...(Object.keys(member.facts).length > 0 && { facts: inFieldOrder(member.facts, keys, known) }),
 				...(Object.keys(member.places).length > 0 && {
 					places: Object.fromEntries(
 						Object.entries(member.places).map(([name, { parent, weight }]) => [
@@ -118,11 +121,12 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 			name: definition.name,
 			reportingCurrency: definition.reportingCurrency,
 			currencies: definition.currencies.map(({ code }) => code),
-			dimensions: keys,
+			dimensions: keys.slice(0, definition.dimensions.length),
 			origins: definition.origins.map(({ name, mode }) => ({ name, mode }))
 		},
 		calendar: calendar as ModelPackage['calendar'],
-		dimensions,
+		dimensions: dimensions.slice(0, definition.dimensions.length),
+		lists: dimensions.slice(definition.dimensions.length),
 		rates: definition.rateSets
 			.filter(({ id }) => usedSets.has(id))
 			.map(({ name, pivot, rates }) => ({
@@ -143,6 +147,19 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 		imports: await packImports(database, modelId, keyOf, codeOf),
 		runbooks: runbooks.map(({ packed }) => packed)
 	} satisfies ModelPackage);
+}
+
+/** What accounts of a model choose from that is no axis of it: lists of its own, and dimensions of models it shares accounts with. */
+async function choiceListsOf(
+	database: Database,
+	modelId: number
+): Promise<{ id: number; code: string; name: string; kind: PackedDimension['kind'] }[]> {
+	const found = await database.query<{ id: number; code: string; name: string; kind: PackedDimension['kind'] }>(
+		`SELECT d.id, d.code, d.name, d.kind FROM known_dimension k JOIN dimension d ON d.id = k.dimension_id
+		WHERE k.model_id = $1 AND d.id NOT IN (SELECT dimension_id FROM model_dimension WHERE model_id = $1) ORDER BY d.name, d.id`,
+		[modelId]
+	);
+	return found.rows;
 }
 
 /** Short names for the files of dimensions, different within a model: lower case, words joined. */
@@ -368,6 +385,9 @@ async function packNumbers(modelId: number): Promise<PackedSeries[]> {
 	try {
 		const definition = (await readModelDefinition(client, modelId))!;
 		const codes = new Map(definition.dimensions.flatMap(({ members }) => members.map(({ id, code }) => [id, code] as const)));
+		for (const list of await choiceListsOf(client, modelId))
+			for (const { id, code } of (await client.query<{ id: number; code: string }>('SELECT id, code FROM member WHERE dimension_id = $1', [list.id])).rows)
+				codes.set(id, code);
 		const origins = new Map(definition.origins.map(({ id, name }) => [id, name]));
 		const coded = new Map(definition.accounts.map(({ member, valueType }) => [member, valueType] as const));
 		const texts = new Map<number, string>();

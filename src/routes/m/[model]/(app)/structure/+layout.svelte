@@ -4,6 +4,8 @@
 
 	let { data, children } = $props();
 	const mayWrite = $derived(data.person.permissions.includes('structure.write'));
+	/** A list is edited on the page of a dimension, and found by its own entry. */
+	const onList = $derived(data.lists.some(({ code }) => page.url.pathname === at(`/structure/dimension/${code}`)));
 	const links = $derived([
 		...data.dimensions.map(({ code, name, members, kind, sharedWith }) => ({
 			path: `/structure/dimension/${code}`,
@@ -11,6 +13,12 @@
 			note: members.toLocaleString(data.person.locale),
 			title: `${kind} dimension, ${members} members${sharedWith.length > 0 ? `; shared with ${sharedWith.join(', ')}` : ''}`
 		})),
+		{
+			path: '/structure/lists',
+			name: 'Lists of choices',
+			note: data.lists.length === 0 ? '' : data.lists.length.toLocaleString(data.person.locale),
+			title: 'What accounts of choices let people pick'
+		},
 		{ path: '/structure/calendar', name: 'Calendar', note: '', title: 'How the periods are made, and which are closed' },
 		{ path: '/structure/currencies', name: 'Currencies and rates', note: '', title: 'Rate sets by currency and date' },
 		{ path: '/structure/variables', name: 'Variables', note: '', title: 'Named members and numbers, kept in one place' },
@@ -27,7 +35,7 @@
 <div class="grid min-h-0 min-w-0 grid-cols-[13rem_minmax(0,1fr)]">
 	<nav aria-label="Parts of the structure" class="border-hairline overflow-auto border-r px-2.5 py-3.5">
 		{#each links as { path, name, note, title }, index (path)}
-			{@const current = page.url.pathname === at(path)}
+			{@const current = page.url.pathname === at(path) || (path === '/structure/lists' && onList)}
 			{#if index === data.dimensions.length}<hr class="border-hairline my-2" />{/if}
 			<a
 				href={at(path)}

@@ -127,7 +127,14 @@
 		<div class="mb-2">
 			<h1 class="text-xl font-semibold tracking-tight">{members.table.name}</h1>
 			<p class="text-grey text-[13px]">
-				{kindName} dimension · {count(members.table.ids.length)} members, {count(members.leaves)} of them leaves
+				{#if members.table.list}
+					<a class="underline" href={at('/structure/lists')}>List of choices</a> · {count(members.table.ids.length)}
+					{members.table.ids.length === 1 ? 'choice' : 'choices'}{members.leaves < members.table.ids.length
+						? `, ${count(members.leaves)} of them leaves, which may be chosen`
+						: ''}
+				{:else}
+					{kindName} dimension · {count(members.table.ids.length)} members, {count(members.leaves)} of them leaves
+				{/if}
 				{#if period}· made by the <a class="underline" href={at('/structure/calendar')}>calendar</a>{/if}
 			</p>
 		</div>
