@@ -236,6 +236,36 @@ test('rates, calendar and variables are changed where they are shown', async ({ 
 	await expect(page.getByRole('row', { name: /Current year/ })).toContainText('FY2028');
 });
 
+test('a list of choices is made of names, and an account chooses from it', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/lists');
+	await ready(page);
+	await page.getByLabel('Name', { exact: true }).fill('State of a project');
+	await page.getByLabel(/Choices, one a line/).fill('Idea\nAgreed\nidea');
+	await page.getByRole('button', { name: 'Make the list' }).click();
+	// What was typed stays.
+	await expect(page.getByRole('status')).toContainText('“idea” is there twice');
+	await page.getByLabel(/Choices, one a line/).fill('Idea\nAgreed\nDone');
+	await page.getByLabel(/Choices, one a line/).press('Tab');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('row', { name: /State of a project/ })).toContainText('no account yet');
+	await page.goto('/structure/dimension/account');
+	await ready(page);
+	await page.getByLabel('Find a member').fill('What is done');
+	await page.getByRole('row', { name: /What is done/ }).click();
+	await page.keyboard.press('Control+i');
+	const panel = page.getByRole('complementary');
+	const stored = page.waitForResponse(/\/structure\/dimension\/[^/]+\/edit$/);
+	await panel.getByLabel('Choices').selectOption('State of a project');
+	await stored;
+	await page.goto('/structure/lists');
+	const row = page.getByRole('row', { name: /State of a project/ });
+	await expect(row).toContainText('What is done');
+	await expect(row.getByRole('button', { name: 'delete' })).toHaveCount(0);
+	await row.getByRole('button', { name: 'change' }).click();
+	await expect(page.getByText('List of choices · 3 choices')).toBeVisible();
+});
+
 test('the wiring is drawn and leads to its parts', async ({ page }) => {
 	await signIn(page, 'maren.kvist');
 	await page.goto('/structure/wiring');

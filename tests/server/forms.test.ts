@@ -43,7 +43,7 @@ import {
 	writeNote
 } from '../../src/lib/server/form';
 import { linkSchema } from '../../src/lib/server/form/links';
-import { readDesk } from '../../src/lib/server/desk';
+import { readChecks, readDesk } from '../../src/lib/server/desk';
 import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
@@ -362,6 +362,11 @@ describe('checks of a form', () => {
 		expect(entered.form.checks[1]).toMatchObject({ state: 'fails', bars: false, where: [{ column: 'Jun 2027', state: 'fails' }] });
 		await discardDraft(tove, 1, 'net-assets');
 	});
+	test('stand on the desk of who keeps the structure', async () => {
+		const { forms, more } = await readChecks(person('Maren'), 1);
+		expect(more).toBe(0);
+		expect(forms.find(({ code }) => code === 'net-assets')).toEqual({ code: 'net-assets', name: 'Net assets', open: [], holding: 2 });
+	});
 });
 
 describe('choices, dates and texts', () => {
@@ -478,6 +483,8 @@ describe('beside a figure', () => {
 		expect((await readDesk(person('Osric'), 1)).mentions).toEqual([]);
 		// How the model stands is for who keeps it.
 		expect((await readDesk(person('Osric'), 1)).standing).toBeNull();
+		// How checks stand is for who keeps the structure.
+		await expect(readChecks(person('Osric'), 1)).rejects.toMatchObject({ status: 403 });
 		const { standing } = await readDesk(person('Maren'), 1);
 		expect(standing!.loads.map(({ name }) => name)).toContain('Ledger, monthly');
 		expect(standing!.loads.find(({ name }) => name === 'Ledger, monthly')).toMatchObject({ at: null, state: null });

@@ -93,13 +93,21 @@ const word = (form: Form, row: string, column: number) => {
 };
 const type = async (text: string, column = 0) => {
 	const form = await open();
-	return enterFigures(admin(), model, FORM, { members: {} }, { entries: [{ ...place(form, ROW, column), text }], structure: form.structure });
+	return enterFigures(
+		admin(),
+		model,
+		FORM,
+		{ members: {} },
+		{ entries: [{ ...place(form, ROW, column), text }], structure: form.structure }
+	);
 };
 
 test('a list is made of names, and is for those who may change the structure', async () => {
 	const wanted = { name: 'State of a project', choices: ['Idea', 'Agreed', 'Under way', 'Done'] };
 	expect((await faultOf(makeChoiceList(people.get('Tove')!, model, wanted))).status).toBe(403);
-	expect((await faultOf(makeChoiceList(admin(), model, { ...wanted, choices: ['Idea', 'idea'] }))).message).toContain('“idea” is there twice');
+	expect((await faultOf(makeChoiceList(admin(), model, { ...wanted, choices: ['Idea', 'idea'] }))).message).toContain(
+		'“idea” is there twice'
+	);
 	list = (await makeChoiceList(admin(), model, wanted)).code;
 	expect((await faultOf(makeChoiceList(admin(), model, wanted))).message).toContain('already');
 	expect(await listChoiceLists(admin(), model)).toEqual([

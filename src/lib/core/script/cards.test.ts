@@ -77,6 +77,8 @@ describe('reading', () => {
 			'Route: $routes',
 			'Route: leaves of $top',
 			'level Quarter',
+			'first of level Year',
+			'last of level Quarter except leaves of FY2026',
 			'Route: children of All except Route:Central',
 			'Sailings'
 		]) {

@@ -17,9 +17,9 @@ export interface NameCard extends Span {
 	word: string;
 }
 
-/** Members of one dimension in a scope, or a test: one member, a family of one, a run, a level, or what a parameter holds. */
+/** Members of one dimension in a scope, or a test: one member, a family of one, a run, a level, the first or last period of each of a level, or what a parameter holds. */
 export interface SelectionCard extends Span {
-	how: 'member' | 'children' | 'leaves' | 'under' | 'range' | 'level' | 'parameter';
+	how: 'member' | 'children' | 'leaves' | 'under' | 'range' | 'level' | 'first' | 'last' | 'parameter';
 	/** The dimension where it stands in front, and the name or the parameter's name; of a run also the last one. */
 	dimension: string | undefined;
 	word: string;
@@ -257,6 +257,12 @@ class CardReader {
 			}
 			case 'Level':
 				return { ...plain, how: 'level', word: this.#name(node.getChild('Name')!).word };
+			case 'LeafOfEach':
+				return {
+					...plain,
+					how: this.#of(node.firstChild!) as 'first' | 'last',
+					word: this.#name(node.getChild('Level')!.getChild('Name')!).word
+				};
 			case 'Family': {
 				const root = lastOf(node);
 				const how = this.#of(node.firstChild!) as 'children' | 'leaves' | 'under';

@@ -63,6 +63,9 @@ export const dropSide = (text: string, operation: PartCard & { kind: 'operation'
 	return replaceSpan(text, operation, text.slice(kept.from, kept.to));
 };
 
+/** Whether a selection names a level of the calendar, and so needs no dimension in front. */
+export const isOfLevel = (how: SelectionCard['how']): boolean => how === 'level' || how === 'first' || how === 'last';
+
 /** A selection as it is written. Words are quoted where the language asks for it. */
 export function printSelection({
 	how,
@@ -72,7 +75,7 @@ export function printSelection({
 	ofParameter,
 	rest
 }: Omit<SelectionCard, 'from' | 'to' | 'at' | 'lastAt' | 'narrowed'>): string {
-	const front = dimension === undefined || how === 'level' ? '' : `${quoted(dimension)}: `;
+	const front = dimension === undefined || isOfLevel(how) ? '' : `${quoted(dimension)}: `;
 	const name = ofParameter || how === 'parameter' ? `$${word}` : quoted(word);
 	const said = {
 		member: name,
@@ -81,7 +84,9 @@ export function printSelection({
 		leaves: `leaves of ${name}`,
 		under: `under ${name}`,
 		range: `${name} to ${quoted(last ?? word)}`,
-		level: `level ${name}`
+		level: `level ${name}`,
+		first: `first of level ${name}`,
+		last: `last of level ${name}`
 	}[how];
 	return `${front}${said}${rest === '' ? '' : ` ${rest}`}`;
 }

@@ -299,6 +299,8 @@ class ExpressionReader {
 	#term(card: SelectionCard, dimension: Dimension): Selection {
 		const names = this.#needNames(card);
 		if (card.how === 'parameter' || card.ofParameter) throw new Unreadable(card, 'Parameters belong to runbooks: name the members.');
+		if (card.how === 'first' || card.how === 'last')
+			throw new Unreadable(card, 'In a live formula the first periods of years are chosen beside it: give it a scope there.');
 		if (card.how === 'level') throw new Unreadable(card, 'Every month passes such a test. Name the periods.');
 		const place = (word: string, span: Span): MemberReference =>
 			this.#member({ ...span, dimension: card.how === 'member' ? card.dimension : undefined, word }, dimension).id;

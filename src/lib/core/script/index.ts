@@ -32,7 +32,8 @@ export {
 	removeSelection,
 	removeStatement,
 	replaceSpan,
-	swapStatements
+	swapStatements,
+	isOfLevel
 } from './edit-cards';
 export { syntaxFault as scriptSyntaxFault } from './syntax-fault';
 export { formatScript, printScript, type StoredScript } from './stored';

@@ -100,6 +100,27 @@ describe('what a script says', () => {
 		]);
 	});
 
+	test('the first or the last period of each of a level', () => {
+		const months = ['2026-04', '2026-05', '2026-07', '2027-03', '2027-04', '2028-03'];
+		const cells = months.map((month): Entry => ['Sales', 'Budget', 'North', month, 10]);
+		const where = (text: string) => {
+			const { at } = run(text, cells);
+			return months.filter((month) => at('Costs', month) !== undefined);
+		};
+		expect(where('within first of level Year\n  Costs = Sales\nend')).toEqual(['2026-04', '2027-04']);
+		expect(where('within Period: last of level Year\n  Costs = Sales\nend')).toEqual(['2027-03', '2028-03']);
+		expect(where('within first of level Quarter\n  Costs = Sales\nend')).toEqual(['2026-04', '2026-07', '2027-04']);
+		// All later ones, and a test.
+		expect(where('within level Month except first of level Year\n  Costs = Sales\nend')).toEqual([
+			'2026-05',
+			'2026-07',
+			'2027-03',
+			'2028-03'
+		]);
+		expect(where('Costs = when Period in first of level Year then Sales')).toEqual(['2026-04', '2027-04']);
+		expect(fault('within first of level Week\n  Costs = Sales\nend')).toBe('There is no level “Week”. There are Year, Quarter and Month.');
+	});
+
 	test('a shift crosses the fiscal year, and looks into the scenario another continues from', () => {
 		const cells: Entry[] = [
 			['Closing', 'Budget', 'North', '2027-03', 70],

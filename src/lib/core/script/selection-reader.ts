@@ -50,14 +50,13 @@ export class SelectionReader extends NameReader {
 				const to = this.member(other!, from.dimension);
 				return { dimension: from.dimension, ordinals: this.range(node, from.dimension, from.ordinal, to.ordinal) };
 			}
-			case 'Level': {
-				const level = this.words(node.getChild('Name')!).word;
+			case 'Level':
+				return { dimension: this.model.periods.dimension, ordinals: this.#ofLevel(node) };
+			case 'LeafOfEach': {
 				const { periods } = this.model;
-				const wanted = this.names.levels.get(level);
-				if (wanted === undefined)
-					throw new ScriptError(node, `There is no level “${level}”. There are ${listed([...this.names.levels.keys()])}.`);
-				const ordinals = [...periods.dimension.members.keys()].filter((ordinal) => periods.facts(ordinal)?.level === wanted);
-				return { dimension: periods.dimension, ordinals };
+				const end = this.textOf(node.firstChild!) === 'first' ? 0 : -1;
+				const leaves = this.#ofLevel(node.getChild('Level')!).flatMap((ordinal) => periods.dimension.leavesOf(ordinal).at(end) ?? []);
+				return { dimension: periods.dimension, ordinals: leaves };
 			}
 			case 'Family': {
 				const kind = this.textOf(node.firstChild!) as 'children' | 'leaves' | 'under';
@@ -87,6 +86,16 @@ export class SelectionReader extends NameReader {
 			default:
 				throw new ScriptError(node, 'A selection was expected here.');
 		}
+	}
+
+	/** Every period (ordinal) of a level. */
+	#ofLevel(node: SyntaxNode): number[] {
+		const level = this.words(node.getChild('Name')!).word;
+		const { periods } = this.model;
+		const wanted = this.names.levels.get(level);
+		if (wanted === undefined)
+			throw new ScriptError(node, `There is no level “${level}”. There are ${listed([...this.names.levels.keys()])}.`);
+		return [...periods.dimension.members.keys()].filter((ordinal) => periods.facts(ordinal)?.level === wanted);
 	}
 
 	protected selectedBy(node: SyntaxNode, implied: Dimension | undefined): { dimension: Dimension; ordinals: number[] } {

@@ -51,6 +51,20 @@
 	const spoken = (text: string) => NAMES[text] ?? text;
 	const set = (change: Partial<Omit<Source, 'place'>>) => desk.edit({ act: 'source', source: change });
 
+	let chosenBefore = '';
+	/** Takes a column of amounts or leaves it; with Shift alike all from the one before. */
+	function chooseAmount(heading: string, through: boolean): void {
+		const [from, to] = [headings.indexOf(through ? chosenBefore : heading), headings.indexOf(heading)];
+		const taken = !source.amountColumns.includes(heading);
+		const alike = from < 0 || to < 0 ? [heading] : headings.slice(Math.min(from, to), Math.max(from, to) + 1);
+		chosenBefore = heading;
+		const chosen = new Set(source.amountColumns);
+		for (const each of alike)
+			if (taken) chosen.add(each);
+			else chosen.delete(each);
+		void set({ amountColumns: headings.length > 0 ? headings.filter((each) => chosen.has(each)) : [...chosen] });
+	}
+
 	/** Settings in which the file at hand seems to be written otherwise. */
 	const differences = $derived.by(() => {
 		if (!detected || isWorkbook || !isFile) return [];
@@ -202,17 +216,14 @@
 								type="checkbox"
 								class="sr-only"
 								checked={source.amountColumns.includes(heading)}
-								onchange={() =>
-									set({
-										amountColumns:
-											headings.length > 0
-												? headings.filter((each) => toggle(source.amountColumns, heading).includes(each))
-												: toggle(source.amountColumns, heading)
-									})}
+								onclick={(event) => chooseAmount(heading, event.shiftKey)}
 							/>{heading}</label
 						>
 					{:else}<span class="text-soft text-[13px]">Choose a file first: its columns are listed here.</span>{/each}
 				</div>
+				{#if headings.length > 2}<p class="text-soft mt-1 text-[13px]">
+						Shift takes all from the one chosen before: a click on January, Shift and a click on December.
+					</p>{/if}
 				{#if source.amountColumns.length > 1}<p class="text-soft mt-1 text-[13px]">
 						In the order of the file. The period says where they begin, or comes from the headings.
 					</p>{/if}

@@ -64,6 +64,8 @@
 		'children of',
 		'leaves of',
 		'under',
+		'first of level',
+		'last of level',
 		'except',
 		'where'
 	];

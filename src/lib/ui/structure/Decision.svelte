@@ -43,7 +43,11 @@
 			{question.used.uses
 				.slice(0, 6)
 				.map(({ kind, name, count }) =>
-					!count ? name : kind === 'choice' ? `chosen ${count.toLocaleString(locale)} times in ${name}` : `${count.toLocaleString(locale)} numbers in ${name}`
+					!count
+						? name
+						: kind === 'choice'
+							? `chosen ${count.toLocaleString(locale)} times in ${name}`
+							: `${count.toLocaleString(locale)} numbers in ${name}`
 				)
 				.join(', ')}{question.used.uses.length > 6 ? ' …' : ''}.
 		</p>

@@ -74,7 +74,8 @@ export async function readPackage(bytes: Buffer): Promise<ReadPackage> {
 	const lacking = packed.model.dimensions.find((key) => !packed.dimensions.some((dimension) => dimension.key === key));
 	if (lacking) throw new Fault(422, 'not understood', `The package has no dimensions/${lacking}.json, which model.json names.`);
 	const twice = packed.lists.find(({ key, kind }) => kind === 'period' || packed.dimensions.some((dimension) => dimension.key === key));
-	if (twice) throw new Fault(422, 'not understood', `lists/${twice.key}.json is no list of choices: a dimension has its key, or it is a calendar.`);
+	if (twice)
+		throw new Fault(422, 'not understood', `lists/${twice.key}.json is no list of choices: a dimension has its key, or it is a calendar.`);
 	packed.dimensions.sort((a, b) => packed.model.dimensions.indexOf(a.key) - packed.model.dimensions.indexOf(b.key));
 	return { packed, numbers: zip.file('numbers.csv') ? readNumbers(await text('numbers.csv'), packed) : undefined };
 }

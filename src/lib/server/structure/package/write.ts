@@ -21,7 +21,15 @@ import { inNames } from '../formulas';
 import { readDimension } from '../read-state';
 import { formsOf, mapMembers } from '../used';
 import { packRunbooks } from './pack-runbooks';
-import { NOTHING_PACKED, PACKAGE_VERSION, packageSchema, type ModelPackage, type PackedDimension, type PackedForm, type PackedSeries } from './format';
+import {
+	NOTHING_PACKED,
+	PACKAGE_VERSION,
+	packageSchema,
+	type ModelPackage,
+	type PackedDimension,
+	type PackedForm,
+	type PackedSeries
+} from './format';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
 export async function exportPackage(
@@ -386,7 +394,9 @@ async function packNumbers(modelId: number): Promise<PackedSeries[]> {
 		const definition = (await readModelDefinition(client, modelId))!;
 		const codes = new Map(definition.dimensions.flatMap(({ members }) => members.map(({ id, code }) => [id, code] as const)));
 		for (const list of await choiceListsOf(client, modelId))
-			for (const { id, code } of (await client.query<{ id: number; code: string }>('SELECT id, code FROM member WHERE dimension_id = $1', [list.id])).rows)
+			for (const { id, code } of (
+				await client.query<{ id: number; code: string }>('SELECT id, code FROM member WHERE dimension_id = $1', [list.id])
+			).rows)
 				codes.set(id, code);
 		const origins = new Map(definition.origins.map(({ id, name }) => [id, name]));
 		const coded = new Map(definition.accounts.map(({ member, valueType }) => [member, valueType] as const));

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { printSelection, quoted, unquoted, type SelectionCard } from '$lib/core';
+	import { isOfLevel, printSelection, quoted, unquoted, type SelectionCard } from '$lib/core';
 	import MemberSelect from '../MemberSelect.svelte';
 	import { useCards } from './card-desk.svelte';
 
@@ -20,6 +20,8 @@
 		under: 'this one and all beneath',
 		range: 'from … to',
 		level: 'every period of a level',
+		first: 'the first of each',
+		last: 'the last of each',
 		parameter: 'what is asked'
 	};
 	const name = $derived(selection.dimension ?? of);
@@ -31,10 +33,9 @@
 		(word === undefined ? undefined : desk.member({ dimension: dimension?.name, word })?.member.id) ?? null;
 	const held = $derived(desk.holders(dimension?.id));
 	const options = $derived(
-		Object.entries(HOWS).filter(([how]) => (how === 'level' ? isPeriod && of === undefined : how !== 'parameter' || held.length > 0)) as [
-			SelectionCard['how'],
-			string
-		][]
+		Object.entries(HOWS).filter(([how]) =>
+			isOfLevel(how as SelectionCard['how']) ? isPeriod && of === undefined : how !== 'parameter' || held.length > 0
+		) as [SelectionCard['how'], string][]
 	);
 	// Nothing that follows is lost: where … and except … are kept as they are written.
 	let narrowing = $derived(selection.rest);
@@ -60,7 +61,8 @@
 		);
 	}
 	function setHow(how: SelectionCard['how']) {
-		if (how === 'level') put({ how, word: desk.aLevel, ofParameter: false, last: undefined });
+		if (isOfLevel(how))
+			put({ how, word: how === 'level' ? desk.aLevel : (desk.vocabulary.levels[0] ?? desk.aLevel), ofParameter: false, last: undefined });
 		else if (how === 'parameter') put({ how, word: held[0]!, ofParameter: false, last: undefined, dimension: dimension?.name });
 		else {
 			const isWord = idOf(selection.word) !== null && selection.how !== 'parameter' && !selection.ofParameter;
@@ -95,7 +97,7 @@
 			>{#each options as [how, words] (how)}<option value={how}>{words}</option>{/each}</select
 		></label
 	>
-	{#if selection.how === 'level'}
+	{#if isOfLevel(selection.how)}
 		<select
 			class="select select-sm w-32"
 			aria-label="Level"

@@ -36,7 +36,9 @@ export function selectionInCards({ how, dimension, word, last, ofParameter, rest
 		leaves: `leaves of ${name}`,
 		under: `${name} and all beneath`,
 		range: `${name} to ${last === undefined ? '' : names.shown({ dimension, word: last })}`,
-		level: `every ${word.toLowerCase()}`
+		level: `every ${word.toLowerCase()}`,
+		first: `the first period of each ${word.toLowerCase()}`,
+		last: `the last period of each ${word.toLowerCase()}`
 	}[how];
 	return rest === '' ? said : `${said} ${rest}`;
 }

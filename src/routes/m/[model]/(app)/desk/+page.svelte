@@ -1,11 +1,23 @@
 <script lang="ts">
 	import { at } from '$lib/ui/at';
 	import { invalidateAll } from '$app/navigation';
+	import type { FormChecks } from '$lib/server/desk';
 	import { formatCount, formatFigure, formatMoment } from '$lib/ui/figures/format';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
 	let { data } = $props();
+	/** How the checks of forms stand: forms are opened for it, so it comes once the page stands. */
+	let checks = $state.raw<{ forms: FormChecks[]; more: number } | null>(null);
+	const holding = $derived((checks?.forms ?? []).reduce((sum, form) => sum + form.holding, 0));
+	$effect(() => {
+		if (!data.desk.standing) return;
+		let current = true;
+		void request<{ forms: FormChecks[]; more: number }>('/api/desk/checks').then((reply) => {
+			if (current && reply.ok) checks = reply.answer;
+		});
+		return () => (current = false);
+	});
 	useShell().at({ name: 'Desk' });
 	const locale = $derived(data.person.locale);
 	const CHANGED = { load: 'loaded', 'take back': 'done', structure: 'moved', run: 'computed', save: 'saved' } as const;
@@ -99,6 +111,28 @@
 								<span class="text-grey">ran {formatMoment(run.at, locale)}</span>
 							</li>
 						{/each}
+						{#each checks?.forms ?? [] as form (form.code)}
+							{#each form.open as { label, state, columns } (label)}
+								<li class="row">
+									<a href={at(`/forms/${form.code}`)} class="grow"
+										><b>{form.name}</b>
+										<span class="text-warning"
+											>“{label}” {state === 'fails' ? 'does not hold' : 'cannot tell'}{columns.some(Boolean)
+												? ` in ${columns.filter(Boolean).join(', ')}`
+												: ''}</span
+										></a
+									>
+								</li>
+							{/each}
+						{/each}
+						{#if checks && holding > 0}
+							<li class="row">
+								<span class="grow"
+									><b>{holding === 1 ? 'One check' : `${formatCount(holding, locale)} checks`}</b> of forms
+									<span class="text-soft">{holding === 1 ? 'holds' : 'hold'}</span></span
+								>
+							</li>
+						{/if}
 						{#each standing.unfinished as part (`${part.name} ${part.trouble}`)}
 							<li class="row">
 								<a href={at(part.path)} class="grow"><b>{part.name}</b> <span class="text-warning">{part.trouble}</span></a>

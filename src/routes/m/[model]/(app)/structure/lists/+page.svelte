@@ -9,6 +9,7 @@
 	useShell().at({ name: 'Structure', path: '/structure' }, { name: 'Lists of choices' });
 	const mayWrite = $derived(data.person.permissions.includes('structure.write'));
 
+	const EXAMPLE = ['Idea', 'Agreed', 'Under way', 'Done'].join('\n');
 	let name = $state('');
 	let text = $state('');
 	let message = $state<{ text: string; kind: 'info' | 'error' } | null>(null);
@@ -88,8 +89,7 @@
 			>
 			<label class="text-grey grid text-[13px]"
 				>Choices, one a line, typed or pasted
-				<textarea class="textarea bg-raised h-32 w-full text-[13px]" placeholder={'Idea\nAgreed\nUnder way\nDone'} bind:value={text}
-				></textarea></label
+				<textarea class="textarea bg-raised h-32 w-full text-[13px]" placeholder={EXAMPLE} bind:value={text}></textarea></label
 			>
 			<div class="flex items-center gap-3">
 				<button class="btn btn-sm btn-primary" disabled={name.trim() === '' || choices.length === 0}>Make the list</button>

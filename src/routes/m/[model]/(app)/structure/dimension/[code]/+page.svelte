@@ -7,7 +7,11 @@
 
 	let { data } = $props();
 	const shell = useShell();
-	$effect.pre(() => shell.at({ name: 'Structure', path: '/structure' }, ...(data.list ? [{ name: 'Lists of choices', path: '/structure/lists' }] : []), { name: data.name }));
+	$effect.pre(() =>
+		shell.at({ name: 'Structure', path: '/structure' }, ...(data.list ? [{ name: 'Lists of choices', path: '/structure/lists' }] : []), {
+			name: data.name
+		})
+	);
 
 	/** The table of a large dimension, fetched once the page stands. */
 	let fetched = $state.raw<MemberTable | null>(null);
