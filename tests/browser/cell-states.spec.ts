@@ -75,6 +75,13 @@ for (const [theme, set] of [
 		expect([...met]).toEqual(expect.arrayContaining(['spread', 'computed']));
 		// Hatching and padlock are for what somebody has closed, and for nothing else.
 		for (const { classes, look } of cells) expect(look.ground !== 'none', classes).toBe(/closed/.test(classes));
+		// What stands still while the rest moves lets nothing show through.
+		const through = await page
+			.locator('td.frozen')
+			.evaluateAll((found) =>
+				found.filter((cell) => /transparent|, 0\)$/.test(getComputedStyle(cell).backgroundColor)).map((cell) => cell.className)
+			);
+		expect(through).toEqual([]);
 		await page.getByRole('button', { name: 'Discard' }).click();
 		await page.keyboard.press('F1');
 		await page.getByRole('radio', { name: 'Usual' }).click();

@@ -161,7 +161,7 @@
 						>
 						<span role="cell" class="font-mono text-[12.5px]">{line.code.slice(0, 80)}</span>
 						<span role="cell">{line.name.slice(0, 120)}</span>
-						<span role="cell" class={line.faults.length > 0 ? 'text-error' : 'text-soft'}
+						<span role="cell" class={line.faults.length > 0 ? 'text-error' : 'text-soft'} title={line.faults.join(' ')}
 							>{line.faults.length > 0
 								? line.faults.join(' ')
 								: line.changes.map(({ title, before, after }) => `${title}: ${before || 'empty'} → ${after || 'empty'}`).join('; ')}</span
