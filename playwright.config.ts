@@ -17,7 +17,7 @@ export default defineConfig({
 	},
 	webServer: {
 		command: 'exec node scripts/start.mjs',
-		url: `http://127.0.0.1:${port}/healthz`,
+		url: `http://127.0.0.1:${port}/readyz`,
 		timeout: 180_000,
 		env: { HOST: '127.0.0.1', PORT: String(port), ORIGIN: `http://127.0.0.1:${port}`, PG_DIR: '.pg-browser', PG_THROW_AWAY: '1' },
 		gracefulShutdown: { signal: 'SIGTERM', timeout: 10_000 },

@@ -35,7 +35,7 @@ await run(async () => {
 
 async function untilReady(origin) {
 	for (let tries = 0; tries < 240; tries++) {
-		const answer = await fetch(`${origin}/healthz`).catch(() => undefined);
+		const answer = await fetch(`${origin}/readyz`).catch(() => undefined);
 		if (answer?.ok) return;
 		await new Promise((done) => setTimeout(done, 500));
 	}

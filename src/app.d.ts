@@ -4,6 +4,8 @@ declare global {
 	namespace App {
 		interface Locals {
 			person: SignedIn | undefined;
+			/** What the session is known by: streams end with it. */
+			token: string | undefined;
 			/** The model the address names. */
 			modelId: number;
 		}

@@ -1,20 +1,26 @@
 import { building, dev } from '$app/environment';
-import { error, json, redirect, type Handle, type HandleServerError, type ServerInit } from '@sveltejs/kit';
+import { error, redirect, type Handle, type HandleServerError, type RequestEvent, type ServerInit } from '@sveltejs/kit';
+import { asFault } from '$lib/server/answer';
 import { closePool, pool } from '$lib/server/database';
 import { listModels } from '$lib/server/database/definitions';
 import { stopEngines } from '$lib/server/engine';
 import { closeEventStreams } from '$lib/server/events';
+import { Fault, notSignedIn } from '$lib/server/fault';
+import { admitBody, guardAnswer, isApi, isWrite, refusal, requireOrigin } from '$lib/server/gate';
 import { stopDataThread } from '$lib/server/import';
-import { startJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
+import { keepTryingToStartJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
+import { countRequest } from '$lib/server/metrics';
+import { guardProcess } from '$lib/server/process';
 import '$lib/server/runbook';
-import { readSession } from '$lib/server/session';
-import { MODEL_COOKIE, SESSION_COOKIE } from '$lib/server/session/cookie';
+import { readSession, type SignedIn } from '$lib/server/session';
+import { MODEL_COOKIE, sessionCookie } from '$lib/server/session/cookie';
 
 export const init: ServerInit = async () => {
 	if (building) return;
 	// Importing the subject above has named who carries out which kind of job.
-	await startJobs().catch((error: unknown) => log.error({ err: error }, 'the job queue cannot be started: nothing can be loaded'));
+	keepTryingToStartJobs();
+	guardProcess();
 	if (dev) return;
 	// The adapter waits for open requests before it ends, and event streams never end by themselves.
 	for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, closeEventStreams);
@@ -24,70 +30,90 @@ export const init: ServerInit = async () => {
 	});
 };
 
-const OPEN_PATHS = new Set(['/sign-in', '/healthz']);
+/** What looks after the process asks nothing of the database. */
+const OUTSIDE = new Set<string | null>(['/healthz', '/readyz', '/metrics']);
+const OPEN_ROUTES = new Set<string | null>(['/sign-in']);
 /** Pages as they were addressed before addresses named their model. */
 const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|print)(\/|$)/;
 
+/** Every request: through the gate, as somebody, in a model, and out with what guards its answer. */
 export const handle: Handle = async ({ event, resolve }) => {
+	const route = event.route.id;
+	const began = performance.now();
+	const response = await through(event, resolve);
+	countRequest(route, response.status, (performance.now() - began) / 1_000);
+	return response;
+};
+
+type Resolve = Parameters<Handle>[0]['resolve'];
+
+async function through(event: RequestEvent, resolve: Resolve): Promise<Response> {
+	const secure = event.url.protocol === 'https:';
+	const route = event.route.id;
+	try {
+		requireOrigin(event.request, route, event.url.origin);
+		const response = await answerOf(event, resolve);
+		return guardAnswer(response, { secure, isPrivate: !route?.startsWith('/sign-in') });
+	} catch (failure) {
+		const fault = asFault(failure);
+		// What SvelteKit throws to lead elsewhere, or to its page of errors, goes its way.
+		if (!fault) throw failure;
+		if (fault.status === 503) log.warn({ err: failure, path: event.url.pathname }, 'the database is away');
+		if (!isApi(route) && !isWrite(event.request)) error(fault.status, { message: fault.message, code: fault.code });
+		return guardAnswer(refusal(fault, event.request), { secure, isPrivate: true });
+	}
+}
+
+async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response> {
 	const { pathname } = event.url;
-	if (pathname === '/healthz') return resolve(event);
-	const token = event.cookies.get(SESSION_COOKIE);
+	const route = event.route.id;
+	if (OUTSIDE.has(route)) return resolve(event);
+	const token = event.cookies.get(sessionCookie(event.url));
 	// Both are wanted by nearly every request: asked for side by side.
 	const [person, models] = token ? await Promise.all([readSession(token), listModels(pool())]) : [undefined, []];
 	event.locals.person = person;
-	const isApi = pathname.startsWith('/api/');
-	// SvelteKit checks the origin of form posts; the same for everything else that writes.
-	if (isApi && event.request.method !== 'GET' && event.request.headers.get('origin') !== event.url.origin)
-		return json({ code: 'wrong origin', message: 'This request came from another site.' }, { status: 403 });
+	event.locals.token = person && token;
 	// Stand-ins of outside systems have tokens of their own.
-	if (pathname.startsWith('/simulated/')) return resolve(event);
-	if (!event.locals.person && !OPEN_PATHS.has(pathname)) {
-		if (isApi)
-			return json(
-				{ code: 'not signed in', message: 'Your session has ended. Sign in again; your unsaved entries are kept.' },
-				{ status: 401 }
-			);
+	if (route?.startsWith('/simulated/')) return resolve(event);
+	event.request = admitBody(event.request, route, person);
+	if (!person && !OPEN_ROUTES.has(route)) {
+		if (isApi(route)) throw notSignedIn();
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
-	if (event.locals.person) {
-		const { person } = event.locals;
-		// A page belongs to whom it was opened for: nothing lands under the name of who signed in in another tab since.
-		const named = event.request.headers.get('x-person');
-		if (isApi && (named === null ? event.request.method !== 'GET' : named !== String(person.id)))
-			return json(
-				{ code: 'other person', message: `You are signed in as ${person.name} in this browser now. Nothing was changed.` },
-				{ status: 409 }
-			);
-		const last = event.cookies.get(MODEL_COOKIE);
-		const model =
-			event.params.model === undefined
-				? (models.find(({ code }) => code === last) ?? models[0])
-				: models.find(({ code }) => code === event.params.model);
-		if (models.length === 0) error(503, { message: 'There is no model yet. Load the demo with: npm run demo:reset' });
-		if (!model) {
-			if (isApi) return json({ code: 'not found', message: 'There is no such model.' }, { status: 404 });
-			error(404, { message: 'There is no such model.' });
-		}
-		event.locals.modelId = model.id;
-		if (WITHOUT_MODEL.test(pathname) || pathname === '/')
-			redirect(307, `/m/${encodeURIComponent(model.code)}${pathname === '/' ? '/desk' : pathname}${event.url.search}`);
-		if (!isApi && event.params.model !== undefined && model.code !== last)
-			event.cookies.set(MODEL_COOKIE, model.code, {
-				path: '/',
-				httpOnly: true,
-				sameSite: 'lax',
-				maxAge: 60 * 60 * 24 * 365,
-				secure: event.url.protocol === 'https:'
-			});
-	}
-	const theme = event.locals.person?.theme ?? 'paper';
+	if (person) enterModel(event, person, models);
+	const theme = person?.theme ?? 'paper';
 	// The words are English everywhere; numbers and dates are written as in the person's country.
-	const lang = `en-${event.locals.person?.locale.slice(-2) ?? 'GB'}`;
-	const response = await resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) });
-	response.headers.set('x-content-type-options', 'nosniff');
-	response.headers.set('referrer-policy', 'same-origin');
-	return response;
-};
+	const lang = `en-${person?.locale.slice(-2) ?? 'GB'}`;
+	return resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) });
+}
+
+/** Finds the model an address names. @throws Fault where the request was sent for somebody else, or there is no such model */
+function enterModel(event: RequestEvent, person: SignedIn, models: Awaited<ReturnType<typeof listModels>>): void {
+	const { pathname } = event.url;
+	const inApi = isApi(event.route.id);
+	// A page belongs to whom it was opened for: nothing lands under the name of who signed in in another tab since.
+	const named = event.request.headers.get('x-person');
+	if (inApi && (named === null ? isWrite(event.request) : named !== String(person.id)))
+		throw new Fault(409, 'other person', `You are signed in as ${person.name} in this browser now. Nothing was changed.`);
+	const last = event.cookies.get(MODEL_COOKIE);
+	const model =
+		event.params.model === undefined
+			? (models.find(({ code }) => code === last) ?? models[0])
+			: models.find(({ code }) => code === event.params.model);
+	if (models.length === 0) throw new Fault(503, 'no model', 'There is no model yet. Load the demo with: npm run demo:reset');
+	if (!model) throw new Fault(404, 'not found', 'There is no such model.');
+	event.locals.modelId = model.id;
+	if (WITHOUT_MODEL.test(pathname) || pathname === '/')
+		redirect(307, `/m/${encodeURIComponent(model.code)}${pathname === '/' ? '/desk' : pathname}${event.url.search}`);
+	if (!inApi && event.params.model !== undefined && model.code !== last)
+		event.cookies.set(MODEL_COOKIE, model.code, {
+			path: '/',
+			httpOnly: true,
+			sameSite: 'lax',
+			maxAge: 60 * 60 * 24 * 365,
+			secure: event.url.protocol === 'https:'
+		});
+}
 
 /** What the person sees of an unexpected failure: no details, and a number to find it in the log by. */
 export const handleError: HandleServerError = ({ error: failure, event, status }) => {

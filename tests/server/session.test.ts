@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { DEMO_PASSWORD } from '../../demo/people.mjs';
 import { closePool } from '../../src/lib/server/database';
-import { forgetSession, readSession, requirePermission, signIn } from '../../src/lib/server/session';
+import { forgetSession, readSession, rememberBrowser, requirePermission, signIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -60,11 +60,41 @@ describe('a session', () => {
 
 describe('the rate limit', () => {
 	test('stops a name after eight attempts, even with the right password then, and forgets a quarter of an hour later', async () => {
-		for (let attempt = 0; attempt < 8; attempt++)
-			await expect(signIn(TOVE, 'wrong', `10.0.1.${attempt}`)).rejects.toMatchObject({ status: 401 });
+		for (let attempt = 0; attempt < 8; attempt++) await expect(signIn(TOVE, 'wrong', '10.0.2.1')).rejects.toMatchObject({ status: 401 });
 		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.2.1')).rejects.toMatchObject({ status: 429 });
 		await database.pool.query("UPDATE sign_in_attempt SET at = now() - interval '16 minutes'");
 		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.2.1')).resolves.toBeTypeOf('string');
+	});
+
+	test('counts what is under way: of sixty tries at once eight are looked at', async () => {
+		const tries = await Promise.allSettled(Array.from({ length: 60 }, () => signIn(TOVE, 'wrong', '10.0.3.1')));
+		const statuses = tries.map((each) => (each as { reason: { status: number } }).reason.status);
+		expect(statuses.filter((status) => status === 401).length).toBeLessThanOrEqual(8);
+		expect(statuses.filter((status) => status === 429).length).toBeGreaterThanOrEqual(52);
+	});
+
+	test('keeps nobody out whose name somebody else tries: elsewhere, and in a browser they have signed in with', async () => {
+		const browser = (await rememberBrowser(await signIn(TOVE, DEMO_PASSWORD, '10.0.4.1')))!;
+		for (let attempt = 0; attempt < 8; attempt++) await signIn(TOVE, 'wrong', '10.0.4.9').catch(() => {});
+		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.9')).rejects.toMatchObject({ status: 429 });
+		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.2')).resolves.toBeTypeOf('string');
+		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.9', '', browser)).resolves.toBeTypeOf('string');
+		// From everywhere at once.
+		await database.pool.query(`INSERT INTO sign_in_attempt (subject) SELECT 'name ${TOVE}' FROM generate_series(1, 100)`);
+		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.3')).rejects.toMatchObject({ status: 429 });
+		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.3', '', browser)).resolves.toBeTypeOf('string');
+		// It is known for this person only, and has a limit of its own.
+		await expect(signIn('vera.lindmoor@brinewater.example', 'wrong', '10.0.4.9', '', browser)).rejects.toMatchObject({ status: 401 });
+		for (let attempt = 0; attempt < 8; attempt++)
+			await expect(signIn(TOVE, 'wrong', '10.0.4.3', '', browser)).rejects.toMatchObject({ status: 401 });
+		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.3', '', browser)).rejects.toMatchObject({ status: 429 });
+	});
+
+	test('lets two hundred right passwords of one address in, all at once', async () => {
+		const all = await Promise.allSettled(
+			Array.from({ length: 200 }, () => signIn('runa.eskild@brinewater.example', DEMO_PASSWORD, '10.0.5.1'))
+		);
+		expect(all.filter(({ status }) => status === 'rejected')).toEqual([]);
 	});
 
 	test('stops an address that tries many names', async () => {

@@ -1,16 +1,26 @@
 import { error, json } from '@sveltejs/kit';
 import type { z } from 'zod';
-import { Fault } from './fault';
+import { isDatabaseAway } from './database';
+import { databaseAway, Fault } from './fault';
+import { log } from './log';
 
 /** Runs a server function for an API route: its result as JSON, a Fault as its sentence and status. */
 export async function answer(work: () => Promise<unknown>): Promise<Response> {
 	try {
 		return json((await work()) ?? {});
 	} catch (failure) {
-		if (failure instanceof Fault)
-			return json({ code: failure.code, message: failure.message, details: failure.details }, { status: failure.status });
-		throw failure;
+		const fault = asFault(failure);
+		if (!fault) throw failure;
+		if (fault !== failure) log.warn({ err: failure }, 'the database is away');
+		const { code, message, details, status } = fault;
+		return json({ code, message, details }, { status, headers: status === 503 ? { 'retry-after': '2' } : {} });
 	}
+}
+
+/** What a person is told of a failure: its own sentence, or that the database is away; undefined of any other. */
+export function asFault(failure: unknown): Fault | undefined {
+	if (failure instanceof Fault) return failure;
+	return isDatabaseAway(failure) ? databaseAway() : undefined;
 }
 
 /** Runs a server function for a page's load; a Fault becomes the error page with its sentence. */
@@ -18,25 +28,35 @@ export async function forPage<Result>(work: () => Promise<Result>): Promise<Resu
 	try {
 		return await work();
 	} catch (failure) {
-		if (failure instanceof Fault) error(failure.status, { message: failure.message, code: failure.code });
+		const fault = asFault(failure);
+		if (fault) error(fault.status, { message: fault.message, code: fault.code });
 		throw failure;
 	}
 }
 
-/** A request's JSON body by its schema. @throws Fault 400 */
-export async function readBody<Schema extends z.ZodType>(
-	request: Request,
-	schema: Schema,
-	mostBytes = 4_000_000
-): Promise<z.infer<Schema>> {
-	if (Number(request.headers.get('content-length') ?? 0) > mostBytes)
-		throw new Fault(413, 'too large', 'This is too much at once. Paste a smaller block.');
+/** Nothing that a page sends is nested deeper. */
+const MOST_DEPTH = 60;
+
+/** A zero character, which the database keeps in no text, or depth that reading it again would not stand. */
+function isUnreasonable(body: unknown, depth = 0): boolean {
+	if (typeof body === 'string') return body.includes('\0');
+	if (typeof body !== 'object' || body === null) return false;
+	if (depth >= MOST_DEPTH) return true;
+	if (Array.isArray(body)) return body.some((each) => isUnreasonable(each, depth + 1));
+	return Object.entries(body).some(([key, each]) => key.includes('\0') || isUnreasonable(each, depth + 1));
+}
+
+/** A request's JSON body by its schema; how much it may be says the gate. @throws Fault 400 */
+export async function readBody<Schema extends z.ZodType>(request: Request, schema: Schema): Promise<z.infer<Schema>> {
 	let body: unknown;
 	try {
 		body = await request.json();
-	} catch {
+	} catch (failure) {
+		// More than the route takes.
+		if (failure instanceof Fault) throw failure;
 		throw new Fault(400, 'not understood', 'The request could not be read. Reload the page and try again.');
 	}
+	if (isUnreasonable(body)) throw new Fault(400, 'not understood', 'The request holds what no page sends. Nothing was changed.');
 	const parsed = schema.safeParse(body);
 	if (!parsed.success) {
 		const first = parsed.error.issues[0];

@@ -19,5 +19,9 @@ export class Fault extends Error {
 }
 
 export const notSignedIn = () => new Fault(401, 'not signed in', 'Your session has ended. Sign in again; your unsaved entries are kept.');
+export const wrongOrigin = (origin: string) =>
+	new Fault(403, 'wrong origin', `This request came from another site. This application is at ${origin}: open it there.`);
 export const notAllowed = (what: string) => new Fault(403, 'not allowed', `Your role does not let you ${what}. Ask an administrator.`);
+export const databaseAway = () =>
+	new Fault(503, 'database away', 'The database cannot be reached at the moment. Nothing is lost; it goes on by itself when it is back.');
 export const notFound = (what: string) => new Fault(404, 'not found', `There is no such ${what}. It may have been removed.`);

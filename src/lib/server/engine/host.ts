@@ -7,6 +7,11 @@ import type { EngineReply, EngineRequestName, EngineRequests } from './messages'
 /** What an engine tells unasked. */
 export type EngineNews = Extract<EngineReply, { kind: 'revision' | 'structure' }>;
 
+interface Listener {
+	hear: (news: EngineNews) => void;
+	lost: () => void;
+}
+
 interface Waiting {
 	done: (answer: unknown) => void;
 	failed: (error: unknown) => void;
@@ -16,11 +21,12 @@ interface Waiting {
 class EngineHost {
 	readonly #worker: Worker;
 	readonly #waiting = new Map<number, Waiting>();
-	readonly listeners = new Set<(news: EngineNews) => void>();
+	readonly #modelId: number;
 	#next = 1;
 	ended = false;
 
 	constructor(modelId: number) {
+		this.#modelId = modelId;
 		this.#worker = createEngine({ workerData: { databaseUrl: process.env.DATABASE_URL, modelId }, name: `engine-${modelId}` });
 		this.#worker.on('message', (reply: EngineReply) => this.#take(reply));
 		this.#worker.on('error', (error) => this.#end(error));
@@ -44,7 +50,7 @@ class EngineHost {
 
 	#take(reply: EngineReply): void {
 		if (reply.kind === 'revision' || reply.kind === 'structure') {
-			for (const listener of this.listeners) listener(reply);
+			for (const { hear } of listenersOf(this.#modelId)) hear(reply);
 			return;
 		}
 		const waiting = this.#waiting.get(reply.id);
@@ -62,15 +68,26 @@ class EngineHost {
 		this.ended = true;
 		for (const { failed } of this.#waiting.values()) failed(error);
 		this.#waiting.clear();
+		// Nothing is heard of a thread that has gone: pages ask again, and a new one starts.
+		if (engines.get(this.#modelId)?.host === this) for (const { lost } of [...listenersOf(this.#modelId)]) lost();
 	}
 }
 
 // Kept on globalThis so that a reload in development finds the running threads, and swaps those made from older code.
 const shared = globalThis as unknown as {
 	engines?: Map<number, { host: EngineHost; made: unknown }>;
+	news?: Map<number, Set<Listener>>;
 	runners?: Map<number, { host: EngineHost; made: unknown; ends: NodeJS.Timeout | undefined }>;
 };
 const engines = (shared.engines ??= new Map());
+const news = (shared.news ??= new Map());
+
+/** Who hears what a model's engine tells: kept by model, as threads come and go. */
+function listenersOf(modelId: number): Set<Listener> {
+	let listeners = news.get(modelId);
+	if (!listeners) news.set(modelId, (listeners = new Set()));
+	return listeners;
+}
 
 function engineOf(modelId: number): EngineHost {
 	let running = engines.get(modelId);
@@ -122,12 +139,20 @@ export async function catchUpEngine(modelId: number, revision: number): Promise<
 	if (engines.get(modelId)?.host.ended === false) await askEngine(modelId, 'ready', { revision });
 }
 
-/** Calls back with each new revision or structure of a model. @returns how to stop */
-export function onNews(modelId: number, listener: (news: EngineNews) => void): () => void {
-	const { listeners } = engineOf(modelId);
-	listeners.add(listener);
-	return () => listeners.delete(listener);
+/**
+ * Calls back with each new revision or structure of a model.
+ * @param lost called when nothing more will be heard: its thread has ended
+ * @returns how to stop
+ */
+export function onNews(modelId: number, hear: (news: EngineNews) => void, lost: () => void = () => {}): () => void {
+	engineOf(modelId);
+	const listener: Listener = { hear, lost };
+	listenersOf(modelId).add(listener);
+	return () => listenersOf(modelId).delete(listener);
 }
+
+/** How many threads hold a model. */
+export const enginesRunning = (): number => [...engines.values(), ...runners.values()].filter(({ host }) => !host.ended).length;
 
 /** Ends all engine threads. */
 export async function stopEngines(): Promise<void> {

@@ -1,4 +1,5 @@
 /** The engine: one worker thread per open model, asked by messages. */
-export { askEngine, askRunner, catchUpEngine, onNews, stopEngines } from './host';
+export { askEngine, askRunner, catchUpEngine, enginesRunning, onNews, stopEngines } from './host';
+export type { EngineNews } from './host';
 export { MARKS } from './messages';
 export type * from './messages';

@@ -19,15 +19,21 @@ export function doEveryMinute(work: () => Promise<void>): void {
  * @throws Error when the database cannot be reached
  */
 export async function startJobs(): Promise<void> {
+	stopping = false;
 	if (shared.jobQueue) return;
 	const boss = new PgBoss({ connectionString: process.env.DATABASE_URL!, schema: 'job_queue', max: 3 });
 	boss.on('error', (error) => log.warn({ err: error }, 'job queue'));
-	await boss.start();
+	await boss.start().catch(async (error: unknown) => {
+		await boss.stop({ graceful: false, wait: false }).catch(() => {});
+		throw error;
+	});
 	// A load that fails is started again by a person who has read why, not by itself.
 	await boss.createQueue(QUEUE, { name: QUEUE, retryLimit: 0, expireInHours: 6 });
 	await boss.createQueue(MINUTE, { name: MINUTE, retryLimit: 0, policy: 'singleton' });
 	const worker = await boss.work<{ job: number }>(QUEUE, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([task]) => {
-		if (task) await doJob(task.data.job);
+		// How a job ended stands with the job: nothing that fails here is the queue's, or the process's.
+		if (task)
+			await doJob(task.data.job).catch((error: unknown) => log.error({ err: error, job: task.data.job }, 'a job could not be noted'));
 	});
 	await boss.work(MINUTE, { batchSize: 1, pollingIntervalSeconds: 5 }, async () => {
 		for (const work of everyMinute) await work().catch((error: unknown) => log.error({ err: error }, 'work of the minute failed'));
@@ -35,6 +41,21 @@ export async function startJobs(): Promise<void> {
 	await boss.schedule(MINUTE, '* * * * *');
 	shared.jobQueue = { boss, worker };
 }
+
+let stopping = false;
+const AGAIN_MILLISECONDS = 2_000;
+
+/** Starts taking jobs, again and again until the database lets it. */
+export function keepTryingToStartJobs(): void {
+	if (stopping) return;
+	startJobs().catch((error: unknown) => {
+		log.error({ err: error }, 'the job queue cannot be started yet: nothing is loaded or run until then');
+		setTimeout(keepTryingToStartJobs, AGAIN_MILLISECONDS).unref();
+	});
+}
+
+/** Whether this server takes jobs. */
+export const isQueueRunning = (): boolean => shared.jobQueue !== undefined;
 
 /** Set within work that cannot wait for the queue it came from. */
 const withinJob = new AsyncLocalStorage<true>();
@@ -54,6 +75,7 @@ export async function queueJob(id: number): Promise<void> {
 }
 
 export async function stopJobs(): Promise<void> {
+	stopping = true;
 	const queue = shared.jobQueue;
 	delete shared.jobQueue;
 	await queue?.boss.stop({ graceful: false, wait: false });

@@ -14,7 +14,7 @@ export type Permission =
 	| 'rule.write'
 	| 'rule.run';
 
-const IN_WORDS: Record<Permission, string> = {
+const WORDS: Record<Permission, string> = {
 	'structure.read': 'look at the structure of a model',
 	'structure.write': 'change the structure of a model',
 	'data.read': 'look at imports',
@@ -28,12 +28,15 @@ const IN_WORDS: Record<Permission, string> = {
 	'rule.run': 'run runbooks'
 };
 
+/** What a permission lets one do, after “your role does not let you”. */
+export const inWords = (permission: Permission): string => WORDS[permission];
+
 /**
  * The check at the head of every server function that reads or writes for a person.
  * @throws Fault 401 without a person, 403 without the permission
  */
 export function requirePermission(person: SignedIn | undefined, permission: Permission): SignedIn {
 	if (!person) throw notSignedIn();
-	if (!person.permissions.includes(permission)) throw notAllowed(IN_WORDS[permission]);
+	if (!person.permissions.includes(permission)) throw notAllowed(inWords(permission));
 	return person;
 }

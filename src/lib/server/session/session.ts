@@ -1,8 +1,10 @@
 import { hash, verify } from '@node-rs/argon2';
-import { createHash, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import { localeAsked } from '../../core';
 import { pool } from '../database';
 import { Fault, notFound } from '../fault';
+import { countAttempt, forgetAttempts, inTurn } from './attempts';
+import { hashOf } from './open';
 import type { Permission } from './permission';
 
 export interface SignedIn {
@@ -17,23 +19,38 @@ export interface SignedIn {
 
 export const SESSION_DAYS = 14;
 
-/** Attempts within a quarter of an hour before a name, or an address, has to wait. */
-const ATTEMPTS_PER_NAME = 8;
-const ATTEMPTS_PER_ADDRESS = 40;
-
 /** Verified when no such person exists, so that the answer takes as long either way. */
 let decoy: Promise<string> | undefined;
 
 /**
  * Opens a session.
  * @param address the client's network address, for the rate limit
+ * @param browser the token this browser keeps from an earlier time
  * @param acceptLanguage what the browser asks for: how numbers and dates are written until the person chooses
  * @returns the token for the cookie
  * @throws Fault 429 after too many attempts, 401 when name or password is wrong (not said which)
  */
-export async function signIn(email: string, password: string, address: string, acceptLanguage = ''): Promise<string> {
+export async function signIn(email: string, password: string, address: string, acceptLanguage = '', browser?: string): Promise<string> {
 	const name = email.trim().toLowerCase();
-	await countAttempt(name, address);
+	return inTurn(address, async () => {
+		const known = await knownBrowser(name, browser);
+		const attempt = await countAttempt(name, address, known);
+		const person = await verifiedPerson(name, password);
+		await forgetAttempts(attempt, name, address);
+		const locale = localeAsked(acceptLanguage);
+		if (locale) await pool().query('UPDATE person SET locale = $2 WHERE id = $1 AND NOT locale_chosen', [person, locale]);
+		const token = randomBytes(32).toString('base64url');
+		await pool().query('INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))', [
+			hashOf(token),
+			person,
+			SESSION_DAYS
+		]);
+		return token;
+	});
+}
+
+/** The person (id) whose name and password these are. @throws Fault 401 */
+async function verifiedPerson(name: string, password: string): Promise<number> {
 	const found = await pool().query<{ id: number; password_hash: string }>(
 		'SELECT id, password_hash FROM person WHERE lower(email) = $1 AND active',
 		[name]
@@ -43,21 +60,41 @@ export async function signIn(email: string, password: string, address: string, a
 	const matches = await verify(stored, password);
 	if (!person || !matches)
 		throw new Fault(401, 'wrong sign-in', 'This e-mail address and password do not belong together. Check both and try again.');
-	await pool().query('DELETE FROM sign_in_attempt WHERE subject = $1', [`name ${name}`]);
-	// A whole office may sign in from one address: only what fails counts against it.
-	await pool().query(
-		'DELETE FROM sign_in_attempt WHERE ctid = (SELECT ctid FROM sign_in_attempt WHERE subject = $1 ORDER BY at DESC LIMIT 1)',
-		[`address ${address}`]
+	return person.id;
+}
+
+/** What a browser is called, if this person has signed in with it before. @param browser the token it keeps */
+async function knownBrowser(name: string, browser: string | undefined): Promise<string | undefined> {
+	if (!browser) return undefined;
+	const hash = hashOf(browser);
+	const found = await pool().query(
+		'UPDATE known_browser b SET seen_at = now() FROM person p WHERE p.id = b.person_id AND lower(p.email) = $2 AND b.token_hash = $1',
+		[hash, name]
 	);
-	const locale = localeAsked(acceptLanguage);
-	if (locale) await pool().query('UPDATE person SET locale = $2 WHERE id = $1 AND NOT locale_chosen', [person.id, locale]);
+	return found.rowCount ? hash.toString('hex') : undefined;
+}
+
+/** Browsers that were not seen for this long are forgotten. */
+const BROWSER_DAYS = 180;
+
+/**
+ * Remembers the browser of a session as one its person signs in with.
+ * @param current the token it keeps, if it has one
+ * @returns the token for it to keep; undefined where it is known already, or the session has ended
+ */
+export async function rememberBrowser(session: string, current?: string): Promise<string | undefined> {
+	const known = await pool().query(
+		'SELECT FROM known_browser b JOIN session s ON s.person_id = b.person_id WHERE b.token_hash = $1 AND s.token_hash = $2',
+		[hashOf(current ?? ''), hashOf(session)]
+	);
+	if (known.rowCount) return undefined;
+	await pool().query('DELETE FROM known_browser WHERE seen_at < now() - make_interval(days => $1)', [BROWSER_DAYS]);
 	const token = randomBytes(32).toString('base64url');
-	await pool().query('INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))', [
-		hashOf(token),
-		person.id,
-		SESSION_DAYS
-	]);
-	return token;
+	const made = await pool().query(
+		'INSERT INTO known_browser (token_hash, person_id) SELECT $1, person_id FROM session WHERE token_hash = $2',
+		[hashOf(token), hashOf(session)]
+	);
+	return made.rowCount ? token : undefined;
 }
 
 const PERSON = `SELECT p.id, p.name, p.email, p.title, p.locale, p.theme,
@@ -90,17 +127,3 @@ export async function personByEmail(email: string): Promise<SignedIn> {
 export async function forgetSession(token: string): Promise<void> {
 	await pool().query('DELETE FROM session WHERE token_hash = $1 OR expires_at < now()', [hashOf(token)]);
 }
-
-async function countAttempt(name: string, address: string): Promise<void> {
-	await pool().query("DELETE FROM sign_in_attempt WHERE at < now() - interval '15 minutes'");
-	const counted = await pool().query<{ subject: string; count: number }>(
-		'SELECT subject, count(*)::integer AS count FROM sign_in_attempt WHERE subject = ANY ($1) GROUP BY subject',
-		[[`name ${name}`, `address ${address}`]]
-	);
-	const limitOf = (subject: string) => (subject.startsWith('name') ? ATTEMPTS_PER_NAME : ATTEMPTS_PER_ADDRESS);
-	if (counted.rows.some(({ subject, count }) => count >= limitOf(subject)))
-		throw new Fault(429, 'too many attempts', 'Too many attempts to sign in. Wait a quarter of an hour and try again.');
-	await pool().query('INSERT INTO sign_in_attempt (subject) VALUES ($1), ($2)', [`name ${name}`, `address ${address}`]);
-}
-
-const hashOf = (token: string): Buffer => createHash('sha256').update(token).digest();

@@ -2,10 +2,8 @@ import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { deleteChoiceList, listSchema, makeChoiceList } from '$lib/server/structure';
 
-const MOST_BYTES = 2_000_000;
-
 export const POST = ({ request, locals }) =>
-	answer(async () => makeChoiceList(locals.person, locals.modelId, await readBody(request, listSchema, MOST_BYTES)));
+	answer(async () => makeChoiceList(locals.person, locals.modelId, await readBody(request, listSchema)));
 
 export const DELETE = ({ request, locals }) =>
 	answer(async () =>

@@ -40,7 +40,7 @@ export const POST = ({ request, locals, params }) =>
 	answer(async () => {
 		const batch = Number(params.batch);
 		if (params.verb === 'reload')
-			return reloadRejects(locals.person, locals.modelId, batch, (await readBody(request, correctionsSchema, 4_000_000)).corrections);
+			return reloadRejects(locals.person, locals.modelId, batch, (await readBody(request, correctionsSchema)).corrections);
 		if (params.verb === 'take-back')
 			return startTakeBack(locals.person, locals.modelId, batch, (await readBody(request, takeBackSchema)).withLater);
 		throw notFound('action');

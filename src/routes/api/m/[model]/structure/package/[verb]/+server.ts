@@ -2,14 +2,7 @@ import { answer } from '$lib/server/answer';
 import { pool } from '$lib/server/database';
 import { Fault, notFound } from '$lib/server/fault';
 import { requirePermission } from '$lib/server/session';
-import {
-	comparePackages,
-	createFromPackage,
-	exportPackage,
-	MOST_PACKAGE_BYTES,
-	packModel,
-	readPackage
-} from '$lib/server/structure/package';
+import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '$lib/server/structure/package';
 
 const MOST_DIFFERENCES = 500;
 
@@ -33,8 +26,6 @@ export async function GET({ locals, params, url }) {
 export const POST = ({ request, locals, params, url }) =>
 	answer(async () => {
 		requirePermission(locals.person, 'structure.write');
-		if (Number(request.headers.get('content-length') ?? 0) > MOST_PACKAGE_BYTES)
-			throw new Fault(413, 'too large', `The package is larger than ${MOST_PACKAGE_BYTES / 1024 / 1024} MB.`);
 		const { packed, numbers } = await readPackage(Buffer.from(await request.arrayBuffer()));
 		if (params.verb === 'compare') {
 			const differences = comparePackages(await packModel(pool(), locals.modelId), packed);

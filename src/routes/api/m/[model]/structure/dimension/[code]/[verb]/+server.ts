@@ -20,7 +20,6 @@ import {
 } from '$lib/server/structure';
 import { effectOfEdits, effectOfRows } from '$lib/server/structure/effect';
 
-const MOST_BYTES = 32_000_000;
 const removal = z.object({ member: z.number().int(), how: removeSchema });
 const named = z.object({ name: z.string().max(200) });
 
@@ -29,15 +28,15 @@ export const POST = ({ request, locals: { person, modelId }, params: { code, ver
 	answer(async () => {
 		switch (verb) {
 			case 'edit':
-				return editMembers(person, modelId, code, await readBody(request, editsSchema, MOST_BYTES));
+				return editMembers(person, modelId, code, await readBody(request, editsSchema));
 			case 'effect':
-				return effectOfEdits(person, modelId, code, await readBody(request, editsSchema, MOST_BYTES));
+				return effectOfEdits(person, modelId, code, await readBody(request, editsSchema));
 			case 'effect-of-rows':
-				return effectOfRows(person, modelId, code, await readBody(request, rowsSchema, MOST_BYTES));
+				return effectOfRows(person, modelId, code, await readBody(request, rowsSchema));
 			case 'preview':
-				return previewRows(person, modelId, code, await readBody(request, rowsSchema, MOST_BYTES));
+				return previewRows(person, modelId, code, await readBody(request, rowsSchema));
 			case 'apply':
-				return applyRows(person, modelId, code, await readBody(request, rowsSchema, MOST_BYTES));
+				return applyRows(person, modelId, code, await readBody(request, rowsSchema));
 			case 'remove': {
 				const { member, how } = await readBody(request, removal);
 				return removeMember(person, modelId, code, member, how);

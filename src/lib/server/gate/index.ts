@@ -1,0 +1,47 @@
+/**
+ * What every request passes before anything is done for it: where it comes from, how much it sends, and whether its sender
+ * may send anything there. Decided by the route that matched, never by how its address is written.
+ */
+import { Fault, notAllowed, notSignedIn, wrongOrigin } from '../fault';
+import { inWords, type SignedIn } from '../session';
+import { limitBody } from './body';
+import { limitOf, permissionsOf, STRANGERS } from './routes';
+
+export { addressOf } from './client';
+export { guardAnswer } from './headers';
+export { ownPlace } from './place';
+
+const READS = new Set(['GET', 'HEAD', 'OPTIONS']);
+/** Routes that programs call with a token of their own, and no cookie. */
+const WITH_TOKENS = '/simulated/';
+
+export const isApi = (route: string | null): boolean => route?.startsWith('/api/') ?? false;
+export const isWrite = (request: Request): boolean => !READS.has(request.method);
+
+/** @throws Fault 403 for a write that does not come from a page of this application, whatever its body says it is */
+export function requireOrigin(request: Request, route: string | null, origin: string): void {
+	if (!isWrite(request) || route?.startsWith(WITH_TOKENS)) return;
+	if (request.headers.get('origin') !== origin) throw wrongOrigin(origin);
+}
+
+/**
+ * The request with its body held to what its route takes; of somebody who is not signed in only what signing in needs.
+ * @throws Fault 401, 403 or 413, each before anything of the body is read
+ */
+export function admitBody(request: Request, route: string | null, person: SignedIn | undefined): Request {
+	if (!isWrite(request)) return request;
+	if (!person) {
+		if (isApi(route)) throw notSignedIn();
+		return limitBody(request, STRANGERS);
+	}
+	const permissions = permissionsOf(route);
+	if (permissions && !permissions.some((permission) => person.permissions.includes(permission))) throw notAllowed(inWords(permissions[0]!));
+	return limitBody(request, isApi(route) ? limitOf(route) : STRANGERS);
+}
+
+/** A Fault as an answer that whoever asked can show: JSON for programs, for forms of pages what their page expects. */
+export function refusal(failure: Fault, request: Request): Response {
+	const { status, code, message, details } = failure;
+	const body = request.headers.has('x-sveltekit-action') ? { type: 'error', error: { message, code } } : { code, message, details };
+	return Response.json(body, { status, headers: status === 503 ? { 'retry-after': '2' } : {} });
+}

@@ -1,0 +1,53 @@
+import { MOST_LINK_BYTES } from '../form/links';
+import { MOST_WORKBOOK_BYTES } from '../form/workbook';
+import { MOST_BYTES } from '../import/file/keep';
+import type { Permission } from '../session';
+import { MOST_PACKAGE_BYTES } from '../structure/package/read';
+import { MOST_FILE_BYTES } from '../structure/sheets';
+import type { BodyLimit } from './body';
+
+const MB = 1024 ** 2;
+
+/** What anybody may send who is not signed in: an address and a password. */
+export const STRANGERS: BodyLimit = { bytes: 16 * 1024, words: 'This is too much for signing in.' };
+
+const USUAL: BodyLimit = { bytes: 4 * MB, words: 'This is too much at once. Paste a smaller block.' };
+const LARGE: BodyLimit = { bytes: 32 * MB, words: 'This is more than % at once. Paste a smaller block, or load a file.' };
+
+/** Routes that take more than the usual, by their pattern. */
+const LIMITS: Readonly<Record<string, BodyLimit>> = {
+	'/api/m/[model]/files': { bytes: MOST_BYTES, words: 'The file is larger than %. Split it by month or line and load the parts.' },
+	'/api/m/[model]/forms/[code]/file': {
+		bytes: MOST_LINK_BYTES,
+		words: 'The file is larger than %. Put it on a share and attach its address.'
+	},
+	'/api/m/[model]/forms/[code]/workbook': { bytes: MOST_WORKBOOK_BYTES, words: 'The workbook is larger than %.' },
+	'/api/m/[model]/structure/dimension/[code]/[verb]': LARGE,
+	'/api/m/[model]/structure/rates/[set]/[verb]': LARGE,
+	'/api/m/[model]/imports/[code]/map/[map]': LARGE,
+	'/api/m/[model]/structure/package/[verb]': { bytes: MOST_PACKAGE_BYTES, words: 'The package is larger than %.' },
+	'/api/m/[model]/structure/sheet': { bytes: MOST_FILE_BYTES, words: 'The file is larger than %.' }
+};
+
+export const limitOf = (route: string | null): BodyLimit => LIMITS[route ?? ''] ?? USUAL;
+
+/**
+ * Who may send anything at all to a part of the interface: whoever has one of these permissions. The functions behind it ask
+ * for the one they need; asked here, it is asked before a body is read or judged.
+ */
+const AREAS: readonly (readonly [prefix: string, permissions: readonly Permission[]])[] = [
+	['/api/m/[model]/structure', ['structure.read']],
+	['/api/m/[model]/form-design', ['form.design']],
+	['/api/m/[model]/forms', ['form.read']],
+	['/api/m/[model]/imports', ['data.read']],
+	['/api/m/[model]/files', ['data.load']],
+	['/api/m/[model]/batches', ['data.read']],
+	['/api/m/[model]/connections', ['data.write']],
+	['/api/m/[model]/rules', ['rule.read']],
+	['/api/m/[model]/runbooks', ['rule.read', 'rule.run']],
+	['/api/m/[model]/runs', ['rule.read', 'rule.run']]
+];
+
+/** The permissions of which a writer to a route needs one; undefined where being signed in is enough. */
+export const permissionsOf = (route: string | null): readonly Permission[] | undefined =>
+	AREAS.find(([prefix]) => route === prefix || route?.startsWith(`${prefix}/`))?.[1];
