@@ -145,10 +145,13 @@ describe('loading', () => {
 
 	test('of rows that are all rejected writes no figures and keeps the rejects', async () => {
 		const revision = await latestRevision(database.pool, 1);
-		const outcome = await load(`${HEAD}9999;S-BK;RT-01;02.09.2026;tab\tand \\ backslash;1\n`);
-		expect(outcome).toMatchObject({ rowsLoaded: 0, rowsRejected: 1 });
+		// Done is what has taken something: nobody is told that all is well, and nothing that stood is emptied.
+		await expect(load(`${HEAD}9999;S-BK;RT-01;02.09.2026;tab\tand \\ backslash;1\n`)).rejects.toThrow(
+			'Nothing was taken: of one row 0 were left out by the maps, 1 rejected.'
+		);
 		expect(await latestRevision(database.pool, 1)).toBe(revision);
-		expect((await readBatch(maren, 1, outcome.batch)).rejects[0]!.values.Text).toBe('tab\tand \\ backslash');
+		const { lastBatch } = (await listImports(maren, 1)).find(({ code }) => code === 'ledger')!;
+		expect((await readBatch(maren, 1, lastBatch!.id)).rejects[0]!.values.Text).toBe('tab\tand \\ backslash');
 	});
 
 	test.each([

@@ -33,6 +33,7 @@ import {
 } from '../../src/lib/server/import';
 import { removeImport } from '../../src/lib/server/import/edit';
 import { cellText } from '../../src/lib/server/import/file/workbook';
+import { endSilentJobs } from '../../src/lib/server/jobs';
 import { ledgerPage, isLedgerToken, ledgerToken } from '../../src/lib/server/simulated/ledger';
 import type { SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
@@ -434,7 +435,8 @@ test('a job whose server died is ended, and its batch with it', async () => {
 	const made = await database.pool.query<{ id: number }>(
 		"INSERT INTO job (model_id, person_id, kind, title, payload, state, seen_at) VALUES (1, 1, 'load', 'x', '{}', 'running', now() - interval '2 minutes') RETURNING id"
 	);
+	await endSilentJobs();
 	await tend();
 	expect(await jobOf(made.rows[0]!.id)).toMatchObject({ state: 'failed', words: expect.stringContaining('Nothing was written') });
-	await expect(waitForLoad(made.rows[0]!.id)).rejects.toThrow('The server stopped');
+	await expect(waitForLoad(made.rows[0]!.id)).rejects.toThrow('The server ended');
 });

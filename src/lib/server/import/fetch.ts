@@ -1,6 +1,6 @@
 import { pool } from '../database';
 import { Fault } from '../fault';
-import { doEveryMinute, endSilentJobs, handleJobs, noteJob, queueJob } from '../jobs';
+import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { readStoredImport, type StoredImport } from './recipe';
 import { takeDue } from './schedule';
@@ -25,9 +25,9 @@ export async function startFetch(person: SignedIn | undefined, modelId: number, 
 }
 
 async function noteFetch(modelId: number, stored: StoredImport, person: number, load: boolean): Promise<{ job: number }> {
-	const job = await noteJob(modelId, person, 'fetch', `${stored.name}: fetching rows`, { code: stored.code, load });
-	await queueJob(job);
-	return { job };
+	return startJob(async (client) => ({
+		job: await noteJob(client, modelId, person, 'fetch', `${stored.name}: fetching rows`, { code: stored.code, load })
+	}));
 }
 
 handleJobs('fetch', async (job, tell) => {
@@ -100,15 +100,14 @@ async function* counted(bytes: AsyncIterable<Uint8Array>, tell: (bytes: number) 
 	}
 }
 
-/** Starts what is due, ends what died with its server, sweeps what nobody loaded. */
+/** Starts what is due, ends batches whose job is no more, sweeps what nobody loaded. */
 export async function tend(now = new Date()): Promise<void> {
 	for (const { modelId, code, person } of await takeDue(now))
 		await noteFetch(modelId, await readStoredImport(pool(), modelId, code), person, true);
-	const ended = await endSilentJobs();
 	await pool().query(
 		`UPDATE batch b SET state = 'failed', message = 'The server stopped while this was loading. Nothing was written; load the file again.'
-		FROM job j WHERE j.id = b.job_id AND b.state = 'running' AND j.state = 'failed' AND (j.id = ANY ($1) OR j.ended_at < now() - interval '1 minute')`,
-		[ended]
+		WHERE b.state = 'running' AND b.at < now() - interval '1 minute'
+			AND NOT EXISTS (SELECT FROM job j WHERE j.id = b.job_id AND j.state IN ('waiting', 'running'))`
 	);
 	await pool().query(
 		`DELETE FROM source_file f WHERE NOT EXISTS (SELECT FROM batch b WHERE b.file_id = f.id)

@@ -4,7 +4,7 @@ import { readAccessRules } from '../access';
 import { pool } from '../database';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
-import { handleJobs, noteJob, queueJob, type JobToDo } from '../jobs';
+import { handleJobs, noteJob, startJob, type JobToDo } from '../jobs';
 import { requirePermission, type SignedIn } from '../session';
 import { beginFile, completeFile, forgetFile, keepBytes, keptFile, type KeptFile } from './file/keep';
 import { readRules, readStoredImport, sourceSchema, type Source, type StoredImport, type StoredRule } from './recipe';
@@ -212,28 +212,29 @@ async function begin(
 	recipe: KeptRecipe,
 	how: { way: 'replace' | 'add'; rejects: 'stop' | 'load good rows'; chosen: Record<number, number>; rejectsOf: number | null }
 ): Promise<StartedLoad> {
-	const made = await pool().query<{ id: number }>(
-		`INSERT INTO batch (import_id, person_id, file_id, file_name, file_hash, state, way, rejects_of, recipe, chosen, rows_read, rows_loaded, rows_skipped, rows_rejected,
+	const title = how.rejectsOf === null ? `${stored.name}: ${file.name}` : `${stored.name}: rejects of batch ${how.rejectsOf}`;
+	return startJob(async (client) => {
+		const made = await client.query<{ id: number }>(
+			`INSERT INTO batch (import_id, person_id, file_id, file_name, file_hash, state, way, rejects_of, recipe, chosen, rows_read, rows_loaded, rows_skipped, rows_rejected,
 			amount_read, amount_loaded, amount_rejected, extent)
 		VALUES ($1, $2, $3, $4, $5, 'running', $6, $7, $8, $9, 0, 0, 0, 0, 0, 0, 0, 'nothing') RETURNING id`,
-		[
-			stored.id,
-			person,
-			file.id,
-			file.name,
-			Buffer.from(file.hash, 'hex'),
-			how.way,
-			how.rejectsOf,
-			JSON.stringify(recipe),
-			JSON.stringify(how.chosen)
-		]
-	);
-	const batch = made.rows[0]!.id;
-	const title = how.rejectsOf === null ? `${stored.name}: ${file.name}` : `${stored.name}: rejects of batch ${how.rejectsOf}`;
-	const job = await noteJob(modelId, person, 'load', title, { batch, rejects: how.rejects, code: stored.code });
-	await pool().query('UPDATE batch SET job_id = $2 WHERE id = $1', [batch, job]);
-	await queueJob(job);
-	return { batch, job };
+			[
+				stored.id,
+				person,
+				file.id,
+				file.name,
+				Buffer.from(file.hash, 'hex'),
+				how.way,
+				how.rejectsOf,
+				JSON.stringify(recipe),
+				JSON.stringify(how.chosen)
+			]
+		);
+		const batch = made.rows[0]!.id;
+		const job = await noteJob(client, modelId, person, 'load', title, { batch, rejects: how.rejects, code: stored.code });
+		await client.query('UPDATE batch SET job_id = $2 WHERE id = $1', [batch, job]);
+		return { batch, job };
+	});
 }
 
 async function warnOfSameFile(importId: number, file: KeptFile): Promise<void> {
@@ -252,27 +253,45 @@ async function warnOfSameFile(importId: number, file: KeptFile): Promise<void> {
 		);
 }
 
-handleJobs('load', async (job, tell, signal) => {
-	const { batch } = job.payload as { batch: number };
-	try {
-		const ask = await loadAsk(job, batch);
+handleJobs(
+	'load',
+	async (job, tell, signal) => {
+		const ask = await loadAsk(job, (job.payload as { batch: number }).batch);
 		const outcome = await inOwnThread('load', ask, (rows, words) => tell(rows, words), signal);
-		if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision);
+		// It is loaded; that the engine cannot follow at this moment makes it no failure.
+		if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision).catch(() => {});
 		return { words: outcomeInWords(outcome), result: outcome };
-	} catch (error) {
-		// Ended a moment after it was committed: then it is loaded, and says so.
+	},
+	async (job, { state, words }) => {
+		const { batch } = job.payload as { batch: number };
+		// Waits for a load that is being committed at this moment: then it is loaded, and says so.
 		const ended = await pool().query("UPDATE batch SET state = $2, message = $3 WHERE id = $1 AND state = 'running'", [
 			batch,
-			error instanceof Fault && error.code === 'cancelled' ? 'cancelled' : 'failed',
-			error instanceof Fault ? error.message : 'Something went wrong on our side. Nothing was loaded.'
+			state === 'cancelled' ? 'cancelled' : 'failed',
+			words
 		]);
-		if (ended.rowCount === 0 && error instanceof Fault && error.code === 'cancelled')
-			return { words: 'It was loaded before it could be cancelled.', result: { batch, state: 'loaded' } };
-		throw error;
+		if (ended.rowCount) return undefined;
+		const found = await pool().query<{ state: string; cells: number | null; rowsLoaded: number; rowsRejected: number; extent: string }>(
+			'SELECT state, cells, rows_loaded AS "rowsLoaded", rows_rejected AS "rowsRejected", extent FROM batch WHERE id = $1',
+			[batch]
+		);
+		const outcome = found.rows[0];
+		if (outcome?.state !== 'loaded') return undefined;
+		const said = outcomeInWords({ ...outcome, state: 'loaded', cells: outcome.cells ?? 0 });
+		return {
+			words: state === 'cancelled' ? `It was loaded before it could be cancelled. ${said}` : said,
+			result: { batch, state: 'loaded' }
+		};
 	}
-});
+);
 
-function outcomeInWords({ state, rowsLoaded, rowsRejected, cells, extent }: LoadOutcome): string {
+function outcomeInWords({
+	state,
+	rowsLoaded,
+	rowsRejected,
+	cells,
+	extent
+}: Pick<LoadOutcome, 'state' | 'rowsLoaded' | 'rowsRejected' | 'cells' | 'extent'>): string {
 	if (state === 'stopped') return `${rowsRejected} ${rowsRejected === 1 ? 'row was' : 'rows were'} rejected, so nothing was loaded.`;
 	const rejected = rowsRejected > 0 ? `, ${rowsRejected} rejected` : '';
 	const rows = rowsLoaded === 1 ? 'One row' : `${rowsLoaded} rows`;

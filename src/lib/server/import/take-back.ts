@@ -1,7 +1,7 @@
 import { pool } from '../database';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
-import { handleJobs, noteJob, queueJob } from '../jobs';
+import { handleJobs, noteJob, startJob } from '../jobs';
 import { requirePermission, type SignedIn } from '../session';
 import { loadRules } from './start';
 import { askData, inOwnThread } from './work/host';
@@ -48,37 +48,48 @@ export async function startTakeBack(
 	const later = withLater ? (await askData('previewTakeBack', { modelId, origin, batch: batchId })).later : [];
 	const still = await pool().query<{ id: number }>("SELECT id FROM batch WHERE id = ANY ($1) AND state = 'loaded'", [later]);
 	const batches = [...still.rows.map(({ id }) => id), batchId].sort((a, b) => b - a);
-	const job = await noteJob(
-		modelId,
-		taker.id,
-		'take back',
-		`${name}: taking back ${batches.length === 1 ? `batch ${batchId}` : `${batches.length} batches`}`,
-		{
-			batches,
-			code
-		}
-	);
-	await queueJob(job);
-	return { job };
+	return startJob(async (client) => ({
+		job: await noteJob(
+			client,
+			modelId,
+			taker.id,
+			'take back',
+			`${name}: taking back ${batches.length === 1 ? `batch ${batchId}` : `${batches.length} batches`}`,
+			{
+				batches,
+				code
+			}
+		)
+	}));
 }
 
-handleJobs('take back', async (job, tell, signal) => {
-	const { batches } = job.payload as { batches: number[] };
-	const head = await headOf(job.modelId, batches[0]!);
-	tell(0, 'Taking back');
-	const outcome = await inOwnThread(
-		'takeBack',
-		{
-			modelId: job.modelId,
-			person: job.personId!,
-			access: await loadRules(job.personId, job.modelId),
-			import: { id: head.import, origin: head.origin, name: head.name },
-			batches
-		},
-		tell,
-		signal
-	);
-	if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision);
-	const stays = outcome.written > 0 ? ` ${outcome.written} were written again since and stay.` : '';
-	return { words: `${outcome.cells} cells are as they were before.${stays}`, result: { ...outcome, batches } };
-});
+handleJobs(
+	'take back',
+	async (job, tell, signal) => {
+		const { batches } = job.payload as { batches: number[] };
+		const head = await headOf(job.modelId, batches[0]!);
+		tell(0, 'Taking back');
+		const outcome = await inOwnThread(
+			'takeBack',
+			{
+				modelId: job.modelId,
+				person: job.personId!,
+				access: await loadRules(job.personId, job.modelId),
+				import: { id: head.import, origin: head.origin, name: head.name },
+				batches
+			},
+			tell,
+			signal
+		);
+		if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision).catch(() => {});
+		const stays = outcome.written > 0 ? ` ${outcome.written} were written again since and stay.` : '';
+		return { words: `${outcome.cells} cells are as they were before.${stays}`, result: { ...outcome, batches } };
+	},
+	async (job) => {
+		const { batches } = job.payload as { batches: number[] };
+		// Waits for one that is being committed at this moment.
+		const found = await pool().query<{ state: string }>('SELECT state FROM batch WHERE id = ANY ($1) FOR UPDATE', [batches]);
+		if (!found.rows.every(({ state }) => state === 'taken back')) return undefined;
+		return { words: `${batches.length === 1 ? 'The batch is' : `${batches.length} batches are`} taken back.`, result: { batches } };
+	}
+);

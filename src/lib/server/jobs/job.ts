@@ -1,4 +1,4 @@
-import { pool } from '../database';
+import { pool, type Database } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 
@@ -31,10 +31,13 @@ export interface JobToDo {
 }
 
 /** A running job that has not been renewed for this long has died with its server. */
-const SILENT_SECONDS = 45;
+const SILENT_SECONDS = 15;
+/** One that waits for this long and is in no queue was lost on the way there. */
+const LOST_SECONDS = 10;
 
-/** Notes a job to be done. @returns its id */
+/** Notes a job to be done, in the transaction that notes what it is about: neither is there without the other. @returns its id */
 export async function noteJob(
+	database: Database,
 	modelId: number,
 	person: number | null,
 	kind: string,
@@ -42,11 +45,11 @@ export async function noteJob(
 	payload: unknown,
 	of: number | null = null
 ): Promise<number> {
-	const made = await pool().query<{ id: number }>(
+	const made = await database.query<{ id: number }>(
 		'INSERT INTO job (model_id, person_id, kind, title, payload, of) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
 		[modelId, person, kind, title, JSON.stringify(payload), of]
 	);
-	await tell(made.rows[0]!.id, modelId);
+	await tell(made.rows[0]!.id, modelId, database);
 	return made.rows[0]!.id;
 }
 
@@ -65,7 +68,7 @@ export async function takeJob(id: number): Promise<JobToDo | undefined> {
 /** Says how far a job is, and hears whether it shall end. */
 export async function renewJob(id: number, modelId: number, done: number, words: string): Promise<{ cancelled: boolean }> {
 	const found = await pool().query<{ cancel: boolean }>(
-		'UPDATE job SET done = $2, words = $3, seen_at = now() WHERE id = $1 RETURNING cancel_asked AS cancel',
+		"UPDATE job SET done = $2, words = $3, seen_at = now() WHERE id = $1 AND state = 'running' RETURNING cancel_asked AS cancel",
 		[id, done, words.slice(0, 500)]
 	);
 	await tell(id, modelId);
@@ -83,7 +86,8 @@ export async function endJob(id: number, modelId: number, state: JobState, words
 	await tell(id, modelId);
 }
 
-const tell = (id: number, modelId: number) => pool().query("SELECT pg_notify('job', $1)", [`${modelId} ${id}`]);
+const tell = (id: number, modelId: number, database: Database = pool()) =>
+	database.query("SELECT pg_notify('job', $1)", [`${modelId} ${id}`]);
 
 const COLUMNS = `j.id, j.kind, j.title, p.name AS person, coalesce(j.person_id = $2, false) AS mine, j.state, j.done, j.of, j.words, j.result, j.made_at AS "madeAt", j.ended_at AS "endedAt"`;
 type JobRow = Omit<Job, 'madeAt' | 'endedAt'> & { madeAt: Date; endedAt: Date | null };
@@ -126,13 +130,23 @@ export async function cancelJob(person: SignedIn | undefined, modelId: number, i
 	return job;
 }
 
-/** Ends jobs whose server has gone: what they had not committed was undone by the database. @returns their ids */
-export async function endSilentJobs(): Promise<number[]> {
-	const ended = await pool().query<{ id: number; model: number }>(
-		`UPDATE job SET state = 'failed', words = 'The server stopped while this ran. Nothing was written; start it again.', ended_at = now()
-		WHERE state = 'running' AND seen_at < now() - make_interval(secs => $1) RETURNING id, model_id AS model`,
+/** Takes over jobs whose server has gone, to end them: nobody else does for as long as one of them may be silent. */
+export async function takeSilentJobs(): Promise<JobToDo[]> {
+	const found = await pool().query<JobToDo>(
+		`UPDATE job SET seen_at = now() WHERE state = 'running' AND seen_at < now() - make_interval(secs => $1)
+		RETURNING id, model_id AS "modelId", person_id AS "personId", kind, title, payload`,
 		[SILENT_SECONDS]
 	);
-	for (const { id, model } of ended.rows) await tell(id, model);
-	return ended.rows.map(({ id }) => id);
+	return found.rows;
+}
+
+/** Jobs that wait and are in no queue. @param queue its name */
+export async function lostJobs(queue: string): Promise<number[]> {
+	const found = await pool().query<{ id: number }>(
+		`SELECT j.id FROM job j WHERE j.state = 'waiting' AND j.made_at < now() - make_interval(secs => $1)
+			AND NOT EXISTS (SELECT FROM job_queue.job q WHERE q.name = $2 AND q.state < 'completed' AND (q.data ->> 'job')::integer = j.id)
+		ORDER BY j.id LIMIT 100`,
+		[LOST_SECONDS, queue]
+	);
+	return found.rows.map(({ id }) => id);
 }

@@ -1,12 +1,15 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import PgBoss from 'pg-boss';
+import type pg from 'pg';
+import { transaction } from '../database';
 import { log } from '../log';
-import { doJob } from './work';
+import { lostJobs } from './job';
+import { doJob, endSilentJobs, stopWork } from './work';
 
 const QUEUE = 'work';
 const MINUTE = 'every-minute';
 
-const shared = globalThis as unknown as { jobQueue?: { boss: PgBoss; worker: string } };
+const shared = globalThis as unknown as { jobQueue?: { boss: PgBoss; worker: string; tending: NodeJS.Timeout } };
 const everyMinute = new Set<() => Promise<void>>();
 
 /** Names something to be done each minute by one of the servers. */
@@ -39,7 +42,11 @@ export async function startJobs(): Promise<void> {
 		for (const work of everyMinute) await work().catch((error: unknown) => log.error({ err: error }, 'work of the minute failed'));
 	});
 	await boss.schedule(MINUTE, '* * * * *');
-	shared.jobQueue = { boss, worker };
+	const tending = setInterval(
+		() => void tendJobs().catch((error: unknown) => log.warn({ err: error }, 'jobs could not be tended')),
+		TEND_MILLISECONDS
+	).unref();
+	shared.jobQueue = { boss, worker, tending };
 }
 
 let stopping = false;
@@ -63,20 +70,45 @@ const withinJob = new AsyncLocalStorage<true>();
 /** Does what a job asks other jobs for without waiting for the queue: that takes one at a time, and this one has it. */
 export const hereAndNow = <Result>(work: () => Promise<Result>): Promise<Result> => withinJob.run(true, work);
 
-/** Hands a noted job to the queue; without one (tests, command line), or within another job's work, it is done here and now. */
-export async function queueJob(id: number): Promise<void> {
-	const queue = shared.jobQueue;
-	if (!queue || withinJob.getStore()) {
-		await doJob(id);
-		return;
-	}
-	await queue.boss.send(QUEUE, { job: id });
-	queue.boss.notifyWorker(queue.worker);
+/**
+ * Notes a job and hands it to the queue, both with what it is about: in one transaction, so that nothing waits for ever.
+ * Without a queue (tests, command line), or within another job's work, it is done here and now.
+ * @param note writes down what it is about and the job. @returns the job's id, and what the caller wants to know
+ */
+export async function startJob<Noted extends { job: number }>(note: (client: pg.PoolClient) => Promise<Noted>): Promise<Noted> {
+	const queue = withinJob.getStore() ? undefined : shared.jobQueue;
+	const noted = await transaction(async (client) => {
+		const made = await note(client);
+		await queue?.boss.send(
+			QUEUE,
+			{ job: made.job },
+			{ db: { executeSql: async (text: string, values: unknown[]) => ({ rows: (await client.query(text, values)).rows as unknown[] }) } }
+		);
+		return made;
+	});
+	if (queue) queue.boss.notifyWorker(queue.worker);
+	else await doJob(noted.job);
+	return noted;
 }
+
+const TEND_MILLISECONDS = 4_000;
+
+/** Ends what died with its server, and brings back what was lost on its way to the queue. */
+async function tendJobs(): Promise<void> {
+	await endSilentJobs();
+	const queue = shared.jobQueue;
+	if (!queue) return;
+	for (const job of await lostJobs(QUEUE)) await queue.boss.send(QUEUE, { job });
+}
+
+/** How long work may take to end when the server is stopped. */
+const MOST_ENDING_MILLISECONDS = 3_500;
 
 export async function stopJobs(): Promise<void> {
 	stopping = true;
 	const queue = shared.jobQueue;
 	delete shared.jobQueue;
+	clearInterval(queue?.tending);
+	await stopWork(MOST_ENDING_MILLISECONDS);
 	await queue?.boss.stop({ graceful: false, wait: false });
 }

@@ -7,7 +7,7 @@ import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault } from '../fault';
 import { modelVersions } from '../form/open';
-import { handleJobs, noteJob, queueJob } from '../jobs';
+import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
 import { loadImports } from './load-imports';
@@ -75,20 +75,21 @@ export async function startRun(
 	const { structure } = await requireReady(modelId, runbook, answers);
 	if (runbook.whenBusy === 'refuse') await refuseWhenBusy(modelId, runbook.name);
 	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
-	const made = await pool().query<{ id: number }>(
-		`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,
-		[modelId, id, runbook.name, runner.id, JSON.stringify(answers), JSON.stringify(definition)]
-	);
-	await pool().query(
-		`INSERT INTO runbook_answer (runbook_id, person_id, answers) VALUES ($1, $2, $3)
-		ON CONFLICT (runbook_id, person_id) DO UPDATE SET answers = excluded.answers`,
-		[id, runner.id, JSON.stringify(answers)]
-	);
-	const run = made.rows[0]!.id;
 	const active = runbook.steps.filter((step) => step.active).length;
-	const job = await noteJob(modelId, runner.id, 'run', runbook.name, { run, runbook: id, answers }, active);
-	await queueJob(job);
-	return { run, job };
+	return startJob(async (client) => {
+		const made = await client.query<{ id: number }>(
+			`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,
+			[modelId, id, runbook.name, runner.id, JSON.stringify(answers), JSON.stringify(definition)]
+		);
+		await client.query(
+			`INSERT INTO runbook_answer (runbook_id, person_id, answers) VALUES ($1, $2, $3)
+		ON CONFLICT (runbook_id, person_id) DO UPDATE SET answers = excluded.answers`,
+			[id, runner.id, JSON.stringify(answers)]
+		);
+		const run = made.rows[0]!.id;
+		const job = await noteJob(client, modelId, runner.id, 'run', runbook.name, { run, runbook: id, answers }, active);
+		return { run, job };
+	});
 }
 
 /** @throws Fault 422 when the runbook has a fault, or something it asks for is left open */
@@ -229,39 +230,53 @@ interface RunPayload {
 	answers: Answers;
 }
 
-handleJobs('run', async (job, tell, signal) => {
-	const { run, runbook: id, answers } = job.payload as RunPayload;
-	const control = new SharedArrayBuffer(8);
-	const seen = new Int32Array(control);
-	const cancel = () => Atomics.store(seen, 0, 1);
-	signal.addEventListener('abort', cancel);
-	const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
-	try {
-		const person = await personById(job.personId!);
-		requirePermission(person, 'rule.run');
-		const runbook = await readStored(pool(), job.modelId, id);
-		const loaded = await loadImports(
-			runbook.runsAs === null ? person : await personById(runbook.runsAs),
-			job.modelId,
-			runbook.steps,
-			(words) => tell(0, words)
-		);
-		if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. What was loaded stays; nothing was computed.');
-		const words = await carryOut(person, job.modelId, runbook, run, answers, control, signal, loaded);
-		return { words, result: { run } };
-	} catch (error) {
-		const words =
-			error instanceof Fault
-				? error.message
-				: signal.aborted
-					? 'The run was cancelled. Nothing was written.'
-					: 'The run failed. Nothing was written.';
-		await pool().query("UPDATE run SET state = 'failed', words = $2 WHERE id = $1", [run, words]);
-		throw error;
-	} finally {
-		clearInterval(watch);
-		signal.removeEventListener('abort', cancel);
+handleJobs(
+	'run',
+	async (job, tell, signal) => {
+		const { run, runbook: id, answers } = job.payload as RunPayload;
+		const control = new SharedArrayBuffer(8);
+		const seen = new Int32Array(control);
+		const cancel = () => Atomics.store(seen, 0, 1);
+		signal.addEventListener('abort', cancel);
+		const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
+		try {
+			const person = await personById(job.personId!);
+			requirePermission(person, 'rule.run');
+			const runbook = await readStored(pool(), job.modelId, id);
+			const loaded = await loadImports(
+				runbook.runsAs === null ? person : await personById(runbook.runsAs),
+				job.modelId,
+				runbook.steps,
+				(words) => tell(0, words)
+			);
+			if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. What was loaded stays; nothing was computed.');
+			const words = await carryOut(person, job.modelId, runbook, run, answers, control, signal, loaded);
+			return { words, result: { run } };
+		} catch (error) {
+			if (signal.aborted && !(error instanceof Fault)) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was computed.');
+			throw error;
+		} finally {
+			clearInterval(watch);
+			signal.removeEventListener('abort', cancel);
+		}
+	},
+	async (job, { words }) => {
+		const { run } = job.payload as RunPayload;
+		// Waits for a run that is being committed at this moment: then it is done, and says so.
+		const ended = await pool().query("UPDATE run SET state = 'failed', words = $2 WHERE id = $1 AND state = 'waiting'", [run, words]);
+		if (ended.rowCount) return undefined;
+		const found = await pool().query<{ state: string; words: string }>('SELECT state, words FROM run WHERE id = $1', [run]);
+		return found.rows[0]?.state === 'done' ? { words: found.rows[0].words, result: { run } } : undefined;
 	}
+);
+
+/** Ends runs whose job is no more. */
+doEveryMinute(async () => {
+	await pool().query(
+		`UPDATE run r SET state = 'failed', words = 'The server stopped before this ran. Nothing was written; run it again.'
+		WHERE r.state = 'waiting' AND r.at < now() - interval '1 minute'
+			AND NOT EXISTS (SELECT FROM job j WHERE j.kind = 'run' AND j.state IN ('waiting', 'running') AND (j.payload ->> 'run')::integer = r.id)`
+	);
 });
 
 /** Computes a run and stores it; computed again when another change came meanwhile. @returns what it did, in words */
@@ -279,6 +294,9 @@ async function carryOut(
 	const computes = runbook.steps.some(({ active, kind }) => active && kind !== 'import');
 	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan)] : [])].join(' ');
 	const dimensionIds = await addressDimensions(pool(), modelId);
+	// What runs is what the runbook says now, whatever it said when the run was asked for.
+	const { structure } = await modelVersions(modelId);
+	const definition = JSON.stringify({ ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) });
 	for (let tries = 1; ; tries++) {
 		// Computed outside the lock, unless it has been overtaken before.
 		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control }) : undefined;
@@ -301,8 +319,17 @@ async function carryOut(
 					? null
 					: await prepared.post({ modelId, person: person.id, kind: 'run', through: runbook.name, cells: plan.cells });
 			await client.query(
-				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, revision = $7 WHERE id = $1`,
-				[run, said(plan), JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, revision]
+				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, revision = $7, definition = $8 WHERE id = $1`,
+				[
+					run,
+					said(plan),
+					JSON.stringify(plan.log),
+					JSON.stringify(plan.totals.slice(0, 100)),
+					plan.cells,
+					plan.revision,
+					revision,
+					definition
+				]
 			);
 			await keepReads(client, plan.reads);
 			return { plan, revision };
@@ -311,7 +338,8 @@ async function carryOut(
 			throw error;
 		});
 		if (!outcome) continue;
-		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
+		// It is written; that the engine cannot follow at this moment makes it no failure.
+		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision }).catch(() => {});
 		return said(outcome.plan);
 	}
 }

@@ -84,6 +84,11 @@ export async function loadKept(ask: LoadAsk, progress: Progress): Promise<LoadOu
 		if (gathered.rows.read === 0) throw new Fault(422, 'no rows', 'The file has headings but no rows. Nothing was loaded.');
 		const stops = gathered.rows.rejected > 0 && ask.rejects === 'stop';
 		await keepRejects(ask.batchId, gathered);
+		// Replacing everything by nothing is what nobody means by loading a file.
+		if (gathered.rows.loaded === 0 && !stops) {
+			if (gathered.rows.rejected > 0) await describe(pool(), ask.batchId, gathered, { state: 'stopped', revision: null, cells: 0 });
+			throw new Fault(422, 'nothing taken', nothingTaken(gathered.rows));
+		}
 		if (stops) {
 			await describe(pool(), ask.batchId, gathered, { state: 'stopped', revision: null, cells: 0 });
 			return outcomeOf(ask, gathered, 'stopped', null, 0);
@@ -97,6 +102,9 @@ export async function loadKept(ask: LoadAsk, progress: Progress): Promise<LoadOu
 		}
 	}
 }
+
+const nothingTaken = ({ read, skipped, rejected }: Gathered['rows']): string =>
+	`Nothing was taken: of ${read === 1 ? 'one row' : `${read} rows`} ${skipped} ${skipped === 1 ? 'was' : 'were'} left out by the maps, ${rejected} rejected. What was loaded before stays.`;
 
 function outcomeOf(
 	ask: LoadAsk,
