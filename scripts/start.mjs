@@ -14,6 +14,11 @@ process.env.ORIGIN ??= `http://${host}:${port}`;
 process.env.BODY_SIZE_LIMIT ??= 'Infinity';
 process.env.SHUTDOWN_TIMEOUT ??= '5';
 
+/** A server that ends by itself is started again: at once, and later when it does not stay. */
+const SHORTEST_MILLISECONDS = 500;
+const LONGEST_MILLISECONDS = 15_000;
+const STAYS_MILLISECONDS = 60_000;
+
 await run(async () => {
 	say('Noble Lattice');
 	await requireFreePort();
@@ -24,6 +29,7 @@ await run(async () => {
 				startPostgres({ dir: process.env.PG_DIR ?? '.pg', throwAway: process.env.PG_THROW_AWAY === '1' })
 			);
 	process.env.DATABASE_URL = database.url;
+	if (database.sharedWith) say(`  Process ${database.sharedWith} runs over the same folder: this is a second server over its database.`);
 	let stopping = false;
 	const interrupted = async () => {
 		if (stopping) return;
@@ -41,18 +47,37 @@ await run(async () => {
 	}
 	for (const signal of ['SIGINT', 'SIGTERM']) process.off(signal, interrupted);
 	if (dev) serveSources(database);
-	else await serveBuild(database);
+	else serveBuild(database);
 });
 
-async function serveBuild(database) {
-	process.on('sveltekit:shutdown', async () => {
-		// The application closes its pool and engine on the same event; give it a moment before the server goes.
-		await new Promise((done) => setTimeout(done, 150));
+function serveBuild(database) {
+	let stopping = false;
+	let pause = SHORTEST_MILLISECONDS;
+	let server;
+	const end = async (code) => {
 		await database.stop();
-		process.exit(0);
-	});
-	await import(new URL('../build/index.js', import.meta.url).href);
-	await announce();
+		process.exit(code);
+	};
+	const serve = (isFirst) => {
+		const began = Date.now();
+		server = spawn(process.execPath, ['scripts/serve.mjs'], { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
+		server.once('message', () => isFirst && void announce());
+		server.once('exit', (code, signal) => {
+			if (stopping || code === 0) return void end(stopping ? 0 : code);
+			if (Date.now() - began > STAYS_MILLISECONDS) pause = SHORTEST_MILLISECONDS;
+			say(`  The server ended (${signal ?? code}) and is started again.`);
+			setTimeout(() => (stopping ? void end(0) : serve(false)), pause);
+			pause = Math.min(LONGEST_MILLISECONDS, pause * 2);
+		});
+	};
+	for (const signal of ['SIGINT', 'SIGTERM'])
+		process.on(signal, () => {
+			if (stopping) return;
+			stopping = true;
+			if (server.exitCode === null && server.signalCode === null) server.kill('SIGTERM');
+			else void end(0);
+		});
+	serve(true);
 }
 
 function serveSources(database) {

@@ -25,8 +25,12 @@ export const init: ServerInit = async () => {
 	// The adapter waits for open requests before it ends, and event streams never end by themselves.
 	for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, closeEventStreams);
 	process.on('sveltekit:shutdown' as never, async () => {
-		await Promise.all([stopEngines(), stopDataThread(), stopJobs(), stopJobNews()]);
-		await closePool();
+		// Work ends first: it writes down how.
+		await stopJobs().catch(() => {});
+		await Promise.allSettled([stopEngines(), stopDataThread(), stopJobNews()]);
+		await Promise.race([closePool(), new Promise((done) => setTimeout(done, 500))]).catch(() => {});
+		// Whatever still waits for something keeps nobody.
+		process.exit(0);
 	});
 };
 

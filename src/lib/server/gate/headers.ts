@@ -3,6 +3,12 @@ const NO_FEATURES = ['camera', 'microphone', 'geolocation', 'payment', 'usb', 's
 	.map((feature) => `${feature}=()`)
 	.join(', ');
 
+/** A page lets in the style elements that its own scripts make, by the nonce that lets in its scripts. */
+function withStyles(policy: string): string {
+	const nonce = /'nonce-[^']+'/.exec(policy)?.[0];
+	return nonce ? policy.replace("style-src-elem 'self'", `style-src-elem 'self' ${nonce}`) : policy;
+}
+
 const A_YEAR = 60 * 60 * 24 * 365;
 
 /**
@@ -18,8 +24,9 @@ export function guardAnswer(response: Response, { secure, isPrivate }: { secure:
 	headers.set('cross-origin-resource-policy', 'same-origin');
 	headers.set('permissions-policy', NO_FEATURES);
 	if (secure) headers.set('strict-transport-security', `max-age=${A_YEAR}; includeSubDomains`);
-	if (!headers.has('content-security-policy'))
-		headers.set('content-security-policy', "default-src 'none'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'");
+	const policy = headers.get('content-security-policy');
+	if (policy) headers.set('content-security-policy', withStyles(policy));
+	else headers.set('content-security-policy', "default-src 'none'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'");
 	if (isPrivate && !headers.get('cache-control')?.includes('no-store'))
 		headers.set(
 			'cache-control',

@@ -1,6 +1,8 @@
 <script lang="ts">
 	import X from '@lucide/svelte/icons/x';
 	import type ApexChartsType from 'apexcharts';
+	import { chartText } from '../figures/chart-text';
+	import { pageNonce } from '../page-nonce';
 	import { onMount } from 'svelte';
 	import { formatFigure } from '../figures/format';
 	import { formatAt, type GridState } from './grid-state.svelte';
@@ -27,7 +29,7 @@
 	};
 	const shownColumns = $derived(columns.length > 0 ? columns : grid.visibleColumns);
 	const series = $derived(
-		rows.map((row) => ({ name: form.rows[row]!.label, data: shownColumns.map((column) => form.value(row, column)) }))
+		rows.map((row) => ({ name: chartText(form.rows[row]!.label), data: shownColumns.map((column) => form.value(row, column)) }))
 	);
 
 	function options() {
@@ -43,7 +45,8 @@
 				toolbar: { show: false },
 				animations: { enabled: false },
 				fontFamily: 'inherit',
-				background: 'transparent'
+				background: 'transparent',
+				nonce: pageNonce()
 			},
 			series,
 			colors: [
@@ -56,7 +59,7 @@
 				'--grey',
 				'--soft'
 			].map(color),
-			xaxis: { categories: shownColumns.map((column) => nameOf(column)), labels: { style: { colors: color('--grey') } } },
+			xaxis: { categories: shownColumns.map((column) => chartText(nameOf(column))), labels: { style: { colors: color('--grey') } } },
 			yaxis: { labels: { formatter: shown, style: { colors: color('--grey') } } },
 			grid: { borderColor: color('--hairline') },
 			stroke: { width: kind === 'line' ? 2 : 0 },

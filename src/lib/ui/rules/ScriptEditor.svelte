@@ -7,6 +7,7 @@
 	import { lintGutter, lintKeymap } from '@codemirror/lint';
 	import { EditorState } from '@codemirror/state';
 	import { EditorView, highlightActiveLine, hoverTooltip, keymap, lineNumbers, tooltips } from '@codemirror/view';
+	import { pageNonce } from '../page-nonce';
 	import { onMount } from 'svelte';
 	import { request } from '../request';
 	import { liveCheck, type Stretch } from './live-check';
@@ -152,6 +153,7 @@
 			state: EditorState.create({
 				doc: text,
 				extensions: [
+					EditorView.cspNonce.of(pageNonce()),
 					...(formula ? [] : [lineNumbers()]),
 					history(),
 					bracketMatching(),
