@@ -3,27 +3,46 @@ import type { Cube } from './cube';
 import type { Overlay } from './overlay';
 import type { Address, Block } from './series-store';
 
-/** Where a draft has cells, on whatever account: there formulas are to be read through it. */
+/**
+ * Where a draft has cells, on whatever account: there formulas are to be read through it. Kept by the draft itself and
+ * changed with each of its cells, so that asking costs nothing however large the draft is.
+ */
 export class DraftedAddresses {
 	readonly #model: Model;
-	readonly #found = new Map<string, { address: Int32Array; year: number }>();
-	/** By axis: the ordinals met. Most addresses are turned away here, without a key being made. */
-	readonly #met: Uint8Array[];
+	/** How many changed cells each address has in a year. */
+	readonly #found = new Map<string, { address: Int32Array; year: number; cells: number }>();
+	/** By axis: how many of the addresses have an ordinal. Most addresses are turned away here, without a key being made. */
+	readonly #met: Uint32Array[];
+	/** By axis: how many ordinals are met. */
+	readonly #distinct: Uint32Array;
 
-	private constructor(model: Model, overlay: Overlay) {
+	constructor(model: Model) {
 		this.#model = model;
-		this.#met = model.dimensions.map(({ members }) => new Uint8Array(members.length));
-		overlay.each((address, year) => {
-			const key = this.#keyOf(address, year);
-			if (this.#found.has(key)) return;
-			this.#found.set(key, { address: address.slice(), year });
-			address.forEach((ordinal, axis) => (this.#met[axis]![ordinal] = 1));
-		});
+		this.#met = model.dimensions.map(({ members }) => new Uint32Array(members.length));
+		this.#distinct = new Uint32Array(model.dimensions.length);
 	}
 
-	/** Undefined where nothing is drafted. O(draft). */
-	static of(model: Model, overlay: Overlay | undefined): DraftedAddresses | undefined {
-		return overlay && overlay.size > 0 ? new DraftedAddresses(model, overlay) : undefined;
+	/** Undefined where nothing is drafted. */
+	static of(overlay: Overlay | undefined): DraftedAddresses | undefined {
+		return overlay && overlay.size > 0 ? overlay.drafted : undefined;
+	}
+
+	/** A cell became changed, or is so no more. O(axes). */
+	count(address: Address, year: number, by: 1 | -1): void {
+		const key = this.#keyOf(address, year);
+		let entry = this.#found.get(key);
+		if (!entry) this.#found.set(key, (entry = { address: Int32Array.from(address), year, cells: 0 }));
+		const before = entry.cells;
+		entry.cells += by;
+		if (entry.cells === 0) this.#found.delete(key);
+		if (before > 0 && entry.cells > 0) return;
+		for (let axis = 0; axis < address.length; axis++) {
+			if (axis === this.#model.accountAxis) continue;
+			const met = this.#met[axis]!;
+			const ordinal = address[axis]!;
+			met[ordinal] = met[ordinal]! + by;
+			if (met[ordinal] === (by > 0 ? 1 : 0)) this.#distinct[axis] = this.#distinct[axis]! + by;
+		}
 	}
 
 	/** Whether the draft has a cell where a formula reads for a result at this address, one operand left out where given. */
@@ -38,6 +57,11 @@ export class DraftedAddresses {
 		});
 	}
 
+	/** The addresses, on any account, with their year; and per axis how many ordinals are met. For tests. */
+	state(): { addresses: string[]; distinct: number[] } {
+		return { addresses: [...this.#found.keys()].sort(), distinct: [...this.#distinct] };
+	}
+
 	/** The same for series of a block; most are turned away by their coordinates alone. */
 	testerFor(formula: LiveFormula, block: Block, year: number, without?: LiveOperand): (series: number) => boolean {
 		const address = new Int32Array(this.#model.dimensions.length);
@@ -46,7 +70,7 @@ export class DraftedAddresses {
 		// The rarest axes first: a draft lies in few places of a large dimension.
 		const axes = [...this.#met.keys()]
 			.filter((axis) => axis !== this.#model.accountAxis)
-			.sort((one, other) => rarity(this.#met[one]!) - rarity(this.#met[other]!));
+			.sort((one, other) => this.#rarity(one) - this.#rarity(other));
 		const met = axes.map((axis) => this.#met[axis]!);
 		const columns = axes.map((axis) => block.coordinates[axis]!);
 		return (series) => {
@@ -65,6 +89,11 @@ export class DraftedAddresses {
 		}
 	}
 
+	/** The share of an axis that a draft meets. */
+	#rarity(axis: number): number {
+		return this.#distinct[axis]! / Math.max(1, this.#met[axis]!.length);
+	}
+
 	#has(address: Int32Array, year: number): boolean {
 		for (let axis = 0; axis < address.length; axis++)
 			if (axis !== this.#model.accountAxis && !this.#met[axis]![address[axis]!]) return false;
@@ -78,6 +107,3 @@ export class DraftedAddresses {
 		return key;
 	}
 }
-
-/** The share of an axis that a draft meets. */
-const rarity = (met: Uint8Array): number => met.reduce((sum, each) => sum + each, 0) / Math.max(1, met.length);

@@ -58,7 +58,7 @@ export function eachLiveChange(
 		(at, atYear, atPosition) =>
 			atYear === year && atPosition === position && sameAddress(at, address) ? value : read(at, atYear, atPosition);
 	const [readBefore, readAfter] = [withValue(before), withValue(after)];
-	const drafted = DraftedAddresses.of(model, overlay);
+	const drafted = DraftedAddresses.of(overlay);
 	/** By account: the source, and results that moved and are read in turn. */
 	const moved = new Map<number, Moved[]>([[source, [{ address: Int32Array.from(address), year, position }]]]);
 

@@ -30,7 +30,7 @@ export function eachLiveCell(
 	const isTyped = (address: Int32Array, year: number, position: number) => formula.mayBeTyped && isValue(read(address, year, position));
 	if (formula.moving) return eachMovingCell(model, cube, overlay, formula, years, visit, memo ?? liveMemo(model));
 	const aligned = hasAlignedOperands(model, formula);
-	const drafted = DraftedAddresses.of(model, overlay);
+	const drafted = DraftedAddresses.of(overlay);
 	const vector = aligned ? compileVectors(formula.expression, placeOfOperand(formula), CHUNK) : () => inputs[0]!;
 	const inputs = formula.operands.map(() => new Float64Array(CHUNK));
 	const bases = new Int32Array(formula.operands.length);

@@ -32,6 +32,33 @@ describe('an overlay', () => {
 		expect(overlay.read(cube, CELL, 2027, 0)).toBe(5);
 	});
 
+	test('knows at any moment where it has cells, as if it looked through all of them', () => {
+		fc.assert(
+			fc.property(
+				randomModel,
+				fc.array(
+					fc.tuple(fc.nat(), fc.oneof(fc.integer({ min: 1, max: 9 }), fc.constant(CLEARED), fc.constant(NOTHING), fc.constant(Number.NaN))),
+					{
+						maxLength: 40
+					}
+				),
+				({ model, cells }, changes) => {
+					const overlay = new Overlay(model);
+					// Asked for before anything is there: from here on it is kept along.
+					const kept = overlay.drafted;
+					for (const [pick, value] of cells.length === 0 ? [] : changes) {
+						const { address, period } = cells[pick % cells.length]!;
+						const { fiscalYear, position } = model.periods.leaf(period);
+						overlay.set(address, fiscalYear, position, value);
+						expect(kept.state()).toEqual(overlay.copy().drafted.state());
+					}
+					overlay.reset();
+					expect(kept.state()).toEqual({ addresses: [], distinct: model.dimensions.map(() => 0) });
+				}
+			)
+		);
+	});
+
 	test('reads like the cube it is merged into', () => {
 		fc.assert(
 			fc.property(

@@ -1,6 +1,7 @@
 import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
+import { DraftedAddresses } from './drafted-addresses';
 import { SeriesStore, type Address } from './series-store';
 import { NOTHING, withoutEntry } from './standing';
 
@@ -24,6 +25,8 @@ export class Overlay {
 	readonly #model: Model;
 	readonly #store: SeriesStore;
 	#size = 0;
+	/** Made when it is first asked for: not every overlay is looked through by formulas. */
+	#drafted: DraftedAddresses | undefined;
 
 	constructor(model: Model) {
 		this.#model = model;
@@ -46,8 +49,19 @@ export class Overlay {
 	set(address: Address, year: number, position: number, value: number): void {
 		const block = this.#store.ensureBlockOf(address, year);
 		const place = block.ensure(address) * block.width + position;
-		this.#size += (isValue(value) ? 1 : 0) - (isValue(block.values[place]!) ? 1 : 0);
+		const more = (isValue(value) ? 1 : 0) - (isValue(block.values[place]!) ? 1 : 0);
+		this.#size += more;
+		if (more !== 0) this.#drafted?.count(address, year, more as 1 | -1);
 		block.values[place] = value;
+	}
+
+	/** Where there are changed cells, on whatever account. */
+	get drafted(): DraftedAddresses {
+		if (!this.#drafted) {
+			const drafted = (this.#drafted = new DraftedAddresses(this.#model));
+			this.each((address, year) => drafted.count(address, year, 1));
+		}
+		return this.#drafted;
 	}
 
 	/** The changed cells, each with an address of its own. */

@@ -33,38 +33,42 @@ export async function draftVersion(database: Database, person: number, modelId: 
 /** Stores cells of a draft that were changed in a form, and counts the version up. */
 export async function storeChanges(client: pg.PoolClient, draft: number, form: number, changes: readonly DraftChange[]): Promise<void> {
 	if (changes.length <= FEW_CHANGES) return storeFew(client, draft, form, changes);
+	const last = lastOfEach(changes);
 	await client.query(
-		'CREATE TEMPORARY TABLE changed (address integer[], period_id integer, value double precision, gone boolean, seen double precision, step integer) ON COMMIT DROP'
+		'CREATE TEMPORARY TABLE changed (address integer[], period_id integer, value double precision, gone boolean, seen double precision) ON COMMIT DROP'
 	);
-	let step = 0;
 	await copyRows(
 		client,
 		'COPY changed FROM STDIN',
-		changes,
+		last,
 		({ address, period, after, seen }) =>
-			[`{${address.join(',')}}`, period, stored(after) ?? '\\N', after === null, seen ?? '\\N', step++].join('\t') + '\n'
+			`{${address.join(',')}}\t${period}\t${stored(after) ?? '\\N'}\t${after === null ? 't' : 'f'}\t${seen ?? '\\N'}\n`
 	);
-	// One entry may change a cell twice (a pasted block over a parent and its leaf): the last one counts.
-	await client.query(
-		'DELETE FROM changed c USING changed later WHERE later.address = c.address AND later.period_id = c.period_id AND later.step > c.step'
-	);
-	await client.query(
-		'DELETE FROM draft_cell d USING changed c WHERE d.draft_id = $1 AND d.address = c.address AND d.period_id = c.period_id AND c.gone',
-		[draft]
-	);
+	if (last.some(({ after }) => after === null))
+		await client.query(
+			'DELETE FROM draft_cell d USING changed c WHERE d.draft_id = $1 AND d.address = c.address AND d.period_id = c.period_id AND c.gone',
+			[draft]
+		);
 	await client.query(
 		`INSERT INTO draft_cell (draft_id, address, period_id, value, seen, form_id)
 		SELECT $1, address, period_id, value, seen, $2 FROM changed WHERE NOT gone
 		ON CONFLICT (draft_id, address, period_id) DO UPDATE SET value = excluded.value, form_id = excluded.form_id`,
 		[draft, form]
 	);
-	await client.query(
-		'DELETE FROM draft_trial_cell t USING changed c WHERE t.draft_id = $1 AND t.address = c.address AND t.period_id = c.period_id',
-		[draft]
-	);
+	const tried = await client.query('SELECT FROM draft_trial_cell WHERE draft_id = $1 LIMIT 1', [draft]);
+	if (tried.rowCount)
+		await client.query(
+			'DELETE FROM draft_trial_cell t USING changed c WHERE t.draft_id = $1 AND t.address = c.address AND t.period_id = c.period_id',
+			[draft]
+		);
 	await client.query('DROP TABLE changed');
 	await client.query('UPDATE draft SET version = version + 1, changed_at = now() WHERE id = $1', [draft]);
 }
+
+/** One entry may change a cell twice (a pasted block over a parent and its leaf): the last one counts. */
+const lastOfEach = (changes: readonly DraftChange[]): DraftChange[] => [
+	...new Map(changes.map((change) => [`${change.address.join(' ')} ${change.period}`, change])).values()
+];
 
 /** A draft value as the table holds it: an entry that says there is nothing as infinity, one taken away as null. */
 const stored = (value: DraftChange['after']): number | 'Infinity' | null =>
@@ -74,9 +78,7 @@ const stored = (value: DraftChange['after']): number | 'Infinity' | null =>
 const FEW_CHANGES = 200;
 
 async function storeFew(client: pg.PoolClient, draft: number, form: number, changes: readonly DraftChange[]): Promise<void> {
-	// One entry may change a cell twice: the last one counts.
-	const last = new Map(changes.map((change) => [`${change.address.join(' ')} ${change.period}`, change]));
-	const cells = [...last.values()].map(({ address, period, after, seen }) => ({
+	const cells = lastOfEach(changes).map(({ address, period, after, seen }) => ({
 		address,
 		period,
 		value: stored(after),
