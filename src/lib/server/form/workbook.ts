@@ -5,6 +5,7 @@ import { askEngine, type FormAnswer } from '../engine';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { guarded } from '../structure/sheets';
+import { unpack, type PlainCell, type PlainSheet } from '../unpack';
 import { draftVersion } from './draft';
 import { choicesSchema, formAsk, readForm, type FormChoices } from './open';
 
@@ -223,14 +224,14 @@ export interface WorkbookChange {
  */
 export async function readWorkbook(person: SignedIn | undefined, modelId: number, code: string, bytes: Buffer): Promise<WorkbookReading> {
 	const writer = requirePermission(person, 'form.enter');
-	const workbook = await unpack(bytes);
-	const facts = workbook.getWorksheet(FACTS_SHEET);
-	const parsed = factsSchema.safeParse(jsonOrNull(facts?.getRow(1).getCell(1).text));
+	const sheets = await sheetsOf(bytes);
+	const facts = sheets.get(FACTS_SHEET);
+	const parsed = factsSchema.safeParse(jsonOrNull(facts?.at(1, 1).text));
 	if (!facts || !parsed.success)
 		throw notUnderstood('This is not a workbook of this form: the sheet that describes it is missing. Download it again.');
 	const { choices, form: from } = parsed.data;
 	if (from !== code) throw notUnderstood('This workbook belongs to another form. Open that one and upload it there.');
-	const sheet = workbook.getWorksheet(parsed.data.sheet);
+	const sheet = sheets.get(parsed.data.sheet);
 	if (!sheet)
 		throw notUnderstood(
 			`The sheet “${parsed.data.sheet}” is missing in this workbook. Give it its name back, or download the workbook again.`
@@ -262,14 +263,13 @@ export async function readWorkbook(person: SignedIn | undefined, modelId: number
 		for (const [factColumn, columnKey] of parsed.data.columns.entries()) {
 			const [sheetRow, sheetColumn] = [places.rows.get(rowKey), places.columns.get(columnKey)];
 			if (sheetRow === undefined || sheetColumn === undefined) continue;
-			const was = cellValue(facts.getRow(factRow + 2).getCell(factColumn + 1));
-			const found = sheet.getRow(sheetRow).getCell(sheetColumn);
-			const unreadable = whyUnreadable(found);
-			const is = unreadable === undefined ? cellValue(found) : null;
+			const was = facts.at(factRow + 2, factColumn + 1).value;
+			const found = sheet.at(sheetRow, sheetColumn);
+			const { trouble: unreadable, value: is } = found;
 			if (unreadable === undefined && same(was, is)) continue;
 			const [row, column] = [rowOf.get(rowKey), columnOf.get(columnKey)];
-			const label = (line: number) => sheet.getRow(line).getCell(places.names).text.trim();
-			const words = `${row === undefined ? label(sheetRow) : form.rows[row]!.label}, ${column === undefined ? sheet.getRow(places.heading).getCell(sheetColumn).text : form.columns[column]!.label}`;
+			const label = (line: number) => sheet.at(line, places.names).text.trim();
+			const words = `${row === undefined ? label(sheetRow) : form.rows[row]!.label}, ${column === undefined ? sheet.at(places.heading, sheetColumn).text : form.columns[column]!.label}`;
 			const isPercent =
 				row !== undefined &&
 				column !== undefined &&
@@ -341,18 +341,19 @@ interface SheetKeys {
 	loose: number;
 }
 
-function findKeys(sheet: ExcelJS.Worksheet): SheetKeys {
+function findKeys(sheet: Sheet): SheetKeys {
 	let head: { row: number; names: number; keys: number } | undefined;
-	sheet.eachRow((line, row) => {
-		if (head) return;
+	for (const row of sheet.filledRows()) {
 		let names: number | undefined;
 		let keys: number | undefined;
-		line.eachCell((cell, column) => {
-			if (cell.text === COLUMN_KEYS) names = column;
-			if (cell.text === ROW_KEYS) keys = column;
-		});
-		if (names !== undefined && keys !== undefined) head = { row, names, keys };
-	});
+		for (const [column, { text }] of sheet.filledCells(row)) {
+			if (text === COLUMN_KEYS) names = column;
+			if (text === ROW_KEYS) keys = column;
+		}
+		if (names === undefined || keys === undefined) continue;
+		head = { row, names, keys };
+		break;
+	}
 	if (!head)
 		throw notUnderstood(
 			'The hidden keys that say what each row and column is are gone from this workbook. Download it again and take your figures over.'
@@ -363,49 +364,53 @@ function findKeys(sheet: ExcelJS.Worksheet): SheetKeys {
 		if (map.has(key)) throw notUnderstood(`${what} is twice in this workbook. Remove the copy and upload it again.`);
 		map.set(key, place);
 	};
-	sheet.getRow(headRow).eachCell((cell, column) => {
-		if (column !== names && column !== keys && cell.text.trim() !== '')
-			once(found.columns, cell.text.trim(), column, `The column “${sheet.getRow(headRow + 2).getCell(column).text}”`);
-	});
-	sheet.eachRow((line, row) => {
-		if (row <= headRow + 2) return;
-		const key = line.getCell(keys).text.trim();
-		if (key !== '') once(found.rows, key, row, `The row “${line.getCell(names).text.trim()}”`);
-		else if ([...found.columns.values()].some((column) => line.getCell(column).text.trim() !== '')) found.loose++;
-	});
+	for (const [column, { text }] of sheet.filledCells(headRow))
+		if (column !== names && column !== keys && text.trim() !== '')
+			once(found.columns, text.trim(), column, `The column “${sheet.at(headRow + 2, column).text}”`);
+	for (const row of sheet.filledRows()) {
+		if (row <= headRow + 2) continue;
+		const key = sheet.at(row, keys).text.trim();
+		if (key !== '') once(found.rows, key, row, `The row “${sheet.at(row, names).text.trim()}”`);
+		else if ([...found.columns.values()].some((column) => sheet.at(row, column).text.trim() !== '')) found.loose++;
+	}
 	return found;
 }
 
 const placesByKey = (keys: readonly string[]): Map<string, number> => new Map(keys.map((key, place) => [key, place]));
 const notUnderstood = (message: string): Fault => new Fault(422, 'not understood', message);
 
-/** Why a cell cannot be read, though something stands in it: a formula nobody has calculated, or an error. */
-function whyUnreadable(cell: ExcelJS.Cell): string | undefined {
-	const { value } = cell;
-	if (value === null || typeof value !== 'object') return undefined;
-	if ('error' in value) return `It shows the error ${String(value.error)}.`;
-	if (!('formula' in value) && !('sharedFormula' in value)) return undefined;
-	if (value.result === undefined || value.result === null)
-		return 'It holds a formula without a result. Open the workbook where it was made, let it calculate, and save it.';
-	return typeof value.result === 'object' && 'error' in value.result
-		? `Its formula gives the error ${String(value.result.error)}.`
-		: undefined;
-}
-
 const plain = (value: number): string =>
 	Number(value.toPrecision(15)).toLocaleString('en', { useGrouping: false, maximumFractionDigits: 10 });
 
-async function unpack(bytes: Buffer): Promise<ExcelJS.Workbook> {
+/** A sheet with its cells by row and column from 1. */
+class Sheet {
+	readonly name: string;
+	readonly #rows: PlainSheet['rows'];
+
+	constructor({ name, rows }: PlainSheet) {
+		this.name = name;
+		this.#rows = rows;
+	}
+
+	at(row: number, column: number): PlainCell {
+		return this.#rows[row]?.[column] ?? NO_CELL;
+	}
+
+	*filledRows(): Generator<number> {
+		for (let row = 1; row < this.#rows.length; row++) if (this.#rows[row]?.some(Boolean)) yield row;
+	}
+
+	*filledCells(row: number): Generator<[column: number, cell: PlainCell]> {
+		const cells = this.#rows[row] ?? [];
+		for (let column = 1; column < cells.length; column++) if (cells[column]) yield [column, cells[column]!];
+	}
+}
+const NO_CELL: PlainCell = { text: '', value: null };
+
+async function sheetsOf(bytes: Buffer): Promise<Map<string, Sheet>> {
 	if (bytes.length > MOST_WORKBOOK_BYTES)
 		throw new Fault(413, 'too large', `The workbook is larger than ${MOST_WORKBOOK_BYTES / 1024 / 1024} MB.`);
-	const workbook = new ExcelJS.Workbook();
-	try {
-		// ExcelJS declares an older Buffer; the bytes are the same.
-		await workbook.xlsx.load(bytes as unknown as Parameters<typeof workbook.xlsx.load>[0]);
-	} catch {
-		throw new Fault(422, 'not understood', 'This file cannot be read as a workbook. Save it as XLSX and upload it again.');
-	}
-	return workbook;
+	return new Map((await unpack('sheets', { bytes })).map((sheet) => [sheet.name, new Sheet(sheet)]));
 }
 
 function jsonOrNull(text: string | undefined): unknown {
@@ -414,17 +419,6 @@ function jsonOrNull(text: string | undefined): unknown {
 	} catch {
 		return null;
 	}
-}
-
-/** A cell's number or text; formulas by their result. */
-function cellValue(cell: ExcelJS.Cell): number | string | null {
-	const value = cell.value;
-	const found = value !== null && typeof value === 'object' && 'result' in value ? (value.result ?? null) : value;
-	if (found === null || found === undefined) return null;
-	if (typeof found === 'number') return found;
-	if (found instanceof Date) return found.toISOString().slice(0, 10);
-	const text = (typeof found === 'object' ? cell.text : String(found)).trim().replace(/^'/, '');
-	return text === '' ? null : text;
 }
 
 const same = (left: number | string | null, right: number | string | null): boolean =>

@@ -8,7 +8,7 @@ import { handleJobs, noteJob, startJob, type JobToDo } from '../jobs';
 import { requirePermission, type SignedIn } from '../session';
 import { beginFile, completeFile, forgetFile, keepBytes, keptFile, type KeptFile } from './file/keep';
 import { readRules, readStoredImport, sourceSchema, type Source, type StoredImport, type StoredRule } from './recipe';
-import { askData, inOwnThread } from './work/host';
+import { inOwnThread } from './work/host';
 import type { LoadAsk, LoadOutcome } from './work/load';
 
 /** How a person starts a load; what is left out is as the import says. */
@@ -80,7 +80,7 @@ export async function keepStream(
 	try {
 		await keepBytes(id, stream);
 		const found = await pool().query<{ format: string }>('SELECT format FROM source_file WHERE id = $1', [id]);
-		if (found.rows[0]?.format === 'workbook') await askData('unpack', { file: id });
+		if (found.rows[0]?.format === 'workbook') await unpackInTime(id);
 		await completeFile(id);
 		return await keptFile(modelId, id);
 	} catch (error) {
@@ -88,6 +88,20 @@ export async function keepStream(
 		if (error instanceof Fault) throw error;
 		if (isBrokenOff(error))
 			throw new Fault(400, 'broken off', 'The file did not come in whole: the connection broke off. Nothing was loaded; send it again.');
+		throw error;
+	}
+}
+
+/** A workbook that takes longer is a trap, or belongs in a CSV. */
+const MOST_UNPACKING_MILLISECONDS = 90_000;
+
+/** Unpacks a kept workbook in a thread of its own, which ends with it or when it takes too long. */
+async function unpackInTime(file: number): Promise<void> {
+	try {
+		await inOwnThread('unpack', { file }, () => {}, AbortSignal.timeout(MOST_UNPACKING_MILLISECONDS));
+	} catch (error) {
+		if (error instanceof Fault && error.code === 'cancelled')
+			throw new Fault(413, 'too large', 'This workbook takes too long to be unpacked. Save the sheet as CSV and load that.');
 		throw error;
 	}
 }

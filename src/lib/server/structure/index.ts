@@ -8,7 +8,8 @@ export * from './calendar';
 export * from './rates';
 export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';
 export type { RateKindStored, RateSpan } from './rate-spans';
-export { calendarSchema, createModel, newModelSchema, type NewModel } from './new-model';
+export { calendarSchema } from './calendar-schema';
+export { createModel, newModelSchema, type NewModel } from './new-model';
 export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';
 export {

@@ -6,18 +6,9 @@ import { createCellTable } from '../database/cells';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel, writeJournal } from './act';
+import { calendarSchema } from './calendar-schema';
 
 const label = z.string().trim().min(1, 'a name is missing').max(80);
-export const calendarSchema = z.object({
-	grain: z.enum(['quarter', 'month', 'week', 'day']),
-	pattern: z.enum(['calendar months', '4-4-5', '4-5-4', '5-4-4', '13×4']),
-	fiscalStartMonth: z.number().int().min(1).max(12),
-	weekStart: z.number().int().min(1).max(7).optional(),
-	namedBy: z.enum(['first year', 'last year']),
-	firstYear: z.number().int().min(1950).max(2150),
-	years: z.number().int().min(1).max(40),
-	levels: z.array(z.enum(['half', 'quarter', 'month', 'week'])).max(4)
-});
 export const newModelSchema = z.object({
 	name: label,
 	reportingCurrency: z.string().regex(/^[A-Z]{3}$/),

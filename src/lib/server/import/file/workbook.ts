@@ -1,24 +1,24 @@
 import { stringify } from 'csv-stringify/sync';
 import ExcelJS from 'exceljs';
-import JSZip from 'jszip';
 import { pool } from '../../database';
 import { Fault } from '../../fault';
+import { openModestly, type Modesty } from '../../unpack/modest';
 import { keptBytes, PartWriter } from './keep';
 
 /** Workbooks larger than this are refused: they are unpacked in memory. CSV has no such limit. */
 const MOST_PACKED = 48 * 1024 * 1024;
 /** What a workbook may unpack to: more is a trap, or belongs in a CSV. */
-const MOST_UNPACKED = 400 * 1024 * 1024;
+const MODEST: Modesty = {
+	bytes: 400 * 1024 * 1024,
+	cells: 6_000_000,
+	parts: 2_000,
+	words: 'This workbook is too large to be unpacked. Save the sheet as CSV and load that: CSV files may be much larger.'
+};
 const MOST_SHEETS = 60;
 const MOST_ROWS = 1_048_576;
 
 const notReadable = () => new Fault(422, 'broken file', 'This workbook cannot be read. Save it again as XLSX, or as CSV, and load that.');
-const tooLarge = () =>
-	new Fault(
-		413,
-		'too large',
-		'This workbook is too large to be unpacked. Save the sheet as CSV and load that: CSV files may be much larger.'
-	);
+const tooLarge = () => new Fault(413, 'too large', MODEST.words);
 
 /**
  * Reads a kept workbook's sheets and keeps each as rows beside it: comma separated, UTF-8, dates as `2026-09-30`, numbers
@@ -35,7 +35,7 @@ export async function unpackWorkbook(fileId: number): Promise<string[]> {
 		parts.push(part);
 	}
 	const packed = Buffer.concat(parts);
-	await refuseBombs(packed);
+	await openModestly(packed, MODEST, notReadable);
 	const workbook = new ExcelJS.Workbook();
 	try {
 		await workbook.xlsx.load(packed as unknown as ArrayBuffer);
@@ -87,19 +87,4 @@ function numberText(value: number): string {
 	// Sheets keep doubles; fifteen digits are what they show of them.
 	const text = String(Number(value.toPrecision(15)));
 	return /^-?\d{1,3}\.\d{3}$/.test(text) ? `${text}0` : text;
-}
-
-/** A zip that unpacks to a thousand times its size is refused by what its directory says, before anything is unpacked. */
-async function refuseBombs(packed: Buffer): Promise<void> {
-	let zip: JSZip;
-	try {
-		zip = await JSZip.loadAsync(packed);
-	} catch {
-		throw notReadable();
-	}
-	let unpacked = 0;
-	zip.forEach((_, entry) => {
-		unpacked += (entry as unknown as { _data?: { uncompressedSize?: number } })._data?.uncompressedSize ?? 0;
-	});
-	if (unpacked > MOST_UNPACKED) throw tooLarge();
 }

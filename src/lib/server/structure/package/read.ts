@@ -1,12 +1,17 @@
 import { parse } from 'csv-parse/sync';
-import JSZip from 'jszip';
+import type JSZip from 'jszip';
 import { Fault } from '../../fault';
+import { openModestly, type Modesty } from '../../unpack/modest';
 import { NOTHING_PACKED, PACKAGE_VERSION, codedAccounts, packageSchema, type ModelPackage, type PackedSeries } from './format';
 
 /** Packages are at most this large, packed and unpacked. */
 export const MOST_PACKAGE_BYTES = 48 * 1024 * 1024;
-const MOST_UNPACKED_BYTES = 600 * 1024 * 1024;
-const MOST_FILES = 5_000;
+const MODEST: Modesty = {
+	bytes: 400 * 1024 * 1024,
+	cells: Number.POSITIVE_INFINITY,
+	parts: 5_000,
+	words: 'The package is too large when unpacked.'
+};
 
 export interface ReadPackage {
 	packed: ModelPackage;
@@ -14,26 +19,35 @@ export interface ReadPackage {
 	numbers: PackedSeries[] | undefined;
 }
 
-/** A package from its zip, checked against the format. @throws Fault naming the file and what is wrong with it */
-export async function readPackage(bytes: Buffer): Promise<ReadPackage> {
-	if (bytes.length > MOST_PACKAGE_BYTES)
-		throw new Fault(413, 'too large', `The package is larger than ${MOST_PACKAGE_BYTES / 1024 / 1024} MB.`);
-	let zip: JSZip;
-	try {
-		zip = await JSZip.loadAsync(bytes);
-	} catch {
-		throw new Fault(422, 'not understood', 'This is not a model package: it is no zip file.');
-	}
+/** What a package is about, in counts. */
+export interface PackageSummary {
+	name: string;
+	numbers: number | null;
+	members: number;
+	forms: number;
+	imports: number;
+}
+
+export const summaryOf = ({ packed, numbers }: ReadPackage): PackageSummary => ({
+	name: packed.model.name,
+	numbers: numbers?.length ?? null,
+	members: packed.dimensions.reduce((sum, { members }) => sum + members.length, 0),
+	forms: packed.forms.length,
+	imports: packed.imports.length
+});
+
+/** A package from its zip, checked against the format; done in the thread for packed files. @throws Fault naming the file and what is wrong with it */
+export async function readPackedPackage(bytes: Uint8Array): Promise<ReadPackage> {
+	const zip: JSZip = await openModestly(
+		bytes,
+		MODEST,
+		() => new Fault(422, 'not understood', 'This is not a model package: it is no zip file.')
+	);
 	const paths = Object.keys(zip.files).filter((path) => !zip.files[path]!.dir);
-	if (paths.length > MOST_FILES) throw new Fault(413, 'too large', `The package holds more than ${MOST_FILES} files.`);
-	let unpacked = 0;
 	const text = async (path: string): Promise<string> => {
 		const file = zip.file(path);
 		if (!file) throw new Fault(422, 'not understood', `This is not a model package: it has no ${path}.`);
-		const content = await file.async('string');
-		unpacked += content.length;
-		if (unpacked > MOST_UNPACKED_BYTES) throw new Fault(413, 'too large', 'The package is too large when unpacked.');
-		return content;
+		return file.async('string');
 	};
 	const json = async (path: string): Promise<unknown> => {
 		try {

@@ -2,7 +2,7 @@ import { answer } from '$lib/server/answer';
 import { pool } from '$lib/server/database';
 import { Fault, notFound } from '$lib/server/fault';
 import { requirePermission } from '$lib/server/session';
-import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '$lib/server/structure/package';
+import { comparePacked, createFromPackage, exportPackage, packModel, readPackage } from '$lib/server/structure/package';
 
 const MOST_DIFFERENCES = 500;
 
@@ -26,22 +26,15 @@ export async function GET({ locals, params, url }) {
 export const POST = ({ request, locals, params, url }) =>
 	answer(async () => {
 		requirePermission(locals.person, 'structure.write');
-		const { packed, numbers } = await readPackage(Buffer.from(await request.arrayBuffer()));
+		const bytes = new Uint8Array(await request.arrayBuffer());
 		if (params.verb === 'compare') {
-			const differences = comparePackages(await packModel(pool(), locals.modelId), packed);
-			return {
-				name: packed.model.name,
-				numbers: numbers?.length ?? null,
-				members: packed.dimensions.reduce((sum, { members }) => sum + members.length, 0),
-				forms: packed.forms.length,
-				imports: packed.imports.length,
-				count: differences.length,
-				differences: differences.slice(0, MOST_DIFFERENCES)
-			};
+			const { differences, ...summary } = await comparePacked(bytes, await packModel(pool(), locals.modelId));
+			return { ...summary, count: differences.length, differences: differences.slice(0, MOST_DIFFERENCES) };
 		}
 		if (params.verb === 'create') {
 			const name = (url.searchParams.get('name') ?? '').trim().slice(0, 80);
 			if (name === '') throw new Fault(422, 'not possible', 'Give the new model a name.');
+			const { packed, numbers } = await readPackage(bytes);
 			return createFromPackage(locals.person, packed, numbers, name);
 		}
 		throw notFound('action');
