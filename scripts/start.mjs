@@ -29,6 +29,7 @@ await run(async () => {
 				startPostgres({ dir: process.env.PG_DIR ?? '.pg', throwAway: process.env.PG_THROW_AWAY === '1' })
 			);
 	process.env.DATABASE_URL = database.url;
+	if (database.secretKeyFile && !process.env.SECRET_KEY) process.env.SECRET_KEY_FILE ??= database.secretKeyFile;
 	if (database.sharedWith) say(`  Process ${database.sharedWith} runs over the same folder: this is a second server over its database.`);
 	let stopping = false;
 	const interrupted = async () => {

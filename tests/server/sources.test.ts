@@ -316,10 +316,16 @@ describe('rows the server fetches', () => {
 			"CREATE TABLE posting (account text, amount numeric); INSERT INTO posting VALUES ('4010', 12.50), ('4020', NULL)"
 		);
 		const code = await made('Query');
+		// The installation lists what queries may reach; this machine is not among it by itself.
+		await expect(setConnection(maren, { name: 'Elsewhere', address: other.url })).rejects.toMatchObject({ code: 'not allowed' });
+		process.env.QUERY_HOSTS = '127.0.0.1';
+		process.env.SECRET_KEY = 'a key for tests only';
 		await expect(setConnection(osric, { name: 'Elsewhere', address: other.url })).rejects.toMatchObject({ status: 403 });
 		await expect(setConnection(maren, { name: 'Own', address: database.url })).rejects.toMatchObject({ code: 'own database' });
 		const [connection] = await setConnection(maren, { name: 'Elsewhere', address: other.url });
 		expect(JSON.stringify(await listConnections(osric))).not.toContain(new URL(other.url).password);
+		const kept = await database.pool.query<{ address: string }>('SELECT address FROM connection');
+		expect(kept.rows[0]!.address).toMatch(/^sealed:1:/);
 		const fetched = async (text: string) => {
 			await editImport(maren, 1, code, { act: 'place', place: { kind: 'query', connection: connection!.id, text } });
 			return jobOf((await startFetch(maren, 1, code)).job);
@@ -331,7 +337,25 @@ describe('rows the server fetches', () => {
 			['4010', '12.50'],
 			['4020', '']
 		]);
-		expect(await fetched('DELETE FROM posting RETURNING 1')).toMatchObject({ state: 'failed' });
+		for (const text of [
+			'DELETE FROM posting RETURNING 1',
+			'COPY posting TO STDOUT',
+			"COPY posting TO PROGRAM 'id'",
+			'WITH x AS (DELETE FROM posting RETURNING 1) SELECT * FROM x'
+		])
+			expect(await fetched(text), text).toMatchObject({ state: 'failed' });
+		// The process is still there, and reads on.
+		expect((await fetched('SELECT account FROM posting WHERE false')).state).toBe('done');
+		// A cancelled one ends there too.
+		await editImport(maren, 1, code, { act: 'place', place: { kind: 'query', connection: connection!.id, text: 'SELECT pg_sleep(60)' } });
+		const going = startFetch(maren, 1, code);
+		const active = async (state: string) =>
+			(await other.pool.query("SELECT FROM pg_stat_activity WHERE query LIKE 'FETCH%' AND state = $1", [state])).rowCount ?? 0;
+		await expect.poll(() => active('active'), { timeout: 20_000 }).toBe(1);
+		await database.pool.query("UPDATE job SET cancel_asked = true WHERE state = 'running'");
+		const { job: cancelled } = await going;
+		expect(await jobOf(cancelled)).toMatchObject({ state: 'cancelled' });
+		await expect.poll(() => active('active')).toBe(0);
 		expect((await fetched('SELECT 1; DROP TABLE posting')).words).toContain('multiple commands');
 		expect((await fetched('SELECT nothing')).words).toContain('Elsewhere says: column "nothing" does not exist');
 		expect((await other.pool.query('SELECT FROM posting')).rowCount).toBe(2);

@@ -30,11 +30,12 @@ async function noteFetch(modelId: number, stored: StoredImport, person: number, 
 	}));
 }
 
-handleJobs('fetch', async (job, tell) => {
+handleJobs('fetch', async (job, tell, signal) => {
 	const { code, load } = job.payload as { code: string; load: boolean };
 	const stored = await readStoredImport(pool(), job.modelId, code);
 	const files: { id: number; name: string }[] = [];
-	for (const { name, bytes } of await sourceFiles(stored)) {
+	for (const { name, bytes } of await sourceFiles(stored, signal)) {
+		if (signal.aborted) throw new Fault(409, 'cancelled', 'Cancelled. What had been fetched before is kept.');
 		tell(files.length, `Fetching ${name}`);
 		const file = await keepStream(
 			job.modelId,
@@ -62,7 +63,7 @@ handleJobs('fetch', async (job, tell) => {
 });
 
 /** The streams an import's source has at this moment. */
-async function sourceFiles(stored: StoredImport): Promise<{ name: string; bytes: AsyncIterable<Uint8Array> }[]> {
+async function sourceFiles(stored: StoredImport, signal: AbortSignal): Promise<{ name: string; bytes: AsyncIterable<Uint8Array> }[]> {
 	const { place } = stored.source;
 	const name = `${stored.code} ${new Date().toISOString().slice(0, 16).replace('T', ' ').replace(':', '')}.csv`;
 	switch (place.kind) {
@@ -71,7 +72,7 @@ async function sourceFiles(stored: StoredImport): Promise<{ name: string; bytes:
 		case 'folder':
 			return (await listFolder(place.folder, place.pattern)).map((file) => ({ name: file.name, bytes: readFolderFile(file) }));
 		case 'query':
-			return [{ name, bytes: queryRows(place.connection, place.text) }];
+			return [{ name, bytes: queryRows(place.connection, place.text, signal) }];
 		case 'model':
 			return [{ name, bytes: modelRows(place.model, place.slice) }];
 		case 'ledger':
