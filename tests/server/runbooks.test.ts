@@ -37,6 +37,7 @@ import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
 import type { SignedIn } from '../../src/lib/server/session';
 import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/structure/package';
 import { usesOfMember } from '../../src/lib/server/structure/used';
+import { verifyModels } from '../../src/lib/server/verify';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -623,4 +624,15 @@ test('a package carries runbooks with what they have written: run again in the n
 	expect(new Set(buttons.rows.map(({ model }) => model))).toEqual(new Set([made.id]));
 	const imports = await readRunbook(maren(), made.id, await again('Bring crew costs in'));
 	expect(imports.steps.find(({ kind }) => kind === 'import')).toMatchObject({ import: expect.any(Number) });
+});
+
+test('what is stored at the end of all this is what the journal says', async () => {
+	const client = await database.pool.connect();
+	try {
+		const verified = await verifyModels(client);
+		expect(verified.flatMap(({ first }) => first)).toEqual([]);
+		expect(verified.reduce((sum, { differences }) => sum + differences, 0)).toBe(0);
+	} finally {
+		client.release();
+	}
 });

@@ -45,6 +45,7 @@ import {
 } from '../../src/lib/server/structure';
 import { effectOfEdits, effectOfRows } from '../../src/lib/server/structure/effect';
 import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
+import { verifyModels } from '../../src/lib/server/verify';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -777,4 +778,14 @@ describe('a model package', () => {
 		const given = bytes ?? (await new JSZip().file('readme.txt', 'x').generateAsync({ type: 'nodebuffer' }));
 		expect((await faultOf(readPackage(given))).message).toContain(sentence);
 	});
+});
+
+test('what is stored at the end of all this is what the journal says', async () => {
+	const client = await database.pool.connect();
+	try {
+		const verified = await verifyModels(client);
+		expect(verified.reduce((sum, { differences }) => sum + differences, 0)).toBe(0);
+	} finally {
+		client.release();
+	}
 });
