@@ -140,11 +140,12 @@ export async function takeSilentJobs(): Promise<JobToDo[]> {
 	return found.rows;
 }
 
-/** Jobs that wait and are in no queue. @param queue its name */
+/** Jobs that wait and are in no queue, or were fetched from it by a server that ended before it took them. @param queue its name */
 export async function lostJobs(queue: string): Promise<number[]> {
 	const found = await pool().query<{ id: number }>(
 		`SELECT j.id FROM job j WHERE j.state = 'waiting' AND j.made_at < now() - make_interval(secs => $1)
-			AND NOT EXISTS (SELECT FROM job_queue.job q WHERE q.name = $2 AND q.state < 'completed' AND (q.data ->> 'job')::integer = j.id)
+			AND NOT EXISTS (SELECT FROM job_queue.job q WHERE q.name = $2 AND (q.data ->> 'job')::integer = j.id
+				AND (q.state < 'active' OR q.state = 'active' AND q.started_on > now() - make_interval(secs => $1)))
 		ORDER BY j.id LIMIT 100`,
 		[LOST_SECONDS, queue]
 	);
