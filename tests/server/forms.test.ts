@@ -595,7 +595,15 @@ describe('beside a figure', () => {
 		await expect(addFile(person('Tove'), 1, place, 'big.pdf', Buffer.alloc(6 * 1024 * 1024))).rejects.toThrow(/larger than 5 MB/);
 		const kept = await addFile(person('Tove'), 1, place, 'offer.pdf', Buffer.from('%PDF-1.4'));
 		const file = kept.links.find(({ isFile }) => isFile)!;
-		expect(await readFile(person('Osric'), 1, file.id)).toMatchObject({ name: 'offer.pdf', type: 'application/pdf' });
+		expect(await readFile(person('Osric'), 1, file.id, place)).toMatchObject({ name: 'offer.pdf', type: 'application/pdf' });
+		// By a number that was guessed nothing opens, and nothing of another place is acted on.
+		const elsewhere = await placeOf('Repairs', 'Nov 2027');
+		await expect(readFile(person('Osric'), 1, file.id, elsewhere)).rejects.toMatchObject({ status: 404 });
+		await expect(removeLink(person('Tove'), 1, { place: elsewhere, link: file.id })).rejects.toThrow(/link of yours/);
+		const { threads } = await writeNote(person('Tove'), 1, FORM, { place, text: 'Which yard?' });
+		for (const act of ['resolve', 'delete'] as const)
+			await expect(actOnNote(person('Tove'), 1, { place: elsewhere, note: threads.at(-1)!.id, act })).rejects.toThrow(/note of yours/);
+		await actOnNote(person('Tove'), 1, { place, note: threads.at(-1)!.id, act: 'delete' });
 		await expect(removeLink(person('Osric'), 1, { place, link: file.id })).rejects.toThrow(/link of yours/);
 		expect((await removeLink(person('Tove'), 1, { place, link: file.id })).links).toHaveLength(1);
 	});

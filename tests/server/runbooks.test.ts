@@ -429,6 +429,36 @@ describe('a run by itself, beside others, and on what is typed', () => {
 		expect((await readRunbook(maren(), 1, id)).schedule).toBeNull();
 	});
 
+	test('nobody writes what runs with another’s rights, or by another’s schedule, unseen', async () => {
+		const osric = people.get('Osric')!;
+		expect(osric.permissions).toContain('rule.write');
+		const id = await make('Lent', [formula(SCRIPT)], { runsAs: maren().id });
+		const { version, steps } = await readRunbook(osric, 1, id);
+		const own = { ...head, name: 'Lent', steps: steps as StepDraft[], version };
+		// Neither kept as it is, nor given away again.
+		for (const runsAs of [maren().id, null])
+			await expect(saveRunbook(osric, 1, id, { ...own, runsAs })).rejects.toMatchObject({
+				status: 403,
+				message: expect.stringContaining('runs with the rights of Maren Kvist')
+			});
+		expect((await readRunbook(osric, 1, (await copyRunbook(osric, 1, id)).id)).runsAs).toBeNull();
+		await saveRunbook(maren(), 1, id, { ...own, runsAs: null });
+		await expect(saveRunbook(osric, 1, id, { ...own, version: version + 1, runsAs: maren().id })).rejects.toMatchObject({ status: 403 });
+		await setRunbookSchedule(maren(), 1, id, { schedule: { cron: '0 3 * * *', timeZone: 'UTC', active: true }, answers: {} });
+		await saveRunbook(osric, 1, id, { ...own, version: version + 1, runsAs: null });
+		expect((await readRunbook(maren(), 1, id)).schedule).toMatchObject({ active: false, person: 'Maren Kvist', suspendedBy: 'Osric Hale' });
+		expect(await startDueRunbooks(new Date(Date.now() + 25 * 3_600_000))).toEqual([]);
+		const renewed = await setRunbookSchedule(maren(), 1, id, {
+			schedule: { cron: '0 3 * * *', timeZone: 'UTC', active: true },
+			answers: {}
+		});
+		expect(renewed).toMatchObject({ active: true, suspendedBy: null });
+		// One's own change suspends nothing.
+		await saveRunbook(maren(), 1, id, { ...own, version: version + 2, runsAs: null });
+		expect((await readRunbook(maren(), 1, id)).schedule).toMatchObject({ active: true });
+		await deleteRunbook(maren(), 1, id);
+	});
+
 	test('two at once: the second waits, or is refused where it is set so', async () => {
 		const [patient, hasty] = [await make('Patient', [formula(DOUBLE)]), await make('Hasty', [formula(DOUBLE)], { whenBusy: 'refuse' })];
 		// A run that has been noted and not ended.

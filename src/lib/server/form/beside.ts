@@ -127,7 +127,7 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 		links: links.rows.map(({ address, at, ...link }) => ({
 			...link,
 			at: at.toISOString(),
-			href: address ?? `/api/forms/files/${link.id}`
+			href: address ?? `/api/forms/files/${link.id}?at=${place.join('.')}`
 		})),
 		people: people.rows.map(({ name }) => name)
 	};

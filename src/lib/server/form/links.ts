@@ -86,16 +86,17 @@ export async function addFile(
 	return readBeside(person, modelId, place);
 }
 
-/** A kept file. @throws Fault 404 */
+/** A kept file, asked for where it lies: its number alone opens nothing. @throws Fault 404 */
 export async function readFile(
 	person: SignedIn | undefined,
 	modelId: number,
-	id: number
+	id: number,
+	place: readonly number[]
 ): Promise<{ name: string; type: string; bytes: Buffer }> {
 	requirePermission(person, 'form.read');
 	const found = await pool().query<{ name: string; type: string; bytes: Buffer }>(
-		'SELECT title AS name, file_type AS type, bytes FROM cell_link WHERE id = $1 AND model_id = $2 AND bytes IS NOT NULL',
-		[id, modelId]
+		'SELECT title AS name, file_type AS type, bytes FROM cell_link WHERE id = $1 AND model_id = $2 AND place = $3 AND bytes IS NOT NULL',
+		[id, modelId, place]
 	);
 	if (!found.rows[0]) throw notFound('file');
 	return found.rows[0];
@@ -110,7 +111,12 @@ export async function removeLink(
 	{ place, link }: z.infer<typeof linkRemoveSchema>
 ): Promise<Beside> {
 	const writer = requirePermission(person, 'form.enter');
-	const gone = await pool().query('DELETE FROM cell_link WHERE id = $1 AND model_id = $2 AND person_id = $3', [link, modelId, writer.id]);
+	const gone = await pool().query('DELETE FROM cell_link WHERE id = $1 AND model_id = $2 AND person_id = $3 AND place = $4', [
+		link,
+		modelId,
+		writer.id,
+		place
+	]);
 	if (gone.rowCount === 0) throw notFound('link of yours');
 	return readBeside(person, modelId, place);
 }

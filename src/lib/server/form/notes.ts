@@ -60,10 +60,15 @@ export async function actOnNote(
 	const reader = requirePermission(person, 'form.read');
 	const done =
 		act === 'delete'
-			? await pool().query('DELETE FROM note WHERE id = $1 AND model_id = $2 AND person_id = $3', [note, modelId, reader.id])
+			? await pool().query('DELETE FROM note WHERE id = $1 AND model_id = $2 AND person_id = $3 AND place = $4', [
+					note,
+					modelId,
+					reader.id,
+					place
+				])
 			: await pool().query(
-					'UPDATE note SET resolved_at = CASE WHEN $3 THEN now() END, resolved_by = CASE WHEN $3 THEN $4::integer END WHERE id = $1 AND model_id = $2 AND thread IS NULL',
-					[note, modelId, act === 'resolve', reader.id]
+					'UPDATE note SET resolved_at = CASE WHEN $3 THEN now() END, resolved_by = CASE WHEN $3 THEN $4::integer END WHERE id = $1 AND model_id = $2 AND thread IS NULL AND place = $5',
+					[note, modelId, act === 'resolve', reader.id, place]
 				);
 	if (done.rowCount === 0) throw notFound('note of yours');
 	return readBeside(person, modelId, place);

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { SOURCE_DATE_FORMATS } from '../../core';
 import { pool, transaction } from '../database';
 import { Fault, notFound } from '../fault';
+import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal, type JournalObject } from '../structure/act';
 import {
@@ -97,6 +98,7 @@ export async function editImport(person: SignedIn | undefined, modelId: number, 
 		if (!change) return;
 		await writeJournal(client, { person: writer.id, modelId, dimensionId: null, words: change.words, objects: change.objects });
 		await client.query('UPDATE import SET version = version + 1 WHERE id = $1', [stored.id]);
+		if (act.act !== 'name') await suspendSchedules(client, { table: 'import_schedule', column: 'import_id' }, stored.id, writer.id);
 	});
 }
 

@@ -9,7 +9,8 @@ export { nextMoments, scheduleSchema, type Schedule };
 
 export async function readSchedule(importId: number): Promise<Schedule | null> {
 	const found = await pool().query<Omit<Schedule, 'next'>>(
-		`SELECT s.cron, s.time_zone AS "timeZone", s.active, p.name AS person FROM import_schedule s JOIN person p ON p.id = s.person_id WHERE s.import_id = $1`,
+		`SELECT s.cron, s.time_zone AS "timeZone", s.active, p.name AS person, b.name AS "suspendedBy"
+		FROM import_schedule s JOIN person p ON p.id = s.person_id LEFT JOIN person b ON b.id = s.suspended_by WHERE s.import_id = $1`,
 		[importId]
 	);
 	return found.rows[0] ? withMoments(found.rows[0]) : null;
@@ -37,7 +38,7 @@ export async function setSchedule(
 	nextMoments(schedule.cron, schedule.timeZone);
 	await pool().query(
 		`INSERT INTO import_schedule (import_id, cron, time_zone, active, person_id) VALUES ($1, $2, $3, $4, $5)
-		ON CONFLICT (import_id) DO UPDATE SET cron = $2, time_zone = $3, active = $4, person_id = $5, looked_at = now()`,
+		ON CONFLICT (import_id) DO UPDATE SET cron = $2, time_zone = $3, active = $4, person_id = $5, looked_at = now(), suspended_by = NULL`,
 		[stored.id, schedule.cron, schedule.timeZone, schedule.active, writer.id]
 	);
 	return readSchedule(stored.id);

@@ -1,6 +1,6 @@
 import { CronExpressionParser } from 'cron-parser';
 import { z } from 'zod';
-import { pool } from '../database';
+import { pool, type Database } from '../database';
 import { Fault } from '../fault';
 
 /** When something is done by itself, and in whose name. */
@@ -9,6 +9,8 @@ export interface Schedule {
 	timeZone: string;
 	active: boolean;
 	person: string;
+	/** Who changed what it does since, so that it waits to be renewed; null where nobody did. */
+	suspendedBy: string | null;
 	/** The next moments, ISO. */
 	next: string[];
 }
@@ -44,6 +46,22 @@ export const withMoments = (schedule: Omit<Schedule, 'next'>): Schedule => ({
 	...schedule,
 	next: schedule.active ? nextMoments(schedule.cron, schedule.timeZone).map((moment) => moment.toISOString()) : []
 });
+
+/**
+ * What an import or a runbook does was changed: schedules that somebody else set wait until they, or whoever may, set them
+ * again. Nobody's name stands under what they have not seen.
+ */
+export async function suspendSchedules(
+	client: Database,
+	{ table, column }: { table: 'import_schedule'; column: 'import_id' } | { table: 'runbook_schedule'; column: 'runbook_id' },
+	id: number,
+	changedBy: number
+): Promise<void> {
+	await client.query(`UPDATE ${table} SET active = false, suspended_by = $2 WHERE ${column} = $1 AND active AND person_id <> $2`, [
+		id,
+		changedBy
+	]);
+}
 
 /** A schedule as it was read, with what is to be done then. */
 type Scheduled<Task> = Task & { key: number; cron: string; timeZone: string; looked: Date };

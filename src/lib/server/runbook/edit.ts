@@ -5,6 +5,7 @@ import { pool, transaction } from '../database';
 import { askEngine, type ScriptCheck } from '../engine';
 import { Fault, notFound } from '../fault';
 import { modelVersions } from '../form/open';
+import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from '../structure/act';
 import { readStored } from './read';
@@ -46,6 +47,7 @@ export async function saveRunbook(
 ): Promise<{ version: number; steps: number[] }> {
 	const writer = requirePermission(person, 'rule.write');
 	const before = await readStored(pool(), modelId, id);
+	for (const of of [before.runsAs, draft.runsAs]) await requireConsent(writer, of);
 	const { structure } = await modelVersions(modelId);
 	const steps = await toStored(modelId, structure, draft);
 	return transaction(async (client) => {
@@ -87,8 +89,25 @@ export async function saveRunbook(
 			asRecord(before),
 			asRecord({ ...draft, steps })
 		);
+		await suspendSchedules(client, { table: 'runbook_schedule', column: 'runbook_id' }, id, writer.id);
 		return { version: updated.rows[0].version, steps: ids };
 	});
+}
+
+/**
+ * What runs with somebody's rights is written by them, or by an administrator, who may give rights to anybody; the change
+ * stands in the journal.
+ * @param of whose rights it runs with; null for those of whoever runs it
+ */
+async function requireConsent(writer: SignedIn, of: number | null): Promise<void> {
+	if (of === null || of === writer.id || writer.permissions.includes('structure.write')) return;
+	const found = await pool().query<{ name: string }>('SELECT name FROM person WHERE id = $1', [of]);
+	const name = found.rows[0]?.name ?? 'somebody who is no longer here';
+	throw new Fault(
+		403,
+		'not allowed',
+		`This runbook runs with the rights of ${name}: only ${name} or an administrator decides what it does. Copy it to have one of your own.`
+	);
 }
 
 /** Makes a copy with the steps of a runbook, under a name of its own. */
@@ -100,7 +119,9 @@ export async function copyRunbook(person: SignedIn | undefined, modelId: number,
 		const taken = new Set(names.rows.map((row) => row.name));
 		let copy = `${name}, copy`;
 		for (let number = 2; taken.has(copy); number++) copy = `${name}, copy ${number}`;
-		const made = await insertRunbook(client, modelId, { ...rest, name: copy });
+		// Whose rights the first one runs with is no consent to the second.
+		const runsAs = rest.runsAs === writer.id ? rest.runsAs : null;
+		const made = await insertRunbook(client, modelId, { ...rest, runsAs, name: copy });
 		for (const [position, step] of steps.entries()) await putStep(client, made, position, { ...step, id: null });
 		await note(client, writer.id, modelId, made, `Copied the runbook “${name}”`, copy, null, { name: copy });
 		return { id: made };

@@ -31,7 +31,7 @@ export async function setRunbookSchedule(
 	nextMoments(schedule.cron, schedule.timeZone);
 	await pool().query(
 		`INSERT INTO runbook_schedule (runbook_id, cron, time_zone, active, person_id, answers) VALUES ($1, $2, $3, $4, $5, $6)
-		ON CONFLICT (runbook_id) DO UPDATE SET cron = $2, time_zone = $3, active = $4, person_id = $5, answers = $6, looked_at = now()`,
+		ON CONFLICT (runbook_id) DO UPDATE SET cron = $2, time_zone = $3, active = $4, person_id = $5, answers = $6, looked_at = now(), suspended_by = NULL`,
 		[id, schedule.cron, schedule.timeZone, schedule.active, writer.id, JSON.stringify(answers)]
 	);
 	return readRunbookSchedule(id);

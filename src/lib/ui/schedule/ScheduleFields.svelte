@@ -47,6 +47,11 @@
 		{#if schedule}<button class="btn btn-sm" onclick={() => set(null)}>Stop</button>{/if}
 	</p>
 	{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
+	{#if schedule?.suspendedBy}
+		<p class="text-warning text-[13px]">
+			{schedule.suspendedBy} has changed what it does since {schedule.person} let it run: it waits until somebody lets it again.
+		</p>
+	{/if}
 	{#if schedule?.active}
 		<p class="text-grey text-xs">Next, in the name of {schedule.person}:</p>
 		<ol class="text-[13px]">
