@@ -62,7 +62,7 @@ async function through(event: RequestEvent, resolve: Resolve): Promise<Response>
 		const fault = asFault(failure);
 		// What SvelteKit throws to lead elsewhere, or to its page of errors, goes its way.
 		if (!fault) throw failure;
-		if (fault.status === 503) log.warn({ err: failure, path: event.url.pathname }, 'the database is away');
+		if (fault.status === 503 && fault !== failure) log.warn({ err: failure, path: event.url.pathname }, 'the database is away');
 		if (!isApi(route) && !isWrite(event.request)) error(fault.status, { message: fault.message, code: fault.code });
 		return guardAnswer(refusal(fault, event.request), { secure, isPrivate: true });
 	}

@@ -112,3 +112,80 @@ test('signing out ends the session, and too many wrong passwords have to wait', 
 	}
 	await expect(page.getByRole('alert')).toContainText('Too many attempts');
 });
+
+test('what a stranger sends is counted as it comes, and answered', async ({ baseURL }) => {
+	let sent = 0;
+	const body = new ReadableStream<Uint8Array>({
+		pull(controller) {
+			sent += 64 * 1024;
+			if (sent > 8 * 1024 * 1024) controller.close();
+			else controller.enqueue(new Uint8Array(64 * 1024).fill(97));
+		}
+	});
+	const answer = await fetch(`${baseURL}/sign-in`, {
+		method: 'POST',
+		body,
+		duplex: 'half',
+		headers: { origin: baseURL!, 'content-type': 'application/x-www-form-urlencoded', 'x-sveltekit-action': 'true' }
+	} as RequestInit);
+	expect(await answer.text()).toContain('This is too much for signing in.');
+	const api = await fetch(`${baseURL}/api/m/group/files?name=x.csv`, { method: 'POST', body: 'x', headers: { origin: baseURL! } });
+	expect(api.status).toBe(401);
+});
+
+test('a write from elsewhere is refused however its address is written, and answers are guarded', async ({ page, baseURL }) => {
+	await signIn(page, 'tove.brandal');
+	const cookie = (await page.context().cookies()).map(({ name, value }) => `${name}=${value}`).join('; ');
+	const person = (await page.locator('[data-person]').first().getAttribute('data-person'))!;
+	const post = (path: string, headers: Record<string, string>, body = '{"theme":"night"}') =>
+		fetch(`${baseURL}${path}`, { method: 'POST', body, headers: { cookie, 'x-person': person, ...headers } });
+	for (const path of ['/api/theme', '/%61pi/theme', '/ap%69/theme', '/api/./theme'])
+		for (const headers of [{}, { origin: 'https://elsewhere.example' }, { origin: 'null', 'content-type': 'text/plain' }] as Record<
+			string,
+			string
+		>[])
+			expect((await post(path, headers)).status, path).toBe(403);
+	expect((await post('/api/theme', { origin: baseURL! }, '{"theme":"paper"}')).status).toBe(200);
+	// What no page sends is answered with a sentence, never with a failure of ours.
+	for (const body of ['{"theme":"a\\u0000b"}', '['.repeat(5_000) + ']'.repeat(5_000), 'null', '{"__proto__":{"x":1}}', '{'])
+		expect((await post('/api/theme', { origin: baseURL! }, body)).status, body.slice(0, 20)).toBe(400);
+	for (const path of [
+		'/forms/constructor/toString',
+		'/forms/route-contribution/__proto__',
+		'/forms/%00/open',
+		'/runbooks/99999999999999999999/read',
+		'/imports/ledger/constructor'
+	])
+		expect((await post(`/api/m/group${path}`, { origin: baseURL! }, '{}')).status, path).toBeLessThan(500);
+	const told = await fetch(`${baseURL}/api/m/group/jobs`, { headers: { cookie } });
+	expect(told.headers.get('cache-control')).toContain('no-store');
+	expect(told.headers.get('content-security-policy')).toContain("default-src 'none'");
+	const shown = await fetch(`${baseURL}/m/group/desk`, { headers: { cookie, 'accept-encoding': 'br' } });
+	expect([
+		shown.headers.get('cache-control'),
+		shown.headers.get('cross-origin-opener-policy'),
+		shown.headers.get('content-encoding')
+	]).toEqual([expect.stringContaining('no-store'), 'same-origin', 'br']);
+	const policy = shown.headers.get('content-security-policy')!;
+	expect(policy).toMatch(/style-src-elem 'self' 'nonce-/);
+	expect(policy).not.toMatch(/(script-src|style-src|style-src-elem) [^;]*unsafe-inline/);
+	// Looked after from outside.
+	expect(await (await fetch(`${baseURL}/healthz`)).json()).toEqual({ status: 'alive' });
+	expect(await (await fetch(`${baseURL}/readyz`)).json()).toMatchObject({ status: 'ready', database: 'answers', queue: 'running' });
+	expect(await (await fetch(`${baseURL}/metrics`)).text()).toContain('lattice_requests_total{route="/api/theme",status="200"}');
+	expect((await fetch(`${baseURL}/metrics`, { headers: { 'x-forwarded-for': '203.0.113.9' } })).status).toBe(403);
+});
+
+test('after signing out in one tab, another tab hears no more', async ({ page, context }) => {
+	await signIn(page, 'tove.brandal');
+	const other = await context.newPage();
+	await other.goto('/m/group/desk');
+	await other.evaluate(async () => {
+		const source = new EventSource('/api/m/group/events');
+		Object.assign(window, { source });
+		await new Promise((done) => source.addEventListener('revision', done, { once: true }));
+	});
+	await page.getByRole('button', { name: 'Sign out' }).click();
+	await page.waitForURL(/sign-in/);
+	await other.waitForFunction(() => (window as unknown as { source: EventSource }).source.readyState !== EventSource.OPEN);
+});

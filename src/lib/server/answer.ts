@@ -11,16 +11,24 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 	} catch (failure) {
 		const fault = asFault(failure);
 		if (!fault) throw failure;
-		if (fault !== failure) log.warn({ err: failure }, 'the database is away');
+		if (fault !== failure) log.warn({ err: failure }, fault.status === 503 ? 'the database is away' : 'an odd value');
 		const { code, message, details, status } = fault;
 		return json({ code, message, details }, { status, headers: status === 503 ? { 'retry-after': '2' } : {} });
 	}
 }
 
+/** SQL states of values out of range, of the wrong form, and with characters no text holds. */
+const ODD_VALUES = new Set(['22003', '22P02', '22021', '22P05']);
+
 /** What a person is told of a failure: its own sentence, or that the database is away; undefined of any other. */
 export function asFault(failure: unknown): Fault | undefined {
 	if (failure instanceof Fault) return failure;
-	return isDatabaseAway(failure) ? databaseAway() : undefined;
+	if (isDatabaseAway(failure)) return databaseAway();
+	// Numbers and texts that no column holds: what was asked for cannot be there.
+	const { code } = (failure ?? {}) as { code?: unknown };
+	return typeof code === 'string' && ODD_VALUES.has(code)
+		? new Fault(400, 'not understood', 'This asks for something that cannot be there.')
+		: undefined;
 }
 
 /** Runs a server function for a page's load; a Fault becomes the error page with its sentence. */

@@ -128,6 +128,6 @@ const VERBS = {
 
 export const POST = ({ request, locals, params }) =>
 	answer(async () => {
-		if (!(params.verb in VERBS)) throw notFound('action');
+		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
 		return VERBS[params.verb as keyof typeof VERBS].run(request, locals, params.code);
 	});
