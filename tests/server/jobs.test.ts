@@ -4,7 +4,7 @@ import { closePool, isDatabaseAway, transaction } from '../../src/lib/server/dat
 import { stopEngines } from '../../src/lib/server/engine';
 import { Fault } from '../../src/lib/server/fault';
 import { keepFile, startLoad, stopDataThread } from '../../src/lib/server/import';
-import { doJob, endSilentJobs, handleJobs, noteJob, startJob, startJobs, stopJobs } from '../../src/lib/server/jobs';
+import { cancelJob, doJob, endSilentJobs, handleJobs, noteJob, readJob, startJob, startJobs, stopJobs } from '../../src/lib/server/jobs';
 import { readSession, signIn, type SignedIn } from '../../src/lib/server/session';
 import { freshDatabase } from './demo-database';
 
@@ -112,6 +112,25 @@ describe('how a job ended', () => {
 		await doJob(job);
 		expect(await jobOf(job)).toEqual({ state: 'failed', words: 'There are no rows.', result: { code: 'no rows', details: { rows: 0 } } });
 	});
+});
+
+test('a job belongs to who started it', async () => {
+	const [osric, tove] = await Promise.all(
+		['osric.hale', 'tove.brandal'].map(
+			async (name) => (await readSession(await signIn(`${name}@brinewater.example`, DEMO_PASSWORD, 'test')))!
+		)
+	);
+	const job = await noteJob(database.pool, 1, osric!.id, 'fine', 'Of Osric', {});
+	await expect(readJob(tove, 1, job)).rejects.toMatchObject({ status: 403 });
+	const vera = (await readSession(await signIn('vera.lindmoor@brinewater.example', DEMO_PASSWORD, 'test')))!;
+	expect(await readJob(vera, 1, job)).toMatchObject({ title: 'Of Osric', mine: false });
+	await expect(cancelJob(vera, 1, job)).rejects.toThrow('Osric Hale started this: only they or an administrator end it.');
+	expect(await cancelJob(osric, 1, job)).toMatchObject({ state: 'cancelled', mine: true });
+	// A planner ends what they started from a form.
+	const own = await noteJob(database.pool, 1, tove!.id, 'fine', 'Of Tove', {});
+	expect(await cancelJob(tove, 1, own)).toMatchObject({ state: 'cancelled' });
+	const other = await noteJob(database.pool, 1, osric!.id, 'fine', 'Of Osric', {});
+	expect(await cancelJob(maren, 1, other)).toMatchObject({ state: 'cancelled' });
 });
 
 describe('the queue', () => {

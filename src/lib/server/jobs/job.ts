@@ -104,20 +104,27 @@ export async function listJobs(person: SignedIn | undefined, modelId: number): P
 	return found.rows.map(asJob);
 }
 
-/** One job. @throws Fault 404 */
+/** One job: one's own, or any for who looks at imports. @throws Fault 404 */
 export async function readJob(person: SignedIn | undefined, modelId: number, id: number): Promise<Job> {
-	const reader = requirePermission(person, 'data.read');
+	const reader = requirePermission(person, 'form.read');
 	const found = await pool().query<JobRow>(
 		`SELECT ${COLUMNS} FROM job j LEFT JOIN person p ON p.id = j.person_id WHERE j.model_id = $1 AND j.id = $3`,
 		[modelId, reader.id, id]
 	);
 	if (!found.rows[0]) throw notFound('job');
+	if (!found.rows[0].mine) requirePermission(person, 'data.read');
 	return asJob(found.rows[0]);
 }
 
-/** Asks a job to end: one that waits ends at once, one in work as soon as it hears. */
+/**
+ * Asks a job to end: one that waits ends at once, one in work as soon as it hears. It belongs to who started it; an
+ * administrator may end any.
+ */
 export async function cancelJob(person: SignedIn | undefined, modelId: number, id: number): Promise<Job> {
-	const canceller = requirePermission(person, 'data.load');
+	const canceller = requirePermission(person, 'form.read');
+	const asked = await readJob(canceller, modelId, id);
+	if (!asked.mine && !canceller.permissions.includes('structure.write'))
+		throw new Fault(403, 'not allowed', `${asked.person ?? 'The schedule'} started this: only they or an administrator end it.`);
 	await pool().query(
 		`UPDATE job SET cancel_asked = true, state = CASE state WHEN 'waiting' THEN 'cancelled' ELSE state END,
 			words = CASE state WHEN 'waiting' THEN 'Cancelled before it began.' ELSE words END, ended_at = CASE state WHEN 'waiting' THEN now() ELSE ended_at END

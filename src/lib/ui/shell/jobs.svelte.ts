@@ -20,7 +20,16 @@ export class Jobs {
 	listen(): () => void {
 		this.#source = new EventSource(at('/api/jobs/events'));
 		this.#source.addEventListener('job', (event) => this.#take(JSON.parse((event as MessageEvent<string>).data) as Job));
+		// After a line that broke: what ended meanwhile was told to nobody here.
+		this.#source.addEventListener('open', () => void this.#catchUp());
 		return () => this.#source?.close();
+	}
+
+	async #catchUp(): Promise<void> {
+		for (const { id } of this.running) {
+			const reply = await request<Job>(`/api/jobs/${id}`);
+			if (reply.ok) this.#take(reply.answer);
+		}
 	}
 
 	/** The job once it is over. News may be lost with a broken line, so it is also asked for. */

@@ -22,6 +22,6 @@ export async function GET({ locals }) {
 					// What it was told of cannot be read: it asks anew for all that is under way.
 					end
 				);
-		});
+		}, end);
 	});
 }
