@@ -89,7 +89,7 @@ test('an account is computed per leaf, in the months where it stands, corrected 
 	await expect(formulas(page).locator('.cm-content')).toContainText('* 102% -- as agreed');
 	await formulas(page).getByRole('button', { name: 'Keep the formula' }).click();
 	await expect(formulas(page).getByRole('button', { name: 'Keep the formula' })).toHaveCount(0);
-	await formulas(page).getByRole('button', { name: 'Take it away' }).click();
+	await formulas(page).getByRole('button', { name: 'Delete this formula' }).click();
 	await formulas(page).getByRole('button', { name: 'Keep the formula' }).click();
 	await expect(formulas(page)).toContainText('None: it is typed, loaded, or computed by runbooks.');
 });

@@ -5,6 +5,7 @@ import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from './act';
 import { startDimension } from './new-model';
+import { shortNames } from './short-names';
 
 export interface ChoiceList {
 	code: string;
@@ -69,7 +70,7 @@ export async function makeChoiceList(
 			client,
 			name,
 			'general',
-			codesOf(choices).map((code, place) => ({ code, name: choices[place]! }))
+			shortNames(choices, 'choice', 'of any script').map((code, place) => ({ code, name: choices[place]! }))
 		);
 		await client.query('INSERT INTO choice_list (dimension_id, model_id) VALUES ($1, $2)', [list.id, modelId]);
 		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
@@ -125,24 +126,5 @@ export async function deleteChoiceList(person: SignedIn | undefined, modelId: nu
 		await client.query('UPDATE structure_change SET dimension_id = NULL WHERE dimension_id = $1', [list.id]);
 		await client.query('DELETE FROM dimension WHERE id = $1', [list.id]);
 		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
-	});
-}
-
-/** A short code for each name, different from the others: lower case, words joined. */
-export function codesOf(names: readonly string[]): string[] {
-	const taken = new Set<string>();
-	return names.map((name) => {
-		const base =
-			name
-				.normalize('NFD')
-				.replaceAll(/\p{M}/gu, '')
-				.toLowerCase()
-				.replaceAll(/[^\p{L}\p{N}]+/gu, '-')
-				.replaceAll(/^-|-$/g, '')
-				.slice(0, 40) || 'choice';
-		let code = base;
-		for (let number = 2; taken.has(code); number++) code = `${base}-${number}`;
-		taken.add(code);
-		return code;
 	});
 }

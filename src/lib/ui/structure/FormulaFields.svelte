@@ -226,7 +226,7 @@
 							/> may be typed over: a figure then stands above the result</label
 						>
 					{/if}
-					<button class="text-grey text-xs underline" onclick={() => (drafts = drafts.toSpliced(at, 1))}>Take it away</button>
+					<button class="text-grey text-xs underline" onclick={() => (drafts = drafts.toSpliced(at, 1))}>Delete this formula</button>
 				{:else}
 					<p class="font-mono text-xs whitespace-pre-wrap">{draft.text}</p>
 					<p class="text-grey text-xs">{TIMINGS[draft.timing]}. {scopeInWords(draft)}{draft.mayBeTyped ? '. It may be typed over.' : ''}</p>

@@ -19,6 +19,7 @@ import { requirePermission, type SignedIn } from '../../session';
 import { calendarDefinition } from '../calendar';
 import { inNames } from '../formulas';
 import { readDimension } from '../read-state';
+import { shortNames } from '../short-names';
 import { formsOf, mapMembers } from '../used';
 import { packRunbooks } from './pack-runbooks';
 import {
@@ -170,23 +171,8 @@ async function choiceListsOf(
 	return found.rows;
 }
 
-/** Short names for the files of dimensions, different within a model: lower case, words joined. */
-export function keysOf(names: readonly string[]): string[] {
-	const taken = new Set<string>();
-	return names.map((name) => {
-		const base =
-			name
-				.normalize('NFD')
-				.replaceAll(/\p{M}/gu, '')
-				.toLowerCase()
-				.replaceAll(/[^a-z0-9]+/g, '-')
-				.replaceAll(/^-|-$/g, '') || 'dimension';
-		let key = base;
-		for (let number = 2; taken.has(key); number++) key = `${base}-${number}`;
-		taken.add(key);
-		return key;
-	});
-}
+/** Short names for the files of dimensions, different within a model. */
+export const keysOf = (names: readonly string[]): string[] => shortNames(names, 'dimension', 'of files');
 
 /** Facts sorted by key; a choice list names its dimension by its key in the package. */
 function inFieldOrder(
