@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { DEMO_PASSWORD } from '../../demo/people.mjs';
+import { asFault } from '../../src/lib/server/answer';
 import { closePool, isDatabaseAway, transaction } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
 import { Fault } from '../../src/lib/server/fault';
@@ -208,4 +209,13 @@ test('a database that is away is told from everything else that fails', () => {
 		expect(isDatabaseAway(failure), failure.message).toBe(true);
 	for (const failure of [coded('23505'), coded('ENOENT', { syscall: 'open' }), new Error('No.'), 'gone', undefined])
 		expect(isDatabaseAway(failure)).toBe(false);
+});
+
+test('what a person is told of a failure is a sentence where there is one to tell', () => {
+	const coded = (code: string) => Object.assign(new Error(code), { code });
+	expect(asFault(coded('57P01'))).toMatchObject({ status: 503, code: 'database away' });
+	expect(asFault(coded('53100'))).toMatchObject({ status: 503, code: 'disk full' });
+	expect(asFault(coded('22003'))).toMatchObject({ status: 400 });
+	expect(asFault(new Error('a bug'))).toBeUndefined();
+	expect(asFault(undefined)).toBeUndefined();
 });

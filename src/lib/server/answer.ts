@@ -1,7 +1,7 @@
 import { error, json } from '@sveltejs/kit';
 import type { z } from 'zod';
 import { isDatabaseAway } from './database';
-import { databaseAway, Fault } from './fault';
+import { databaseAway, diskFull, Fault } from './fault';
 import { log } from './log';
 
 /** Runs a server function for an API route: its result as JSON, a Fault as its sentence and status. */
@@ -11,11 +11,13 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 	} catch (failure) {
 		const fault = asFault(failure);
 		if (!fault) throw failure;
-		if (fault !== failure) log.warn({ err: failure }, fault.status === 503 ? 'the database is away' : 'an odd value');
+		if (fault !== failure) log.warn({ err: failure }, fault.status === 503 ? fault.code : 'an odd value');
 		const { code, message, details, status } = fault;
 		return json({ code, message, details }, { status, headers: status === 503 ? { 'retry-after': '2' } : {} });
 	}
 }
+
+const DISK_FULL = '53100';
 
 /** SQL states of values out of range, of the wrong form, and with characters no text holds. */
 const ODD_VALUES = new Set(['22003', '22P02', '22021', '22P05']);
@@ -24,6 +26,7 @@ const ODD_VALUES = new Set(['22003', '22P02', '22021', '22P05']);
 export function asFault(failure: unknown): Fault | undefined {
 	if (failure instanceof Fault) return failure;
 	if (isDatabaseAway(failure)) return databaseAway();
+	if ((failure as { code?: unknown } | undefined)?.code === DISK_FULL) return diskFull();
 	// Numbers and texts that no column holds: what was asked for cannot be there.
 	const { code } = (failure ?? {}) as { code?: unknown };
 	return typeof code === 'string' && ODD_VALUES.has(code)

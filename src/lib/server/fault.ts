@@ -24,4 +24,10 @@ export const wrongOrigin = (origin: string) =>
 export const notAllowed = (what: string) => new Fault(403, 'not allowed', `Your role does not let you ${what}. Ask an administrator.`);
 export const databaseAway = () =>
 	new Fault(503, 'database away', 'The database cannot be reached at the moment. Nothing is lost; it goes on by itself when it is back.');
+export const diskFull = () =>
+	new Fault(
+		503,
+		'disk full',
+		'The disk of the database is full, so nothing was changed. Tell whoever runs this installation; it goes on when there is room.'
+	);
 export const notFound = (what: string) => new Fault(404, 'not found', `There is no such ${what}. It may have been removed.`);
