@@ -253,7 +253,7 @@ function recogniseColumns(state: DimensionState, headings: readonly string[]): P
 	const specs = [...BASIC, ...state.fields];
 	const taken = new Set<string>();
 	return headings.map((heading) => {
-		const wanted = plain(heading);
+		const wanted = plain(unguarded(heading));
 		const found = specs.find(
 			({ key, title, aliases = [] }) => !taken.has(key) && [title, key, ...aliases].some((name) => plain(name) === wanted)
 		);

@@ -30,7 +30,7 @@ export async function exportGrid(
 		'Parent',
 		'Weight',
 		...(retired ? ['Retired'] : []),
-		...state.fields.map(({ title }) => title),
+		...state.fields.map(({ title }) => guarded(title)),
 		...(formulas.size > 0 ? ['Formula'] : [])
 	];
 	const rows = inTreeOrder(state).map(({ member }) => [
