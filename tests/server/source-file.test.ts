@@ -26,6 +26,21 @@ const cases = await new Promise<{ name: string; csv: Buffer; json: Buffer }[]>((
 );
 
 describe('a delimited text', () => {
+	test('lines of a file may end in either way, and quoted fields too', async () => {
+		expect(await rowsOf(['a;b\r\n1;x\n2;"y"\r\n3;"z"\n\r\n4;w\r', '\n5;v'])).toEqual([
+			[1, 'a', 'b'],
+			[2, '1', 'x'],
+			[3, '2', 'y'],
+			[4, '3', 'z'],
+			[6, '4', 'w'],
+			[7, '5', 'v']
+		]);
+		expect(await rowsOf(['a;b\n1;x\r\n2;y\n'])).toEqual([
+			[1, 'a', 'b'],
+			[2, '1', 'x'],
+			[3, '2', 'y']
+		]);
+	});
 	test('is read row by row with the line each begins on, blank lines and a byte order mark aside', async () =>
 		expect(await rowsOf(['\uFEFFa;b;c\r\n1;2;x\r\n\r\n', '3;"4;5";y\r\n'])).toEqual([
 			[1, 'a', 'b', 'c'],

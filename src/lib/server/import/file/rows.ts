@@ -77,7 +77,7 @@ interface ChunkParser {
 	parse(text: string, base: number, leaveLastRow: boolean): { data: string[][]; errors: Papa.ParseError[]; meta: { cursor: number } };
 }
 
-function parserOf(style: RowStyle, newline: '\r\n' | '\n' | '\r'): ChunkParser {
+function parserOf(style: RowStyle, newline: '\n' | '\r'): ChunkParser {
 	return new Papa.Parser({ delimiter: style.delimiter, quoteChar: style.quote, newline }) as unknown as ChunkParser;
 }
 
@@ -113,14 +113,17 @@ function decode(read: () => string, encoding: string): string {
 	return text;
 }
 
-/** What ends lines: as the first end of a line outside quotation marks has it. Undefined while there is none. */
-function newlineOf(text: string, quote: string): '\r\n' | '\n' | '\r' | undefined {
+/**
+ * What ends lines: as the first end of a line outside quotation marks has it. Undefined while there is none. Lines that end
+ * in both characters are cut at the second and lose the first: a file may have lines of either kind.
+ */
+function newlineOf(text: string, quote: string): '\n' | '\r' | undefined {
 	let quoted = false;
 	for (let at = 0; at < text.length; at++) {
 		const character = text[at];
 		if (character === quote) quoted = !quoted;
 		else if (!quoted && character === '\n') return '\n';
-		else if (!quoted && character === '\r') return at + 1 >= text.length ? undefined : text[at + 1] === '\n' ? '\r\n' : '\r';
+		else if (!quoted && character === '\r') return at + 1 >= text.length ? undefined : text[at + 1] === '\n' ? '\n' : '\r';
 	}
 	return undefined;
 }
@@ -131,6 +134,8 @@ function numbered(data: string[][], firstLine: number, mayRunOver: boolean): { r
 	const lines = new Int32Array(data.length);
 	let line = firstLine;
 	for (const row of data) {
+		const last = row.length - 1;
+		if (row[last]!.endsWith('\r')) row[last] = row[last]!.slice(0, -1);
 		if (row[0]!.trim() !== '' || row.some((field) => field.trim() !== '')) {
 			lines[rows.length] = line;
 			rows.push(row);
