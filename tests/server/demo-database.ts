@@ -1,8 +1,10 @@
 import pg from 'pg';
-import { inject } from 'vitest';
+import { expect, inject } from 'vitest';
 import { loadDemo } from '../../demo/load';
 import { migrate } from '../../src/lib/server/database/migrate';
 import '../../src/lib/server/database/pool';
+import type { SignedIn } from '../../src/lib/server/session';
+import { verifyModels } from '../../src/lib/server/verify';
 
 /** A fresh database of its own for a test file, migrated (or by the files of another folder); with the demo when asked. */
 export async function freshDatabase(
@@ -21,4 +23,23 @@ export async function freshDatabase(
 	await migrate(pool, migrations);
 	if (demo) await loadDemo(pool);
 	return { url: url.href, pool, close: () => pool.end() };
+}
+
+/** Everybody of the demo with what they may do, by first name. */
+export async function peopleOf(pool: pg.Pool): Promise<Map<string, SignedIn>> {
+	const found = await pool.query<SignedIn>(
+		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
+		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
+	);
+	return new Map(found.rows.map((person) => [person.name.split(' ')[0]!, person]));
+}
+
+/** Fails unless what is stored is what the journal says. */
+export async function expectJournalHolds(pool: pg.Pool): Promise<void> {
+	const client = await pool.connect();
+	try {
+		for (const { model, differences, first } of await verifyModels(client)) expect(differences, `${model}: ${first.join('; ')}`).toBe(0);
+	} finally {
+		client.release();
+	}
 }

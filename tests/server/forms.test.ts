@@ -45,21 +45,17 @@ import {
 import { linkSchema } from '../../src/lib/server/form/links';
 import { readChecks, readDesk } from '../../src/lib/server/desk';
 import type { SignedIn } from '../../src/lib/server/session';
-import { freshDatabase } from './demo-database';
+import { freshDatabase, peopleOf } from './demo-database';
 
 const NO_DECISIONS = { keepMine: [], takeTheirs: [] };
 let database: Awaited<ReturnType<typeof freshDatabase>>;
-const people = new Map<string, SignedIn>();
+let people = new Map<string, SignedIn>();
 const ids = new Map<string, { id: number; dimension: number }>();
 
 beforeAll(async () => {
 	database = await freshDatabase('forms', { demo: true });
 	process.env.DATABASE_URL = database.url;
-	const found = await database.pool.query<SignedIn>(
-		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
-		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
-	);
-	for (const person of found.rows) people.set(person.name.split(' ')[0]!, person);
+	people = await peopleOf(database.pool);
 	const members = await database.pool.query<{ id: number; code: string; dimension: number }>(
 		'SELECT id, code, dimension_id AS dimension FROM member'
 	);

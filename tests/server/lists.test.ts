@@ -16,7 +16,7 @@ import {
 	type UsedMember
 } from '../../src/lib/server/structure';
 import { createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
-import { freshDatabase } from './demo-database';
+import { freshDatabase, peopleOf } from './demo-database';
 
 const FORM = 'all-figures';
 const ROW = 'State';
@@ -24,17 +24,13 @@ const NO_DECISIONS = { keepMine: [], takeTheirs: [] };
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let model: number;
 let list: string;
-const people = new Map<string, SignedIn>();
+let people = new Map<string, SignedIn>();
 const admin = () => people.get('Maren')!;
 
 beforeAll(async () => {
 	database = await freshDatabase('lists', { demo: true });
 	process.env.DATABASE_URL = database.url;
-	const found = await database.pool.query<SignedIn>(
-		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
-		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
-	);
-	for (const person of found.rows) people.set(person.name.split(' ')[0]!, person);
+	people = await peopleOf(database.pool);
 	const wanted = newModelSchema.parse({
 		name: 'Projects',
 		reportingCurrency: 'EUR',

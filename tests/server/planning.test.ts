@@ -14,23 +14,19 @@ import {
 } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import { readFormulas, setFormulas, type FormulaDraft } from '../../src/lib/server/structure';
-import { freshDatabase } from './demo-database';
+import { freshDatabase, peopleOf } from './demo-database';
 
 const FORM = 'route-contribution';
 const NO_DECISIONS = { keepMine: [], takeTheirs: [] };
 let database: Awaited<ReturnType<typeof freshDatabase>>;
-const people = new Map<string, SignedIn>();
+let people = new Map<string, SignedIn>();
 /** One leaf of every dimension: Skerrivik – Holmness, Booking office, Skerry Line, local currency. */
 let leaf: { members: Record<string, number>; currency: string };
 
 beforeAll(async () => {
 	database = await freshDatabase('planning', { demo: true });
 	process.env.DATABASE_URL = database.url;
-	const found = await database.pool.query<SignedIn>(
-		`SELECT p.id, p.name, p.email, p.title, p.locale, p.theme, array_agg(rp.permission) AS permissions
-		FROM person p JOIN person_role pr ON pr.person_id = p.id JOIN role_permission rp ON rp.role_id = pr.role_id GROUP BY p.id`
-	);
-	for (const person of found.rows) people.set(person.name.split(' ')[0]!, person);
+	people = await peopleOf(database.pool);
 	const members = await database.pool.query<{ id: number; dimension: number }>(
 		"SELECT id, dimension_id AS dimension FROM member WHERE code IN ('R01', 'BK')"
 	);
