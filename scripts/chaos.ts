@@ -1,4 +1,5 @@
-// Kills server and database at random moments while three people enter, save, load, run, paste members and take back; in
+// Kills server and database at random moments while three people enter, save, load, run, paste members, copy a model by its
+// package and take loads, runs and pastes back; in
 // the end everything that was acknowledged is looked for in the forms, the tables and the journal. Run by npm run chaos.
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { randomInt, randomUUID } from 'node:crypto';
@@ -9,6 +10,9 @@ import { freePort, removeCluster, startPostgres } from './lib/postgres.mjs';
 
 const CLUSTER = '.pg-chaos';
 const FORM = 'fleet-care';
+const SMALL_MODEL = 'balances';
+/** Each is a model of its own that the end reads whole. */
+const MOST_COPIES = 25;
 const PEOPLE = ['maren.kvist', 'osric.hale', 'tove.brandal'];
 const argument = process.argv.indexOf('--kills');
 const KILLS = argument > 0 ? Number(process.argv[argument + 1]) : 20;
@@ -18,7 +22,20 @@ removeCluster(CLUSTER);
 const database = await startPostgres({ dir: CLUSTER });
 const port = await freePort();
 const origin = `http://127.0.0.1:${port}`;
-const counts = { server: 0, database: 0, entries: 0, saves: 0, loads: 0, runs: 0, pastes: 0, takenBack: 0, unanswered: 0 };
+const counts = {
+	server: 0,
+	database: 0,
+	entries: 0,
+	saves: 0,
+	loads: 0,
+	runs: 0,
+	pastes: 0,
+	packages: 0,
+	takenBack: 0,
+	runsTakenBack: 0,
+	pastesTakenBack: 0,
+	unanswered: 0
+};
 let going = true;
 let app: ChildProcess;
 
@@ -75,8 +92,12 @@ class Person {
 	#id = 0;
 	/** By cell: what it must show, saved or not. */
 	readonly expected = new Map<string, number>();
-	readonly pasted: string[] = [];
+	/** In their order; what became of one whose answer was lost is not known. */
+	readonly pastes: { codes: string[]; known: boolean }[] = [];
 	readonly batches: number[] = [];
+	readonly runs: number[] = [];
+	/** Models made from packages that were acknowledged, by id. */
+	readonly made: number[] = [];
 
 	constructor(name: string) {
 		this.name = name;
@@ -102,18 +123,20 @@ class Person {
 	}
 
 	/** Asks once. @returns undefined when no answer came, or the server could not answer at the moment */
-	async ask<Answer>(path: string, body?: unknown, raw?: string): Promise<Answer | undefined> {
+	async ask<Answer>(path: string, body?: unknown, raw?: string | Buffer<ArrayBuffer>, model = 'group'): Promise<Answer | undefined> {
 		try {
-			const response = await fetch(`${origin}/api/m/group${path}`, {
+			const response = await fetch(`${origin}/api/m/${model}${path}`, {
 				method: body === undefined && raw === undefined ? 'GET' : 'POST',
 				headers: {
 					origin,
 					cookie: this.#cookie,
 					'x-person': String(this.#id),
-					'content-type': raw === undefined ? 'application/json' : 'text/csv'
+					'content-type': raw === undefined ? 'application/json' : typeof raw === 'string' ? 'text/csv' : 'application/zip'
 				},
 				...((body !== undefined || raw !== undefined) && { body: raw ?? JSON.stringify(body) })
 			});
+			if (response.ok && response.headers.get('content-type') === 'application/zip')
+				return Buffer.from(await response.arrayBuffer()) as Answer;
 			const text = await response.text();
 			if (response.ok) return JSON.parse(text) as Answer;
 			if (response.status < 500 && response.status !== 429)
@@ -207,15 +230,48 @@ async function takeBack(person: Person): Promise<void> {
 }
 
 async function run(person: Person, runbook: number): Promise<void> {
-	if (await person.ask(`/runbooks/${runbook}/run`, { answers: {} }).catch(() => undefined)) counts.runs++;
+	const started = await person.ask<{ run: number }>(`/runbooks/${runbook}/run`, { answers: {} }).catch(() => undefined);
+	if (!started) return;
+	counts.runs++;
+	person.runs.push(started.run);
+}
+
+async function takeRunBack(person: Person): Promise<void> {
+	const last = person.runs.pop();
+	// It may not have ended yet, or something came above it: then it is refused.
+	if (last !== undefined && (await person.ask(`/runs/${last}/take-back`, {}).catch(() => undefined))) counts.runsTakenBack++;
+}
+
+/** Undoes the last paste, where it is known to be the last structure change of the dimension. */
+async function undoPaste(person: Person): Promise<void> {
+	const last = person.pastes.at(-1);
+	if (!last?.known) return;
+	const answer = await person.ask('/structure/dimension/route/undo', {}).catch(() => 'refused' as const);
+	if (answer === 'refused') return;
+	if (answer) {
+		person.pastes.pop();
+		counts.pastesTakenBack++;
+	} else last.known = false;
+}
+
+/** A small model as a file, and the file as a new model. */
+async function copyByPackage(person: Person): Promise<void> {
+	const zip = await person.ask<Buffer<ArrayBuffer>>('/structure/package/export?numbers=yes', undefined, undefined, SMALL_MODEL);
+	if (!zip) return;
+	const name = `Copy ${randomUUID().slice(0, 8)}`;
+	const made = await person.ask<{ id: number }>(`/structure/package/create?name=${encodeURIComponent(name)}`, undefined, zip);
+	if (!made) return;
+	counts.packages++;
+	person.made.push(made.id);
 }
 
 async function paste(person: Person): Promise<void> {
 	const codes = Array.from({ length: 20 }, () => `CH${randomUUID().slice(0, 8)}`);
 	const grid = [['Code', 'Name', 'Parent'], ...codes.map((code) => [code, `Chaos ${code}`, 'ALLROUTES'])];
-	if (!(await person.ask('/structure/dimension/route/apply', { grid }).catch(() => undefined))) return;
-	counts.pastes++;
-	person.pasted.push(...codes);
+	const answer = await person.ask('/structure/dimension/route/apply', { grid }).catch(() => 'refused' as const);
+	if (answer === 'refused') return;
+	person.pastes.push({ codes, known: answer !== undefined });
+	if (answer) counts.pastes++;
 }
 
 const differences: string[] = [];
@@ -242,12 +298,16 @@ for (const person of people) await person.signIn();
 const workers = people.map(async (person, place) => {
 	while (going) {
 		const what = randomInt(100);
-		if (what < 55) await enterOne(person, place);
-		else if (what < 80) await save(person);
-		else if (place === 0 && what < 86) await load(person);
-		else if (place === 0 && what < 90) await takeBack(person);
-		else if (place === 0 && what < 95) await run(person, runbooks[randomInt(runbooks.length)]!.id);
-		else if (place === 0) await paste(person);
+		if (what < 50) await enterOne(person, place);
+		else if (what < 72) await save(person);
+		else if (place > 0) continue;
+		else if (what < 78) await load(person);
+		else if (what < 82) await takeBack(person);
+		else if (what < 87) await run(person, runbooks[randomInt(runbooks.length)]!.id);
+		else if (what < 90) await takeRunBack(person);
+		else if (what < 95) await paste(person);
+		else if (what < 97) await undoPaste(person);
+		else if (person.made.length < MOST_COPIES) await copyByPackage(person);
 	}
 });
 const failed = Promise.all(workers).catch((error: unknown) => {
@@ -294,11 +354,16 @@ for (const person of people) {
 		const shown = cell ? form.values[cell.at] : undefined;
 		expect(Math.abs((shown ?? 0) - value) < 1e-6, `${person.name}, ${key}: ${value} was acknowledged, ${String(shown)} is shown.`);
 	}
-	const { rows } = await client.query<{ code: string }>('SELECT code FROM member WHERE code = ANY ($1)', [person.pasted]);
+	const { rows: models } = await client.query<{ id: number }>('SELECT id FROM model WHERE id = ANY ($1)', [person.made]);
 	expect(
-		rows.length === person.pasted.length,
-		`${person.name}: ${person.pasted.length} members were acknowledged, ${rows.length} are there.`
+		models.length === person.made.length,
+		`${person.name}: ${person.made.length} models were acknowledged, ${models.length} are there.`
 	);
+	for (const { codes, known } of person.pastes) {
+		const { rows } = await client.query<{ code: string }>('SELECT code FROM member WHERE code = ANY ($1)', [codes]);
+		const holds = known ? rows.length === codes.length : rows.length === codes.length || rows.length === 0;
+		expect(holds, `${person.name}: ${codes.length} members were pasted${known ? ' and acknowledged' : ''}, ${rows.length} are there.`);
+	}
 }
 const pool = new pg.Pool({ connectionString: database.url });
 const checked = await pool.connect();
@@ -312,7 +377,7 @@ await client.end();
 
 console.log(`  ${counts.server} kills of the server, ${counts.database} of the database; ${counts.unanswered} requests without an answer.`);
 console.log(
-	`  Acknowledged: ${counts.entries} entries, ${counts.saves} saves, ${counts.loads} loads, ${counts.runs} runs, ${counts.pastes} pastes of 20 members, ${counts.takenBack} takings back.`
+	`  Acknowledged: ${counts.entries} entries, ${counts.saves} saves, ${counts.loads} loads, ${counts.runs} runs, ${counts.pastes} pastes of 20 members, ${counts.packages} models from packages; taken back: ${counts.takenBack} loads, ${counts.runsTakenBack} runs, ${counts.pastesTakenBack} pastes.`
 );
 for (const words of differences.slice(0, 20)) console.log(`  DIFFERENT: ${words}`);
 console.log(`${differences.length} differences`);
