@@ -1,6 +1,8 @@
+import { setTimeout as pause } from 'node:timers/promises';
 import pg from 'pg';
 import { expect, inject } from 'vitest';
 import { loadDemo } from '../../demo/load';
+import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { migrate } from '../../src/lib/server/database/migrate';
 import '../../src/lib/server/database/pool';
 import type { SignedIn } from '../../src/lib/server/session';
@@ -42,4 +44,40 @@ export async function expectJournalHolds(pool: pg.Pool): Promise<void> {
 	} finally {
 		client.release();
 	}
+}
+
+/**
+ * An engine that follows all that is done to a database from here on.
+ * @returns a check, for the end, that it holds what an engine holds that is opened then; it also closes both
+ */
+export async function followModel(url: string, modelId = 1): Promise<() => Promise<void>> {
+	const open = () => ModelEngine.open(new pg.Pool({ connectionString: url, max: 2 }), modelId, () => {});
+	const follower = await open();
+	let going = true;
+	const following = (async () => {
+		while (going) {
+			await follower.catchUp();
+			await pause(40);
+		}
+	})();
+	// It may fail before the end is asked for; then that is where it is heard.
+	following.catch(() => {});
+	return async () => {
+		going = false;
+		await following;
+		const fresh = await open();
+		await follower.catchUp();
+		const [followed, read] = await Promise.all(
+			[follower, fresh].map((engine) => engine.handle('leafCells', { revision: 0, structure: 0, slice: {} }))
+		);
+		const [was, is] = await Promise.all([follower, fresh].map((engine) => engine.handle('ready', { revision: 0 })));
+		await Promise.all([follower, fresh].map((engine) => engine.handle('close', {})));
+		expect([was!.revision, was!.cells]).toEqual([is!.revision, is!.cells]);
+		const isOther = (one: Int32Array, other: Int32Array) => one.length !== other.length || one.some((id, cell) => id !== other[cell]);
+		expect([...read!.members, read!.periods].findIndex((ids, axis) => isOther(ids, [...followed!.members, followed!.periods][axis]!))).toBe(
+			-1
+		);
+		const apart = read!.amounts.findIndex((amount, cell) => Math.abs(amount - followed!.amounts[cell]!) > 1e-6);
+		expect(apart, `cell ${apart}: ${followed!.amounts[apart]} followed, ${read!.amounts[apart]} read`).toBe(-1);
+	};
 }

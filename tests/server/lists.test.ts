@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, expect, test } from 'vitest';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
 import { Fault } from '../../src/lib/server/fault';
@@ -16,7 +16,7 @@ import {
 	type UsedMember
 } from '../../src/lib/server/structure';
 import { createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
-import { freshDatabase, peopleOf } from './demo-database';
+import { followModel, freshDatabase, peopleOf } from './demo-database';
 
 const FORM = 'all-figures';
 const ROW = 'State';
@@ -27,9 +27,12 @@ let list: string;
 let people = new Map<string, SignedIn>();
 const admin = () => people.get('Maren')!;
 
+let expectFollowed: () => Promise<void>;
+
 beforeAll(async () => {
 	database = await freshDatabase('lists', { demo: true });
 	process.env.DATABASE_URL = database.url;
+	expectFollowed = await followModel(database.url);
 	people = await peopleOf(database.pool);
 	const wanted = newModelSchema.parse({
 		name: 'Projects',
@@ -224,4 +227,10 @@ test('a list goes when nothing chooses from it any more', async () => {
 	expect([fault.status, fault.message]).toEqual([422, 'State chooses from this list. Give it another one first.']);
 	expect((await faultOf(deleteChoiceList(admin(), 1, list))).status).toBe(404);
 	expect((await faultOf(deleteChoiceList(people.get('Tove')!, model, list))).status).toBe(403);
+});
+
+describe('after all of it', () => {
+	test('an engine that followed holds what one opened now reads', async () => {
+		await expectFollowed();
+	});
 });

@@ -6,7 +6,8 @@ import { closePool, transaction } from '../../src/lib/server/database';
 import { readAllSeries } from '../../src/lib/server/database/cells';
 import { addressDimensions, readModelDefinition } from '../../src/lib/server/database/definitions';
 import { stopEngines } from '../../src/lib/server/engine';
-import { changesOf, latestRevision } from '../../src/lib/server/engine/journal';
+import { modelVersions } from '../../src/lib/server/database/structure-version';
+import { changesOf } from '../../src/lib/server/engine/journal';
 import {
 	checkImport,
 	compareBatches,
@@ -27,7 +28,7 @@ import {
 } from '../../src/lib/server/import';
 import { actSchema } from '../../src/lib/server/import/edit';
 import type { SignedIn } from '../../src/lib/server/session';
-import { expectJournalHolds, freshDatabase } from './demo-database';
+import { expectJournalHolds, followModel, freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 const maren = {
@@ -38,9 +39,12 @@ const maren = {
 const HEAD = 'Account;Unit;Route;Posting date;Text;Amount\n';
 const LEDGER = () => readFileSync('demo/files/ledger-2026-09.csv', 'utf8');
 
+let expectFollowed: () => Promise<void>;
+
 beforeAll(async () => {
 	database = await freshDatabase('loading', { demo: true });
 	process.env.DATABASE_URL = database.url;
+	expectFollowed = await followModel(database.url);
 });
 afterAll(async () => {
 	await stopEngines();
@@ -68,10 +72,10 @@ const row = (account: string, amount: string, { unit = 'S-BK', route = 'RT-01', 
 
 describe('loading', () => {
 	test('stops when a row is rejected, and writes nothing', async () => {
-		const revision = await latestRevision(database.pool, 1);
+		const revision = (await modelVersions(database.pool, 1)).revision;
 		const outcome = await load(LEDGER(), { rejects: 'stop' });
 		expect(outcome).toMatchObject({ state: 'stopped', rowsRead: 2_215, rowsLoaded: 2_209, rowsRejected: 6, cells: 0 });
-		expect(await latestRevision(database.pool, 1)).toBe(revision);
+		expect((await modelVersions(database.pool, 1)).revision).toBe(revision);
 		expect((await readBatch(maren, 1, outcome.batch)).reasons[0]).toMatchObject({ message: 'Account: no member for “5305”.', rows: 3 });
 	});
 
@@ -87,10 +91,10 @@ describe('loading', () => {
 	});
 
 	test('warns of the same file, and loading it again writes nothing', async () => {
-		const revision = await latestRevision(database.pool, 1);
+		const revision = (await modelVersions(database.pool, 1)).revision;
 		await expect(load(LEDGER(), { again: false })).rejects.toMatchObject({ code: 'loaded before' });
 		expect(await load(LEDGER())).toMatchObject({ cells: 0 });
-		expect(await latestRevision(database.pool, 1)).toBe(revision);
+		expect((await modelVersions(database.pool, 1)).revision).toBe(revision);
 	});
 
 	test('a corrected file takes back what the first had and it has not; rows of one cell are summed', async () => {
@@ -144,12 +148,12 @@ describe('loading', () => {
 	});
 
 	test('of rows that are all rejected writes no figures and keeps the rejects', async () => {
-		const revision = await latestRevision(database.pool, 1);
+		const revision = (await modelVersions(database.pool, 1)).revision;
 		// Done is what has taken something: nobody is told that all is well, and nothing that stood is emptied.
 		await expect(load(`${HEAD}9999;S-BK;RT-01;02.09.2026;tab\tand \\ backslash;1\n`)).rejects.toThrow(
 			'Nothing was taken: of one row 0 were left out by the maps, 1 rejected.'
 		);
-		expect(await latestRevision(database.pool, 1)).toBe(revision);
+		expect((await modelVersions(database.pool, 1)).revision).toBe(revision);
 		const { lastBatch } = (await listImports(maren, 1)).find(({ code }) => code === 'ledger')!;
 		expect((await readBatch(maren, 1, lastBatch!.id)).rejects[0]!.values.Text).toBe('tab\tand \\ backslash');
 	});
@@ -158,9 +162,9 @@ describe('loading', () => {
 		['without rows', HEAD, 'headings but no rows'],
 		['without a column', 'Account;Amount\n1;2\n', 'The file has no column “Posting date”, “Unit”, “Route”.']
 	])('%s says so, and writes nothing', async (_, content, message) => {
-		const revision = await latestRevision(database.pool, 1);
+		const revision = (await modelVersions(database.pool, 1)).revision;
 		await expect(load(content)).rejects.toThrow(message);
-		expect(await latestRevision(database.pool, 1)).toBe(revision);
+		expect((await modelVersions(database.pool, 1)).revision).toBe(revision);
 		expect((await listImports(maren, 1)).find(({ code }) => code === 'ledger')!.lastBatch).toMatchObject({ state: 'failed' });
 	});
 
@@ -333,7 +337,7 @@ describe('amounts run up to date', () => {
 
 test('a check writes nothing and tells what each row becomes, what has no member, and what looks like it', async () => {
 	const file = await keep(HEAD + row('7010', '100-') + row('5112', '1') + row('5112', '2') + row('7010', '1', { date: '31.09.2026' }));
-	const revision = await latestRevision(database.pool, 1);
+	const revision = (await modelVersions(database.pool, 1)).revision;
 	const check = await checkImport(maren, 1, 'ledger', { file: file.id, chosen: {}, allRows: false });
 	expect(check.rows).toEqual({ read: 4, loaded: 1, skipped: 0, rejected: 3 });
 	expect(check.sample[0]).toMatchObject({ outcome: 'loaded', amount: 100 });
@@ -342,7 +346,7 @@ test('a check writes nothing and tells what each row becomes, what has no member
 	expect(account.unmapped[0]!.suggestions.length).toBeGreaterThan(0);
 	expect(check.reasons).toMatchObject([{ message: expect.stringContaining('is not a date written DD.MM.YYYY'), rows: 1 }]);
 	expect(check.extent.words).toBe('Actual, Sep 2026');
-	expect(await latestRevision(database.pool, 1)).toBe(revision);
+	expect((await modelVersions(database.pool, 1)).revision).toBe(revision);
 });
 
 test('what an import does not say yet is said by its check; a changed setting leaves the others as they are', async () => {
@@ -428,7 +432,7 @@ test('the journal, replayed from nothing, gives the same cube as the stored cell
 		database.pool as pg.Pool
 	);
 	const replayed = new Cube(model);
-	const latest = await latestRevision(database.pool, 1);
+	const latest = (await modelVersions(database.pool, 1)).revision;
 	for (let revision = 1; revision <= latest; revision++)
 		for (const change of await changesOf(database.pool, 1, revision)) {
 			if (change.kind === 'series') replayed.writeSeries(change.origin, ordinals(change.address), change.year, change.amounts);
@@ -451,4 +455,10 @@ test('the journal, replayed from nothing, gives the same cube as the stored cell
 
 test('what is stored at the end of all this is what the journal says', async () => {
 	await expectJournalHolds(database.pool);
+});
+
+describe('after all of it', () => {
+	test('an engine that followed holds what one opened now reads', async () => {
+		await expectFollowed();
+	});
 });

@@ -16,7 +16,9 @@ const revisions: number[] = [];
 
 beforeAll(async () => {
 	database = await freshDatabase('engine', { demo: true });
-	engine = await ModelEngine.open(new pg.Pool({ connectionString: database.url, max: 3 }), 1, (revision) => revisions.push(revision));
+	engine = await ModelEngine.open(new pg.Pool({ connectionString: database.url, max: 3 }), 1, (news) => {
+		if (news.kind === 'revision') revisions.push(news.revision);
+	});
 	const form = await database.pool.query<{ layout: unknown }>("SELECT layout FROM form WHERE code = 'route-contribution'");
 	ask = {
 		person: 3,

@@ -37,15 +37,18 @@ import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
 import type { SignedIn } from '../../src/lib/server/session';
 import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/structure/package';
 import { usesOfMember } from '../../src/lib/server/structure/used';
-import { expectJournalHolds, freshDatabase, peopleOf } from './demo-database';
+import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let people = new Map<string, SignedIn>();
 const ids = new Map<string, number>();
 
+let expectFollowed: () => Promise<void>;
+
 beforeAll(async () => {
 	database = await freshDatabase('runbooks', { demo: true });
 	process.env.DATABASE_URL = database.url;
+	expectFollowed = await followModel(database.url);
 	people = await peopleOf(database.pool);
 	const members = await database.pool.query<{ id: number; code: string; dimension: string; of: number }>(
 		'SELECT m.id, m.code, d.code AS dimension, d.id AS of FROM member m JOIN dimension d ON d.id = m.dimension_id'
@@ -653,4 +656,10 @@ test('a package carries runbooks with what they have written: run again in the n
 
 test('what is stored at the end of all this is what the journal says', async () => {
 	await expectJournalHolds(database.pool);
+});
+
+describe('after all of it', () => {
+	test('an engine that followed holds what one opened now reads', async () => {
+		await expectFollowed();
+	});
 });

@@ -45,14 +45,17 @@ import {
 } from '../../src/lib/server/structure';
 import { effectOfEdits, effectOfRows } from '../../src/lib/server/structure/effect';
 import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
-import { expectJournalHolds, freshDatabase, peopleOf } from './demo-database';
+import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let people = new Map<string, SignedIn>();
 
+let expectFollowed: () => Promise<void>;
+
 beforeAll(async () => {
 	database = await freshDatabase('structure', { demo: true });
 	process.env.DATABASE_URL = database.url;
+	expectFollowed = await followModel(database.url);
 	people = await peopleOf(database.pool);
 }, 60_000);
 afterAll(async () => {
@@ -787,4 +790,10 @@ describe('a model package', () => {
 
 test('what is stored at the end of all this is what the journal says', async () => {
 	await expectJournalHolds(database.pool);
+});
+
+describe('after all of it', () => {
+	test('an engine that followed holds what one opened now reads', async () => {
+		await expectFollowed();
+	});
 });

@@ -76,13 +76,49 @@ class StampPlaces {
  */
 export class Cube {
 	readonly store: SeriesStore;
-	readonly #model: Model;
+	#model: Model;
 	readonly #origins = new Map<Block, BlockOrigins>();
 	#cells = 0;
 
 	constructor(model: Model) {
 		this.#model = model;
 		this.store = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
+	}
+
+	/**
+	 * Moves the cells to a changed model, in place: members are found by their ids, what belonged to members that are gone
+	 * goes. Views over the cube must be made anew. O(series) where ordinals move; else O(series of several origins).
+	 * @returns false, and nothing is changed, where the cells must be read anew: other dimensions, or leaf periods elsewhere in
+	 * their years
+	 */
+	moveTo(next: Model): boolean {
+		const before = this.#model;
+		if (!hasSamePlaces(before, next)) return false;
+		const ordinals = before.dimensions.map((dimension, axis) => {
+			const to = Int32Array.from(dimension.members, ({ id }) => next.dimensions[axis]!.ordinal(id) ?? -1);
+			return to.every((ordinal, former) => ordinal === former) ? undefined : to;
+		});
+		this.#model = next;
+		if (ordinals.some((of) => of !== undefined)) {
+			const { shrunk, gone } = this.store.renumber(ordinals);
+			for (const block of gone) this.#origins.delete(block);
+			for (const [block, stay] of shrunk) this.#origins.set(block, originsAt(this.#originsOf(block), stay, block.width));
+		}
+		this.restand();
+		return true;
+	}
+
+	/** Works out anew what stands where several origins meet, and how many cells hold a value: after their modes or ranks have changed. */
+	restand(): void {
+		this.#cells = 0;
+		for (const { block } of this.store.blocks()) {
+			for (const [series, several] of this.#originsOf(block).several) {
+				const account = block.coordinates[this.#model.accountAxis]![series]!;
+				for (let position = 0; position < block.width; position++)
+					block.values[series * block.width + position] = this.#combine(several, position, account);
+			}
+			for (let place = 0; place < block.count * block.width; place++) if (isValue(block.values[place]!)) this.#cells++;
+		}
 	}
 
 	/** How many cells hold a value. */
@@ -314,6 +350,37 @@ export class Cube {
 		if (!origins) this.#origins.set(block, (origins = { single: [], stamp: [], places: new StampPlaces(block.width), several: new Map() }));
 		return origins;
 	}
+}
+
+/** Whether cells of one model have their dimensions and places within years in the other too. */
+function hasSamePlaces(before: Model, next: Model): boolean {
+	return (
+		before.periods.width === next.periods.width &&
+		before.dimensions.length === next.dimensions.length &&
+		before.dimensions.every(({ id }, axis) => next.dimensions[axis]!.id === id) &&
+		before.periods.leaves.every(({ ordinal, fiscalYear, position }) => {
+			const { dimension } = next.periods;
+			const now = dimension.ordinal(before.periods.dimension.member(ordinal).id);
+			if (now === undefined || !dimension.tree.isLeaf(now)) return false;
+			const leaf = next.periods.leaf(next.periods.range(now).from);
+			return leaf.fiscalYear === fiscalYear && leaf.position === position;
+		})
+	);
+}
+
+/** The origins of a block whose series have moved up, by their former places. */
+function originsAt({ single, stamp, places, several }: BlockOrigins, stay: Int32Array, width: number): BlockOrigins {
+	const moved: BlockOrigins = { single: [], stamp: [], places: new StampPlaces(width), several: new Map() };
+	for (const [series, former] of stay.entries()) {
+		if (single[former] !== undefined) moved.single[series] = single[former];
+		if (stamp[former] !== undefined) moved.stamp[series] = stamp[former];
+		const held = several.get(former);
+		if (held) moved.several.set(series, held);
+		if (!places.has(former)) continue;
+		moved.places.begin(series, 0);
+		for (let position = 0; position < width; position++) moved.places.set(series, position, places.at(former, position));
+	}
+	return moved;
 }
 
 function stampAt({ stamp, places }: BlockOrigins, series: number, position: number): number {

@@ -50,6 +50,35 @@ export class Block {
 		return into;
 	}
 
+	/**
+	 * Gives every coordinate another ordinal; series that lose a member go, the others move up in their order.
+	 * @param ordinals per dimension the new ordinal of each old one, −1 for a member that is gone; undefined where all stay
+	 * @returns the former places of the series that stay; undefined when all stay where they were
+	 */
+	renumber(ordinals: readonly (Int32Array | undefined)[]): Int32Array | undefined {
+		const stay = new Int32Array(this.count);
+		let kept = 0;
+		for (let series = 0; series < this.count; series++) {
+			let stays = true;
+			for (let dimension = 0; dimension < ordinals.length; dimension++) {
+				const of = ordinals[dimension];
+				if (of && of[this.coordinates[dimension]![series]!]! < 0) stays = false;
+			}
+			if (!stays) continue;
+			for (let dimension = 0; dimension < ordinals.length; dimension++) {
+				const [column, of] = [this.coordinates[dimension]!, ordinals[dimension]];
+				column[kept] = of ? of[column[series]!]! : column[series]!;
+			}
+			if (kept !== series) this.values.copyWithin(kept * this.width, series * this.width, (series + 1) * this.width);
+			stay[kept++] = series;
+		}
+		this.values.fill(Number.NaN, kept * this.width, this.count * this.width);
+		const before = this.count;
+		this.count = kept;
+		this.#reindex();
+		return kept === before ? undefined : stay.subarray(0, kept);
+	}
+
 	/** Bytes held. */
 	get bytes(): number {
 		return this.values.byteLength + this.#index.byteLength + this.coordinates.reduce((total, column) => total + column.byteLength, 0);
@@ -84,6 +113,10 @@ export class Block {
 		const values = new Float64Array(this.#capacity * this.width).fill(Number.NaN);
 		values.set(this.values);
 		this.values = values;
+		this.#reindex();
+	}
+
+	#reindex(): void {
 		this.#index = new Int32Array(this.#capacity * 2).fill(-1);
 		const address = new Int32Array(this.coordinates.length);
 		for (let series = 0; series < this.count; series++) this.#index[this.#slot(this.readAddress(series, address))] = series;
@@ -122,6 +155,29 @@ export class SeriesStore {
 
 	ensureBlockOf(address: Address, year: number): Block {
 		return this.ensureBlock(address[this.#scenarioAxis]!, year);
+	}
+
+	/**
+	 * Gives every member another ordinal, blocks their scenario included.
+	 * @param ordinals as for `Block.renumber`, also of the scenarios
+	 * @returns each block that lost series with the former places of those that stay, and the blocks that went whole
+	 */
+	renumber(ordinals: readonly (Int32Array | undefined)[]): { shrunk: [Block, Int32Array][]; gone: Block[] } {
+		const [shrunk, gone]: [[Block, Int32Array][], Block[]] = [[], []];
+		const before = [...this.blocks()];
+		this.#blocks.clear();
+		const scenarios = ordinals[this.#scenarioAxis];
+		for (const { scenario, year, block } of before) {
+			const now = scenarios ? scenarios[scenario]! : scenario;
+			if (now < 0) {
+				gone.push(block);
+				continue;
+			}
+			const stay = block.renumber(ordinals);
+			if (stay) shrunk.push([block, stay]);
+			this.#blocks.set(now * 100_000 + year, block);
+		}
+		return { shrunk, gone };
 	}
 
 	/** All blocks with their scenario (ordinal) and fiscal year. */

@@ -1,5 +1,5 @@
 import { PeriodAxis, type PeriodRange } from '../calendar';
-import { RateTable } from '../currency';
+import { RateTable, type RateSetDefinition } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
 import { partsOf, readsOf, withUnits, type Expression, type FormulaDefinition } from '../formula';
 import { BalanceRoles } from './balance-roles';
@@ -15,9 +15,10 @@ export interface ScenarioSpan {
 	laterRates: { from: number; rateSet: number }[];
 }
 
-/** A model ready for use. Immutable: a changed definition makes a new one. */
+/** A model ready for use. A changed definition makes a new one; origins and rates alone are exchanged in place. */
 export class Model {
-	readonly definition: ModelDefinition;
+	/** As given; its origins and rate sets are those in force. */
+	definition: ModelDefinition;
 	/** The dimensions of an address, the period left out. */
 	readonly dimensions: readonly Dimension[];
 	readonly periods: PeriodAxis;
@@ -36,10 +37,10 @@ export class Model {
 	readonly #currencies: (string | undefined)[];
 	readonly #scenarios: (ScenarioSpan | undefined)[];
 	readonly #formulas: (FormulaDefinition | undefined)[];
-	readonly #rates: Map<number, RateTable>;
-	readonly #origins: Map<number, OriginDefinition>;
+	#rates: Map<number, RateTable>;
+	#origins: Map<number, OriginDefinition>;
 	/** The origins of the definition, as against those announced. */
-	readonly #known: ReadonlySet<number>;
+	#known: ReadonlySet<number>;
 	#hasAdditions: boolean | undefined;
 
 	/** @throws Error when a dimension's hierarchy is faulty or a required dimension is missing */
@@ -167,6 +168,29 @@ export class Model {
 		for (const id of this.#origins.keys()) if (!this.#known.has(id)) this.#origins.delete(id);
 		for (const origin of origins) if (!this.#known.has(origin.id)) this.#origins.set(origin.id, origin);
 		this.#hasAdditions = undefined;
+	}
+
+	/**
+	 * Takes other origins in place of those it has, announced ones included.
+	 * @returns whether what stands at cells may be another: an origin it knew has another mode or place among its steps
+	 */
+	replaceOrigins(origins: readonly OriginDefinition[]): boolean {
+		const before = this.#origins;
+		const changed = origins.some((origin) => {
+			const known = before.get(origin.id);
+			return known !== undefined && (known.mode !== origin.mode || JSON.stringify(known.result) !== JSON.stringify(origin.result));
+		});
+		this.definition = { ...this.definition, origins: [...origins] };
+		this.#origins = new Map(origins.map((origin) => [origin.id, origin]));
+		this.#known = new Set(this.#origins.keys());
+		this.#hasAdditions = undefined;
+		return changed;
+	}
+
+	/** Takes other rates; views that have translated with the former ones must be filled anew. */
+	replaceRates(rateSets: readonly RateSetDefinition[]): void {
+		this.definition = { ...this.definition, rateSets: [...rateSets] };
+		this.#rates = new Map(rateSets.map((set) => [set.id, new RateTable(set)]));
 	}
 
 	/** Whether anything may add to what stands at a cell: results that come on top, or entries that adjust. */

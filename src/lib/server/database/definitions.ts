@@ -5,7 +5,9 @@ import type {
 	NodeDefinition,
 	MemberDefinition,
 	DimensionDefinition,
-	OriginDefinition
+	OriginDefinition,
+	RateDefinition,
+	RateSetDefinition
 } from '../../core';
 import type { Database } from './pool';
 
@@ -62,18 +64,6 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			'SELECT attribute_id AS attribute, member_id AS member, value FROM attribute_value WHERE attribute_id = ANY ($1)',
 			[attributes.map(({ id }) => id)]
 		)
-	).rows;
-	const rateSets = (await database.query<{ id: number; name: string; pivot: string }>('SELECT id, name, pivot FROM rate_set ORDER BY id'))
-		.rows;
-	const rates = (
-		await database.query<{
-			set: number;
-			currency: string;
-			kind: 'average' | 'closing' | 'historical';
-			from: string;
-			to: string;
-			value: number;
-		}>('SELECT rate_set_id AS set, currency, kind, valid_from AS from, valid_to AS to, value FROM rate')
 	).rows;
 	const list = async <Row extends object>(text: string, values: unknown[]): Promise<Row[]> =>
 		(await database.query<Row>(text, values)).rows;
@@ -136,35 +126,44 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			FROM scenario s JOIN member m ON m.id = s.member_id WHERE m.dimension_id = ANY ($1)`,
 			[ids]
 		),
-		rateSets: rateSets.map((set) => ({
-			...set,
-			rates: rates.filter((rate) => rate.set === set.id).map(({ currency, kind, from, to, value }) => ({ currency, kind, from, to, value }))
-		})),
+		rateSets: await readRateSets(database),
 		variables: await list('SELECT name, member_id AS member, number FROM variable WHERE model_id = $1 ORDER BY name', [modelId]),
 		formulas: await list(
 			'SELECT account_id AS account, timing, expression, scope, may_be_typed AS "mayBeTyped" FROM formula WHERE model_id = $1 ORDER BY id',
 			[modelId]
 		),
-		origins: (
-			await list<OriginDefinition & { runbook: number | null; step: number | null; rank: number | null }>(
-				`SELECT o.id, o.name, o.mode, o.runbook_id AS runbook, o.step_id AS step, s.position AS rank
-				FROM origin o LEFT JOIN runbook_step s ON s.id = o.step_id WHERE o.model_id = $1 ORDER BY o.id`,
-				[modelId]
-			)
-		).map(({ id, name, mode, runbook, step, rank }) => ({
-			id,
-			name,
-			mode,
-			// A step that is gone stood above all that are there.
-			...(step !== null && { result: { runbook, step, rank: rank ?? -1 } })
-		}))
+		origins: await readOrigins(database, modelId)
 	};
 }
 
-/** How often what shapes a model has changed. */
-export async function structureVersion(database: Database, modelId: number): Promise<number> {
-	const found = await database.query<{ structure: number }>('SELECT structure_version AS structure FROM model WHERE id = $1', [modelId]);
-	return found.rows[0]?.structure ?? 0;
+/** Every rate set with its rates. */
+export async function readRateSets(database: Database): Promise<RateSetDefinition[]> {
+	const sets = await database.query<{ id: number; name: string; pivot: string }>('SELECT id, name, pivot FROM rate_set ORDER BY id');
+	const rates = await database.query<RateDefinition & { set: number }>(
+		'SELECT rate_set_id AS set, currency, kind, valid_from AS from, valid_to AS to, value FROM rate'
+	);
+	return sets.rows.map((set) => ({
+		...set,
+		rates: rates.rows
+			.filter((rate) => rate.set === set.id)
+			.map(({ currency, kind, from, to, value }) => ({ currency, kind, from, to, value }))
+	}));
+}
+
+/** The origins of a model's figures; those of results know their place among the steps of their runbook. */
+export async function readOrigins(database: Database, modelId: number): Promise<OriginDefinition[]> {
+	const found = await database.query<OriginDefinition & { runbook: number | null; step: number | null; rank: number | null }>(
+		`SELECT o.id, o.name, o.mode, o.runbook_id AS runbook, o.step_id AS step, s.position AS rank
+		FROM origin o LEFT JOIN runbook_step s ON s.id = o.step_id WHERE o.model_id = $1 ORDER BY o.id`,
+		[modelId]
+	);
+	return found.rows.map(({ id, name, mode, runbook, step, rank }) => ({
+		id,
+		name,
+		mode,
+		// A step that is gone stood above all that are there.
+		...(step !== null && { result: { runbook, step, rank: rank ?? -1 } })
+	}));
 }
 
 /** The models there are, for the switcher. */

@@ -12,8 +12,7 @@ const send = (reply: EngineReply) => port.postMessage(reply);
 
 const database = new pg.Pool({ connectionString: databaseUrl, max: 3 });
 database.on('error', () => {});
-const open = () => ModelEngine.open(database, modelId, (revision) => send({ kind: 'revision', revision }));
-let opening = open();
+const opening = ModelEngine.open(database, modelId, send);
 // Requests that wait hear the reason; then the thread ends, and the next request tries with a new one.
 opening.catch(() => setTimeout(() => process.exit(1), 100));
 
@@ -24,7 +23,8 @@ port.on('message', (request: EngineRequest) => {
 
 async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 	try {
-		const engine = await follow((ask as { structure?: number }).structure ?? 0);
+		const engine = await opening;
+		await engine.reachStructure((ask as { structure?: number }).structure ?? 0);
 		send({ kind: 'answer', id, answer: await engine.handle(name, ask) });
 	} catch (error) {
 		send({
@@ -36,27 +36,12 @@ async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 	}
 }
 
-/** The engine, read anew when the model's structure has moved on: a changed definition makes a new model and a new cube. */
-async function follow(least: number): Promise<ModelEngine> {
-	const engine = await opening;
-	if (engine.structure >= least) return engine;
-	const next = await open();
-	opening = Promise.resolve(next);
-	send({ kind: 'structure', structure: next.structure });
-	return next;
-}
-
-/** Other servers write too: follow the journal. */
+/** Other servers write too: follow the structure and the journal. */
 const poll = async () => {
-	try {
-		const engine = await opening;
-		const structure = await engine.latestStructure();
-		// In its turn among the requests, so that none of them meets half a change.
-		if (structure > engine.structure) await (last = last.then(() => follow(structure).then(() => {})).catch(() => {}));
-		await (await opening).catchUp();
-	} catch {
+	// In its turn among the requests, so that none of them meets half a change.
+	await (last = last.then(async () => (await opening).catchUp()).catch(() => {
 		// The database is away for a moment; the next poll tries again, and requests say so meanwhile.
-	}
+	}));
 	setTimeout(poll, POLL_MILLISECONDS).unref();
 };
 void poll();

@@ -2,10 +2,7 @@ import type { Worker } from 'node:worker_threads';
 import { Fault } from '../fault';
 import { log } from '../log';
 import createEngine from './engine.node.ts?nodeworker';
-import type { EngineReply, EngineRequestName, EngineRequests } from './messages';
-
-/** What an engine tells unasked. */
-export type EngineNews = Extract<EngineReply, { kind: 'revision' | 'structure' }>;
+import type { EngineNews, EngineReply, EngineRequestName, EngineRequests } from './messages';
 
 interface Listener {
 	hear: (news: EngineNews) => void;

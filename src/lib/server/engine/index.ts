@@ -1,5 +1,4 @@
 /** The engine: one worker thread per open model, asked by messages. */
 export { askEngine, askRunner, catchUpEngine, enginesRunning, onNews, stopEngines } from './host';
-export type { EngineNews } from './host';
 export { MARKS } from './messages';
 export type * from './messages';

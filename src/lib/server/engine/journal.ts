@@ -6,12 +6,6 @@ export type JournalChange =
 	| { kind: 'cell'; origin: number; address: number[]; period: number; value: number }
 	| { kind: 'series'; origin: number; address: ArrayLike<number>; year: number; amounts: Float64Array; stamps: number | Float64Array };
 
-/** The latest revision of a model. */
-export async function latestRevision(database: Database, modelId: number): Promise<number> {
-	const found = await database.query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId]);
-	return found.rows[0]?.revision ?? 0;
-}
-
 /** The changes of one change set, in the order they were posted. */
 export async function changesOf(database: Database, modelId: number, revision: number): Promise<JournalChange[]> {
 	const entries = await database.query<{ origin: number; address: number[]; period: number; after: number | null }>(

@@ -523,5 +523,7 @@ export type EngineReply =
 	| { kind: 'answer'; id: number; answer: unknown }
 	/** A sentence for the person, or a bug when `message` is undefined. */
 	| { kind: 'failed'; id: number; message: string | undefined; detail: string }
-	| { kind: 'revision'; revision: number }
-	| { kind: 'structure'; structure: number };
+	| EngineNews;
+
+/** What an engine tells unasked: how far its cube and its model have come. */
+export type EngineNews = { kind: 'revision'; revision: number } | { kind: 'structure'; structure: number };

@@ -14,7 +14,8 @@ import {
 	type Figure
 } from '../../core';
 import { readAllSeries } from '../database/cells';
-import { readModelDefinition, structureVersion } from '../database/definitions';
+import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
+import { modelVersions, structureChanges } from '../database/structure-version';
 import { leafOfMember, periodMember, toMembers, toOrdinals } from './addresses';
 import { CodedWords } from './coded-words';
 import { effectOn } from './effect';
@@ -22,8 +23,8 @@ import { FormFault } from './form-fault';
 import { FormView } from './form-view';
 import { inspectCell, placeOf } from './inspect';
 import { branchOf, checkLayout, lookAtSelection } from './layout-help';
-import { changesOf, latestRevision, type JournalChange } from './journal';
-import type { DraftChange, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
+import { changesOf, type JournalChange } from './journal';
+import type { DraftChange, EngineNews, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { leafCellsOf } from './leaf-cells';
 import { movedOnForm } from './moved-on-form';
 import { resultsOnForm } from './results-on-form';
@@ -46,17 +47,16 @@ const OPEN_FORMS = 60;
  */
 export class ModelEngine {
 	readonly #database: pg.Pool;
-	readonly #model: Model;
-	readonly #cube: Cube;
-	/** The structure version the model was read at. */
-	readonly structure: number;
+	#model: Model;
+	#cube: Cube;
+	/** The structure version the model stands at. */
+	#structure: number;
 	#revision: number;
-	#catchingUp: Promise<void> | undefined;
 	readonly #drafts = new Map<number, PersonDraft>();
 	readonly #guards = new Map<string, WriteGuard>();
 	readonly #forms = new Map<string, { person: number; form: FormView }>();
-	readonly #onRevision: (revision: number) => void;
-	readonly #words: CodedWords;
+	readonly #tell: (news: EngineNews) => void;
+	#words: CodedWords;
 
 	private constructor(
 		database: pg.Pool,
@@ -65,43 +65,36 @@ export class ModelEngine {
 		words: CodedWords,
 		revision: number,
 		structure: number,
-		onRevision: (revision: number) => void
+		tell: (news: EngineNews) => void
 	) {
 		this.#database = database;
 		this.#words = words;
-		this.structure = structure;
+		this.#structure = structure;
 		this.#model = model;
 		this.#cube = cube;
 		this.#revision = revision;
-		this.#onRevision = onRevision;
+		this.#tell = tell;
 	}
 
 	/**
 	 * Reads a model and its cells in one repeatable-read snapshot.
-	 * @param onRevision told whenever the cube has moved on
+	 * @param tell told whenever the cube has moved on, or the model
 	 * @throws Error when there is no such model
 	 */
-	static async open(database: pg.Pool, modelId: number, onRevision: (revision: number) => void): Promise<ModelEngine> {
-		const client = await database.connect();
-		try {
-			await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
-			const definition = await readModelDefinition(client, modelId);
-			if (!definition) throw new Error(`There is no model ${modelId}.`);
-			const revision = await latestRevision(client, modelId);
-			const structure = await structureVersion(client, modelId);
-			const model = new Model(definition);
-			const cube = new Cube(model);
-			const ids = model.dimensions.map(({ id }) => id);
-			const address = new Int32Array(ids.length);
-			await readAllSeries(client, modelId, ids, ({ members, year, origin, amounts, stamps }) => {
-				for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
-				cube.writeSeries(origin, address, year, amounts, stamps);
-			});
-			await client.query('COMMIT');
-			return new ModelEngine(database, model, cube, await CodedWords.read(database, model), revision, structure, onRevision);
-		} finally {
-			client.release();
-		}
+	static async open(database: pg.Pool, modelId: number, tell: (news: EngineNews) => void): Promise<ModelEngine> {
+		return inSnapshot(database, async (client) => {
+			const model = await readModel(client, modelId);
+			const { revision, structure } = await modelVersions(client, modelId);
+			return new ModelEngine(
+				database,
+				model,
+				await readCube(client, model),
+				await CodedWords.read(client, model),
+				revision,
+				structure,
+				tell
+			);
+		});
 	}
 
 	/** Answers one request. @throws EngineFault with a sentence for the person */
@@ -199,25 +192,58 @@ export class ModelEngine {
 		return handlers[name](ask);
 	}
 
-	/** The structure version the database has. */
-	latestStructure(): Promise<number> {
-		return structureVersion(this.#database, this.#model.definition.id);
+	/** Follows the structure and the journal of the model to where they are. One at a time, and never beside a request. */
+	async catchUp(): Promise<void> {
+		const latest = await modelVersions(this.#database, this.#model.definition.id);
+		// First what the journal's figures may need: the origins of a run, the members of a load.
+		if (latest.structure > this.#structure) await this.#followStructure();
+		await this.#applyJournal(latest.revision);
 	}
 
-	/** Applies what the journal has beyond the cube's revision. */
-	async catchUp(): Promise<void> {
-		this.#catchingUp ??= this.#applyJournal().finally(() => (this.#catchingUp = undefined));
-		return this.#catchingUp;
+	/** Takes in a changed structure: origins or rates alone as they are; else a new model, to which the cells move. */
+	async #followStructure(): Promise<void> {
+		const modelId = this.#model.definition.id;
+		await inSnapshot(this.#database, async (client) => {
+			const { revision, structure } = await modelVersions(client, modelId);
+			const changes = await structureChanges(client, modelId, this.#structure, structure);
+			if (changes.has('definition')) {
+				const model = await readModel(client, modelId);
+				const words = await CodedWords.read(client, model);
+				if (!this.#cube.moveTo(model)) {
+					this.#cube = await readCube(client, model);
+					this.#revision = revision;
+				}
+				this.#model = model;
+				this.#words = words;
+				this.#drafts.clear();
+				this.#guards.clear();
+				this.#forms.clear();
+			} else {
+				if (changes.has('origins') && this.#model.replaceOrigins(await readOrigins(client, modelId))) {
+					this.#cube.restand();
+					this.#forms.clear();
+				}
+				if (changes.has('rates')) {
+					this.#model.replaceRates(await readRateSets(client));
+					this.#forms.clear();
+				}
+			}
+			this.#structure = structure;
+		});
+		this.#tell({ kind: 'structure', structure: this.#structure });
 	}
 
 	async #reach(revision: number): Promise<void> {
-		// One that is under way may have started before the revision was there, hence the loop.
-		for (let tries = 0; this.#revision < revision && tries < 3; tries++) await this.catchUp();
+		if (this.#revision < revision) await this.catchUp();
 		if (this.#revision < revision) throw new Error(`The journal has no revision ${revision} yet.`);
 	}
 
-	async #applyJournal(): Promise<void> {
-		const latest = await latestRevision(this.#database, this.#model.definition.id);
+	/** Brings the model to a structure version at least. */
+	async reachStructure(structure: number): Promise<void> {
+		if (this.#structure < structure) await this.catchUp();
+	}
+
+	async #applyJournal(latest: number): Promise<void> {
 		const before = this.#revision;
 		while (this.#revision < latest) {
 			const changes = await changesOf(this.#database, this.#model.definition.id, this.#revision + 1);
@@ -226,7 +252,7 @@ export class ModelEngine {
 			for (const change of changes) this.#apply(change, this.#revision + 1);
 			this.#revision++;
 		}
-		if (this.#revision > before) this.#onRevision(this.#revision);
+		if (this.#revision > before) this.#tell({ kind: 'revision', revision: this.#revision });
 	}
 
 	#apply(change: JournalChange, revision: number): void {
@@ -290,7 +316,7 @@ export class ModelEngine {
 		const { form } = open;
 		const answer = async (): Promise<FormAnswer> => {
 			await this.#words.know(form.textPlaces(ask.window));
-			return form.answer(this.#revision, this.structure, guard, draft, this.#words, ask.window, ask.form);
+			return form.answer(this.#revision, this.#structure, guard, draft, this.#words, ask.window, ask.form);
 		};
 		return { form, draft, guard, answer };
 	}
@@ -306,7 +332,7 @@ export class ModelEngine {
 
 	async #enter(ask: EngineRequests['enter']['ask']): Promise<EngineRequests['enter']['answer']> {
 		const { form, draft, guard, answer } = await this.#openForm(ask);
-		if (ask.seenFrame === undefined ? ask.seenStructure !== this.structure : ask.seenFrame !== form.frame)
+		if (ask.seenFrame === undefined ? ask.seenStructure !== this.#structure : ask.seenFrame !== form.frame)
 			throw new EngineFault('The lines of this form have changed meanwhile. The form shows them now; enter this again.');
 		const changes: DraftChange[] = [];
 		const faults: EngineRequests['enter']['answer']['faults'] = [];
@@ -485,6 +511,38 @@ export class ModelEngine {
 		}
 		return guard;
 	}
+}
+
+async function inSnapshot<Result>(database: pg.Pool, read: (client: pg.PoolClient) => Promise<Result>): Promise<Result> {
+	const client = await database.connect();
+	try {
+		await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
+		const result = await read(client);
+		await client.query('COMMIT');
+		return result;
+	} catch (error) {
+		await client.query('ROLLBACK').catch(() => {});
+		throw error;
+	} finally {
+		client.release();
+	}
+}
+
+async function readModel(client: pg.PoolClient, modelId: number): Promise<Model> {
+	const definition = await readModelDefinition(client, modelId);
+	if (!definition) throw new Error(`There is no model ${modelId}.`);
+	return new Model(definition);
+}
+
+async function readCube(client: pg.PoolClient, model: Model): Promise<Cube> {
+	const cube = new Cube(model);
+	const ids = model.dimensions.map(({ id }) => id);
+	const address = new Int32Array(ids.length);
+	await readAllSeries(client, model.definition.id, ids, ({ members, year, origin, amounts, stamps }) => {
+		for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
+		cube.writeSeries(origin, address, year, amounts, stamps);
+	});
+	return cube;
 }
 
 /** A request that cannot be met, with a sentence for the person. */

@@ -8,7 +8,8 @@ import { personById, requirePermission, type SignedIn } from '../session';
 import { membersNamed } from '../structure/used';
 import { expressionReader } from './expressions';
 import { layoutSchema, selectionSchema } from './layout-schema';
-import { choicesSchema, modelVersions } from './open';
+import { choicesSchema } from './open';
+import { modelVersions } from '../database/structure-version';
 
 /** What a form is besides its layout. */
 const facts = {
@@ -192,7 +193,7 @@ export async function saveDesign(
 	const maker = requirePermission(person, 'form.design');
 	const { faults } = await askEngine(modelId, 'checkLayout', {
 		layout: design.layout,
-		structure: (await modelVersions(modelId)).structure
+		structure: (await modelVersions(pool(), modelId)).structure
 	});
 	if (faults.length > 0) throw new Fault(422, 'unfinished', `The form is not finished. ${faults[0]}`, faults);
 	const free = code ?? (await freeCode(modelId, design.name));
@@ -286,7 +287,7 @@ export async function previewForm(
 	{ layout, choices, as }: z.infer<typeof previewSchema>
 ): Promise<{ form: FormAnswer | null; faults: string[]; hints: string[] }> {
 	const maker = requirePermission(person, 'form.design');
-	const versions = await modelVersions(modelId);
+	const versions = await modelVersions(pool(), modelId);
 	const checked = await askEngine(modelId, 'checkLayout', { layout, structure: versions.structure });
 	if (checked.faults.length > 0) return { form: null, ...checked };
 	const seenBy = as === undefined ? maker : await personById(as);
@@ -319,7 +320,7 @@ export async function selectedMembers(
 	{ dimension, selection, chosen }: z.infer<typeof selectSchema>
 ): Promise<SelectedMembers> {
 	requirePermission(person, 'form.design');
-	return askEngine(modelId, 'select', { dimension, selection, chosen, structure: (await modelVersions(modelId)).structure });
+	return askEngine(modelId, 'select', { dimension, selection, chosen, structure: (await modelVersions(pool(), modelId)).structure });
 }
 
 export const branchSchema = z.object({ dimension: z.number().int(), of: z.number().int().nullable() });
@@ -331,7 +332,7 @@ export async function membersUnder(
 	{ dimension, of }: z.infer<typeof branchSchema>
 ): Promise<{ members: TreeMember[] }> {
 	requirePermission(person, 'form.design');
-	return askEngine(modelId, 'branch', { dimension, of, structure: (await modelVersions(modelId)).structure });
+	return askEngine(modelId, 'branch', { dimension, of, structure: (await modelVersions(pool(), modelId)).structure });
 }
 
 /** What a form names and what names it. */

@@ -7,6 +7,7 @@ import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { draftElsewhere, draftVersion, stepsLeft } from './draft';
 import { layoutSchema } from './layout-schema';
+import { modelVersions } from '../database/structure-version';
 
 /** What the reader chose: members by dimension id, and a currency. */
 export const choicesSchema = z.object({
@@ -82,7 +83,7 @@ export async function formAsk(
 	version: number
 ): Promise<FormAsk> {
 	// All at once: a person waits for this with every figure.
-	const [known, rules, versions] = await Promise.all([layout, readAccessRules(person, modelId), modelVersions(modelId)]);
+	const [known, rules, versions] = await Promise.all([layout, readAccessRules(person, modelId), modelVersions(pool(), modelId)]);
 	return {
 		person: person.id,
 		rules,
@@ -92,15 +93,6 @@ export async function formAsk(
 		currency: choices.currency,
 		...versions
 	};
-}
-
-/** The latest revision and structure of a model. */
-export async function modelVersions(modelId: number): Promise<{ revision: number; structure: number }> {
-	const versions = await pool().query<{ revision: number; structure: number }>(
-		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
-		[modelId]
-	);
-	return versions.rows[0] ?? { revision: 0, structure: 0 };
 }
 
 /** Rows of a form that a page asks for, and what it has. */

@@ -8,7 +8,8 @@ import { figuresOnDraft, lastAnswers, startRun } from '../runbook';
 import { readStored } from '../runbook/read';
 import { answersSchema } from '../runbook/schema';
 import { draftVersion, endTrial, lockDraft } from './draft';
-import { modelVersions, readForm, type FormChoices } from './open';
+import { readForm, type FormChoices } from './open';
+import { modelVersions } from '../database/structure-version';
 
 /** A runbook of a form, with what is left to be asked. */
 export interface RunOfForm {
@@ -27,7 +28,7 @@ export async function runsOfForm(person: SignedIn | undefined, modelId: number, 
 	const reader = requirePermission(person, 'form.read');
 	if (!reader.permissions.includes('rule.run') || !reader.permissions.includes('form.enter')) return [];
 	const { layout } = await readForm(reader, modelId, code);
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const found: RunOfForm[] = [];
 	for (const { runbook, label, when } of layout.runs ?? []) {
 		const stored = await readStored(pool(), modelId, runbook).catch(() => undefined);

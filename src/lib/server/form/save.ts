@@ -2,12 +2,13 @@ import { z } from 'zod';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
-import { structureVersion, addressDimensions } from '../database/definitions';
+import { addressDimensions } from '../database/definitions';
 import { askEngine, type Conflict } from '../engine';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { endDraft, lockDraft } from './draft';
 import { readForm } from './open';
+import { structureVersion } from '../database/structure-version';
 
 const cell = z.object({ address: z.array(z.number().int()).max(40), period: z.number().int() });
 

@@ -2,10 +2,11 @@ import { z } from 'zod';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
-import { addressDimensions, structureVersion } from '../database/definitions';
+import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
+import { structureVersion } from '../database/structure-version';
 
 export const takeBackSchema = z.object({ revision: z.number().int().min(1) });
 

@@ -11,6 +11,7 @@ import { newMap, type RuleToSet } from './edit';
 import type { Detected } from './file/detect';
 import { keptFile } from './file/keep';
 import { sourceSchema } from './recipe';
+import { countUpStructure } from '../database/structure-version';
 
 export const newImportSchema = z.object({
 	name: z.string().trim().min(1, 'A name is needed.').max(120),
@@ -58,7 +59,7 @@ export async function createImport(
 		for (const each of guess.rules) await insertRule(client, id, name, model, each);
 		if (kept) await client.query('UPDATE source_file SET import_id = $2 WHERE id = $1 AND import_id IS NULL', [kept.id, id]);
 		// A new origin belongs to what the engine knows of the model.
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'origins');
 		await writeJournal(client, {
 			person: writer.id,
 			modelId,

@@ -4,12 +4,12 @@ import type { Step } from '../../core';
 import { pool, transaction } from '../database';
 import { askEngine, type ScriptCheck } from '../engine';
 import { Fault, notFound } from '../fault';
-import { modelVersions } from '../form/open';
 import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from '../structure/act';
 import { readStored } from './read';
 import { parameterSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
+import { countUpStructure, modelVersions } from '../database/structure-version';
 
 export const newRunbookSchema = z.object({ name: z.string().trim().min(1, 'give it a name').max(200) });
 
@@ -48,7 +48,7 @@ export async function saveRunbook(
 	const writer = requirePermission(person, 'rule.write');
 	const before = await readStored(pool(), modelId, id);
 	for (const of of [before.runsAs, draft.runsAs]) await requireConsent(writer, of);
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const steps = await toStored(modelId, structure, draft);
 	return transaction(async (client) => {
 		const updated = await client
@@ -89,6 +89,8 @@ export async function saveRunbook(
 			asRecord(before),
 			asRecord({ ...draft, steps })
 		);
+		// Of one runbook's results the lowest step stands: engines must know their order.
+		await countUpStructure(client, [modelId], 'origins');
 		await suspendSchedules(client, { table: 'runbook_schedule', column: 'runbook_id' }, id, writer.id);
 		return { version: updated.rows[0].version, steps: ids };
 	});
@@ -134,6 +136,7 @@ export async function deleteRunbook(person: SignedIn | undefined, modelId: numbe
 	const before = await readStored(pool(), modelId, id);
 	await transaction(async (client) => {
 		await client.query('DELETE FROM runbook WHERE id = $1 AND model_id = $2', [id, modelId]);
+		await countUpStructure(client, [modelId], 'origins');
 		await note(client, writer.id, modelId, id, `Took away the runbook “${before.name}”`, before.name, asRecord(before), null);
 	});
 }
@@ -153,7 +156,7 @@ export async function checkScriptText(
 	asked: z.infer<typeof scriptSchema>
 ): Promise<Pick<ScriptCheck, 'faults'>> {
 	requirePermission(person, 'rule.read');
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const { faults } = await askEngine(modelId, 'checkScript', { ...asked, structure, faultsOnly: true });
 	return { faults };
 }

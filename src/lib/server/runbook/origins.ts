@@ -1,5 +1,6 @@
 import { namedKey, originModeOf, readNamedKey, type Clears, type MembersNamed, type ResultOrigin, type Step } from '../../core';
 import { pool, transaction } from '../database';
+import { countUpStructure } from '../database/structure-version';
 
 /** The origins of a run: where each step writes, where its runbook's results stand, and what kind of thing each origin is. */
 export interface RunOrigins {
@@ -11,7 +12,7 @@ export interface RunOrigins {
 }
 
 /**
- * The origins of a runbook's steps for some members, made when missing. A new one counts up the structure: engines must
+ * The origins of a runbook's steps for some members, made when missing. A new one counts up the structure by origins alone: engines must
  * know whether it sets or adds.
  * @param make false to look only: steps that have none yet are left out
  */
@@ -49,7 +50,7 @@ export async function originsOfRun(
 			);
 			made += inserted.rowCount ?? 0;
 		}
-		if (made > 0) await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		if (made > 0) await countUpStructure(client, [modelId], 'origins');
 	});
 	return readOrigins(modelId, runbook, answers);
 }

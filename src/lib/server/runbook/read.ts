@@ -2,12 +2,12 @@ import type { Answers, Finding, ParameterDefinition, Slice, Step, StoredScript }
 import { pool, type Database } from '../database';
 import { askEngine, type Vocabulary } from '../engine';
 import { notFound } from '../fault';
-import { modelVersions } from '../form/open';
 import { requirePermission, type SignedIn } from '../session';
 import type { Schedule } from '../jobs/moments';
 import { latestRuns, type RunInShort } from './runs';
 import { readRunbookSchedule } from './schedule-read';
 import type { StepDraft } from './schema';
+import { modelVersions } from '../database/structure-version';
 
 export interface RunbookInShort {
 	id: number;
@@ -61,7 +61,7 @@ export async function checkAllRunbooks(
 	modelId: number
 ): Promise<{ runbook: number; name: string; step: string; finding: Finding }[]> {
 	requirePermission(person, 'rule.read');
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const found: { runbook: number; name: string; step: string; finding: Finding }[] = [];
 	const ids = await pool().query<{ id: number }>('SELECT id FROM runbook WHERE model_id = $1 ORDER BY name', [modelId]);
 	for (const { id } of ids.rows) {
@@ -76,7 +76,7 @@ export async function checkAllRunbooks(
 export async function readRunbook(person: SignedIn | undefined, modelId: number, id: number): Promise<RunbookDetails> {
 	const reader = requirePermission(person, 'rule.read');
 	const { steps, ...stored } = await readStored(pool(), modelId, id);
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const people = await pool().query<{ id: number; name: string }>(
 		`SELECT DISTINCT p.id, p.name FROM person p JOIN person_role r ON r.person_id = p.id JOIN role_permission rp ON rp.role_id = r.role_id
 		WHERE p.active AND rp.permission = 'form.enter' ORDER BY p.name`

@@ -2,11 +2,12 @@ import type { Answers, StepLog } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
-import { addressDimensions, structureVersion } from '../database/definitions';
+import { addressDimensions } from '../database/definitions';
 import { unpackSeries, type SeriesChange } from '../database/series';
 import { askEngine, type RunTotal } from '../engine';
 import { Fault, notFound } from '../fault';
 import { personById, requirePermission, type SignedIn } from '../session';
+import { structureVersion } from '../database/structure-version';
 
 export interface RunInShort {
 	id: number;

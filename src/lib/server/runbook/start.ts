@@ -6,7 +6,6 @@ import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } fro
 import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault } from '../fault';
-import { modelVersions } from '../form/open';
 import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
@@ -14,6 +13,7 @@ import { loadImports } from './load-imports';
 import { keepReads, originsOfRun } from './origins';
 import { asDrafts, readStored, type StoredRunbook } from './read';
 import { answersSchema, runbookSchema } from './schema';
+import { modelVersions } from '../database/structure-version';
 
 /** First key of the lock under which a model's runs take turns. */
 const RUN_LOCK = 7204;
@@ -41,7 +41,7 @@ export async function previewRun(
 ): Promise<Omit<RunPlan, 'series'>> {
 	const reader = requirePermission(person, 'rule.read');
 	await readStored(pool(), modelId, id);
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const stored = await toStored(modelId, structure, draft);
 	// Steps that are new have no origin yet: a stand-in, as if nothing were written before.
 	const steps = stored.map((step, place) => ({ ...step, id: step.id ?? -1 - place })) as unknown as StoredRunbook['steps'];
@@ -94,7 +94,7 @@ export async function startRun(
 
 /** @throws Fault 422 when the runbook has a fault, or something it asks for is left open */
 async function requireReady(modelId: number, runbook: StoredRunbook, answers: Answers): Promise<{ structure: number }> {
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const findings = await askEngine(modelId, 'checkRunbook', { structure, steps: runbook.steps, parameters: runbook.parameters });
 	const error = findings.find(({ severity }) => severity === 'error');
 	if (error) {
@@ -198,7 +198,7 @@ async function planFor(
 		const id = 1_000_000_000 + (++standIns % 100_000_000);
 		return [{ step: step.id, origin: { id, name: step.name, mode, result: { runbook: runbook.id, step: step.id, rank } } }];
 	});
-	const versions = await modelVersions(modelId);
+	const versions = await modelVersions(pool(), modelId);
 	return askRunner(modelId, 'planRun', {
 		revision: revision ?? versions.revision,
 		structure: versions.structure,
@@ -295,7 +295,7 @@ async function carryOut(
 	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan)] : [])].join(' ');
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	// What runs is what the runbook says now, whatever it said when the run was asked for.
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const definition = JSON.stringify({ ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) });
 	for (let tries = 1; ; tries++) {
 		// Computed outside the lock, unless it has been overtaken before.

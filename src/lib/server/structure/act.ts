@@ -2,13 +2,14 @@ import type pg from 'pg';
 import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
 import { transaction } from '../database';
 import { lockModel, waitForLoads } from '../database/change-set';
-import { readModelDefinition, structureVersion } from '../database/definitions';
+import { readModelDefinition } from '../database/definitions';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { handOverNumbers } from './hand-over';
 import { keepChanged, readDimension, type LoadedDimension } from './read-state';
 import { countNumbers, modelsKnowing, modelsOf, usedAmong, usesOfMember, type Use } from './used';
 import { writeDiff } from './write-state';
+import { countUpStructureOf, structureVersion } from '../database/structure-version';
 
 /** What became of an act on the structure. */
 export interface ActOutcome {
@@ -166,10 +167,7 @@ export async function noteInJournal(client: pg.PoolClient, id: number, objects: 
 
 /** Counts a change of a dimension, and of every model it belongs to. @returns the dimension's version */
 export async function dimensionChanged(client: pg.PoolClient, dimensionId: number): Promise<number> {
-	await client.query(
-		'UPDATE model SET structure_version = structure_version + 1 WHERE id IN (SELECT model_id FROM known_dimension WHERE dimension_id = $1)',
-		[dimensionId]
-	);
+	await countUpStructureOf(client, dimensionId);
 	const found = await client.query<{ version: number }>('UPDATE dimension SET version = version + 1 WHERE id = $1 RETURNING version', [
 		dimensionId
 	]);

@@ -4,6 +4,7 @@ import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { dimensionChanged, writeJournal } from './act';
 import { readDimension } from './read-state';
+import { countUpStructure } from '../database/structure-version';
 
 const name = z.string().trim().min(1).max(80);
 export const attributeSchema = z.object({
@@ -187,7 +188,7 @@ export async function setVariable(person: SignedIn | undefined, modelId: number,
 			words: `Set the variable “${wanted.name}”`,
 			objects: [{ kind: 'variable', id: stored.rows[0]!.id, name: wanted.name, before: before.rows[0] ?? null, after: wanted }]
 		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 	});
 }
 
@@ -207,6 +208,6 @@ export async function deleteVariable(person: SignedIn | undefined, modelId: numb
 			words: `Deleted the variable “${variable.name}”`,
 			objects: [{ kind: 'variable', id, name: variable.name, before: variable, after: null }]
 		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 	});
 }

@@ -5,6 +5,7 @@ import { askEngine, type EffectLine } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import { planOfRows, type editsSchema, type PastedRows } from './members';
 import { readDimension, type LoadedDimension } from './read-state';
+import { modelVersions } from '../database/structure-version';
 
 /** Fields of an account, and of a movement, that decide about figures. */
 const DECIDING = ['kind', 'valueType', 'timeBehaviour', 'consolidation', 'weighedBy', 'frequency', 'rateKind', 'balance'];
@@ -52,13 +53,10 @@ async function effectOfNext(modelId: number, { id: dimension, state, ids }: Load
 		);
 	});
 	if (changed.length === 0) return [];
-	const versions = await pool().query<{ revision: number; structure: number }>(
-		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
-		[modelId]
-	);
+	const versions = await modelVersions(pool(), modelId);
 	const members = [...next.members.values()].sort((a, b) => a.position - b.position);
 	return askEngine(modelId, 'effect', {
-		...versions.rows[0]!,
+		...versions,
 		dimension,
 		added: members.filter(({ id }) => !state.members.has(id)).map(({ id, code, name }) => ({ id, code, name })),
 		nodes: members.map(({ id, parent, weight }) => ({ member: id, parent, weight })),

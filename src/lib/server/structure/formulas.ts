@@ -18,10 +18,10 @@ import { lockModel } from '../database/change-set';
 import { readModelDefinition } from '../database/definitions';
 import { askEngine, type ScriptCheck, type Vocabulary } from '../engine';
 import { Fault, notFound } from '../fault';
-import { modelVersions } from '../form/open';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel, writeJournal } from './act';
 import { runbooksNaming } from './used';
+import { countUpStructure, modelVersions } from '../database/structure-version';
 
 const id = z.number().int();
 const draftSchema = z.object({
@@ -104,7 +104,7 @@ export async function checkFormulaText(
 	{ text, keep }: z.infer<typeof formulaTextSchema>
 ): Promise<Pick<ScriptCheck, 'faults'> & { refused: string | null }> {
 	requirePermission(person, 'structure.read');
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	const { faults } = await askEngine(modelId, 'checkFormula', { structure, text });
 	return { faults, refused: faults.length === 0 && keep ? await whyNotKept(modelId, keep.account, keep.formulas) : null };
 }
@@ -130,7 +130,7 @@ async function whyNotKept(modelId: number, account: number, formulas: readonly F
 /** The names that may stand in a formula. */
 export async function formulaVocabulary(person: SignedIn | undefined, modelId: number): Promise<Vocabulary> {
 	requirePermission(person, 'structure.read');
-	const { structure } = await modelVersions(modelId);
+	const { structure } = await modelVersions(pool(), modelId);
 	return askEngine(modelId, 'vocabulary', { structure });
 }
 
@@ -165,7 +165,7 @@ export async function setFormulas(
 			words: now.length > 0 ? `Set the formula of “${name}”` : `Took away the formula of “${name}”`,
 			objects: [{ kind: 'model', id: account, name, before: { formula: inShort(standing) }, after: { formula: inShort(now) } }]
 		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 	});
 	return readFormulas(person, modelId, account);
 }

@@ -6,6 +6,7 @@ import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from './act';
 import { startDimension } from './new-model';
 import { shortNames } from './short-names';
+import { countUpStructure } from '../database/structure-version';
 
 export interface ChoiceList {
 	code: string;
@@ -73,7 +74,7 @@ export async function makeChoiceList(
 			shortNames(choices, 'choice', 'of any script').map((code, place) => ({ code, name: choices[place]! }))
 		);
 		await client.query('INSERT INTO choice_list (dimension_id, model_id) VALUES ($1, $2)', [list.id, modelId]);
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 		await writeJournal(client, {
 			person: maker.id,
 			modelId,
@@ -125,6 +126,6 @@ export async function deleteChoiceList(person: SignedIn | undefined, modelId: nu
 			await client.query(`DELETE FROM ${table} WHERE dimension_id = $1`, [list.id]);
 		await client.query('UPDATE structure_change SET dimension_id = NULL WHERE dimension_id = $1', [list.id]);
 		await client.query('DELETE FROM dimension WHERE id = $1', [list.id]);
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 	});
 }

@@ -7,6 +7,7 @@ import { readModelDefinition } from '../database/definitions';
 import { Fault } from '../fault';
 import { refuseBrokenModel, writeJournal, type JournalObject } from './act';
 import { draftsOf, modelOf, readDrafts, replaceFormulas, type FormulaDraft } from './formulas';
+import { countUpStructure } from '../database/structure-version';
 
 /** A row's formula; an empty cell leaves what stands. */
 export interface FormulaRow {
@@ -148,7 +149,7 @@ export async function keepFormulasAlone(personId: number, modelId: number, rows:
 			words: `Set ${changes.length} formulas from pasted rows`,
 			objects: await formulaObjects(client, modelId, rows, changes)
 		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 		return changes;
 	});
 }

@@ -8,6 +8,7 @@ import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from './act';
 import { spansOf, withSpan, type RateKindStored, type RateSpan } from './rate-spans';
+import { countUpStructure, modelVersions } from '../database/structure-version';
 
 const currency = z.string().regex(/^[A-Z]{3}$/);
 export const ratesSchema = z.object({
@@ -95,12 +96,9 @@ export async function previewRates(
 	});
 	const lines = await spansOf(pool(), setId);
 	for (const { key, after } of changed) lines.set(key, after);
-	const versions = await pool().query<{ revision: number; structure: number }>(
-		'SELECT revision, structure_version AS structure FROM model WHERE id = $1',
-		[modelId]
-	);
+	const versions = await modelVersions(pool(), modelId);
 	const effect = await askEngine(modelId, 'effect', {
-		...versions.rows[0]!,
+		...versions,
 		dimension: null,
 		nodes: [],
 		accounts: [],
@@ -228,7 +226,7 @@ async function store(client: pg.PoolClient, setId: number, changed: readonly Cha
 }
 
 async function counted(client: pg.PoolClient, setId: number): Promise<number> {
-	await client.query('UPDATE model SET structure_version = structure_version + 1');
+	await countUpStructure(client, 'all', 'rates');
 	return (await client.query<{ version: number }>('UPDATE rate_set SET version = version + 1 WHERE id = $1 RETURNING version', [setId]))
 		.rows[0]!.version;
 }

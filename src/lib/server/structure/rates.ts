@@ -19,6 +19,7 @@ import { writeJournal } from './act';
 import { addCurrencies } from './new-model';
 import { lastRateChanges, type RateToSet } from './rate-changes';
 import { spansOf, type RateKindStored, type RateSpan } from './rate-spans';
+import { countUpStructure } from '../database/structure-version';
 
 export interface RateLineFacts {
 	currency: string;
@@ -161,7 +162,7 @@ export async function addRateSet(person: SignedIn | undefined, modelId: number, 
 			words: `Started the rate set “${wanted.name}”${copied ? ` as a copy of “${copied.name}”` : ''}`,
 			objects: [{ kind: 'rate set', id, name: wanted.name, before: null, after: wanted }]
 		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1');
+		await countUpStructure(client, 'all', 'rates');
 		return id;
 	});
 }
@@ -194,7 +195,7 @@ export async function addModelCurrency(
 			words: `Added the currency ${code}`,
 			objects: [{ kind: 'model', id: modelId, name: code, before: null, after: { currency: code } }]
 		});
-		await client.query('UPDATE model SET structure_version = structure_version + 1 WHERE id = $1', [modelId]);
+		await countUpStructure(client, [modelId], 'definition');
 	});
 }
 

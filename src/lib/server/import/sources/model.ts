@@ -4,7 +4,7 @@ import { pool } from '../../database';
 import { readModelDefinition } from '../../database/definitions';
 import { askRunner } from '../../engine';
 import { Fault } from '../../fault';
-import { modelVersions } from '../../form/open';
+import { modelVersions } from '../../database/structure-version';
 
 const ROWS_AT_ONCE = 5_000;
 
@@ -19,7 +19,7 @@ export async function* modelRows(modelId: number, slice: Readonly<Record<string,
 	const definition = await readModelDefinition(pool(), modelId);
 	if (!definition) throw new Fault(422, 'no model', 'The model these rows come from is not there any more. Choose another.');
 	const model = new Model(definition);
-	const { revision, structure } = await modelVersions(modelId);
+	const { revision, structure } = await modelVersions(pool(), modelId);
 	const { members, periods, amounts } = await askRunner(modelId, 'leafCells', { revision, structure, slice });
 	const codes = new Map(definition.dimensions.flatMap((dimension) => dimension.members.map(({ id, code }) => [id, code] as const)));
 	yield Buffer.from(stringify([[...model.dimensions.map(({ name }) => name), model.periods.dimension.name, 'Amount']]));

@@ -1,7 +1,8 @@
 import { Model, type RowReader, type SourceValues } from '../../../core';
 import { pool } from '../../database';
-import { readModelDefinition, structureVersion } from '../../database/definitions';
+import { readModelDefinition } from '../../database/definitions';
 import { notFound } from '../../fault';
+import { structureVersion } from '../../database/structure-version';
 
 /** A model as it stands, with what its choices and texts stand for. */
 export interface ModelContext {

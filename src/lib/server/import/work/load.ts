@@ -15,7 +15,6 @@ import {
 import { pool, transaction } from '../../database';
 import { copyRows, readOriginSeries } from '../../database/cells';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
-import { structureVersion } from '../../database/definitions';
 import { stampsAfter, type SeriesChange } from '../../database/series';
 import { Contention } from './contention';
 import { Fault } from '../../fault';
@@ -24,6 +23,7 @@ import type { Source } from '../recipe';
 import { requireComplete } from './check';
 import { modelContext } from './context';
 import { gather, type Gathered } from './gather';
+import { countUpStructureOf, structureVersion } from '../../database/structure-version';
 
 /** Writes of one import's origin take turns: any number, the same in every server. */
 export const IMPORT_LOCK = 7202;
@@ -305,10 +305,8 @@ async function extendSpans(
 ): Promise<void> {
 	for (const { scenario, period, words } of extent.beyond()) {
 		await client.query('UPDATE scenario SET span_to = $2 WHERE member_id = $1', [scenario, period]);
-		await client.query(
-			'UPDATE model SET structure_version = structure_version + 1 WHERE id IN (SELECT d.model_id FROM model_dimension d JOIN member m ON m.dimension_id = d.dimension_id WHERE m.id = $1)',
-			[scenario]
-		);
+		const changed = await client.query<{ id: number }>('SELECT dimension_id AS id FROM member WHERE id = $1', [scenario]);
+		await countUpStructureOf(client, changed.rows[0]!.id);
 		await client.query('UPDATE dimension SET version = version + 1 WHERE id = (SELECT dimension_id FROM member WHERE id = $1)', [scenario]);
 		await client.query(
 			'INSERT INTO structure_change (person_id, model_id, dimension_id, words) SELECT $1, $2, dimension_id, $3 FROM member WHERE id = $4',

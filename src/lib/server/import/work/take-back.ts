@@ -3,11 +3,11 @@ import { LoadGuard, SeriesStore, type AccessRules, type Model } from '../../../c
 import { pool, transaction } from '../../database';
 import { readOriginSeries } from '../../database/cells';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
-import { structureVersion } from '../../database/definitions';
 import { stampsAfter, unpackSeries, type SeriesChange } from '../../database/series';
 import { Fault } from '../../fault';
 import { modelContext } from './context';
 import { IMPORT_LOCK } from './load';
+import { structureVersion } from '../../database/structure-version';
 
 const CHUNK = 5_000;
 

@@ -1,9 +1,10 @@
 import { onNews, type EngineNews } from '$lib/server/engine';
 import { eventStream, type Sender } from '$lib/server/events';
 import { answer } from '$lib/server/answer';
-import { modelVersions } from '$lib/server/form/open';
 import { log } from '$lib/server/log';
 import { requirePermission, type SignedIn } from '$lib/server/session';
+import { pool } from '$lib/server/database';
+import { modelVersions } from '$lib/server/database/structure-version';
 
 /** Tells each new revision of the model, and each change of its structure, as it arrives. */
 export async function GET({ locals: { person, token, modelId } }) {
@@ -21,7 +22,7 @@ export async function GET({ locals: { person, token, modelId } }) {
 		send(news.kind, news);
 	};
 	const tellLatest = (sender: Sender) =>
-		modelVersions(modelId).then(
+		modelVersions(pool(), modelId).then(
 			({ revision, structure }) => {
 				if (structure > told.structure) tell(sender, { kind: 'structure', structure });
 				if (revision > told.revision) tell(sender, { kind: 'revision', revision });
