@@ -39,9 +39,11 @@ async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 /** Other servers write too: follow the structure and the journal. */
 const poll = async () => {
 	// In its turn among the requests, so that none of them meets half a change.
-	await (last = last.then(async () => (await opening).catchUp()).catch(() => {
-		// The database is away for a moment; the next poll tries again, and requests say so meanwhile.
-	}));
+	await (last = last
+		.then(async () => (await opening).catchUp())
+		.catch(() => {
+			// The database is away for a moment; the next poll tries again, and requests say so meanwhile.
+		}));
 	setTimeout(poll, POLL_MILLISECONDS).unref();
 };
 void poll();
