@@ -16,6 +16,8 @@ const MOST_COPIES = 25;
 const PEOPLE = ['maren.kvist', 'osric.hale', 'tove.brandal'];
 const argument = process.argv.indexOf('--kills');
 const KILLS = argument > 0 ? Number(process.argv[argument + 1]) : 20;
+/** How long after a kill the next one comes at the earliest and at the latest, in milliseconds. */
+const [SOONEST, LATEST] = [500, 6_000];
 const pause = (milliseconds: number) => new Promise((done) => setTimeout(done, milliseconds));
 
 removeCluster(CLUSTER);
@@ -47,7 +49,9 @@ function start(): void {
 			ORIGIN: origin,
 			DATABASE_URL: database.url,
 			SECRET_KEY_FILE: database.secretKeyFile,
-			LOG_LEVEL: 'silent'
+			LOG_LEVEL: 'silent',
+			// It never stays up for long here.
+			RESTART_AFTER_AT_MOST: '1000'
 		},
 		stdio: 'ignore'
 	});
@@ -315,10 +319,12 @@ const failed = Promise.all(workers).catch((error: unknown) => {
 	differences.push(`A person was stopped: ${(error as Error).message}`);
 });
 while (going && counts.server + counts.database < KILLS) {
-	await pause(randomInt(400, 3_000));
+	await pause(randomInt(SOONEST, LATEST));
 	if (randomInt(100) < 60) counts.server += killServer() ? 1 : 0;
 	else counts.database += (await killDatabase()) ? 1 : 0;
 	await untilReady();
+	const kills = counts.server + counts.database;
+	if (kills % 20 === 0) console.log(`  ${kills} kills, ${counts.entries} entries, ${counts.saves} saves, ${counts.packages} packages`);
 }
 going = false;
 await failed;

@@ -16,7 +16,7 @@ process.env.SHUTDOWN_TIMEOUT ??= '5';
 
 /** A server that ends by itself is started again: at once, and later when it does not stay. */
 const SHORTEST_MILLISECONDS = 500;
-const LONGEST_MILLISECONDS = 15_000;
+const LONGEST_MILLISECONDS = Number(process.env.RESTART_AFTER_AT_MOST ?? 15_000);
 const STAYS_MILLISECONDS = 60_000;
 
 await run(async () => {

@@ -4,7 +4,8 @@ import { expect, inject } from 'vitest';
 import { loadDemo } from '../../demo/load';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { migrate } from '../../src/lib/server/database/migrate';
-import '../../src/lib/server/database/pool';
+import { isDatabaseAway } from '../../src/lib/server/database/away';
+import { openPool } from '../../src/lib/server/database/pool';
 import type { SignedIn } from '../../src/lib/server/session';
 import { verifyModels } from '../../src/lib/server/verify';
 
@@ -20,8 +21,7 @@ export async function freshDatabase(
 	await main.end();
 	const url = new URL(inject('databaseUrl'));
 	url.pathname = `/${name}`;
-	const pool = new pg.Pool({ connectionString: url.href, max: 6 });
-	pool.on('error', () => {});
+	const pool = openPool(url.href, 6);
 	await migrate(pool, migrations);
 	if (demo) await loadDemo(pool);
 	return { url: url.href, pool, close: () => pool.end() };
@@ -51,12 +51,15 @@ export async function expectJournalHolds(pool: pg.Pool): Promise<void> {
  * @returns a check, for the end, that it holds what an engine holds that is opened then; it also closes both
  */
 export async function followModel(url: string, modelId = 1): Promise<() => Promise<void>> {
-	const open = () => ModelEngine.open(new pg.Pool({ connectionString: url, max: 2 }), modelId, () => {});
+	const open = () => ModelEngine.open(openPool(url, 2), modelId, () => {});
 	const follower = await open();
 	let going = true;
 	const following = (async () => {
 		while (going) {
-			await follower.catchUp();
+			// The database may be away for a moment.
+			await follower.catchUp().catch((error: unknown) => {
+				if (!isDatabaseAway(error)) throw error;
+			});
 			await pause(40);
 		}
 	})();

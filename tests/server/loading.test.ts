@@ -6,6 +6,7 @@ import { closePool, transaction } from '../../src/lib/server/database';
 import { readAllSeries } from '../../src/lib/server/database/cells';
 import { addressDimensions, readModelDefinition } from '../../src/lib/server/database/definitions';
 import { stopEngines } from '../../src/lib/server/engine';
+import { isDatabaseAway } from '../../src/lib/server/database';
 import { modelVersions } from '../../src/lib/server/database/structure-version';
 import { changesOf } from '../../src/lib/server/engine/journal';
 import {
@@ -189,6 +190,26 @@ describe('loading', () => {
 		await expect(keepFile(maren, 1, 'ledger', 'half.csv', dropping())).rejects.toMatchObject({ code: 'broken off' });
 		expect((await database.pool.query('SELECT count(*) FROM batch')).rows).toEqual(batches.rows);
 		expect((await database.pool.query("SELECT FROM source_file WHERE name = 'half.csv'")).rowCount).toBe(0);
+	});
+
+	test('the database that breaks off while a file comes in is not the sender’s connection', async () => {
+		async function* slow() {
+			for (let part = 0; part < 40; part++) {
+				yield new TextEncoder().encode(part === 0 ? HEAD : row('7010', '1-').repeat(20_000));
+				// Whoever keeps the file at this moment loses the database.
+				if (part % 4 === 1)
+					await database.pool.query(
+						'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'
+					);
+			}
+		}
+		const failed = await keepFile(maren, 1, 'ledger', 'cut.csv', slow()).then(
+			() => undefined,
+			(error: unknown) => error
+		);
+		expect(failed).toBeInstanceOf(Error);
+		expect(failed).not.toMatchObject({ code: 'broken off' });
+		expect(isDatabaseAway(failed)).toBe(true);
 	});
 });
 

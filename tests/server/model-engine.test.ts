@@ -1,8 +1,7 @@
-import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { lockModel, postChangeSet } from '../../src/lib/server/database/change-set';
 import { addressDimensions } from '../../src/lib/server/database/definitions';
-import { transaction } from '../../src/lib/server/database/pool';
+import { openPool, transaction } from '../../src/lib/server/database/pool';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { layoutSchema } from '../../src/lib/server/form/layout-schema';
 import type { AccessRules } from '../../src/lib/core';
@@ -16,7 +15,7 @@ const revisions: number[] = [];
 
 beforeAll(async () => {
 	database = await freshDatabase('engine', { demo: true });
-	engine = await ModelEngine.open(new pg.Pool({ connectionString: database.url, max: 3 }), 1, (news) => {
+	engine = await ModelEngine.open(openPool(database.url, 3), 1, (news) => {
 		if (news.kind === 'revision') revisions.push(news.revision);
 	});
 	const form = await database.pool.query<{ layout: unknown }>("SELECT layout FROM form WHERE code = 'route-contribution'");

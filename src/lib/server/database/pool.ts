@@ -10,13 +10,20 @@ export type Database = pg.Pool | pg.PoolClient;
 // Kept on globalThis so that a reload in development does not open a second pool.
 const shared = globalThis as unknown as { databasePool?: pg.Pool };
 
+/** A pool whose connections may break, idle or lent: the query at hand fails, and the next one takes another connection. */
+export function openPool(connectionString: string, max: number): pg.Pool {
+	const made = new pg.Pool({ connectionString, max });
+	// Without listeners a broken connection would end the process.
+	made.on('error', () => {});
+	made.on('connect', (client) => client.on('error', () => {}));
+	return made;
+}
+
 /** The application's connections. @throws Error when DATABASE_URL is not set */
 export function pool(): pg.Pool {
 	if (!shared.databasePool) {
 		if (!process.env.DATABASE_URL) throw new Error('DATABASE_URL is not set. Start with: npm start');
-		shared.databasePool = new pg.Pool({ connectionString: process.env.DATABASE_URL, max: 12 });
-		// An idle connection that breaks (a database restart) is replaced by the next query; without a listener it would end the process.
-		shared.databasePool.on('error', () => {});
+		shared.databasePool = openPool(process.env.DATABASE_URL, 12);
 	}
 	return shared.databasePool;
 }

@@ -1,31 +1,29 @@
-// The engine's thread: one model, one connection pool of its own, requests answered in the order they come.
-import pg from 'pg';
+// The engine's thread: one model, one connection pool of its own; a person's requests are answered in the order they come.
 import { parentPort, workerData } from 'node:worker_threads';
-import '../database/pool';
+import { openPool } from '../database/pool';
 import type { EngineReply, EngineRequest } from './messages';
 import { EngineFault, ModelEngine } from './model-engine';
+import { Turns } from './turns';
 
 const { databaseUrl, modelId } = workerData as { databaseUrl: string; modelId: number };
 const POLL_MILLISECONDS = 250;
 const port = parentPort!;
 const send = (reply: EngineReply) => port.postMessage(reply);
 
-const database = new pg.Pool({ connectionString: databaseUrl, max: 3 });
-database.on('error', () => {});
+const database = openPool(databaseUrl, 3);
 const opening = ModelEngine.open(database, modelId, send);
 // Requests that wait hear the reason; then the thread ends, and the next request tries with a new one.
 opening.catch(() => setTimeout(() => process.exit(1), 100));
 
-let last: Promise<void> = Promise.resolve();
-port.on('message', (request: EngineRequest) => {
-	last = last.then(() => answer(request));
-});
+const turns = new Turns();
+port.on('message', (request: EngineRequest) => void answer(request));
 
 async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 	try {
 		const engine = await opening;
-		await engine.reachStructure((ask as { structure?: number }).structure ?? 0);
-		send({ kind: 'answer', id, answer: await engine.handle(name, ask) });
+		const { person = 0, revision = 0, structure = 0 } = ask as { person?: number; revision?: number; structure?: number };
+		if (engine.isBehind(revision, structure)) await turns.alone(() => engine.catchUp());
+		send({ kind: 'answer', id, answer: await turns.of(person, () => engine.handle(name, ask)) });
 	} catch (error) {
 		send({
 			kind: 'failed',
@@ -38,12 +36,11 @@ async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 
 /** Other servers write too: follow the structure and the journal. */
 const poll = async () => {
-	// In its turn among the requests, so that none of them meets half a change.
-	await (last = last
-		.then(async () => (await opening).catchUp())
-		.catch(() => {
-			// The database is away for a moment; the next poll tries again, and requests say so meanwhile.
-		}));
+	try {
+		await (await opening).look((work) => turns.alone(work));
+	} catch {
+		// The database is away for a moment; the next poll tries again, and requests say so meanwhile.
+	}
 	setTimeout(poll, POLL_MILLISECONDS).unref();
 };
 void poll();

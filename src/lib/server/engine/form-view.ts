@@ -21,6 +21,7 @@ import {
 	type ViewResult,
 	type WriteGuard
 } from '../../core';
+import { ChangedCount, ChangedPlaces } from './changed-places';
 import type { CodedWords } from './coded-words';
 import { FormCheckView } from './form-check-view';
 import { FormFault } from './form-fault';
@@ -45,8 +46,10 @@ export class FormView {
 	readonly #columns: ColumnLine[];
 	readonly #checks: FormCheckView[];
 	readonly #signs = new Map<number, number>();
-	/** The lines that show a leaf, by axis and the leaf's members there. */
-	readonly #hits = new Map<string, number[]>();
+	/** Where changed cells show. */
+	readonly #places: ChangedPlaces;
+	/** How many cells of the reader's draft are at or beneath each cell; counted when first asked for, and kept from then on. */
+	#drafted: ChangedCount | undefined;
 	/** One letter a cell, worked out row by row when asked. */
 	#marks = new Map<number, string>();
 	#guard: WriteGuard | undefined;
@@ -87,11 +90,13 @@ export class FormView {
 		this.frame = hashed(
 			JSON.stringify([this.#rows, this.#columns, this.expanded.selectors, this.expanded.query.slice, this.expanded.query.currency])
 		);
+		this.#places = new ChangedPlaces(model, this.query, this.#rows, this.#columns);
 		this.#checks = (layout.checks ?? []).map((check) => new FormCheckView(model, check, this.expanded));
 	}
 
 	fill(cube: Cube, overlay: Overlay): void {
 		for (const view of this.#views()) view.fill(cube, overlay);
+		this.#drafted = undefined;
 		this.#result = undefined;
 		for (const reading of this.#readings.values()) reading.result = undefined;
 	}
@@ -103,6 +108,11 @@ export class FormView {
 				if (view === this.view) this.#result = undefined;
 				for (const reading of this.#readings.values()) if (reading.view === view) reading.result = undefined;
 			}
+	}
+
+	/** A leaf cell came into this reader's draft (1) or left it (−1). */
+	countDrafted(address: Int32Array, year: number, position: number, by: 1 | -1): void {
+		this.#drafted?.count(address, year, position, by);
 	}
 
 	#views(): View[] {
@@ -262,7 +272,7 @@ export class FormView {
 			...(rows && { part: rows }),
 			...(others && { others }),
 			marks: (rows ?? this.#rows.map((_, row) => row)).map((row) => this.#marksOf(row, guard)).join(''),
-			...this.#draftedCells(draft.overlay),
+			...(this.#drafted ??= new ChangedCount(this.#places, draft.overlay)).cells(),
 			draftSize: draft.overlay.size,
 			draftHere: draft.sizeIn(form),
 			trial: draft.trial
@@ -428,47 +438,10 @@ export class FormView {
 	#triedCells(cells: Overlay | undefined): number[] {
 		if (!cells) return [];
 		if (this.#tried?.cells !== cells || this.#tried.size !== cells.size) {
-			const { drafted, draftedBeneath } = this.#draftedCells(cells);
+			const { drafted, draftedBeneath } = new ChangedCount(this.#places, cells).cells();
 			this.#tried = { cells, size: cells.size, at: [...drafted, ...draftedBeneath] };
 		}
 		return this.#tried.at;
-	}
-
-	/** Cells with an unsaved entry at or beneath them: those on leaf lines of both axes, and the totals above them. */
-	#draftedCells(overlay: Overlay): { drafted: number[]; draftedBeneath: number[] } {
-		const { rows, columns, slice, periods, periodAxis } = this.query;
-		const model = this.#model;
-		const width = this.#columns.length;
-		const covers = (line: Int32Array, address: Int32Array) =>
-			line.every((ordinal, axis) => ordinal < 0 || model.dimensions[axis]!.tree.isUnder(address[axis]!, ordinal));
-		const inPeriod = (line: number, leaf: number) => {
-			const range = model.periods.range(periods[line]!);
-			return leaf >= range.from && leaf <= range.to;
-		};
-		const found = new Set<number>();
-		overlay.each((address, year, position) => {
-			// Facts of a year or of all time stand at no period of their own.
-			const leaf = model.periods.at(year, position)?.index;
-			if (leaf === undefined || !covers(slice, address) || (periodAxis === 'slice' && !inPeriod(0, leaf))) return;
-			// Lines stay the same, and a draft meets the same few again and again.
-			const hits = (shown: readonly FormLine[], lines: Int32Array[], axis: 'row' | 'column') => {
-				const bound = lines[0] ?? slice;
-				const key = `${axis} ${address.map((ordinal, dimension) => (bound[dimension]! < 0 ? -1 : ordinal)).join(' ')} ${periodAxis === axis ? leaf : ''}`;
-				let found = this.#hits.get(key);
-				if (!found) {
-					found = shown.flatMap(({ place }, line) =>
-						place >= 0 && covers(lines[place]!, address) && (periodAxis !== axis || inPeriod(place, leaf)) ? [line] : []
-					);
-					this.#hits.set(key, found);
-				}
-				return found;
-			};
-			const columnHits = hits(this.#columns, columns, 'column');
-			if (columnHits.length === 0) return;
-			for (const row of hits(this.#rows, rows, 'row')) for (const column of columnHits) found.add(row * width + column);
-		});
-		const onLeafLines = (cell: number) => !this.#rows[Math.floor(cell / width)]!.parent && !this.#columns[cell % width]!.parent;
-		return { drafted: [...found].filter(onLeafLines), draftedBeneath: [...found].filter((cell) => !onLeafLines(cell)) };
 	}
 }
 

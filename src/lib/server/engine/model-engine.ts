@@ -34,12 +34,21 @@ import { fromDraftValue, PersonDraft, toDraftValue } from './person-draft';
 import { planEntries, planSave } from './plan-save';
 import { movedMethods, workOutRow } from './row-method';
 import { findingsOf, lookAtFormula, lookAtScript, planRun, printScripts, RunCancelled, vocabularyOf, whyNotWrite } from './runbook-work';
+import { Pace } from './turns';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
 const MANY_CHANGES = 1_000;
 
 /** Open forms kept ready; the one unused for longest goes first. */
 const OPEN_FORMS = 60;
+
+/** A form a person has open, with their draft and their rights; `answer` is what the page is to show. */
+interface OpenForm {
+	form: FormView;
+	draft: PersonDraft;
+	guard: WriteGuard;
+	answer: () => Promise<FormAnswer>;
+}
 
 /**
  * A model at work: its cube, filled from PostgreSQL in one snapshot and kept current by the journal, people's drafts
@@ -55,6 +64,8 @@ export class ModelEngine {
 	readonly #drafts = new Map<number, PersonDraft>();
 	readonly #guards = new Map<string, WriteGuard>();
 	readonly #forms = new Map<string, { person: number; form: FormView }>();
+	/** Forms that are being entered into: they stay open until that has ended. */
+	readonly #busy = new Set<FormView>();
 	readonly #tell: (news: EngineNews) => void;
 	#words: CodedWords;
 
@@ -192,7 +203,18 @@ export class ModelEngine {
 		return handlers[name](ask);
 	}
 
-	/** Follows the structure and the journal of the model to where they are. One at a time, and never beside a request. */
+	/** Whether a revision or structure version has not been reached. */
+	isBehind(revision: number, structure: number): boolean {
+		return this.#revision < revision || this.#structure < structure;
+	}
+
+	/** Asks where the model is, and catches up in `turn` when it is further. */
+	async look(turn: (work: () => Promise<void>) => Promise<void>): Promise<void> {
+		const { revision, structure } = await modelVersions(this.#database, this.#model.definition.id);
+		if (this.isBehind(revision, structure)) await turn(() => this.catchUp());
+	}
+
+	/** Follows the structure and the journal of the model to where they are. To be called while nothing else is asked of it. */
 	async catchUp(): Promise<void> {
 		const latest = await modelVersions(this.#database, this.#model.definition.id);
 		// First what the journal's figures may need: the origins of a run, the members of a load.
@@ -236,11 +258,6 @@ export class ModelEngine {
 	async #reach(revision: number): Promise<void> {
 		if (this.#revision < revision) await this.catchUp();
 		if (this.#revision < revision) throw new Error(`The journal has no revision ${revision} yet.`);
-	}
-
-	/** Brings the model to a structure version at least. */
-	async reachStructure(structure: number): Promise<void> {
-		if (this.#structure < structure) await this.catchUp();
 	}
 
 	async #applyJournal(latest: number): Promise<void> {
@@ -298,7 +315,7 @@ export class ModelEngine {
 		}
 	}
 
-	async #openForm(ask: FormAsk) {
+	async #openForm(ask: FormAsk): Promise<OpenForm> {
 		await this.#reach(ask.revision);
 		const draft = await this.#draftOf(ask.person, ask.draftVersion);
 		const guard = this.#guardOf(ask.rules);
@@ -311,8 +328,10 @@ export class ModelEngine {
 			open.form.fill(this.#cube, draft.shown);
 		}
 		this.#forms.set(key, open);
-		const oldest = this.#forms.keys().next().value;
-		if (this.#forms.size > OPEN_FORMS && oldest !== undefined) this.#forms.delete(oldest);
+		if (this.#forms.size > OPEN_FORMS) {
+			const oldest = [...this.#forms].find(([, { form }]) => !this.#busy.has(form));
+			if (oldest) this.#forms.delete(oldest[0]);
+		}
 		const { form } = open;
 		const answer = async (): Promise<FormAnswer> => {
 			await this.#words.know(form.textPlaces(ask.window));
@@ -331,7 +350,28 @@ export class ModelEngine {
 	}
 
 	async #enter(ask: EngineRequests['enter']['ask']): Promise<EngineRequests['enter']['answer']> {
-		const { form, draft, guard, answer } = await this.#openForm(ask);
+		return this.#changeDraft(ask, (open) => this.#enterInto(open, ask));
+	}
+
+	/** Changes a person's draft through a form, which stays open meanwhile; what fails in the middle leaves nothing behind. */
+	async #changeDraft<Answer>(ask: FormAsk, change: (open: OpenForm) => Promise<Answer>): Promise<Answer> {
+		const open = await this.#openForm(ask);
+		this.#busy.add(open.form);
+		try {
+			return await change(open);
+		} catch (error) {
+			// As the database has it: read anew by the next request.
+			this.#drafts.delete(ask.person);
+			throw error;
+		} finally {
+			this.#busy.delete(open.form);
+		}
+	}
+
+	async #enterInto(
+		{ form, draft, guard, answer }: OpenForm,
+		ask: EngineRequests['enter']['ask']
+	): Promise<EngineRequests['enter']['answer']> {
 		if (ask.seenFrame === undefined ? ask.seenStructure !== this.#structure : ask.seenFrame !== form.frame)
 			throw new EngineFault('The lines of this form have changed meanwhile. The form shows them now; enter this again.');
 		const changes: DraftChange[] = [];
@@ -341,7 +381,9 @@ export class ModelEngine {
 		const total = totalsAmong(form, ask.entries);
 		if (total.size > 0) warnings.add('Totals whose cells are in the block add up by themselves and were left out.');
 		const kept = (ask.kept ?? []).flatMap(({ row, column }) => (form.isRead(row, column) ? [form.cell(row, column)] : []));
+		const pace = new Pace();
 		for (const [index, { row, column, text, empties }] of ask.entries.entries()) {
+			await pace.rest();
 			if (total.has(index)) continue;
 			requireCell(form, row, column);
 			if (form.isComputed(row, column)) {
@@ -373,6 +415,7 @@ export class ModelEngine {
 			const chosen = input.kind === 'set' && this.#isChoice(members) ? chosenOutside(this.#model, members, input.value) : undefined;
 			if (chosen) warnings.add(chosen);
 			for (const { address, year, position, after } of result.changes) {
+				await pace.rest();
 				changes.push({
 					address: toMembers(this.#model, address),
 					period: periodMember(this.#model, year, position),
@@ -385,6 +428,7 @@ export class ModelEngine {
 		}
 		// One ahead of the database until the caller has stored the changes; if it cannot, the draft is read anew.
 		if (changes.length > 0) draft.version++;
+		await pace.rest();
 		return { form: await answer(), changes, faults, warnings: [...warnings] };
 	}
 
@@ -463,9 +507,14 @@ export class ModelEngine {
 	}
 
 	async #restore(ask: EngineRequests['restore']['ask']): Promise<EngineRequests['restore']['answer']> {
-		const { draft, answer } = await this.#openForm(ask);
+		return this.#changeDraft(ask, (open) => this.#restoreInto(open, ask));
+	}
+
+	async #restoreInto({ draft, answer }: OpenForm, ask: EngineRequests['restore']['ask']): Promise<EngineRequests['restore']['answer']> {
 		const changes: DraftChange[] = [];
+		const pace = new Pace();
 		for (const change of ask.changes) {
+			await pace.rest();
 			const ordinals = toOrdinals(this.#model, change.address);
 			const leaf = ordinals && leafOfMember(this.#model, ordinals, change.period);
 			// What was typed over since, in another form, stays as it was typed.
@@ -487,10 +536,15 @@ export class ModelEngine {
 	): void {
 		const before = draft.shown.read(this.#cube, address, year, position);
 		const seen = draft.seenAt(this.#cube, address, year, position);
+		const more = (isEmpty(value) ? 0 : 1) - (isEmpty(draft.overlay.get(address, year, position)) ? 0 : 1);
 		draft.set(address, year, position, value, form ?? 0);
 		draft.seen.set(address, year, position, isEmpty(value) ? value : isEmpty(seen) ? fromDraftValue('cleared') : seen);
 		const after = draft.shown.read(this.#cube, address, year, position);
-		for (const open of this.#forms.values()) if (open.person === person) open.form.change(address, year, position, before, after);
+		for (const open of this.#forms.values()) {
+			if (open.person !== person) continue;
+			open.form.change(address, year, position, before, after);
+			if (more !== 0) open.form.countDrafted(address, year, position, more as 1 | -1);
+		}
 	}
 
 	async #draftOf(person: number, version: number): Promise<PersonDraft> {

@@ -78,17 +78,24 @@ export async function keepStream(
 ): Promise<KeptFile> {
 	const id = await beginFile(modelId, importId, person, name);
 	try {
-		await keepBytes(id, stream);
+		await keepBytes(id, whole(stream));
 		const found = await pool().query<{ format: string }>('SELECT format FROM source_file WHERE id = $1', [id]);
 		if (found.rows[0]?.format === 'workbook') await unpackInTime(id);
 		await completeFile(id);
 		return await keptFile(modelId, id);
 	} catch (error) {
 		await forgetFile(id).catch(() => {});
-		if (error instanceof Fault) throw error;
-		if (isBrokenOff(error))
-			throw new Fault(400, 'broken off', 'The file did not come in whole: the connection broke off. Nothing was loaded; send it again.');
 		throw error;
+	}
+}
+
+/** What comes in, with a sentence where it ends too early. Only there: that the database broke off is another matter. */
+async function* whole(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+	try {
+		yield* stream;
+	} catch (error) {
+		if (error instanceof Fault || !isBrokenOff(error)) throw error;
+		throw new Fault(400, 'broken off', 'The file did not come in whole: the connection broke off. Nothing was loaded; send it again.');
 	}
 }
 

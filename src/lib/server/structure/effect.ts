@@ -1,7 +1,7 @@
 import type { z } from 'zod';
 import { applyEdits, type AccountDefinition, type BalanceRole, type DimensionState } from '../../core';
 import { pool } from '../database';
-import { askEngine, type EffectLine } from '../engine';
+import { askRunner, type EffectLine } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import { planOfRows, type editsSchema, type PastedRows } from './members';
 import { readDimension, type LoadedDimension } from './read-state';
@@ -55,7 +55,7 @@ async function effectOfNext(modelId: number, { id: dimension, state, ids }: Load
 	if (changed.length === 0) return [];
 	const versions = await modelVersions(pool(), modelId);
 	const members = [...next.members.values()].sort((a, b) => a.position - b.position);
-	return askEngine(modelId, 'effect', {
+	return askRunner(modelId, 'effect', {
 		...versions,
 		dimension,
 		added: members.filter(({ id }) => !state.members.has(id)).map(({ id, code, name }) => ({ id, code, name })),

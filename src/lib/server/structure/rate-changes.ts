@@ -3,7 +3,7 @@ import type pg from 'pg';
 import { z } from 'zod';
 import { isDate } from '../../core';
 import { pool, transaction, type Database } from '../database';
-import { askEngine, type EffectLine } from '../engine';
+import { askRunner, type EffectLine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { writeJournal } from './act';
@@ -97,7 +97,7 @@ export async function previewRates(
 	const lines = await spansOf(pool(), setId);
 	for (const { key, after } of changed) lines.set(key, after);
 	const versions = await modelVersions(pool(), modelId);
-	const effect = await askEngine(modelId, 'effect', {
+	const effect = await askRunner(modelId, 'effect', {
 		...versions,
 		dimension: null,
 		nodes: [],
