@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { lockModel, postChangeSet } from '../../src/lib/server/database/change-set';
 import { addressDimensions } from '../../src/lib/server/database/definitions';
 import { openPool, transaction } from '../../src/lib/server/database/pool';
+import { askEngine, stopEngines } from '../../src/lib/server/engine';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { layoutSchema } from '../../src/lib/server/form/layout-schema';
 import type { AccessRules } from '../../src/lib/core';
@@ -105,6 +106,41 @@ describe('the demo in the engine', () => {
 		const other = await engine.handle('form', { ...ask, person: 4 });
 		expect(other.values[other.columns.length]).not.toBeCloseTo(3_000_000, 0);
 		expect(other.draftSize).toBe(0);
+	});
+
+	test('others are answered while one person’s large entry is worked out, and it comes out as if nobody had asked', async () => {
+		process.env.DATABASE_URL = database.url;
+		const roots = await database.pool.query<{ dimension: number; member: number }>(
+			`SELECT h.dimension_id AS dimension, n.member_id AS member FROM hierarchy h JOIN hierarchy_node n ON n.hierarchy_id = h.id
+			JOIN dimension d ON d.id = h.dimension_id WHERE h.main AND n.parent_id IS NULL AND d.code IN ('line', 'route') ORDER BY n.position DESC`
+		);
+		const whole = { ...ask, person: 5, choices: Object.fromEntries(roots.rows.map(({ dimension, member }) => [dimension, member])) };
+		const before = await askEngine(1, 'form', whole);
+		const column = before.columns.findIndex(({ label }) => label === 'FY2028');
+		const order: string[] = [];
+		const entering = askEngine(1, 'enter', {
+			...whole,
+			seenStructure: before.structure,
+			entries: [{ row: 0, column, text: String(Math.round(before.values[column]! * 1.1)) }],
+			method: 'in proportion',
+			style: { decimal: '.', group: ',' }
+		}).then((answer) => {
+			order.push('entered');
+			return answer;
+		});
+		const other = askEngine(1, 'form', { ...ask, person: 6 }).then(() => order.push('read'));
+		const again = askEngine(1, 'form', { ...whole, draftVersion: 1 }).then((form) => {
+			order.push('own read');
+			return form;
+		});
+		const [{ changes, form }, , own] = await Promise.all([entering, other, again]);
+		expect(changes.length).toBeGreaterThan(5_000);
+		expect(form.values[column]! / before.values[column]!).toBeCloseTo(1.1, 4);
+		// One's own requests keep their order; somebody else's is not kept waiting.
+		expect(order).toEqual(['read', 'entered', 'own read']);
+		expect(own.draftSize).toBe(changes.length);
+		expect(own.drafted.length + own.draftedBeneath.length).toBe(form.drafted.length + form.draftedBeneath.length);
+		await stopEngines();
 	});
 
 	test('saving a draft into what was locked meanwhile is refused cell by cell, and elsewhere planned as whole series', async () => {
