@@ -79,7 +79,7 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	event.locals.token = person && token;
 	// Stand-ins of outside systems have tokens of their own.
 	if (route?.startsWith('/simulated/')) return resolve(event);
-	event.request = admitBody(event.request, route, person);
+	event.request = admitBody(event.request, route, person, event.params.verb);
 	if (!person && !OPEN_ROUTES.has(route)) {
 		if (isApi(route)) throw notSignedIn();
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);

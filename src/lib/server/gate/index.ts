@@ -26,15 +26,16 @@ export function requireOrigin(request: Request, route: string | null, origin: st
 
 /**
  * The request with its body held to what its route takes; of somebody who is not signed in only what signing in needs.
+ * @param verb what is asked of the route, where its address says so
  * @throws Fault 401, 403 or 413, each before anything of the body is read
  */
-export function admitBody(request: Request, route: string | null, person: SignedIn | undefined): Request {
+export function admitBody(request: Request, route: string | null, person: SignedIn | undefined, verb?: string): Request {
 	if (!isWrite(request)) return request;
 	if (!person) {
 		if (isApi(route)) throw notSignedIn();
 		return limitBody(request, STRANGERS);
 	}
-	const permissions = permissionsOf(route);
+	const permissions = permissionsOf(route, verb);
 	if (permissions && !permissions.some((permission) => person.permissions.includes(permission))) throw notAllowed(inWords(permissions[0]!));
 	return limitBody(request, isApi(route) ? limitOf(route) : STRANGERS);
 }

@@ -48,6 +48,46 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']]
 ];
 
+const verbs = (permission: Permission, ...names: string[]): Record<string, Permission> =>
+	Object.fromEntries(names.map((name) => [name, permission]));
+
+/** What single verbs of a route need beyond that. A verb that is not named needs what its area does. */
+const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
+	'/api/m/[model]/forms/[code]/[verb]': {
+		...verbs(
+			'form.enter',
+			'enter',
+			'undo',
+			'redo',
+			'save',
+			'discard',
+			'bring-back',
+			'take-back',
+			'try-runbook',
+			'end-trial',
+			'run-runbook'
+		),
+		...verbs('form.enter', 'lines', 'link', 'link-remove', 'bring-notes', 'own-line', 'method', 'fill'),
+		...verbs('form.design', 'design', 'copy', 'delete', 'versions', 'restore', 'uses')
+	},
+	'/api/m/[model]/imports/[code]/[verb]': {
+		...verbs('data.load', 'load', 'fetch'),
+		...verbs('data.write', 'edit', 'member', 'map', 'schedule', 'remove')
+	},
+	'/api/m/[model]/runbooks/[id]/[verb]': verbs('rule.write', 'save', 'copy', 'delete', 'schedule'),
+	'/api/m/[model]/runs/[id]/[verb]': verbs('rule.run', 'take-back'),
+	'/api/m/[model]/structure/dimension/[code]/[verb]': verbs(
+		'structure.write',
+		...['edit', 'effect', 'effect-of-rows', 'preview', 'apply', 'remove', 'undo', 'attribute', 'delete-attribute', 'hierarchy']
+	),
+	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
+	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
+	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create')
+};
+
 /** The permissions of which a writer to a route needs one; undefined where being signed in is enough. */
-export const permissionsOf = (route: string | null): readonly Permission[] | undefined =>
-	AREAS.find(([prefix]) => route === prefix || route?.startsWith(`${prefix}/`))?.[1];
+export function permissionsOf(route: string | null, verb?: string): readonly Permission[] | undefined {
+	const ofVerbs = VERBS[route ?? ''];
+	if (ofVerbs && verb !== undefined && Object.hasOwn(ofVerbs, verb)) return [ofVerbs[verb]!];
+	return AREAS.find(([prefix]) => route === prefix || route?.startsWith(`${prefix}/`))?.[1];
+}

@@ -8,7 +8,7 @@ import { editImport } from './edit';
 import { keptFile } from './file/keep';
 import type { Detected } from './file/detect';
 import { readRules, readStoredImport } from './recipe';
-import { loadRules } from './start';
+import { accessOfLoad } from './start';
 import type { CheckOutcome } from './work/check';
 import { askData } from './work/host';
 
@@ -33,7 +33,7 @@ export async function checkImport(
 		source: stored.source,
 		rules: await readRules(pool(), modelId, stored.id),
 		chosen,
-		access: await loadRules(reader.id, modelId),
+		access: await accessOfLoad(reader, modelId),
 		allRows
 	});
 }

@@ -1,11 +1,12 @@
 import { z } from 'zod';
 import { inflateSync } from 'node:zlib';
+import type { AccessRules } from '../../core';
 import { readAccessRules } from '../access';
 import { pool } from '../database';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, startJob, type JobToDo } from '../jobs';
-import { requirePermission, type SignedIn } from '../session';
+import { personById, requirePermission, type SignedIn } from '../session';
 import { beginFile, completeFile, forgetFile, keepBytes, keptFile, type KeptFile } from './file/keep';
 import { readRules, readStoredImport, sourceSchema, type Source, type StoredImport, type StoredRule } from './recipe';
 import { inOwnThread } from './work/host';
@@ -349,7 +350,7 @@ async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
 		rules: batch.recipe.rules,
 		corrections: batch.recipe.corrections ?? [],
 		chosen: batch.chosen,
-		access: await loadRules(job.personId, job.modelId),
+		access: await accessOfLoad(await personById(job.personId), job.modelId),
 		way: batch.way,
 		rejects: (job.payload as { rejects: 'stop' | 'load good rows' }).rejects,
 		onlyLines: batch.rejectsOf !== null && source.amounts === 'movement' ? await rejectedLines(batch.rejectsOf) : undefined
@@ -364,10 +365,9 @@ async function rejectedLines(batchId: number): Promise<number[]> {
 	return [...new Int32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength))];
 }
 
-/** A person's grants and the locks, for loading: who may load need not be one who may type. */
-export async function loadRules(personId: number | null, modelId: number) {
-	const rules = await readAccessRules({ id: personId ?? 0, permissions: [] } as unknown as SignedIn, modelId);
-	return { ...rules, mayEnter: true };
+/** A person's grants and the locks, as they count for loading: who may load need not be one who may type. */
+export async function accessOfLoad(person: SignedIn, modelId: number): Promise<AccessRules> {
+	return { ...(await readAccessRules(person, modelId)), mayEnter: true };
 }
 
 export type LoadedFile = LoadOutcome;

@@ -2,8 +2,8 @@ import { pool } from '../database';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, startJob } from '../jobs';
-import { requirePermission, type SignedIn } from '../session';
-import { loadRules } from './start';
+import { personById, requirePermission, type SignedIn } from '../session';
+import { accessOfLoad } from './start';
 import { askData, inOwnThread } from './work/host';
 import type { TakeBackPreview } from './work/take-back';
 
@@ -74,7 +74,7 @@ handleJobs(
 			{
 				modelId: job.modelId,
 				person: job.personId!,
-				access: await loadRules(job.personId, job.modelId),
+				access: await accessOfLoad(await personById(job.personId), job.modelId),
 				import: { id: head.import, origin: head.origin, name: head.name },
 				batches
 			},

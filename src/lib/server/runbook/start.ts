@@ -240,7 +240,7 @@ handleJobs(
 		signal.addEventListener('abort', cancel);
 		const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
 		try {
-			const person = await personById(job.personId!);
+			const person = await personById(job.personId);
 			requirePermission(person, 'rule.run');
 			const runbook = await readStored(pool(), job.modelId, id);
 			const loaded = await loadImports(

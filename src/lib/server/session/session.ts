@@ -110,8 +110,12 @@ export async function readSession(token: string): Promise<SignedIn | undefined> 
 	return found.rows[0];
 }
 
-/** A person with today's rights, for work in their name while they are away. @throws Fault when they are gone or not active */
-export async function personById(id: number): Promise<SignedIn> {
+/**
+ * A person with today's rights, for work in their name while they are away. Persons are made here and nowhere else.
+ * @param id null for one that is gone
+ * @throws Fault when they are gone or not active
+ */
+export async function personById(id: number | null): Promise<SignedIn> {
 	const found = await pool().query<SignedIn>(`${PERSON} WHERE p.active AND p.id = $1 GROUP BY p.id`, [id]);
 	if (!found.rows[0]) throw notFound('person');
 	return found.rows[0];
