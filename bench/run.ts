@@ -6,6 +6,7 @@ import { liveFormula } from './live-formula';
 import { loadAtSize } from './load';
 import { openCold } from './open-cold';
 import { openForm } from './open-form';
+import { memory } from './memory';
 import { measure, type Measure } from './timing';
 import { runStored } from './run-stored';
 import { runbooks } from './runbooks';
@@ -44,6 +45,7 @@ if (!only || only === 'runbooks') measures.push(...(await runbooks()));
 if (!only || only === 'run') measures.push(...(await runStored()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'editor') measures.push(...(await scriptEditor()));
+if (!only || only === 'memory') measures.push(...(await memory()));
 if (!only || only === 'form') measures.push(...(await formPage()));
 const [least, most] = [sizes[0]!, sizes.at(-1)!];
 if (!only && most > least)

@@ -2,7 +2,9 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { lockModel, postChangeSet } from '../../src/lib/server/database/change-set';
 import { addressDimensions } from '../../src/lib/server/database/definitions';
 import { openPool, transaction } from '../../src/lib/server/database/pool';
-import { askEngine, stopEngines } from '../../src/lib/server/engine';
+import { countUpStructure, structureVersion } from '../../src/lib/server/database/structure-version';
+import { askEngine, onNews, stopEngines } from '../../src/lib/server/engine';
+import { LIMITS } from '../../src/lib/server/engine/limits';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { layoutSchema } from '../../src/lib/server/form/layout-schema';
 import type { AccessRules } from '../../src/lib/core';
@@ -174,4 +176,79 @@ describe('the demo in the engine', () => {
 			/^This form cannot be shown\. /
 		);
 	});
+});
+
+describe('what an engine keeps and tells', () => {
+	test('drafts and forms beyond what an engine keeps are read again, as they were', async () => {
+		const kept = { ...LIMITS };
+		Object.assign(LIMITS, { drafts: 1, forms: 1 });
+		try {
+			const draft = await database.pool.query<{ id: number }>(
+				'INSERT INTO draft (person_id, model_id, version) VALUES (8, 1, 1) RETURNING id'
+			);
+			const form = await engine.handle('form', { ...ask, person: 8 });
+			const row = form.rows.findIndex(({ label }) => label === 'Foot passengers');
+			const { changes } = await engine.handle('enter', {
+				...ask,
+				person: 8,
+				draftVersion: 1,
+				seenStructure: form.structure,
+				entries: [{ row, column: 0, text: '4321' }],
+				method: 'in proportion',
+				style: { decimal: '.', group: ',' }
+			});
+			for (const { address, period, after, seen } of changes)
+				await database.pool.query('INSERT INTO draft_cell (draft_id, address, period_id, value, seen) VALUES ($1, $2, $3, $4, $5)', [
+					draft.rows[0]!.id,
+					address,
+					period,
+					after,
+					seen
+				]);
+			for (const person of [6, 8, 7, 8]) {
+				const read = await engine.handle('form', { ...ask, person, draftVersion: person === 8 ? 2 : 0 });
+				expect(read.draftSize).toBe(person === 8 ? changes.length : 0);
+				expect(read.values[row * read.columns.length] === 4321).toBe(person === 8);
+				if (person === 8) await database.pool.query('UPDATE draft SET version = 2 WHERE person_id = 8');
+			}
+		} finally {
+			Object.assign(LIMITS, kept);
+		}
+	});
+
+	test('who hears the news hears the latest, or that nothing more will be heard, however often connections are cut', async () => {
+		process.env.DATABASE_URL = database.url;
+		for (let times = 0; times < 5; times++) {
+			const heard = { structure: 0, lost: false };
+			const stop = onNews(
+				1,
+				(news) => {
+					if (news.kind === 'structure') heard.structure = news.structure;
+				},
+				() => (heard.lost = true)
+			);
+			await askEngine(1, 'ready', { revision: 0 });
+			await countUpStructure(database.pool, [1], 'definition');
+			// In the middle of reading the model, as likely as not.
+			for (let cut = 0; cut < 6; cut++)
+				await database.pool.query(
+					'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'
+				);
+			const latest = await structureVersion(database.pool, 1);
+			await expect.poll(() => heard.lost || heard.structure === latest, { timeout: 30_000 }).toBe(true);
+			stop();
+			// And it can be asked.
+			await expect
+				.poll(
+					() =>
+						askEngine(1, 'ready', { revision: 0 }).then(
+							() => true,
+							() => false
+						),
+					{ timeout: 30_000 }
+				)
+				.toBe(true);
+		}
+		await stopEngines();
+	}, 120_000);
 });

@@ -1,5 +1,6 @@
 import type { CodedValues, Model } from '../../core';
 import type { Database } from '../database/pool';
+import { LIMITS } from './limits';
 
 type Choice = CodedValues['choices'][number] & { retired?: boolean };
 
@@ -7,7 +8,9 @@ type Choice = CodedValues['choices'][number] & { retired?: boolean };
 export class CodedWords {
 	readonly #database: Database;
 	readonly #choices: ReadonlyMap<number, readonly Choice[]>;
-	readonly #texts = new Map<number, string>();
+	#texts = new Map<number, string>();
+	/** Those of before the newer ones became too many: whoever has just asked for one still finds it. */
+	#olderTexts = new Map<number, string>();
 
 	private constructor(database: Database, choices: ReadonlyMap<number, readonly Choice[]>) {
 		this.#database = database;
@@ -41,18 +44,27 @@ export class CodedWords {
 	wordOf(account: number, value: number): string {
 		const choices = this.#choices.get(account);
 		if (choices) return choices.find(({ member }) => member === value)?.name ?? 'no longer among the choices';
-		return this.#texts.get(value) ?? '';
+		return this.#textAt(value) ?? '';
 	}
 
 	/** Reads the texts of these places that are not known yet. */
 	async know(places: readonly number[]): Promise<void> {
-		const missing = [...new Set(places)].filter((place) => !this.#texts.has(place));
+		if (this.#texts.size > LIMITS.texts) [this.#olderTexts, this.#texts] = [this.#texts, new Map()];
+		const missing = [...new Set(places)].filter((place) => this.#textAt(place) === undefined);
 		if (missing.length === 0) return;
 		const found = await this.#database.query<{ id: number; value: string }>(
 			'SELECT id, value FROM text_value WHERE id = ANY ($1::integer[])',
 			[missing]
 		);
 		for (const { id, value } of found.rows) this.#texts.set(id, value);
+	}
+
+	#textAt(place: number): string | undefined {
+		const known = this.#texts.get(place);
+		if (known !== undefined) return known;
+		const older = this.#olderTexts.get(place);
+		if (older !== undefined) this.#texts.set(place, older);
+		return older;
 	}
 
 	/** The places of texts, made where they are new. */

@@ -26,6 +26,7 @@ import { branchOf, checkLayout, lookAtSelection } from './layout-help';
 import { changesOf, type JournalChange } from './journal';
 import type { DraftChange, EngineNews, EngineRequestName, EngineRequests, FormAnswer, FormAsk } from './messages';
 import { leafCellsOf } from './leaf-cells';
+import { LIMITS } from './limits';
 import { movedOnForm } from './moved-on-form';
 import { resultsOnForm } from './results-on-form';
 import { whatEmptyingDoes, whatEnteringDoes } from './emptied';
@@ -38,9 +39,6 @@ import { Pace } from './turns';
 
 /** Series of one change set from which on open forms are no longer followed cell by cell. */
 const MANY_CHANGES = 1_000;
-
-/** Open forms kept ready; the one unused for longest goes first. */
-const OPEN_FORMS = 60;
 
 /** A form a person has open, with their draft and their rights; `answer` is what the page is to show. */
 interface OpenForm {
@@ -328,7 +326,7 @@ export class ModelEngine {
 			open.form.fill(this.#cube, draft.shown);
 		}
 		this.#forms.set(key, open);
-		if (this.#forms.size > OPEN_FORMS) {
+		if (this.#forms.size > LIMITS.forms) {
 			const oldest = [...this.#forms].find(([, { form }]) => !this.#busy.has(form));
 			if (oldest) this.#forms.delete(oldest[0]);
 		}
@@ -549,18 +547,30 @@ export class ModelEngine {
 
 	async #draftOf(person: number, version: number): Promise<PersonDraft> {
 		const known = this.#drafts.get(person);
-		if (known?.version === version) return known;
-		const draft = await PersonDraft.read(this.#database, this.#model, person);
+		const draft = known?.version === version ? known : await PersonDraft.read(this.#database, this.#model, person);
+		// In the order they were last used.
+		this.#drafts.delete(person);
 		this.#drafts.set(person, draft);
+		this.#forgetDrafts();
+		if (draft === known) return draft;
 		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(this.#cube, draft.shown);
 		return draft;
+	}
+
+	/** Drafts beyond the limit are read again when they are next asked for, and the forms over them filled anew. */
+	#forgetDrafts(): void {
+		const busy = new Set([...this.#forms.values()].flatMap(({ person, form }) => (this.#busy.has(form) ? [person] : [])));
+		for (const person of this.#drafts.keys()) {
+			if (this.#drafts.size <= LIMITS.drafts) return;
+			if (!busy.has(person)) this.#drafts.delete(person);
+		}
 	}
 
 	#guardOf(rules: AccessRules): WriteGuard {
 		const key = JSON.stringify(rules);
 		let guard = this.#guards.get(key);
 		if (!guard) {
-			if (this.#guards.size > 200) this.#guards.clear();
+			if (this.#guards.size > LIMITS.rules) this.#guards.clear();
 			this.#guards.set(key, (guard = new WriteGuard(this.#model, rules)));
 		}
 		return guard;
