@@ -260,28 +260,26 @@ export class FormSession {
 		while (this.#unsent.length > 0) {
 			const next = this.#unsent[0]!;
 			const { id, entries, options, structure, frame, choices } = next;
+			const wasAway = this.away !== null;
 			const outcome = await this.#post<EntryOutcome>(
 				'enter',
 				{ choices, window: this.#window(), entries: { id, entries, structure, frame, ...options } },
 				true
 			);
-			if (outcome === 'away') {
-				this.#tryLater();
-				return;
-			}
+			if (outcome === 'away') return;
 			this.#unsent.shift();
-			const wasAway = this.away !== null;
-			this.away = null;
 			this.#keep();
 			this.#settle(next, outcome, wasAway);
 		}
 	}
 
-	#tryLater(): void {
-		if (this.#retry !== undefined) return;
+	/** Nothing comes through: asked again in a while, where something waits or the server may be back by itself. */
+	#isAway(why: NonNullable<FormSession['away']>): void {
+		this.away = why;
+		if (this.#retry !== undefined || (why !== 'unreachable' && this.#unsent.length === 0)) return;
 		this.#retry = setTimeout(() => {
 			this.#retry = undefined;
-			void this.#inOrder(() => this.#sendUnsent());
+			void this.#inOrder(() => (this.#unsent.length > 0 ? this.#sendUnsent() : this.reopen()));
 		}, RETRY_MILLISECONDS);
 	}
 
@@ -458,7 +456,7 @@ export class FormSession {
 
 	/** Says where one is, and hears who else is here. */
 	async tellPresence(members: Record<string, number>): Promise<void> {
-		if (this.away) return;
+		if (this.away === 'unreachable') return;
 		const present = await this.#post<Present[]>('presence', { members }, true);
 		if (present && present !== 'away') this.present = present;
 	}
@@ -529,7 +527,8 @@ export class FormSession {
 	}
 
 	async reopen(): Promise<void> {
-		const opened = await this.#post<OpenForm>('open', { choices: this.choices, window: this.#window() });
+		const opened = await this.#post<OpenForm>('open', { choices: this.choices, window: this.#window() }, true);
+		if (opened === 'away') return;
 		if (opened) this.take(opened);
 		if (this.details && this.#inspected) void this.inspect(this.#inspected.row, this.#inspected.column);
 	}
@@ -587,26 +586,29 @@ export class FormSession {
 				keepalive: verb === 'enter' && text.length < OUTLIVES_PAGE
 			});
 			const answer = (await response.json().catch(() => ({}))) as Answer & { code?: string; message?: string; details?: unknown };
-			if (response.ok) return answer;
+			if (response.ok) {
+				this.away = null;
+				return answer;
+			}
 			this.#fault = { code: answer.code ?? '', message: answer.message ?? '', details: answer.details };
 			if (response.status === 401) {
-				this.away = 'signed out';
+				this.#isAway('signed out');
 				return tellsAway ? 'away' : undefined;
 			}
 			// Nothing goes under another name: it waits until this person has signed in again.
 			if (answer.code === 'other person') {
-				this.away = 'other person';
+				this.#isAway('other person');
 				this.message = { text: answer.message ?? '', kind: 'error' };
 				return tellsAway ? 'away' : undefined;
 			}
 			// A server that is starting, or one in front of it that has none to ask.
 			if (response.status >= 502 && tellsAway) {
-				this.away = 'unreachable';
+				this.#isAway('unreachable');
 				return 'away';
 			}
 			this.message = { text: answer.message ?? 'The server could not answer. Try again.', kind: 'error' };
 		} catch {
-			this.away = 'unreachable';
+			this.#isAway('unreachable');
 			if (tellsAway) return 'away';
 		}
 		return undefined;

@@ -176,6 +176,21 @@ describe('an entry', () => {
 		expect(storage.size).toBe(0);
 		expect(open.message?.text).toMatch(/server is back/);
 	});
+	test('nothing need be typed: a page that found the server away reads its form again when that is back', async () => {
+		const open = session();
+		replies.push(away, () => new Response('{"code":"database away","message":"The database is away."}', { status: 503 }));
+		await open.tellPresence({});
+		expect(open.away).toBe('unreachable');
+		await vi.advanceTimersByTimeAsync(3_100);
+		expect(open.away).toBe('unreachable');
+		replies.push(json(opened(answer([31, 40, 11, 20, 20, 20]))));
+		await vi.advanceTimersByTimeAsync(3_100);
+		expect(open.away).toBeNull();
+		expect(open.form.value(1, 0)).toBe(11);
+		expect(asked.map(({ verb }) => verb)).toEqual(['presence', 'open', 'open']);
+		await vi.advanceTimersByTimeAsync(30_000);
+		expect(asked).toHaveLength(3);
+	});
 	test('survives the end of the session and a reload', async () => {
 		const open = session();
 		await open.resume();
