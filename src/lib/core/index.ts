@@ -1,6 +1,7 @@
 /** The core's public face: everything the server and the pages may use of it. */
 export * from './access';
 export * from './calendar';
+export type * from './cell';
 export * from './cube';
 export * from './currency';
 export * from './dimension';

@@ -1,4 +1,4 @@
-import type { Address } from '../cube';
+import type { Address } from '../cell';
 import type { Model } from '../model';
 import { coverage } from './read-guard';
 import type { AccessRules } from './rules';

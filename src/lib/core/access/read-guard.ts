@@ -1,4 +1,4 @@
-import type { Address } from '../cube';
+import type { Address } from '../cell';
 import type { Dimension } from '../dimension';
 import type { Model } from '../model';
 import type { Grant, SliceRule } from './rules';

@@ -1,5 +1,5 @@
 import type { PeriodRange } from '../calendar';
-import type { Address } from '../cube';
+import type { Address } from '../cell';
 import type { Model } from '../model';
 import { coverage } from './read-guard';
 import type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';

@@ -3,7 +3,8 @@ import { EMPTY, isValue } from '../number';
 import { asResult } from './live-value';
 import type { TakeColumn } from './live-changes';
 import type { CompiledQuery } from './query';
-import type { Address, Block } from './series-store';
+import type { Address } from '../cell';
+import type { Block } from './series-store';
 
 /**
  * The sums of a query before consolidation: one series of leaf periods for every combination of classes, compensated,

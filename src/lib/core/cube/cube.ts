@@ -1,6 +1,7 @@
 import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
-import { SeriesStore, type Address, type Block } from './series-store';
+import type { Address } from '../cell';
+import { SeriesStore, type Block } from './series-store';
 import { addsUp, adjusts, modeOf, NOTHING, standing, standingOrigins, type Contribution } from './standing';
 
 /** The values of one origin in a series of several. */

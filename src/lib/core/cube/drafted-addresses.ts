@@ -1,7 +1,8 @@
 import type { LiveFormula, LiveOperand, Model } from '../model';
 import type { Cube } from './cube';
 import type { Overlay } from './overlay';
-import type { Address, Block } from './series-store';
+import type { Address } from '../cell';
+import type { Block } from './series-store';
 
 /**
  * Where a draft has cells, on whatever account: there formulas are to be read through it. Kept by the draft itself and

@@ -12,7 +12,7 @@
  */
 export { Cube } from './cube';
 export { addsUp, adjusts, entryFor, NOTHING, NOW, standingOrigins, type Contribution } from './standing';
-export { SeriesStore, type Address } from './series-store';
+export { SeriesStore } from './series-store';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
 export { movedBeneath, type EntryNote, type MovedBeneath } from './moved-beneath';
 export { CLEARED, Overlay, type OverlayCell } from './overlay';

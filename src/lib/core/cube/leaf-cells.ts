@@ -4,13 +4,10 @@ import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
 import { eachLiveCell } from './live';
 import type { Overlay } from './overlay';
-import type { Address } from './series-store';
+import type { Address, CellPlace } from '../cell';
 
 /** A leaf cell beneath a figure. */
-export interface LeafCell {
-	address: Int32Array;
-	year: number;
-	position: number;
+export interface LeafCell extends CellPlace {
 	value: number;
 	/** Product of the weights on the way up. */
 	weight: number;

@@ -6,14 +6,11 @@ import { DraftedAddresses } from './drafted-addresses';
 import { CHUNK, eachDriverSeries, eachMovingAddress, findBases, hasAlignedOperands, type Where } from './live';
 import { leafResult, liveMemo, placeRead, placeOfOperand, storedReader, type StoredReader } from './live-value';
 import type { Overlay } from './overlay';
-import type { Address, Block } from './series-store';
+import type { Address, CellPlace } from '../cell';
+import type { Block } from './series-store';
 
 /** A leaf cell that went from one value to another. */
-interface Moved {
-	address: Int32Array;
-	year: number;
-	position: number;
-}
+interface Moved extends CellPlace {}
 
 /** The first `count` of some series, with the values of their results. */
 export type TakeColumn = (series: Int32Array, count: number, before: Float64Array, after: Float64Array) => void;

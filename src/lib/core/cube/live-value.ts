@@ -3,7 +3,8 @@ import { continuationOf, type LiveFormula, type LiveOperand, type Model } from '
 import { EMPTY, isValue } from '../number';
 import type { Cube } from './cube';
 import type { Overlay } from './overlay';
-import { Block, type Address } from './series-store';
+import type { Address } from '../cell';
+import { Block } from './series-store';
 
 /** A stored value, seen through the overlay. */
 export type StoredReader = (address: Address, year: number, position: number) => number;

@@ -1,7 +1,8 @@
 import type { Model } from '../model';
 import { EMPTY } from '../number';
 import type { Cube } from './cube';
-import type { Address, Block } from './series-store';
+import type { Address } from '../cell';
+import type { Block } from './series-store';
 
 /** Where a series was found, or that it was not there while its block held so many. */
 interface Found {

@@ -2,17 +2,15 @@ import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
 import type { Cube } from './cube';
 import { DraftedAddresses } from './drafted-addresses';
-import { SeriesStore, type Address } from './series-store';
+import type { Address, CellPlace } from '../cell';
+import { SeriesStore } from './series-store';
 import { NOTHING, withoutEntry } from './standing';
 
 /** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
 export const CLEARED = Number.NEGATIVE_INFINITY;
 
 /** A changed cell of an overlay. */
-export interface OverlayCell {
-	address: Int32Array;
-	year: number;
-	position: number;
+export interface OverlayCell extends CellPlace {
 	/** What it shall show, `CLEARED` or `NOTHING`. */
 	value: number;
 }

@@ -1,5 +1,4 @@
-/** Ordinals of the leaves of an address, in the order of the model's dimensions. */
-export type Address = ArrayLike<number>;
+import type { Address } from '../cell';
 
 const FIRST_CAPACITY = 64;
 

@@ -1,6 +1,6 @@
 import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
-import type { Address } from './series-store';
+import type { Address } from '../cell';
 
 /** Held by a result, or by an entry of a choice, date or text: it sets aside what stands beneath it, and nothing shows. */
 export const NOTHING = Number.POSITIVE_INFINITY;

@@ -12,7 +12,8 @@ import { asResult, computeLeaf, liveMemo, storedReader } from './live-value';
 import { eachLiveChange, type TakeColumn } from './live-changes';
 import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
-import type { Address, Block } from './series-store';
+import type { Address } from '../cell';
+import type { Block } from './series-store';
 import { isTranslated, Translator, type MissingRate } from './translation';
 
 /** What else is to be said of a figure; bits. */

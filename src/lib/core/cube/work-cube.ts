@@ -2,7 +2,8 @@ import type { Model } from '../model';
 import { isEmpty } from '../number';
 import type { Cube } from './cube';
 import { SeriesPool } from './series-pool';
-import { Block, type Address } from './series-store';
+import type { Address } from '../cell';
+import { Block } from './series-store';
 import { modeOf, NOW } from './standing';
 
 /** What was touched of an origin in a fiscal year: by its place among the addresses, where it lies and what it held. */

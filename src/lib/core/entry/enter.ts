@@ -1,5 +1,6 @@
 import type { ReadGuard, WriteGuard } from '../access';
 import type { PeriodRange } from '../calendar';
+import type { Address, CellPlace } from '../cell';
 import {
 	CLEARED,
 	isTranslated,
@@ -8,7 +9,6 @@ import {
 	NOTHING,
 	storedReader,
 	Translator,
-	type Address,
 	type Cube,
 	type LeafCell,
 	type Overlay
@@ -21,10 +21,7 @@ import { spread, type SpreadLeaf, type SpreadMethod } from './spread';
 import { spreadWithLive } from './spread-with-live';
 
 /** A leaf cell a person's entry changes; `CLEARED` takes the entry away. */
-export interface LeafChange {
-	address: Int32Array;
-	year: number;
-	position: number;
+export interface LeafChange extends CellPlace {
 	before: number;
 	after: number;
 }

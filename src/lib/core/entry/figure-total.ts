@@ -1,6 +1,7 @@
 import type { ReadGuard } from '../access';
 import type { PeriodRange } from '../calendar';
-import { eachLiveCell, type Address, type Cube, type LeafCell, type Overlay, type Translator } from '../cube';
+import type { Address } from '../cell';
+import { eachLiveCell, type Cube, type LeafCell, type Overlay, type Translator } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, isValue, Sum } from '../number';
 

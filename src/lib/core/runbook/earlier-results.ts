@@ -1,3 +1,4 @@
+import type { CellPlace } from '../cell';
 import type { Block, WorkCube } from '../cube';
 import { factPeriod, type Model } from '../model';
 import { isValue } from '../number';
@@ -72,11 +73,8 @@ function isMet(model: Model, overlaps: ReadonlyMap<number, Overlap>, address: In
 }
 
 /** Results that were put aside, to be put back where they were. */
-export interface LeftAside {
+export interface LeftAside extends CellPlace {
 	origin: number;
-	address: Int32Array;
-	year: number;
-	position: number;
 	value: number;
 	stamp: number;
 }

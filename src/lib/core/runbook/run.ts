@@ -1,3 +1,4 @@
+import type { CellPlace } from '../cell';
 import { addsUp, isTranslated, NOTHING, rateUse, translationFactors, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
 import { isEmpty, Sum } from '../number';
@@ -76,10 +77,7 @@ export interface AccountTotal {
 }
 
 /** A cell before and after; empty as NaN. */
-export interface SampleCell {
-	address: Int32Array;
-	year: number;
-	position: number;
+export interface SampleCell extends CellPlace {
 	before: number;
 	after: number;
 }
