@@ -10,7 +10,7 @@ import type { Address, CellPlace } from '../cell';
 import type { Block } from './series-store';
 
 /** A leaf cell that went from one value to another. */
-interface Moved extends CellPlace {}
+type Moved = CellPlace;
 
 /** The first `count` of some series, with the values of their results. */
 export type TakeColumn = (series: Int32Array, count: number, before: Float64Array, after: Float64Array) => void;
