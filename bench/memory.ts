@@ -3,6 +3,7 @@ import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { openPool } from '../src/lib/server/database/pool';
 import { ModelEngine } from '../src/lib/server/engine/model-engine';
+import { answerOf } from '../src/lib/server/engine/requests';
 import { layoutSchema } from '../src/lib/server/form/layout-schema';
 import { withDemo } from './application';
 import { measure, type Measure } from './timing';
@@ -29,7 +30,7 @@ export const memory = (): Promise<Measure[]> =>
 		);
 		const open = (at: number) => {
 			const line = lines.rows[at % lines.rows.length]!;
-			return engine.handle('form', {
+			return answerOf(engine, 'form', {
 				person: 1 + (at % PEOPLE),
 				rules: {
 					mayEnter: true,
@@ -49,6 +50,6 @@ export const memory = (): Promise<Measure[]> =>
 		for (let at = 0; at < OPENS; at++) await open(at);
 		const after = held();
 		console.log(`memory: ${before.toFixed(1)} MB after ${WARM_UP} opens, ${after.toFixed(1)} MB after ${OPENS} more`);
-		await engine.handle('close', {});
+		await answerOf(engine, 'close', {});
 		return [measure('memory per 1,000 opens of forms by 200 people, MB (aim 1)', Math.max(0, after - before) / (OPENS / 1_000), 1, 1)];
 	});

@@ -3,6 +3,7 @@ import pg from 'pg';
 import { expect, inject } from 'vitest';
 import { loadDemo } from '../../demo/load';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
+import { answerOf } from '../../src/lib/server/engine/requests';
 import { migrate } from '../../src/lib/server/database/migrate';
 import { isDatabaseAway } from '../../src/lib/server/database/away';
 import { openPool } from '../../src/lib/server/database/pool';
@@ -71,10 +72,10 @@ export async function followModel(url: string, modelId = 1): Promise<() => Promi
 		const fresh = await open();
 		await follower.catchUp();
 		const [followed, read] = await Promise.all(
-			[follower, fresh].map((engine) => engine.handle('leafCells', { revision: 0, structure: 0, slice: {} }))
+			[follower, fresh].map((engine) => answerOf(engine, 'leafCells', { revision: 0, structure: 0, slice: {} }))
 		);
-		const [was, is] = await Promise.all([follower, fresh].map((engine) => engine.handle('ready', { revision: 0 })));
-		await Promise.all([follower, fresh].map((engine) => engine.handle('close', {})));
+		const [was, is] = await Promise.all([follower, fresh].map((engine) => answerOf(engine, 'ready', { revision: 0 })));
+		await Promise.all([follower, fresh].map((engine) => answerOf(engine, 'close', {})));
 		expect([was!.revision, was!.cells]).toEqual([is!.revision, is!.cells]);
 		const isOther = (one: Int32Array, other: Int32Array) => one.length !== other.length || one.some((id, cell) => id !== other[cell]);
 		expect([...read!.members, read!.periods].findIndex((ids, axis) => isOther(ids, [...followed!.members, followed!.periods][axis]!))).toBe(

@@ -6,9 +6,10 @@ import { countUpStructure, structureVersion } from '../../src/lib/server/databas
 import { askEngine, onNews, stopEngines } from '../../src/lib/server/engine';
 import { LIMITS } from '../../src/lib/server/engine/limits';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
+import { answerOf } from '../../src/lib/server/engine/requests';
 import { layoutSchema } from '../../src/lib/server/form/layout-schema';
 import type { AccessRules } from '../../src/lib/core';
-import type { FormAsk } from '../../src/lib/server/engine/messages';
+import type { FormAsk } from '../../src/lib/server/engine';
 import { freshDatabase } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -34,13 +35,13 @@ beforeAll(async () => {
 	};
 }, 60_000);
 afterAll(async () => {
-	await engine.handle('close', {});
+	await answerOf(engine, 'close', {});
 	await database.close();
 });
 
 describe('the demo in the engine', () => {
 	test('is all there', async () => {
-		const { cells } = await engine.handle('ready', { revision: 3 });
+		const { cells } = await answerOf(engine, 'ready', { revision: 3 });
 		const counted = await database.pool.query<{ cells: number }>(
 			`SELECT count(*)::integer AS cells FROM (
 				SELECT DISTINCT d1, d3, d4, d5, d6, d7, fiscal_year, place FROM (SELECT c.*, a.place FROM cells_1 c, unnest(c.amounts) WITH ORDINALITY AS a (amount, place) WHERE a.amount IS NOT NULL) AS each) AS cells`.replace(
@@ -53,7 +54,7 @@ describe('the demo in the engine', () => {
 	});
 
 	test('adds up to what SQL adds up to, in local currency', async () => {
-		const form = await engine.handle('form', { ...ask, currency: 'local' });
+		const form = await answerOf(engine, 'form', { ...ask, currency: 'local' });
 		const row = form.rows.findIndex(({ label }) => label === 'Fuel');
 		const column = form.columns.findIndex(({ label }) => label === 'FY2028');
 		const summed = await database.pool.query<{ total: number }>(
@@ -63,7 +64,7 @@ describe('the demo in the engine', () => {
 	});
 
 	test('follows what another server posts', async () => {
-		const before = await engine.handle('form', { ...ask, currency: 'local' });
+		const before = await answerOf(engine, 'form', { ...ask, currency: 'local' });
 		const row = before.rows.findIndex(({ label }) => label === 'Fuel');
 		const at = row * before.columns.length;
 		const ids = await addressDimensions(database.pool, 1);
@@ -87,14 +88,14 @@ describe('the demo in the engine', () => {
 				[{ origin: entry, address: members, period, before: Number.NaN, after: own[0]!, beneath: amounts[0]! }]
 			);
 		}, database.pool);
-		const after = await engine.handle('form', { ...ask, currency: 'local', revision });
+		const after = await answerOf(engine, 'form', { ...ask, currency: 'local', revision });
 		expect(after.revision).toBe(revision);
 		expect(after.values[at]! - before.values[at]!).toBeCloseTo(1_000, 6);
 		expect(revisions).toContain(revision);
 	});
 
 	test('a draft changes the totals of its own person only', async () => {
-		const { form, changes, faults } = await engine.handle('enter', {
+		const { form, changes, faults } = await answerOf(engine, 'enter', {
 			...ask,
 			seenStructure: 0,
 			entries: [{ row: 1, column: 0, text: '3000000' }],
@@ -105,7 +106,7 @@ describe('the demo in the engine', () => {
 		expect(changes.length).toBeGreaterThan(10);
 		expect(form.values[form.columns.length]).toBeCloseTo(3_000_000, 4);
 		expect(form.draftSize).toBe(changes.length);
-		const other = await engine.handle('form', { ...ask, person: 4 });
+		const other = await answerOf(engine, 'form', { ...ask, person: 4 });
 		expect(other.values[other.columns.length]).not.toBeCloseTo(3_000_000, 0);
 		expect(other.draftSize).toBe(0);
 	});
@@ -146,9 +147,9 @@ describe('the demo in the engine', () => {
 	});
 
 	test('saving a draft into what was locked meanwhile is refused cell by cell, and elsewhere planned as whole series', async () => {
-		const open = await engine.handle('form', { ...ask, draftVersion: 1 });
+		const open = await answerOf(engine, 'form', { ...ask, draftVersion: 1 });
 		const plan = (locks: AccessRules['locks']) =>
-			engine.handle('planSave', {
+			answerOf(engine, 'planSave', {
 				person: 3,
 				rules: { ...ask.rules, locks },
 				draftVersion: 1,
@@ -172,7 +173,7 @@ describe('the demo in the engine', () => {
 	});
 
 	test('a layout that cannot be shown is a sentence', async () => {
-		await expect(engine.handle('form', { ...ask, layout: { ...ask.layout, selectors: [] } })).rejects.toThrow(
+		await expect(answerOf(engine, 'form', { ...ask, layout: { ...ask.layout, selectors: [] } })).rejects.toThrow(
 			/^This form cannot be shown\. /
 		);
 	});
@@ -186,9 +187,9 @@ describe('what an engine keeps and tells', () => {
 			const draft = await database.pool.query<{ id: number }>(
 				'INSERT INTO draft (person_id, model_id, version) VALUES (8, 1, 1) RETURNING id'
 			);
-			const form = await engine.handle('form', { ...ask, person: 8 });
+			const form = await answerOf(engine, 'form', { ...ask, person: 8 });
 			const row = form.rows.findIndex(({ label }) => label === 'Foot passengers');
-			const { changes } = await engine.handle('enter', {
+			const { changes } = await answerOf(engine, 'enter', {
 				...ask,
 				person: 8,
 				draftVersion: 1,
@@ -206,7 +207,7 @@ describe('what an engine keeps and tells', () => {
 					seen
 				]);
 			for (const person of [6, 8, 7, 8]) {
-				const read = await engine.handle('form', { ...ask, person, draftVersion: person === 8 ? 2 : 0 });
+				const read = await answerOf(engine, 'form', { ...ask, person, draftVersion: person === 8 ? 2 : 0 });
 				expect(read.draftSize).toBe(person === 8 ? changes.length : 0);
 				expect(read.values[row * read.columns.length] === 4321).toBe(person === 8);
 				if (person === 8) await database.pool.query('UPDATE draft SET version = 2 WHERE person_id = 8');

@@ -2,7 +2,9 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { openPool } from '../database/pool';
 import type { EngineReply, EngineRequest } from './messages';
-import { EngineFault, ModelEngine } from './model-engine';
+import { EngineFault } from './fault';
+import { ModelEngine } from './model-engine';
+import { answerOf } from './requests';
 import { Turns } from './turns';
 
 const { databaseUrl, modelId } = workerData as { databaseUrl: string; modelId: number };
@@ -23,7 +25,7 @@ async function answer({ id, name, ask }: EngineRequest): Promise<void> {
 		const engine = await opening;
 		const { person = 0, revision = 0, structure = 0 } = ask as { person?: number; revision?: number; structure?: number };
 		if (engine.isBehind(revision, structure)) await turns.alone(() => engine.catchUp());
-		send({ kind: 'answer', id, answer: await turns.of(person, () => engine.handle(name, ask)) });
+		send({ kind: 'answer', id, answer: await turns.of(person, () => answerOf(engine, name, ask)) });
 	} catch (error) {
 		send({
 			kind: 'failed',

@@ -10,7 +10,7 @@ import {
 	type Model
 } from '../../core';
 import { FormFault } from './form-fault';
-import type { CheckLine } from './messages';
+import type { CheckLine } from './requests/form';
 
 /** A check of a form: the figures of its accounts at the form's slice, over the periods it shows. */
 export class FormCheckView {

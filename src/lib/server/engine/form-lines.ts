@@ -1,5 +1,5 @@
 import { isPercent, operandsOf, print, thresholdsOf, type FormLine, type Line, type Model, type Reading } from '../../core';
-import type { ColumnLine, LineFacts, RowLine } from './messages';
+import type { ColumnLine, LineFacts, RowLine } from './requests/form';
 
 /** A row as the page shows it. */
 export function rowLine(model: Model, line: FormLine, slice: Line): RowLine {

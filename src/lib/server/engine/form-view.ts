@@ -29,7 +29,8 @@ import { columnLine, likeOperand, rateSetName, rowLine, wordsOf } from './form-l
 import { inOrderOffered } from './month-choices';
 import { outsideSpan } from './outside-span';
 import type { PersonDraft } from './person-draft';
-import { MARKS, type ColumnLine, type FormAnswer, type FormFrame, type FormWindow, type LineFacts, type RowLine } from './messages';
+import { MARKS } from './marks';
+import type { ColumnLine, FormAnswer, FormFrame, FormWindow, LineFacts, RowLine } from './requests/form';
 
 /** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
 export class FormView {

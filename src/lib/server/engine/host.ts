@@ -2,7 +2,8 @@ import type { Worker } from 'node:worker_threads';
 import { Fault } from '../fault';
 import { log } from '../log';
 import createEngine from './engine.node.ts?nodeworker';
-import type { EngineNews, EngineReply, EngineRequestName, EngineRequests } from './messages';
+import type { EngineNews, EngineReply } from './messages';
+import type { AnswerOf, AskOf, EngineRequestName } from './requests';
 
 interface Listener {
 	hear: (news: EngineNews) => void;
@@ -31,7 +32,7 @@ class EngineHost {
 		this.#worker.unref();
 	}
 
-	ask<Name extends EngineRequestName>(name: Name, ask: EngineRequests[Name]['ask']): Promise<EngineRequests[Name]['answer']> {
+	ask<Name extends EngineRequestName>(name: Name, ask: AskOf<Name>): Promise<AnswerOf<Name>> {
 		const id = this.#next++;
 		return new Promise((done, failed) => {
 			this.#waiting.set(id, { done: done as (answer: unknown) => void, failed });
@@ -96,11 +97,8 @@ function engineOf(modelId: number): EngineHost {
 }
 
 /** Asks a model's engine, starting it when needed. @throws Fault with the engine's sentence */
-export const askEngine = <Name extends EngineRequestName>(
-	modelId: number,
-	name: Name,
-	ask: EngineRequests[Name]['ask']
-): Promise<EngineRequests[Name]['answer']> => engineOf(modelId).ask(name, ask);
+export const askEngine = <Name extends EngineRequestName>(modelId: number, name: Name, ask: AskOf<Name>): Promise<AnswerOf<Name>> =>
+	engineOf(modelId).ask(name, ask);
 
 const runners = (shared.runners ??= new Map());
 
@@ -108,11 +106,7 @@ const runners = (shared.runners ??= new Map());
 const RUNNER_IDLE_MILLISECONDS = 120_000;
 
 /** Asks a second thread with a copy of its own, for work that would keep typing waiting. @throws Fault with the engine's sentence */
-export async function askRunner<Name extends EngineRequestName>(
-	modelId: number,
-	name: Name,
-	ask: EngineRequests[Name]['ask']
-): Promise<EngineRequests[Name]['answer']> {
+export async function askRunner<Name extends EngineRequestName>(modelId: number, name: Name, ask: AskOf<Name>): Promise<AnswerOf<Name>> {
 	let running = runners.get(modelId);
 	if (!running || running.host.ended || running.made !== createEngine) {
 		void running?.host.stop();

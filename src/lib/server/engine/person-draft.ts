@@ -1,7 +1,7 @@
 import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, type Cube, type Model } from '../../core';
 import type { Database } from '../database/pool';
 import { leafOfMember, toOrdinals } from './addresses';
-import type { DraftValue } from './messages';
+import type { DraftValue } from './requests/enter';
 
 /** A person's draft in the engine: the overlay their views read through, and what each cell held when first changed. */
 export class PersonDraft {

@@ -1,7 +1,7 @@
 import type pg from 'pg';
 import { Model, namedKey, type ParameterDefinition, type Slice } from '../../../core';
 import { readModelDefinition } from '../../database/definitions';
-import { lookAtScript } from '../../engine/runbook-work';
+import { lookAtScript } from '../../engine/requests/script';
 import { Fault } from '../../fault';
 import { definitionWith, parameterWith, sliceWith } from '../../runbook/hand-over';
 import { parameterSchema, stepSchema, type StepDraft } from '../../runbook/schema';

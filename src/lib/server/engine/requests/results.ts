@@ -1,11 +1,13 @@
-import { standingOrigins, type Cube, type Model } from '../../core';
-import type { FormView } from './form-view';
+import { standingOrigins, type Cube, type Model } from '../../../core';
+import type { FormView } from '../form-view';
+import type { FormAsk } from './form';
+import type { ModelEngine } from '../model-engine';
 
 /** Cells looked at: beyond it a form says nothing of results, as looking would hold others up. */
 const MOST_CELLS = 10_000;
 
 /** The leaf cells of a form in which the result of a step stands, with its origin. */
-export function resultsOnForm(model: Model, cube: Cube, form: FormView): { cell: number; origin: number }[] {
+function resultsOnForm(model: Model, cube: Cube, form: FormView): { cell: number; origin: number }[] {
 	const found: { cell: number; origin: number }[] = [];
 	if (form.rows * form.columns > MOST_CELLS || !model.definition.origins.some(({ result }) => result)) return found;
 	for (let row = 0; row < form.rows; row++)
@@ -25,3 +27,8 @@ export function resultsOnForm(model: Model, cube: Cube, form: FormView): { cell:
 		}
 	return found;
 }
+
+/** The leaf cells of a form that show a result, with its origin. */
+export const results = async (engine: ModelEngine, ask: FormAsk): Promise<{ results: { cell: number; origin: number }[] }> => ({
+	results: resultsOnForm(engine.model, engine.cube, (await engine.openForm(ask)).form)
+});

@@ -12,9 +12,33 @@ import {
 	type Model,
 	type Overlay,
 	type WriteGuard
-} from '../../core';
-import type { FormView } from './form-view';
-import type { EngineRequests, MethodAnswer } from './messages';
+} from '../../../core';
+import type { FormView } from '../form-view';
+import type { FormAsk } from './form';
+import type { ModelEngine } from '../model-engine';
+import { requireCell, requireFrame } from '../fault';
+
+/** What a method gives for a row: a value for each column it may fill. */
+export interface MethodAnswer {
+	/** `period` is the member's id; `quarter` a place among the quarters. */
+	columns: { column: number; period: number; label: string; quarter: number; now: number | null; value: number | null }[];
+	/** Names of the quarters the columns lie in. */
+	quarters: string[];
+	/** In which the row is read and its rates and amounts are taken; empty where nothing can be worked out. */
+	currency: string;
+	/** Why nothing can be worked out; empty when it can. */
+	reason: string;
+}
+
+/** Rows that were filled by a method: by their place, with what it gave by period (id), in the currency in which it did. */
+export interface MovedMethodsAsk extends FormAsk {
+	methods: { place: number[]; method: Method; currency: string; values: Record<string, number> }[];
+}
+
+/** Those for which it gives something else now; `wholly` where nothing of it was typed over since. */
+export interface MovedMethodsAnswer {
+	moved: { index: number; row: number; label: string; wholly: boolean }[];
+}
 
 /** Longest run of periods before the first one that a trend looks at. */
 const MOST_BEFORE = 60;
@@ -23,7 +47,7 @@ const MOST_BEFORE = 60;
  * What a method gives for a row of a form: a value for each of its leaf periods that the person may fill, beside what
  * stands there. Years before the scenario's span are read in what it continues from.
  */
-export function workOutRow(
+function workOutRow(
 	model: Model,
 	cube: Cube,
 	overlay: Overlay,
@@ -187,14 +211,14 @@ function readTogether(
 const MOST_ROWS = 40;
 
 /** Of rows that were filled by a method in the currency they are shown in: those for which it gives something else now. */
-export function movedMethods(
+function movedAmong(
 	model: Model,
 	cube: Cube,
 	overlay: Overlay,
 	guard: WriteGuard,
 	form: FormView,
-	methods: EngineRequests['movedMethods']['ask']['methods']
-): EngineRequests['movedMethods']['answer']['moved'] {
+	methods: MovedMethodsAsk['methods']
+): MovedMethodsAnswer['moved'] {
 	const asked: { index: number; row: number; wanted: Wanted }[] = [];
 	for (const [index, { place, method, currency, values }] of methods.entries()) {
 		const cell = form.cellsAt([[...place, Number(Object.keys(values)[0])]])[0]?.[0];
@@ -226,3 +250,17 @@ export function movedMethods(
 }
 
 const orNull = (value: number): number | null => (isEmpty(value) ? null : value);
+
+/** What a method gives for a row of a form. */
+export async function method(engine: ModelEngine, ask: FormAsk & { row: number; method: Method }): Promise<MethodAnswer> {
+	const { form, draft, guard } = await engine.openForm(ask);
+	requireFrame(form, ask.seenFrame);
+	requireCell(form, ask.row, 0);
+	return workOutRow(engine.model, engine.cube, draft.shown, guard, form, ask.row, ask.method);
+}
+
+/** Of rows filled by a method: those for which it gives something else now. */
+export async function movedMethods(engine: ModelEngine, ask: MovedMethodsAsk): Promise<MovedMethodsAnswer> {
+	const { form, draft, guard } = await engine.openForm(ask);
+	return { moved: movedAmong(engine.model, engine.cube, draft.shown, guard, form, ask.methods) };
+}

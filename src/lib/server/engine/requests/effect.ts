@@ -1,5 +1,47 @@
-import { compileQuery, isEmpty, Model, View, type Cube, type Dimension, type ModelDefinition } from '../../core';
-import type { EffectAsk, EffectLine } from './messages';
+import {
+	compileQuery,
+	isEmpty,
+	Model,
+	View,
+	type AccountDefinition,
+	type BalanceRoleDefinition,
+	type Cube,
+	type Dimension,
+	type ModelDefinition,
+	type NodeDefinition,
+	type RateSetDefinition
+} from '../../../core';
+import type { ModelEngine } from '../model-engine';
+import { EngineFault } from '../fault';
+
+/** A dimension's nodes and accounts as they would be, to see what that does to figures. */
+export interface EffectAsk {
+	revision: number;
+	structure: number;
+	/** The dimension that would be another one; null where only rates would be. */
+	dimension: number | null;
+	/** Members it would have besides; their ids are none of a stored member. */
+	added?: { id: number; code: string; name: string }[];
+	nodes: NodeDefinition[];
+	accounts: AccountDefinition[];
+	/** Of a general dimension: what its members would say of balances. */
+	balanceRoles: BalanceRoleDefinition[] | undefined;
+	/** A rate set as it would be. */
+	rateSet?: RateSetDefinition;
+	/** Members (ids) that would change. */
+	changed: number[];
+}
+
+/** A figure before and after. */
+export interface EffectLine {
+	account: string;
+	/** Of the dimension that changes, where it is another than the accounts: the total looked at. */
+	member?: string;
+	scenario: string;
+	period: string;
+	before: number | null;
+	after: number | null;
+}
 
 /** Accounts looked at, and figures told. */
 const MOST_ACCOUNTS = 24;
@@ -9,9 +51,9 @@ const MOST_LINES = 8;
 /**
  * The figures that move most when a dimension's nodes, its accounts' facts or rates are others: the changed accounts and the
  * totals they count in, by scenario and year, over everything else.
- * @throws Error when the model would not be one
+ * @throws EngineFault when the model would not be one
  */
-export function effectOn(
+function effectOn(
 	model: Model,
 	cube: Cube,
 	{ dimension, added = [], nodes, accounts, balanceRoles, rateSet, changed }: EffectAsk
@@ -28,7 +70,7 @@ export function effectOn(
 		...(rateSet && { rateSets: model.definition.rateSets.map((each) => (each.id === rateSet.id ? rateSet : each)) })
 	};
 	// The same members in the same order, new ones after them, so the cube's addresses hold for both.
-	const other = new Model(definition);
+	const other = modelOf(definition);
 	const asked = rowsToShow(model, other, dimension, changed);
 	const [before, after] = [figures(model, cube, asked), figures(other, cube, asked)];
 	const years = yearsOf(model);
@@ -121,4 +163,19 @@ function figures(model: Model, cube: Cube, asked: readonly Shown[]): Float64Arra
 	);
 	view.fill(cube);
 	return view.evaluate().values;
+}
+
+/** What a changed dimension or rate set would do to totals. */
+export async function effect(engine: ModelEngine, ask: EffectAsk): Promise<EffectLine[]> {
+	await engine.reach(ask.revision);
+	return effectOn(engine.model, engine.cube, ask);
+}
+
+/** The model as it would be. @throws EngineFault with the core's sentence when it would be none */
+function modelOf(definition: ModelDefinition): Model {
+	try {
+		return new Model(definition);
+	} catch (error) {
+		throw new EngineFault((error as Error).message);
+	}
 }

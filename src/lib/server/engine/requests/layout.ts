@@ -1,13 +1,38 @@
-import { compileQuery, expandForm, QueryFault, selectMembers, type FormLayout, type Model } from '../../core';
-import { FormFault } from './form-fault';
-import { FormView } from './form-view';
-import type { SelectAsk, SelectedMembers, TreeMember } from './messages';
+import { compileQuery, expandForm, QueryFault, selectMembers, type FormLayout, type Model, type Selection } from '../../../core';
+import { FormFault } from '../form-fault';
+import { FormView } from '../form-view';
+import type { ModelEngine } from '../model-engine';
+
+/** A selection to be looked at, for what a reader would have chosen. */
+export interface SelectAsk {
+	dimension: number;
+	selection: Selection;
+	chosen: number | undefined;
+	structure: number;
+}
+
+export interface TreeMember {
+	id: number;
+	code: string;
+	name: string;
+	depth: number;
+	parent: boolean;
+}
+
+/** The members a selection gives today: how many, and the first ones. */
+export interface SelectedMembers {
+	count: number;
+	members: TreeMember[];
+}
 
 /** Members named of a long selection. */
 const MOST_NAMED = 200;
 
 /** What is wrong with a layout, and what its maker should know. */
-export function checkLayout(model: Model, layout: FormLayout): { faults: string[]; hints: string[] } {
+export async function checkLayout(
+	{ model }: ModelEngine,
+	{ layout }: { layout: FormLayout; structure: number }
+): Promise<{ faults: string[]; hints: string[] }> {
 	const { faults, hints, query } = expandForm(model, layout, {});
 	if (faults.length > 0) return { faults, hints };
 	try {
@@ -22,7 +47,7 @@ export function checkLayout(model: Model, layout: FormLayout): { faults: string[
 }
 
 /** The members a selection gives today, for what a reader would have chosen. */
-export function lookAtSelection(model: Model, { dimension: id, selection, chosen }: SelectAsk): SelectedMembers {
+export async function select({ model }: ModelEngine, { dimension: id, selection, chosen }: SelectAsk): Promise<SelectedMembers> {
 	const dimension = model.dimension(id);
 	if (!dimension) return { count: 0, members: [] };
 	const found = selectMembers(dimension, selection, {
@@ -33,12 +58,15 @@ export function lookAtSelection(model: Model, { dimension: id, selection, chosen
 }
 
 /** The members under one, or those at the top. */
-export function branchOf(model: Model, id: number, of: number | null): TreeMember[] {
+export async function branch(
+	{ model }: ModelEngine,
+	{ dimension: id, of }: { dimension: number; of: number | null; structure: number }
+): Promise<{ members: TreeMember[] }> {
 	const dimension = model.dimension(id);
 	const ordinal = of === null ? undefined : dimension?.ordinal(of);
-	if (!dimension || (of !== null && ordinal === undefined)) return [];
+	if (!dimension || (of !== null && ordinal === undefined)) return { members: [] };
 	const members = ordinal === undefined ? dimension.tree.roots() : dimension.tree.children(ordinal);
-	return members.map((each) => treeMember(model, id, each));
+	return { members: members.map((each) => treeMember(model, id, each)) };
 }
 
 function treeMember(model: Model, id: number, ordinal: number): TreeMember {

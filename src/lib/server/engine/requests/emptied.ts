@@ -1,8 +1,12 @@
-import { enter, isEmpty, type EnterResult, type EntryInput, type EntryScene } from '../../core';
-import type { FormView } from './form-view';
+import { enter, isEmpty, type EnterResult, type EntryInput, type EntryScene, type NumberStyle } from '../../../core';
+import type { FormView } from '../form-view';
+import { inputOf, textsTyped } from './typed';
+import type { FormAsk } from './form';
+import type { ModelEngine } from '../model-engine';
+import { requireCell } from '../fault';
 
 /** What becomes of a cell when its entry is taken away, in words; or why there is none to take. */
-export function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number, column: number): { words: string } | { fault: string } {
+function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number, column: number): { words: string } | { fault: string } {
 	const { cube, overlay } = scene;
 	const outcome = tried(scene, form, row, column, { kind: 'clear' });
 	if ('fault' in outcome) return { fault: outcome.fault.message };
@@ -17,7 +21,7 @@ export function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number,
 }
 
 /** Whether a cell takes what was written for it; nothing is changed. */
-export function whatEnteringDoes(
+function whatEnteringDoes(
 	scene: EntryScene,
 	form: FormView,
 	row: number,
@@ -40,4 +44,21 @@ function tried(scene: EntryScene, form: FormView, row: number, column: number, i
 		// Whether so many cells are meant is asked when it is taken.
 		confirmed: true
 	});
+}
+
+/** Whether texts could be entered into cells, and what would show where an empty one takes an entry away. */
+export async function emptied(
+	engine: ModelEngine,
+	ask: FormAsk & { cells: { row: number; column: number; text: string }[]; style: NumberStyle }
+): Promise<{ effects: ({ words: string } | { fault: string })[] }> {
+	const { form, draft, guard } = await engine.openForm(ask);
+	const scene = { model: engine.model, cube: engine.cube, overlay: draft.shown, guard };
+	const texts = await engine.words.placesOf(textsTyped(engine.model, form, ask.cells));
+	return {
+		effects: ask.cells.map(({ row, column, text }) => {
+			requireCell(form, row, column);
+			if (text === '') return whatEmptyingDoes(scene, form, row, column);
+			return whatEnteringDoes(scene, form, row, column, inputOf(engine, form.cell(row, column).members, text, texts, ask));
+		})
+	};
 }

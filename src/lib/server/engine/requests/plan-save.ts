@@ -1,7 +1,67 @@
-import { isEmpty, mergeOverlay, type Address, type Cube, type Model, type OverlayCell, type WriteGuard } from '../../core';
-import { cellInWords, judgedPeriod, leafOfMember, periodMember, toMembers, toOrdinals } from './addresses';
-import type { ConflictDecisions, SavePlan } from './messages';
-import { PersonDraft, toDraftValue } from './person-draft';
+import {
+	isEmpty,
+	mergeOverlay,
+	type AccessRules,
+	type Address,
+	type Cube,
+	type Model,
+	type OverlayCell,
+	type WriteGuard
+} from '../../../core';
+import { cellInWords, judgedPeriod, leafOfMember, periodMember, toMembers, toOrdinals } from '../addresses';
+import { fromDraftValue, PersonDraft, toDraftValue } from '../person-draft';
+import { placeOf } from './inspect';
+import type { DraftValue } from './enter';
+import type { FormAsk } from './form';
+import type { ModelEngine } from '../model-engine';
+import { EngineFault, requireCell, requireFrame } from '../fault';
+
+export interface Conflict {
+	address: number[];
+	period: number;
+	words: string;
+	seen: number | null;
+	now: number | null;
+	mine: DraftValue;
+}
+
+export interface CellReference {
+	address: number[];
+	period: number;
+}
+
+/** How the person decided conflicts, cell by cell. */
+export interface ConflictDecisions {
+	keepMine: CellReference[];
+	takeTheirs: CellReference[];
+}
+
+export interface SavePlan {
+	conflicts: Conflict[];
+	refused: { words: string; reason: string }[];
+	cells: number;
+	/** Whole series of the entry's origin, ids; amounts with null for empty. */
+	series: { origin: number; members: number[]; year: number; before: Float64Array; amounts: Float64Array }[];
+	entries: { origin: number; address: number[]; period: number; before: number; after: number; beneath: number }[];
+}
+
+export interface PlanSaveAsk {
+	person: number;
+	rules: AccessRules;
+	draftVersion: number;
+	revision: number;
+	structure: number;
+	decisions: ConflictDecisions;
+	/** Only what goes with this form. */
+	form?: number;
+}
+
+export interface PlanEntriesAsk {
+	rules: AccessRules;
+	revision: number;
+	structure: number;
+	cells: { address: number[]; period: number; value: number | null }[];
+}
 
 /**
  * What saving a draft would write: whole series of the entry's origin and every typed cell, or why it may not be saved:
@@ -9,14 +69,7 @@ import { PersonDraft, toDraftValue } from './person-draft';
  * @param form only what goes with this form
  * @param decisions cells whose conflict the person has decided: for their own value, or for the one that came meanwhile
  */
-export function planSave(
-	model: Model,
-	cube: Cube,
-	draft: PersonDraft,
-	guard: WriteGuard,
-	decisions: ConflictDecisions,
-	form?: number
-): SavePlan {
+function planOf(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions, form?: number): SavePlan {
 	const plan = new EntryPlan(model, cube, guard);
 	const keyOf = ({ address, period }: { address: number[]; period: number }) => `${address.join(' ')} ${period}`;
 	const keepMine = new Set(decisions.keepMine.map(keyOf));
@@ -46,7 +99,7 @@ export function planSave(
 }
 
 /** What setting the entries of some cells would write, past any draft: those that are closed now are refused. */
-export function planEntries(
+function planOfEntries(
 	model: Model,
 	cube: Cube,
 	guard: WriteGuard,
@@ -113,3 +166,42 @@ class EntryPlan {
 }
 
 const orNull = (value: number): number | null => (isEmpty(value) ? null : value);
+
+/** What saving a draft would write. */
+export async function planSave(
+	engine: ModelEngine,
+	{ person, rules, draftVersion, revision, decisions, form }: PlanSaveAsk
+): Promise<SavePlan> {
+	await engine.reach(revision);
+	return planOf(engine.model, engine.cube, await engine.draftOf(person, draftVersion), engine.guardOf(rules), decisions, form);
+}
+
+/** What setting entries past any draft would write. */
+export async function planEntries(engine: ModelEngine, { rules, revision, cells }: PlanEntriesAsk): Promise<SavePlan> {
+	await engine.reach(revision);
+	return planOfEntries(engine.model, engine.cube, engine.guardOf(rules), cells);
+}
+
+/** What setting one leaf cell at once would write, past the person's draft: a draft of that cell alone. */
+export async function planCell(
+	engine: ModelEngine,
+	ask: FormAsk & { row: number; column: number; value: number | null }
+): Promise<SavePlan & { place: number[] }> {
+	const { form, guard } = await engine.openForm(ask);
+	requireFrame(form, ask.seenFrame);
+	requireCell(form, ask.row, ask.column);
+	const { model, cube } = engine;
+	const verdict = form.verdict(guard, ask.row, ask.column);
+	if (verdict.kind !== 'enter')
+		throw new EngineFault('reason' in verdict ? verdict.reason : 'Detail lines stand behind single cells, not behind totals.');
+	const { members, range } = form.cell(ask.row, ask.column);
+	const { fiscalYear, position } = model.periods.leaf(range.from);
+	const alone = new PersonDraft(model, 0);
+	alone.overlay.set(members, fiscalYear, position, fromDraftValue(ask.value ?? 'cleared'));
+	const seen = cube.read(members, fiscalYear, position);
+	alone.seen.set(members, fiscalYear, position, isEmpty(seen) ? fromDraftValue('cleared') : seen);
+	return {
+		...planOf(model, cube, alone, guard, { keepMine: [], takeTheirs: [] }),
+		place: placeOf(model, form, ask.row, ask.column)
+	};
+}

@@ -1,32 +1,108 @@
 import {
-	checkRunbook,
-	checkScript,
 	entryFor,
 	isEmpty,
 	LoadGuard,
-	namesOfModel,
 	NOW,
-	printScript,
-	readExpression,
 	resolveAnswers,
+	RunFault,
 	runSteps,
-	ScriptNames,
-	scopeOf,
 	WorkCube,
+	type AccessRules,
+	type Answers,
+	type Clears,
 	type Cube,
-	type Finding,
+	type MembersNamed,
 	type Model,
+	type OriginDefinition,
 	type Overlay,
 	type ParameterDefinition,
-	type ParameterValue,
+	type ResultOrigin,
 	type Step,
-	type StoredScript
-} from '../../core';
-import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from './addresses';
-import type { EngineRequests, RunPlan, ScriptCheck, TrialFigure, Vocabulary } from './messages';
+	type StepLog
+} from '../../../core';
+import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from '../addresses';
+import { PersonDraft } from '../person-draft';
+import type { ModelEngine } from '../model-engine';
+import { EngineFault } from '../fault';
 
-/** Names offered while a script is written, of one dimension. */
-const MOST_NAMES = 3_000;
+/** What a run of a runbook would write. */
+export interface RunPlan {
+	/** The revision it was computed at. */
+	revision: number;
+	/** Answers that are missing or make no sense, by parameter; nothing was computed then. */
+	faults: { parameter: string; message: string }[];
+	/** Whole series by origin, ids; left out of a preview. */
+	series: {
+		origin: number;
+		members: number[];
+		year: number;
+		before: Float64Array;
+		amounts: Float64Array;
+		stampsBefore: Float64Array;
+		stamps: Float64Array;
+	}[];
+	/** By the origin of each step: the origins of results it read. */
+	reads: [number, number[]][];
+	/** Whether it would write more than can be kept at once. */
+	isTooLarge: boolean;
+	/** Cells whose figure changes. */
+	cells: number;
+	log: StepLog[];
+	totals: RunTotal[];
+	samples: { words: string; before: number | null; after: number | null }[];
+	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
+	figures?: TrialFigure[];
+}
+
+/** An account's amounts over the cells a run changes; null for what does not add up. In one currency. */
+export interface RunTotal {
+	account: string;
+	before: number | null;
+	after: number | null;
+	currency: string | null;
+	incomplete: boolean;
+	cells: number;
+}
+
+/** What a run would leave at a cell; ids. */
+export interface TrialFigure {
+	address: number[];
+	period: number;
+	value: number | null;
+}
+
+export interface PlanRunAsk {
+	revision: number;
+	structure: number;
+	steps: Step[];
+	parameters: ParameterDefinition[];
+	answers: Answers;
+	/** Step → origin; those among them that are not stored yet; what kind of thing each origin is. */
+	originOf: [number, number][];
+	unknown: OriginDefinition[];
+	/** The members it is for, and every origin results of the runbook stand under. */
+	named: MembersNamed;
+	results: ResultOrigin[];
+	/** By origin of results: those its last run read. */
+	readBy: [number, number[]][];
+	kinds: [number, Clears][];
+	rules: AccessRules;
+	onRefused: 'skip' | 'stop';
+	preview: boolean;
+	/** Whose unsaved entries it is tried on; the base when nobody's. */
+	draftOf?: number;
+	/** Whether the figures themselves are wanted. */
+	figures?: boolean;
+	/** Two integers, shared: 1 in the first ends it, the second tells the step. */
+	control?: SharedArrayBuffer;
+}
+
+/** Series to be written: members by id, places within the year. */
+export interface WhyNotWriteAsk {
+	structure: number;
+	rules: AccessRules;
+	series: { members: number[]; year: number; places: number[] }[];
+}
 
 /** Series that cross to the server at once. */
 const MOST_SERIES = 400_000;
@@ -35,11 +111,11 @@ const MOST_SERIES = 400_000;
 const LOOK_UP = 2_048;
 
 /** Thrown inside a run that shall end. */
-export class RunCancelled extends Error {}
+class RunCancelled extends Error {}
 
 /** What a run would write, on the cube as it is. @throws RunFault, RunCancelled */
-export function planRun(model: Model, cube: Cube, revision: number, ask: EngineRequests['planRun']['ask'], draft?: Overlay): RunPlan {
-	if (draft) return onDraft(model, cube, draft, () => planRun(model, cube, revision, ask));
+function planOf(model: Model, cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay): RunPlan {
+	if (draft) return onDraft(model, cube, draft, () => planOf(model, cube, revision, ask));
 	const { values, variables, faults } = resolveAnswers(model, ask.parameters, ask.answers);
 	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
 	const guard = new LoadGuard(model, ask.rules);
@@ -128,7 +204,7 @@ const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], t
 const orNull = (value: number): number | null => (value === value ? value : null);
 
 /** The first reason for which a cell of some series may not be written; null when all may. */
-export function whyNotWrite(model: Model, { rules, series }: EngineRequests['whyNotWrite']['ask']): string | null {
+function firstRefused(model: Model, { rules, series }: WhyNotWriteAsk): string | null {
 	const guard = new LoadGuard(model, rules);
 	for (const { members, year, places } of series) {
 		const address = toOrdinals(model, members);
@@ -140,74 +216,21 @@ export function whyNotWrite(model: Model, { rules, series }: EngineRequests['why
 	return null;
 }
 
-/** What is wrong with a script, and the members its names are. */
-export function lookAtScript(
-	model: Model,
-	{ text, parameters, limits, faultsOnly = false, near }: EngineRequests['checkScript']['ask']
-): ScriptCheck {
-	const { values, variables } = resolveAnswers(model, parameters, Object.fromEntries(parameters.map((each) => [each.name, each.initial])));
-	// A parameter without an initial value is still known by its name.
-	for (const { name, kind, dimension, choices } of parameters) if (!values.has(name)) values.set(name, standIn(kind, dimension, choices));
-	const { faults, names } = checkScript(model, text, {
-		names: namesOf(model),
-		parameters: values,
-		scope: scopeOf(model, limits, variables),
-		...(near && { near })
-	});
-	return { faults, names: faultsOnly ? [] : names };
+/** What a run would write. Asked of a thread of its own, so that typing stays quick meanwhile. */
+export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<RunPlan> {
+	await engine.reach(ask.revision);
+	try {
+		// Read anew: this thread computes, the one that keeps drafts is another.
+		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, engine.model, ask.draftOf);
+		return planOf(engine.model, engine.cube, engine.revision, ask, draft?.overlay);
+	} catch (error) {
+		if (error instanceof RunFault) throw new EngineFault(error.message);
+		if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');
+		throw error;
+	}
 }
 
-/** The names of a model, found once: they are asked for with every key that is typed. */
-const known = new WeakMap<Model, ScriptNames>();
-function namesOf(model: Model): ScriptNames {
-	let names = known.get(model);
-	if (!names) known.set(model, (names = new ScriptNames(model)));
-	return names;
-}
-
-/** What is wrong with the text of a live formula, and the members its names are. */
-export function lookAtFormula(model: Model, text: string): ScriptCheck {
-	const read = readExpression(text, namesOfModel(namesOf(model)));
-	return 'fault' in read ? { faults: [read.fault], names: [] } : { faults: [], names: read.names };
-}
-
-function standIn(kind: ParameterDefinition['kind'], dimension: number | null, choices: ParameterDefinition['choices']): ParameterValue {
-	if (kind === 'number' || kind === 'percent') return { kind: 'number', value: 1 };
-	if (kind === 'text' || dimension === null) return { kind: 'text', value: '' };
-	return { kind: 'selection', dimension, selection: kind === 'member' ? { kind: 'level', depth: 0 } : (choices ?? { kind: 'all' }) };
-}
-
-/** Scripts with today's names. */
-export function printScripts(model: Model, scripts: readonly StoredScript[]): string[] {
-	const names = namesOf(model);
-	return scripts.map((script) => printScript(model, script, names));
-}
-
-export const findingsOf = (model: Model, steps: readonly Step[], parameters: readonly ParameterDefinition[]): Finding[] =>
-	checkRunbook(model, steps, parameters);
-
-/** What may be named in a script. */
-export function vocabularyOf(model: Model): Vocabulary {
-	const names = new ScriptNames(model);
-	return {
-		dimensions: names.dimensions.map((dimension) => ({
-			id: dimension.id,
-			name: dimension.name,
-			kind: dimension.kind,
-			members: dimension.members.slice(0, MOST_NAMES).map(({ id, code, name }, ordinal) => ({
-				id,
-				code,
-				name,
-				written: names.print(dimension, ordinal),
-				leaf: dimension.isLeaf(ordinal)
-			}))
-		})),
-		levels: [...names.levels.keys()],
-		variables: (model.definition.variables ?? []).map(({ name, member }) => ({
-			name,
-			dimension:
-				member === null ? null : (model.definition.dimensions.find(({ members }) => members.some(({ id }) => id === member))?.id ?? null)
-		})),
-		attributes: model.definition.dimensions.flatMap(({ id, attributes }) => (attributes ?? []).map(({ name }) => ({ name, dimension: id })))
-	};
-}
+/** Why series may not be written, as the first cell that may not; null when all may. */
+export const whyNotWrite = async ({ model }: ModelEngine, ask: WhyNotWriteAsk): Promise<{ reason: string | null }> => ({
+	reason: firstRefused(model, ask)
+});

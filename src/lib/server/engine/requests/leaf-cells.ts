@@ -1,5 +1,20 @@
-import { eachCell, type Cube, type Model } from '../../core';
-import type { EngineRequests } from './messages';
+import { eachCell, type Cube, type Model } from '../../../core';
+import type { ModelEngine } from '../model-engine';
+import { EngineFault } from '../fault';
+
+/** A slice by dimension (id): members (ids), all where none are named. */
+export interface LeafCellsAsk {
+	revision: number;
+	structure: number;
+	slice: Readonly<Record<string, readonly number[]>>;
+}
+
+/** Members (ids) by dimension, leaf periods and amounts, cell by cell. */
+export interface LeafCellsAnswer {
+	members: Int32Array[];
+	periods: Int32Array;
+	amounts: Float64Array;
+}
 
 /** Cells that cross to the server at once. */
 const MOST_CELLS = 3_000_000;
@@ -7,13 +22,9 @@ const MOST_CELLS = 3_000_000;
 /**
  * Every leaf cell of a slice with its amount, stored or computed by a live formula, sorted by address and period so that
  * the same cells come in the same order.
- * @throws Error when there are more than can cross at once
+ * @throws EngineFault when there are more than can cross at once
  */
-export function leafCellsOf(
-	model: Model,
-	cube: Cube,
-	slice: Readonly<Record<string, readonly number[]>>
-): EngineRequests['leafCells']['answer'] {
+function leafCellsOf(model: Model, cube: Cube, slice: Readonly<Record<string, readonly number[]>>): LeafCellsAnswer {
 	const allowed = model.dimensions.map((dimension) => {
 		const wanted = slice[dimension.id];
 		if (!wanted || wanted.length === 0) return undefined;
@@ -42,7 +53,7 @@ export function leafCellsOf(
 			if (periods[leaf] === 0) return;
 			for (let axis = 0; axis < allowed.length; axis++) if (allowed[axis]?.[address[axis]!] === 0) return;
 			if (found.length === MOST_CELLS)
-				throw new Error(`There are more than ${MOST_CELLS.toLocaleString('en')} amounts in this slice. Take a smaller one.`);
+				throw new EngineFault(`There are more than ${MOST_CELLS.toLocaleString('en')} amounts in this slice. Take a smaller one.`);
 			found.push({ address: address.slice(), leaf, value });
 		}
 	);
@@ -58,4 +69,10 @@ export function leafCellsOf(
 		periods: Int32Array.from(found, ({ leaf }) => leaf),
 		amounts: Float64Array.from(found, ({ value }) => value)
 	};
+}
+
+/** Every leaf cell of a slice with its amount, stored or computed by a live formula. */
+export async function leafCells(engine: ModelEngine, { revision, slice }: LeafCellsAsk): Promise<LeafCellsAnswer> {
+	await engine.reach(revision);
+	return leafCellsOf(engine.model, engine.cube, slice);
 }

@@ -3,25 +3,48 @@ import {
 	CellFlag,
 	CLEARED,
 	computeLeaf,
+	EMPTY,
 	isEmpty,
 	isTranslated,
 	isValue,
 	leafCells,
+	NOTHING,
 	operandsOf,
 	print,
 	standingOrigins,
 	storedReader,
 	type Cube,
-	type View,
 	type LiveFormula,
 	type Model,
-	type WriteGuard,
-	EMPTY,
-	NOTHING
-} from '../../core';
-import type { FormView } from './form-view';
-import type { Inspection } from './messages';
-import type { PersonDraft } from './person-draft';
+	type View,
+	type WriteGuard
+} from '../../../core';
+import type { FormView } from '../form-view';
+import type { PersonDraft } from '../person-draft';
+import type { FormAsk } from './form';
+import type { ModelEngine } from '../model-engine';
+import { requireCell } from '../fault';
+
+export interface Inspection {
+	value: number | null;
+	address: { dimension: string; member: string; path: string[] }[];
+	/** Names the figure: members (ids) in address order, the period last; empty for figures the form computes. */
+	place: number[];
+	leaf: boolean;
+	verdict: { kind: string; reason: string };
+	/** In the reader's terms: what the figure consists of. */
+	madeOf: { name: string; mode: string; value: number | null; cells: number; setAside: boolean }[];
+	formula: string | null;
+	/** What the formula comes to where a figure stands above its result; null where none does. */
+	result: number | null;
+	notes: string[];
+	/** For the history: leaf member ids per dimension beneath the cell, and leaf periods. */
+	beneath: { members: number[][]; periods: number[]; year: number | undefined };
+	/** The currency a leaf's amounts are stored in; null where there is none. */
+	storedIn: string | null;
+	/** The currency the reader looks in. */
+	currency: string;
+}
 
 /** Everything the inspector tells of a grid cell, its history apart. */
 export function inspectCell(
@@ -222,4 +245,11 @@ function resultBeneath(
 ): number | null {
 	const value = computeLeaf(model, storedReader(cube, draft.shown), live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
 	return isValue(value) ? value : null;
+}
+
+/** Everything about a figure of a form. */
+export async function inspect(engine: ModelEngine, ask: FormAsk & { row: number; column: number }): Promise<Inspection> {
+	const { form, draft, guard } = await engine.openForm(ask);
+	requireCell(form, ask.row, ask.column);
+	return inspectCell(engine.model, engine.cube, draft, guard, form, ask.row, ask.column);
 }

@@ -1,0 +1,2 @@
+/** What a grid cell is to the reader; one letter each in `FormAnswer.marks`. */
+export const MARKS = { enter: 'e', spread: 's', computed: 'c', closed: 'x', refused: 'r' } as const;

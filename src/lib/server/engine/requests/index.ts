@@ -1,0 +1,54 @@
+import type { ModelEngine } from '../model-engine';
+import { effect } from './effect';
+import { emptied } from './emptied';
+import { enter, restore } from './enter';
+import { form, locate } from './form';
+import { inspect } from './inspect';
+import { branch, checkLayout, select } from './layout';
+import { leafCells } from './leaf-cells';
+import { method, movedMethods } from './method';
+import { moved } from './moved';
+import { planCell, planEntries, planSave } from './plan-save';
+import { close, ready } from './ready';
+import { results } from './results';
+import { planRun, whyNotWrite } from './run';
+import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
+
+/** What can be asked of an engine, by name: a new request is a function of the engine and its ask, named here. */
+export const REQUESTS = {
+	branch,
+	checkFormula,
+	checkLayout,
+	checkRunbook,
+	checkScript,
+	close,
+	effect,
+	emptied,
+	enter,
+	form,
+	inspect,
+	leafCells,
+	locate,
+	method,
+	moved,
+	movedMethods,
+	planCell,
+	planEntries,
+	planRun,
+	planSave,
+	printScripts,
+	ready,
+	restore,
+	results,
+	select,
+	vocabulary,
+	whyNotWrite
+};
+
+export type EngineRequestName = keyof typeof REQUESTS;
+export type AskOf<Name extends EngineRequestName> = Parameters<(typeof REQUESTS)[Name]>[1];
+export type AnswerOf<Name extends EngineRequestName> = Awaited<ReturnType<(typeof REQUESTS)[Name]>>;
+
+/** Answers one request. @throws EngineFault with a sentence for the person; anything else is a bug */
+export const answerOf = <Name extends EngineRequestName>(engine: ModelEngine, name: Name, ask: AskOf<Name>): Promise<AnswerOf<Name>> =>
+	(REQUESTS[name] as (engine: ModelEngine, ask: AskOf<Name>) => Promise<AnswerOf<Name>>)(engine, ask);

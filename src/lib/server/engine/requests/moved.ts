@@ -1,0 +1,36 @@
+import { isEmpty, movedBeneath, type Cube, type Model } from '../../../core';
+import { leafOfMember, toOrdinals } from '../addresses';
+import type { FormView } from '../form-view';
+import type { FormAsk } from './form';
+import type { ModelEngine } from '../model-engine';
+
+/** An entry that may stand over another figure now; ids. */
+export interface MovedAsk extends FormAsk {
+	notes: { address: number[]; period: number; beneath: number }[];
+}
+
+/** Entries of a form over a figure that has moved since, and where on the form. */
+export interface MovedAnswer {
+	moved: { cells: number[]; typed: number; beneath: number; now: number | null }[];
+}
+
+/** Entries of a form beneath which what was loaded or computed has moved since they were typed. */
+function movedOnForm(model: Model, cube: Cube, form: FormView, notes: MovedAsk['notes']): MovedAnswer['moved'] {
+	const cells = form.cellsAt(notes.map(({ address, period }) => [...address, period]));
+	const shown = notes.flatMap(({ address, period, beneath }, index) => {
+		const ordinals = cells[index]!.length > 0 ? toOrdinals(model, address) : undefined;
+		const leaf = ordinals && leafOfMember(model, ordinals, period);
+		return ordinals && leaf ? [{ address: ordinals, year: leaf.fiscalYear, position: leaf.position, beneath, cells: cells[index]! }] : [];
+	});
+	return movedBeneath(model, cube, shown).map(({ cells: at, typed, beneath, now }) => ({
+		cells: at,
+		typed,
+		beneath,
+		now: isEmpty(now) ? null : now
+	}));
+}
+
+/** Which of some entries (by what stood beneath them when they were typed) stand over another figure now. */
+export const moved = async (engine: ModelEngine, ask: MovedAsk): Promise<MovedAnswer> => ({
+	moved: movedOnForm(engine.model, engine.cube, (await engine.openForm(ask)).form, ask.notes)
+});
