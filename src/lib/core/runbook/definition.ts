@@ -1,5 +1,5 @@
 import type { MemberReference, Selection } from '../dimension';
-import type { MemberMap } from './member-map';
+import type { MemberMap } from './kinds/member-map';
 import type { StoredScript } from '../script';
 
 /** A part of a model: by dimension (id), which members. Dimensions left out are free. */
@@ -102,9 +102,3 @@ export interface ParameterDefinition {
 
 /** What was answered: by the parameter's name. */
 export type Answers = Readonly<Record<string, number | string | readonly number[] | null>>;
-
-/** Whether a step's results add on top of what stands, or stand themselves; undefined where it writes under no origin. */
-export function originModeOf(step: { kind: StepKind; adds?: boolean }): 'adds' | 'sets' | undefined {
-	if (step.kind === 'clear' || step.kind === 'import') return undefined;
-	return step.kind === 'copy' && step.adds ? 'adds' : 'sets';
-}

@@ -4,11 +4,14 @@
  * O(cells read + written); steps see what those before them wrote.
  */
 export { membersNamed, namedKey, namesAsked, readNamedKey, resolveAnswers, type MembersNamed } from './answers';
-export { originModeOf } from './definition';
+export { membersOfStep, originModeOf, recordOf, renamedStep, STEP_KINDS, stepInWords, type StepDraftLike } from './kinds';
+export { renamedSlice, type Renaming } from './kinds/kind';
+export { membersOfParameter, renamedParameter } from './parameter-members';
+export { sliceInWords } from './slice-words';
 export type { ResultOrigin } from './earlier-results';
 export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
 export { scopeOf } from './slice';
-export type { MemberMap } from './member-map';
+export type { MemberMap } from './kinds/member-map';
 export { checkRunbook, type Finding } from './check';
 export type {
 	Answers,

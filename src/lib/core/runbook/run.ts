@@ -2,14 +2,12 @@ import type { CellPlace } from '../cell';
 import { addsUp, isTranslated, NOTHING, rateUse, translationFactors, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
 import { isEmpty, Sum } from '../number';
-import { runAssignments, RunFault, ScriptNames, type ParameterValue, type Scope } from '../script';
+import { runAssignments, RunFault, ScriptNames, type Assignment, type ParameterValue, type Scope } from '../script';
 import { namedKey, type MembersNamed } from './answers';
-import { runClear } from './clear';
-import { runCopy } from './copy';
-import { originModeOf, type Clears, type Step } from './definition';
+import type { Clears, Step } from './definition';
 import { leaveAside, putBack, removeEarlier, resultsRead, type ResultOrigin } from './earlier-results';
+import { originModeOf, recordOf } from './kinds';
 import { reachOf, type Reach } from './reach';
-import { runRollForward } from './roll-forward';
 import { isAddressIn, leafOfPlace } from './slice';
 
 /** What a run needs to know. */
@@ -111,6 +109,8 @@ export interface StepWork {
 	/** Many leaf periods of one address at once, by leaf; empty ones stay as they are. */
 	writeAll: (address: Int32Array, values: Float64Array) => void;
 	remove: (origin: number, address: Int32Array, year: number, position: number, leaf: number, value: number) => void;
+	/** Works out the statements of a script. */
+	assign: (assignments: readonly Assignment[]) => void;
 	skip: (address: Int32Array, leaf: number, reason: string) => void;
 	kindOf: (origin: number) => Clears;
 	missingRate: () => void;
@@ -203,7 +203,7 @@ function foreignResults(model: Model, { results }: RunOrder): Set<number> {
  */
 function finish(model: Model, work: WorkCube, step: Step, reach: Reach, origin: number, order: RunOrder, entry: StepLog): void {
 	const sets = originModeOf(step) === 'sets';
-	if (sets && step.kind === 'copy' && !step.onlyWhereValues) entry.emptied += emptyTheRest(model, work, reach.writes, origin, order);
+	if (sets && recordOf(step).setsAll?.(step)) entry.emptied += emptyTheRest(model, work, reach.writes, origin, order);
 	work.eachWritten(origin, (block, series, position, value, forget) => {
 		if (value === NOTHING && !work.cube.hasOtherBase(block, series, position, origin)) return forget();
 		if (!sets || !work.cube.isShared(block, series)) return;
@@ -269,8 +269,7 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		milliseconds: 0
 	};
 	const fault = (message: string) => new RunFault(`${step.name}: ${message}`);
-	// Balances are carried as a whole or not at all: half of them would not tie.
-	const stops = order.onRefused === 'stop' || step.kind === 'roll-forward';
+	const stops = order.onRefused === 'stop' || recordOf(step).isWhole === true;
 	const skip = (address: Int32Array, leaf: number, reason: string) => {
 		if (stops)
 			throw fault(
@@ -357,6 +356,15 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 			work.write(from, address, year, position, value);
 			entry.written++;
 		},
+		assign: (assignments) => {
+			const { cells, missingRates } = runAssignments(model, work, assignments, origin!, {
+				whyNot: order.whyNot,
+				skipped: skip,
+				breathe: order.breathe
+			});
+			entry.written += cells;
+			entry.missingRates += missingRates;
+		},
 		skip,
 		leaveOut: (_, __, reason) => leaveOut(reason),
 		note: (words) => entry.notes.push(words),
@@ -365,37 +373,7 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		breathe: order.breathe,
 		fault
 	};
-	switch (step.kind) {
-		case 'copy':
-			runCopy(stepWork, step);
-			break;
-		case 'roll-forward':
-			runRollForward(stepWork, step);
-			break;
-		case 'clear':
-			runClear(stepWork, step);
-			break;
-		case 'import':
-			// Loaded before: what it brought is part of the cube.
-			break;
-		case 'formula': {
-			const { checked, text } = reach.script!;
-			const first = checked.faults[0];
-			if (first) throw fault(`line ${text.slice(0, first.from).split('\n').length}: ${first.message}`);
-			const { cells, missingRates } = runAssignments(model, work, checked.assignments, origin!, {
-				whyNot: order.whyNot,
-				skipped: skip,
-				breathe: order.breathe
-			});
-			entry.written += cells;
-			entry.missingRates += missingRates;
-			for (const [why, accounts] of checked.passedOver)
-				entry.notes.push(`${accounts === 1 ? 'One account was' : `${accounts} accounts were`} passed over: ${why}.`);
-			break;
-		}
-		default:
-			step satisfies never;
-	}
+	recordOf(step).run?.(stepWork, step, reach);
 	entry.reasons = [...reasons]
 		.map(([reason, cells]) => ({ reason, cells }))
 		.sort((one, other) => other.cells - one.cells)

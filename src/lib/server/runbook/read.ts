@@ -1,4 +1,4 @@
-import type { Answers, Finding, ParameterDefinition, Slice, Step, StoredScript } from '../../core';
+import type { Answers, Finding, ParameterDefinition, Step } from '../../core';
 import { pool, type Database } from '../database';
 import { askEngine, type Vocabulary } from '../engine';
 import { notFound } from '../fault';
@@ -117,17 +117,25 @@ export async function readStored(database: Database, modelId: number, id: number
 		[id, modelId]
 	);
 	if (!found.rows[0]) throw notFound('runbook');
-	const steps = await database.query<{
-		id: number;
-		kind: Step['kind'];
-		name: string;
-		description: string;
-		active: boolean;
-		limits: Slice;
-		definition: { script?: StoredScript };
-	}>('SELECT id, kind, name, description, active, limits, definition FROM runbook_step WHERE runbook_id = $1 ORDER BY position', [id]);
+	const steps = await stepsOf(database, 'to read', id);
 	return {
 		...found.rows[0],
-		steps: steps.rows.map(({ definition, ...head }) => ({ ...head, ...definition }) as Step)
+		steps: steps.map(({ step }) => step)
 	};
+}
+
+/** Steps as they are stored, in their order: of one runbook, or of all. */
+export async function stepsOf(
+	database: Database,
+	how: 'to read' | 'for update',
+	runbook: number | null = null
+): Promise<{ runbook: number; step: Step }[]> {
+	const found = await database.query<
+		Pick<Step, 'id' | 'kind' | 'name' | 'description' | 'active' | 'limits'> & { runbook: number; definition: object }
+	>(
+		`SELECT runbook_id AS runbook, id, kind, name, description, active, limits, definition FROM runbook_step
+		WHERE $1::integer IS NULL OR runbook_id = $1 ORDER BY runbook_id, position ${how === 'for update' ? 'FOR UPDATE' : ''}`,
+		[runbook]
+	);
+	return found.rows.map(({ runbook, definition, ...head }) => ({ runbook, step: { ...head, ...definition } as Step }));
 }

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Answers, MemberMap, ParameterDefinition, Selection, Slice } from '../../core';
+import type { Answers, MemberMap, ParameterDefinition, Selection, Slice, StepKind } from '../../core';
 import { selectionSchema } from '../form/layout-schema';
 
 const id = z.number().int();
@@ -68,12 +68,15 @@ const head = {
 	active: z.boolean(),
 	limits: sliceSchema
 };
+/** Complete, or it does not compile: what each kind of step has of its own. */
+const CONTENT = { formula, copy, 'roll-forward': rollForward, clear, import: importStep } satisfies Record<StepKind, z.ZodType>;
+
 export const stepSchema = z.discriminatedUnion('kind', [
-	formula.extend(head),
-	copy.extend(head),
-	rollForward.extend(head),
-	clear.extend(head),
-	importStep.extend(head)
+	CONTENT.formula.extend(head),
+	CONTENT.copy.extend(head),
+	CONTENT['roll-forward'].extend(head),
+	CONTENT.clear.extend(head),
+	CONTENT.import.extend(head)
 ]);
 /** A step as the page has it: scripts as text. */
 export type StepDraft = z.infer<typeof stepSchema>;

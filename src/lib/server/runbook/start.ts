@@ -1,5 +1,13 @@
 import { z } from 'zod';
-import { membersNamed, namesAsked, originModeOf, type Answers, type OriginDefinition, type ParameterDefinition } from '../../core';
+import {
+	membersNamed,
+	namesAsked,
+	originModeOf,
+	recordOf,
+	type Answers,
+	type OriginDefinition,
+	type ParameterDefinition
+} from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
@@ -291,7 +299,7 @@ async function carryOut(
 	loaded: readonly string[]
 ): Promise<string> {
 	// Where a runbook only loads, that nothing was computed is no news.
-	const computes = runbook.steps.some(({ active, kind }) => active && kind !== 'import');
+	const computes = runbook.steps.some((step) => step.active && !recordOf(step).isBefore);
 	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan)] : [])].join(' ');
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	// What runs is what the runbook says now, whatever it said when the run was asked for.

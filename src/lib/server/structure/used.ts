@@ -1,5 +1,17 @@
-import { mapExpression, mapSelection, membersIn, type Expression, type FormLayout, type MemberReference, type Selection } from '../../core';
+import {
+	mapExpression,
+	mapSelection,
+	membersIn,
+	membersOfParameter,
+	membersOfStep,
+	type Expression,
+	type FormLayout,
+	type MemberReference,
+	type ParameterDefinition,
+	type Selection
+} from '../../core';
 import type { Database } from '../database';
+import { stepsOf } from '../runbook/read';
 import { chosenAmong } from './chosen';
 import { layoutSchema } from '../form/layout-schema';
 
@@ -26,24 +38,6 @@ export interface Use {
 	count?: number;
 	path?: string;
 }
-
-/** The members in selections: other numbers there are levels, places and values that are compared. */
-const inSelections = (json: string): string =>
-	['"members"[*]', '"of"', '"from"', '"to"']
-		.map((key) => `SELECT jsonb_path_query(${json}, '$.**.${key} ? (@.type() == "number")')`)
-		.join(' UNION ALL ');
-
-/** The members (ids) that a step of a runbook names: in its slices, its script and its lines. */
-const STEP_MEMBERS = `(
-	SELECT (found #>> '{}')::integer FROM (
-		${inSelections('s.limits')}
-		UNION ALL SELECT jsonb_path_query(s.definition, '$.script.names[*].member')
-		UNION ALL ${inSelections("s.definition -> 'from'")}
-		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.* ? (@.type() == "number")')
-		UNION ALL SELECT jsonb_path_query(s.definition, '$.over.account ? (@.type() == "number")')
-		UNION ALL SELECT jsonb_path_query(s.definition, '$.onto.*.map.lines[*].* ? (@.type() == "number")')
-		UNION ALL SELECT jsonb_path_query(s.definition, '$.lines[*].* ? (@.type() == "number")')
-	) AS numbers (found) WHERE (found #>> '{}') ~ '^[0-9]+$')`;
 
 /** Everything in all models that names a member, its numbers counted. */
 export async function usesOfMember(database: Database, dimensionId: number, memberId: number): Promise<Use[]> {
@@ -91,13 +85,24 @@ export async function usesOfMember(database: Database, dimensionId: number, memb
 	return uses;
 }
 
-/** The runbooks whose steps name a member. */
+/** The runbooks that name a member. */
 export async function runbooksNaming(database: Database, memberId: number): Promise<{ id: number; name: string; model: string }[]> {
+	const naming = [...(await membersOfRunbooks(database))].flatMap(([runbook, members]) => (members.has(memberId) ? [runbook] : []));
 	const found = await database.query<{ id: number; name: string; model: string }>(
-		`SELECT DISTINCT b.id, b.name, m.code AS model FROM runbook b JOIN model m ON m.id = b.model_id JOIN runbook_step s ON s.runbook_id = b.id CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member) WHERE x.member = $1`,
-		[memberId]
+		'SELECT b.id, b.name, m.code AS model FROM runbook b JOIN model m ON m.id = b.model_id WHERE b.id = ANY ($1::integer[]) ORDER BY b.id',
+		[naming]
 	);
 	return found.rows;
+}
+
+/** By runbook (id): the members its steps, and what it asks for, name. */
+async function membersOfRunbooks(database: Database): Promise<Map<number, Set<number>>> {
+	const named = new Map<number, Set<number>>();
+	const asked = await database.query<{ id: number; parameters: ParameterDefinition[] }>('SELECT id, parameters FROM runbook');
+	for (const { id, parameters } of asked.rows)
+		named.set(id, new Set(parameters.flatMap((parameter) => [...membersOfParameter(parameter)])));
+	for (const { runbook, step } of await stepsOf(database, 'to read')) for (const id of membersOfStep(step)) named.get(runbook)!.add(id);
+	return named;
 }
 
 /** Which of some members anything names, or numbers stand at. A statement a table, however many members. */
@@ -110,12 +115,12 @@ export async function usedAmong(database: Database, dimensionId: number, members
 			UNION SELECT member_id FROM access_lock_member UNION SELECT weighed_by FROM account UNION SELECT account_id FROM formula
 			UNION SELECT unnest(ARRAY[continues_from, compared_with, span_from, span_to, entry_from, entry_to]) FROM scenario
 			UNION SELECT member_id FROM variable UNION SELECT unnest(address) FROM draft_cell UNION SELECT period_id FROM draft_cell
-			UNION SELECT x.member FROM runbook_step s CROSS JOIN LATERAL ${STEP_MEMBERS} AS x (member)
 			UNION SELECT unnest(place) FROM note UNION SELECT unnest(place) FROM detail_line UNION SELECT unnest(place) FROM cell_link) AS named
 		WHERE id = ANY ($1::integer[])`,
 		[members]
 	);
 	for (const { id } of named.rows) used.add(id);
+	for (const ids of (await membersOfRunbooks(database)).values()) for (const id of ids) if (asked.has(id)) used.add(id);
 	for (const { member } of await chosenAmong(database, dimensionId, members)) used.add(member);
 	const formulas = await database.query<{ expression: Expression }>('SELECT expression FROM formula');
 	for (const { expression } of formulas.rows) for (const id of membersIn(expression)) if (asked.has(id)) used.add(id);

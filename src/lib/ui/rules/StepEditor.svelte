@@ -1,20 +1,19 @@
 <script lang="ts">
+	import { recordOf } from '$lib/core';
 	import type { StepDraft } from '$lib/server/runbook';
 	import ArrowDown from '@lucide/svelte/icons/arrow-down';
 	import ArrowUp from '@lucide/svelte/icons/arrow-up';
 	import CopyIcon from '@lucide/svelte/icons/copy';
 	import Trash from '@lucide/svelte/icons/trash-2';
-	import CopyFields from './CopyFields.svelte';
-	import ScriptCards from './cards/ScriptCards.svelte';
-	import RollForwardFields from './RollForwardFields.svelte';
 	import type { RunbookDesk } from './runbook-desk.svelte';
-	import ScriptEditor from './ScriptEditor.svelte';
 	import SliceFields from './SliceFields.svelte';
+	import { fieldsOf } from './step-fields';
 
 	let { desk, step }: { desk: RunbookDesk; step: StepDraft } = $props();
 
 	const findings = $derived(desk.findings.filter((finding) => finding.step === step.id));
-	const CLEARS = { entries: 'what was typed', loads: 'what was loaded', results: 'what runbooks computed' } as const;
+	const Fields = $derived(fieldsOf(step.kind));
+	const { unlimited } = $derived(recordOf(step));
 </script>
 
 <section class="flex min-w-0 flex-col gap-3" aria-label="Step">
@@ -74,71 +73,13 @@
 		</ul>
 	{/if}
 
-	{#if step.kind === 'formula'}
-		<div class="flex text-[13px]" role="radiogroup" aria-label="Shown as">
-			{#each [['text', 'Text'], ['cards', 'Cards']] as const as [form, words] (form)}
-				<button
-					role="radio"
-					aria-checked={desk.scriptsAs === form}
-					class={['border-b-2 px-2 pb-0.5', desk.scriptsAs === form ? 'border-primary font-semibold' : 'text-soft border-transparent']}
-					onclick={() => (desk.scriptsAs = form)}>{words}</button
-				>
-			{/each}
-		</div>
-		{@const Script = desk.scriptsAs === 'cards' ? ScriptCards : ScriptEditor}
-		{#key desk.keys[desk.picked]}
-			<Script
-				text={step.text}
-				label="Script of {step.name}"
-				parameters={desk.draft.parameters}
-				limits={step.limits}
-				vocabulary={desk.vocabulary}
-				readonly={!desk.mayWrite}
-				onchange={(text) => desk.changeStep({ text }, desk.scriptsAs === 'text' ? 'text' : '')}
-			/>
-		{/key}
-	{:else if step.kind === 'copy'}
-		<CopyFields {desk} {step} />
-	{:else if step.kind === 'roll-forward'}
-		<RollForwardFields {desk} {step} />
-	{:else if step.kind === 'import'}
-		<label class="text-grey flex flex-col text-xs"
-			>Fetches and loads<select
-				class="select select-sm text-base-content w-72"
-				value={String(step.import ?? '')}
-				disabled={!desk.mayWrite}
-				onchange={(event) => desk.changeStep({ import: event.currentTarget.value === '' ? null : Number(event.currentTarget.value) })}
-				><option value="">Choose an import…</option>{#each desk.imports as { id, name } (id)}<option value={String(id)}>{name}</option
-					>{/each}</select
-			></label
-		>
-		<p class="text-soft text-[13px]">
-			Its rows are fetched and loaded before the run computes anything, as a batch of its own. From another model, too: its import says what
-			is read there and how members are matched.
-		</p>
-	{:else}
-		<fieldset disabled={!desk.mayWrite}>
-			<legend class="text-grey text-xs">Clears</legend>
-			{#each Object.entries(CLEARS) as [what, words] (what)}
-				<label class="mr-4 inline-flex items-center gap-1.5"
-					><input
-						type="checkbox"
-						class="checkbox checkbox-xs"
-						checked={step.what.includes(what as keyof typeof CLEARS)}
-						onchange={(event) =>
-							desk.changeStep({ what: event.currentTarget.checked ? [...step.what, what] : step.what.filter((each) => each !== what) })}
-					/>
-					{words}</label
-				>
-			{/each}
-		</fieldset>
-	{/if}
+	<Fields {desk} {step} />
 
-	{#if step.kind !== 'import'}<SliceFields
+	{#if unlimited !== undefined}<SliceFields
 			{desk}
 			slice={step.limits}
 			title="Writes only in"
-			whole={step.kind === 'clear' ? 'Nothing yet: a clear needs a slice' : 'Wherever it leads'}
+			whole={unlimited}
 			onchange={(limits) => desk.changeStep({ limits })}
 		/>{/if}
 	<label class="text-grey text-xs"

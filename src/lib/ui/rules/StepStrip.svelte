@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { dndzone, type DndEvent } from 'svelte-dnd-action';
 	import type { RunbookDesk } from './runbook-desk.svelte';
-	import { KIND_WORDS, stepInWords } from './step-words';
+	import { recordOf, stepInWords } from '$lib/core';
 
 	let { desk }: { desk: RunbookDesk } = $props();
 
@@ -38,7 +38,7 @@
 			<li
 				class="step cursor-pointer outline-none"
 				aria-current={place === desk.picked ? 'step' : undefined}
-				aria-label="{place + 1}. {step.name}, {KIND_WORDS[step.kind]}{step.active ? '' : ', switched off'}"
+				aria-label="{place + 1}. {step.name}, {recordOf(step).title}{step.active ? '' : ', switched off'}"
 				onfocus={() => (desk.picked = place)}
 				onclick={() => (desk.picked = place)}
 			>
@@ -46,7 +46,7 @@
 				<div class={['card', place === desk.picked && 'picked', !step.active && 'off']}>
 					<p class="flex items-baseline gap-2">
 						<strong class="min-w-0 grow font-semibold [overflow-wrap:anywhere]">{step.name}</strong>
-						<span class="text-grey shrink-0 text-xs">{KIND_WORDS[step.kind]}</span>
+						<span class="text-grey shrink-0 text-xs">{recordOf(step).title}</span>
 					</p>
 					<p class="text-soft line-clamp-2 text-[13px]">{stepInWords(step, desk.names)}</p>
 					{#if !step.active}<p class="text-grey text-xs">Switched off</p>

@@ -1,4 +1,4 @@
-import type { Answers, Finding, ParameterDefinition } from '$lib/core';
+import { recordOf, STEP_KINDS, type Answers, type Finding, type ParameterDefinition } from '$lib/core';
 import type { RunPlan } from '$lib/server/engine';
 import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
 import { request } from '../request';
@@ -125,20 +125,15 @@ export class RunbookDesk {
 	};
 
 	add(kind: StepDraft['kind']): void {
-		const head = { id: null, name: NAMES[kind], description: '', active: true, limits: {} };
-		const made: Record<StepDraft['kind'], StepDraft> = {
-			formula: { ...head, kind: 'formula', text: '' },
-			copy: { ...head, kind: 'copy', from: {}, onto: {}, shift: null, factor: 1 },
-			'roll-forward': { ...head, kind: 'roll-forward', lines: [], into: 'every period' },
-			clear: { ...head, kind: 'clear', what: ['results'] },
-			import: { ...head, kind: 'import', import: this.imports[0]?.id ?? null }
-		};
+		const { firstName, blank, isBefore } = STEP_KINDS[kind];
+		const made = { id: null, name: firstName, description: '', active: true, limits: {}, ...blank } as StepDraft;
+		if (made.kind === 'import') made.import = this.imports[0]?.id ?? null;
 		// Imports come before what computes.
-		const computing = this.draft.steps.findIndex((step) => step.kind !== 'import');
+		const computing = this.draft.steps.findIndex((step) => !recordOf(step).isBefore);
 		const after = this.draft.steps.length === 0 ? 0 : this.picked + 1;
-		const at = kind === 'import' && computing >= 0 ? Math.min(after, computing) : after;
+		const at = isBefore && computing >= 0 ? Math.min(after, computing) : after;
 		this.keys = this.keys.toSpliced(at, 0, this.#nextKey++);
-		this.change({ steps: this.draft.steps.toSpliced(at, 0, made[kind]) });
+		this.change({ steps: this.draft.steps.toSpliced(at, 0, made) });
 		this.picked = at;
 	}
 	duplicate(): void {
@@ -271,11 +266,3 @@ export class RunbookDesk {
 		return undefined;
 	}
 }
-
-const NAMES: Record<StepDraft['kind'], string> = {
-	formula: 'Formula',
-	copy: 'Copy',
-	'roll-forward': 'Carry forward',
-	clear: 'Clear',
-	import: 'Load'
-};

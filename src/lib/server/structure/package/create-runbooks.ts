@@ -1,13 +1,12 @@
 import type pg from 'pg';
-import { Model, namedKey, type ParameterDefinition, type Slice } from '../../../core';
+import { Model, namedKey, renamedParameter, renamedStep, type ParameterDefinition } from '../../../core';
 import { readModelDefinition } from '../../database/definitions';
 import { lookAtScript } from '../../engine/requests/script';
 import { Fault } from '../../fault';
-import { definitionWith, parameterWith, sliceWith } from '../../runbook/hand-over';
 import { parameterSchema, stepSchema, type StepDraft } from '../../runbook/schema';
 import type { ModelPackage, PackedRunbook } from './format';
 import type { Made, MemberOf } from './made';
-import { byDimension, mapMembers } from './pack-runbooks';
+import { mapMembers } from './pack-runbooks';
 
 interface Making {
 	made: ReadonlyMap<string, Made>;
@@ -87,7 +86,7 @@ function parameterHere(
 ): ParameterDefinition {
 	const read = parameterSchema.safeParse(packed);
 	if (!read.success) throw new Fault(422, 'not understood', `What the runbook ${name} asks for does not keep its format.`);
-	const here = parameterWith(read.data, member);
+	const here = renamedParameter(read.data, member);
 	return { ...here, dimension: here.dimension === null ? null : dimension(here.dimension) };
 }
 
@@ -105,13 +104,5 @@ function stepHere(
 		...(source !== undefined && { import: source === null ? null : importOf(source) })
 	});
 	if (!read.success) throw new Fault(422, 'not understood', `A step of the runbook ${name} does not keep its format.`);
-	const { limits, ...step } = read.data;
-	const placed = definitionWith(step as Parameters<typeof definitionWith>[0], member);
-	return {
-		...step,
-		...placed,
-		...(placed.from && { from: byDimension(placed.from, dimension) }),
-		...(placed.onto && { onto: byDimension(placed.onto, dimension) }),
-		limits: byDimension(sliceWith(limits as Record<string, Slice[number]>, member), dimension)
-	} as StepDraft;
+	return renamedStep(read.data, { member, dimension });
 }

@@ -1,6 +1,14 @@
-import { printScript, type Model, type ParameterDefinition, type Slice } from '../../../core';
+import {
+	printScript,
+	renamedParameter,
+	renamedStep,
+	type Model,
+	type ParameterDefinition,
+	type Renaming,
+	type Step,
+	type StepDraftLike
+} from '../../../core';
 import type { Database } from '../../database';
-import { definitionWith, parameterWith, sliceWith, type StepDefinition } from '../../runbook/hand-over';
 import { readStored } from '../../runbook/read';
 import type { PackedRunbook } from './format';
 import type { PackedReference } from './made';
@@ -37,11 +45,12 @@ export async function packRunbooks(
 				whenBusy,
 				parameters: parameters.map((parameter) => places.parameter(parameter)),
 				steps: steps.map((step) => {
-					const { id: _, ...rest } = { ...step, limits: places.slice(step.limits) };
+					const { id: _, ...rest } = step;
+					// Scripts travel as text, imports by their code.
 					if (rest.kind === 'import') return { ...rest, import: rest.import === null ? null : (importCode.get(rest.import) ?? null) };
-					if (rest.kind !== 'formula') return places.definition(rest);
-					const { script, ...head } = rest;
-					return { ...head, text: printScript(model, script) };
+					const placed = renamedStep(rest.kind === 'formula' ? draftOf(model, { ...rest, id: 0 }) : { ...rest, id: 0 }, places.renaming);
+					const { id: __, ...packedStep } = placed;
+					return packedStep;
 				}),
 				results: origins.rows.flatMap(({ name, step, answers }) => {
 					const place = order.get(step);
@@ -54,6 +63,11 @@ export async function packRunbooks(
 		});
 	}
 	return packed;
+}
+
+/** A formula step with its script as text, in today's names. */
+function draftOf(model: Model, { script, ...head }: Extract<Step, { kind: 'formula' }>): StepDraftLike {
+	return { ...head, text: printScript(model, script) };
 }
 
 /** Dimensions and members as they are first named, each by its place from then on. */
@@ -82,31 +96,14 @@ class Places {
 		}
 		return place;
 	};
-	slice(slice: Slice): Slice {
-		return this.#kept(slice, (part) => sliceWith(part, this.member));
-	}
-	definition(definition: Pick<StepDefinition, 'from' | 'onto' | 'over' | 'lines'> & { kind: string }): object {
-		const { from, onto, ...rest } = definition;
-		return {
-			...definitionWith(rest, this.member),
-			...(from && { from: this.#kept(from, (part) => definitionWith({ from: part }, this.member).from!) }),
-			...(onto && { onto: this.#kept(onto, (part) => definitionWith({ onto: part }, this.member).onto!) })
-		};
-	}
-	/** What is kept by dimension, in the order of their keys: ids are other numbers in another model. */
-	#kept<Value>(
-		kept: Readonly<Record<string, Value>>,
-		placed: (part: Record<string, Value>) => Record<string, Value>
-	): Record<string, Value> {
-		const key = (dimension: string) => this.#keyOf.get(Number(dimension)) ?? '';
-		const sorted = Object.entries(kept).sort(([one], [other]) => (key(one) < key(other) ? -1 : 1));
-		return Object.assign({}, ...sorted.map((entry) => byDimension(placed(Object.fromEntries([entry])), this.dimension))) as Record<
-			string,
-			Value
-		>;
-	}
+	/** What is kept by dimension comes in the order of their keys: ids are other numbers in another model. */
+	readonly renaming: Renaming = {
+		member: (id) => this.member(id),
+		dimension: (id) => this.dimension(id),
+		order: (one, other) => ((this.#keyOf.get(one) ?? '') < (this.#keyOf.get(other) ?? '') ? -1 : 1)
+	};
 	parameter(parameter: ParameterDefinition): ParameterDefinition {
-		const placed = parameterWith(parameter, this.member);
+		const placed = renamedParameter(parameter, this.member);
 		return { ...placed, dimension: placed.dimension === null ? null : this.dimension(placed.dimension) };
 	}
 	/** Answers as results are known by, with members by their place. */
@@ -118,10 +115,6 @@ class Places {
 		});
 	}
 }
-
-/** What is kept by dimension, under another key each. */
-export const byDimension = <Value>(kept: Readonly<Record<string, Value>>, map: (dimension: number) => number): Record<string, Value> =>
-	Object.fromEntries(Object.entries(kept).map(([dimension, value]) => [map(Number(dimension)), value]));
 
 /** A member, or a list of them, replaced; anything else as it is. */
 export const mapMembers = <Value>(value: Value, map: (member: number) => number): Value =>

@@ -8,7 +8,7 @@
 	import RunPanel from '$lib/ui/rules/RunPanel.svelte';
 	import StepEditor from '$lib/ui/rules/StepEditor.svelte';
 	import StepStrip from '$lib/ui/rules/StepStrip.svelte';
-	import { KIND_WORDS } from '$lib/ui/rules/step-words';
+	import { STEP_KINDS } from '$lib/core';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 	import { untrack } from 'svelte';
 	import type { PageData } from './$types';
@@ -51,7 +51,7 @@
 			location.assign(at('/rules'));
 		} else desk.message = { text: reply.message, kind: 'error' };
 	}
-	const KINDS = Object.entries(KIND_WORDS) as [StepDraft['kind'], string][];
+	const KINDS = Object.entries(STEP_KINDS).map(([kind, { title }]) => [kind, title] as [StepDraft['kind'], string]);
 </script>
 
 <svelte:window {onkeydown} />

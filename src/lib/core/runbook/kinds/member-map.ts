@@ -1,4 +1,4 @@
-import type { Dimension } from '../dimension';
+import type { Dimension } from '../../dimension';
 
 /** Which member (id) becomes which; a line may name a member that adds up others and then stands for what is beneath it. */
 export interface MemberMap {

@@ -1,8 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { checkRunbook, runSteps, type MemberMap, type RunOrder, type Step } from '.';
-import { Cube } from '../cube';
-import { buildModel } from '../testing/build-model';
+import { checkRunbook, runSteps, type MemberMap, type RunOrder, type Step } from '..';
+import { Cube } from '../../cube';
+import { buildModel } from '../../testing/build-model';
 
 const model = buildModel({
 	accounts: [

@@ -1,9 +1,9 @@
-import { addsUp, leafValue, storedReader } from '../cube';
-import { continuationOf } from '../model';
-import { EMPTY, isEmpty, shareOut, Sum } from '../number';
-import type { Scope } from '../script';
-import type { OverYear } from './definition';
-import type { StepWork } from './run';
+import { addsUp, leafValue, storedReader } from '../../cube';
+import { continuationOf } from '../../model';
+import { EMPTY, isEmpty, shareOut, Sum } from '../../number';
+import type { Scope } from '../../script';
+import type { OverYear } from '../definition';
+import type { StepWork } from '../run';
 
 /** Whether a period of a year may get something of the year's total. */
 export const isReached = (over: OverYear, position: number): boolean => over.way !== 'one period' || position === over.period - 1;

@@ -1,6 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import type { StepDraft } from '$lib/server/runbook';
-import { stepInWords } from './step-words';
+import { stepInWords, type StepDraftLike } from '.';
 
 const names = new Map([
 	[1, 'Actual'],
@@ -10,7 +9,7 @@ const names = new Map([
 ]);
 const head = { id: null, name: 'A step', description: '', active: true, limits: {} };
 const only = (member: number) => ({ kind: 'these' as const, members: [member] });
-const words = (step: object) => stepInWords({ ...head, ...step } as StepDraft, names);
+const words = (step: object) => stepInWords({ ...head, ...step } as StepDraftLike, names);
 
 describe('a step in a sentence', () => {
 	test('a formula names each account it writes once, not what it reads or lets', () => {

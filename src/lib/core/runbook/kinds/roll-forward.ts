@@ -1,11 +1,13 @@
-import type { LeafPeriod } from '../calendar';
-import { Block, leafValue, NearReader, storedReader } from '../cube';
-import { selectMembers } from '../dimension';
-import { continuationOf, inContinuation, laterScenarios, type Model } from '../model';
-import { isEmpty } from '../number';
-import type { CarriedInto, RollForwardStep, Slice } from './definition';
-import type { StepWork } from './run';
-import { scopeOf } from './slice';
+import type { LeafPeriod } from '../../calendar';
+import { Block, leafValue, NearReader, storedReader } from '../../cube';
+import { mapSelection, selectionInWords, selectMembers } from '../../dimension';
+import { continuationOf, inContinuation, laterScenarios, type Model } from '../../model';
+import { isEmpty } from '../../number';
+import type { CarriedInto, RollForwardStep, Slice } from '../definition';
+import type { StepWork } from '../run';
+import { scopeOf } from '../slice';
+import type { StepRecord } from './kind';
+import { flags, unionOfPeriods, withAccounts } from './scopes';
 
 /** One account's way: what it holds, at some members, goes to another account or itself, at other members. */
 export interface ReadyLine {
@@ -199,3 +201,69 @@ function destinationsOf(lines: readonly ReadyLine[]): Destination[] {
 	}
 	return [...found.values()];
 }
+
+/** Balances carried into the next period. */
+export const rollForward: StepRecord<RollForwardStep> = {
+	title: 'Roll-forward',
+	firstName: 'Carry forward',
+	blank: { kind: 'roll-forward', lines: [], into: 'every period' },
+	// Half of the balances would not tie.
+	isWhole: true,
+	unlimited: 'Wherever it leads',
+	originMode: () => 'sets',
+	check: (model, step, { variables, find, writes }) => {
+		if (step.lines.length === 0) find('error', 'No line says what is carried forward.');
+		const lines = readyLines(model, step, variables);
+		if (typeof lines === 'string') find('error', lines);
+		else for (const into of new Set(lines.map(({ target: account }) => account))) writes(into);
+	},
+	reach: (model, step, { variables }) => {
+		const limits = scopeOf(model, step.limits, variables);
+		const lines = readyLines(model, step, variables);
+		if (typeof lines === 'string') return { writes: [], reads: [], periods: undefined };
+		const periodsOf = (into: CarriedInto) =>
+			Uint8Array.from(model.periods.leaves, (leaf) => ((limits.periods?.[leaf.index] ?? 1) === 1 && isCarriedInto(into, leaf) ? 1 : 0));
+		const free = new Map([...limits.axes].filter(([axis]) => axis !== model.accountAxis));
+		const sources = new Set(lines.flatMap(({ source }) => [source, ...model.live.followedFrom(source)]));
+		const writes = [...new Set(lines.map(({ into }) => into))].map((into) =>
+			withAccounts(
+				model,
+				{ axes: free, periods: periodsOf(into) },
+				lines.filter((line) => line.into === into).map(({ target }) => target)
+			)
+		);
+		return {
+			writes,
+			reads: [{ axes: new Map([[model.accountAxis, flags(model.accounts.members.length, sources)]]), periods: undefined }],
+			periods: unionOfPeriods(writes)
+		};
+	},
+	run: (work, step) => runRollForward(work, step),
+	renamed: (own, { member, dimension }) => ({
+		...own,
+		lines: own.lines.map((line) => ({
+			...line,
+			from: line.from === null ? null : member(line.from),
+			to: line.to === null ? null : member(line.to),
+			...(line.accounts && { accounts: mapSelection(line.accounts, member) }),
+			...(line.members && {
+				members: line.members.map((move) => ({
+					dimension: dimension ? dimension(move.dimension) : move.dimension,
+					from: member(move.from),
+					to: member(move.to)
+				}))
+			})
+		}))
+	}),
+	inWords: (own, names) => {
+		const isOne = new Set(own.lines.map(({ into }) => into ?? own.into)).size < 2;
+		const lines = own.lines.map(({ from, accounts, to, members, into }) => {
+			const what = accounts ? selectionInWords(accounts, names) : (names.get(from ?? -1) ?? '?');
+			const moves = (members ?? []).map((move) => `${names.get(move.from) ?? '?'} into ${names.get(move.to) ?? '?'}`);
+			const onto = to === null || to === from ? '' : ` into ${names.get(to) ?? '?'}`;
+			return `${[what + onto, ...moves].join(', ')}${isOne ? '' : ` (${into ?? own.into})`}`;
+		});
+		const periods = isOne ? `, ${own.lines[0]?.into ?? own.into}` : '';
+		return `Carries ${lines.join(', ') || 'nothing yet'}${periods}`;
+	}
+};

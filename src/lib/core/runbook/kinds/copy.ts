@@ -1,13 +1,17 @@
-import { Shifts } from '../calendar';
-import { addsUp, Block, isTranslated, rateUse, translationFactors } from '../cube';
-import { factPeriod, type Model } from '../model';
-import { isEmpty } from '../number';
-import { eachCell, type Scope } from '../script';
-import type { CopyStep, OverYear, Slice } from './definition';
+import { Shifts } from '../../calendar';
+import { addsUp, Block, isTranslated, rateUse, translationFactors } from '../../cube';
+import { factPeriod, type Model } from '../../model';
+import { isEmpty } from '../../number';
+import { eachCell, type Scope } from '../../script';
+import type { CopyStep, OverYear, Slice } from '../definition';
 import { isReached, layOut } from './over-year';
 import { readyMap, type ReadyMap } from './member-map';
-import type { StepWork } from './run';
-import { inScope, isAddressIn, scopeOf, weightsIn } from './slice';
+import type { StepWork } from '../run';
+import { inScope, isAddressIn, scopeOf, weightsIn } from '../slice';
+import { checkSlice } from '../check-slice';
+import { sliceInWords } from '../slice-words';
+import { isThere, renamedKeys, renamedSlice, type StepRecord } from './kind';
+import { withAccounts } from './scopes';
 
 /** A copy with its members found: what is read, where it may land, and how a source becomes its target. */
 export interface ReadyCopy {
@@ -302,4 +306,94 @@ const noCounterpart = ({ shift }: CopyStep): string =>
 function same(one: Int32Array, other: Int32Array): boolean {
 	for (let axis = 0; axis < one.length; axis++) if (one[axis] !== other[axis]) return false;
 	return true;
+}
+
+const OVER = {
+	'one period': ', the year’s total into one period',
+	evenly: ', spread evenly over the year',
+	season: ', spread over the year by season'
+} as const;
+
+/** A slice put onto other members or periods. */
+export const copy: StepRecord<CopyStep> = {
+	title: 'Copy',
+	firstName: 'Copy',
+	blank: { kind: 'copy', from: {}, onto: {}, shift: null, factor: 1 },
+	unlimited: 'Wherever it leads',
+	originMode: ({ adds }) => (adds ? 'adds' : 'sets'),
+	setsAll: ({ onlyWhereValues }) => !onlyWhereValues,
+	check: (model, step, { values, variables, find, writes }) => {
+		checkSlice(model, step.from, variables, 'What is copied', find);
+		for (const [id, reference] of Object.entries(step.onto)) {
+			const dimension = model.dimension(Number(id));
+			if (typeof reference === 'object' && 'map' in reference) {
+				const ready = dimension && readyMap(dimension, reference.map);
+				if (typeof ready === 'string') find('error', ready);
+				else if (reference.map.lines.length === 0)
+					find('error', `No line says which member of ${dimension?.name ?? 'a dimension'} becomes which.`);
+			} else if (!isThere(model, Number(id), reference, variables))
+				find('error', `The member of ${model.dimension(Number(id))?.name ?? 'a dimension'} to copy onto is not there any more.`);
+		}
+		if (typeof step.factor !== 'number' && values.get(step.factor.parameter)?.kind !== 'number')
+			find('error', `The factor $${step.factor.parameter} is no number.`);
+		if (Object.keys(step.onto).length === 0 && !step.shift && !step.over)
+			find('error', 'The copy would write where it reads. Choose members to copy onto, or a shift of periods.');
+		if (Object.keys(step.from).length === 0) find('hint', 'The whole model is copied. Limit what is read.');
+		const accounts = scopeOf(model, step.from, variables).axes.get(model.accountAxis);
+		const map = step.onto[model.accounts.id];
+		const ready = typeof map === 'object' && 'map' in map ? readyMap(model.accounts, map.map) : undefined;
+		const becomes = (account: number) => (typeof ready === 'object' && ready.into[account]! >= 0 ? ready.into[account]! : account);
+		// Whether each of them can be written is said by the run: a copy of many accounts meets some that cannot.
+		for (const account of model.accounts.members.keys())
+			if (model.account(account) && (!accounts || accounts[account] === 1)) writes(becomes(account), { asIs: true });
+	},
+	reach: (model, step, { variables }) => {
+		const ready = readyCopy(model, step, variables);
+		if (typeof ready === 'string') return { writes: [], reads: [], periods: undefined };
+		const target = targetOfCopy(model, ready);
+		return { writes: [target], reads: [ready.from, ...seasonRead(model, step.over, target)], periods: target.periods };
+	},
+	run: (work, step) => runCopy(work, step),
+	renamed: (own, to) => ({
+		...own,
+		from: renamedSlice(own.from, to),
+		onto: renamedKeys(own.onto, to, (reference) => renamedReference(reference, to.member)),
+		...(own.over?.way === 'season' && own.over.account !== null && { over: { ...own.over, account: to.member(own.over.account) } })
+	}),
+	inWords: (own, names) => {
+		const from = sliceInWords(own.from, names) || 'everything';
+		const onto = Object.values(own.onto).map((reference) => {
+			if (typeof reference === 'number') return names.get(reference) ?? '?';
+			if (reference === 'chosen') return '?';
+			return 'map' in reference
+				? `what a table of ${reference.map.lines.length === 1 ? 'one line' : `${reference.map.lines.length} lines`} says`
+				: `$${reference.variable}`;
+		});
+		const over = own.over ? OVER[own.over.way] : '';
+		const shift = own.shift
+			? `, ${Math.abs(own.shift.by)} ${own.shift.level}${Math.abs(own.shift.by) === 1 ? '' : 's'} ${own.shift.by < 0 ? 'earlier' : 'later'}`
+			: '';
+		const factor = own.factor === 1 ? '' : `, × ${typeof own.factor === 'number' ? own.factor : `$${own.factor.parameter}`}`;
+		return `Copies ${from}${onto.length > 0 ? ` onto ${onto.join(', ')}` : ''}${shift}${over}${factor}`;
+	}
+};
+
+function renamedReference(reference: CopyStep['onto'][number], member: (id: number) => number): CopyStep['onto'][number] {
+	if (typeof reference === 'number') return member(reference);
+	if (typeof reference !== 'object' || !('map' in reference)) return reference;
+	const lines = reference.map.lines.map((line) => ({ ...line, from: member(line.from), to: member(line.to) }));
+	// Two lines of the member that is gone and the one in its place: the first stands.
+	return { map: { ...reference.map, lines: lines.filter(({ from }, at) => lines.findIndex((line) => line.from === from) === at) } };
+}
+
+/** What a copy reads to know a season: an account at its target, or its target the year before in whichever scenario speaks of it. */
+function seasonRead(model: Model, over: OverYear | undefined, target: Scope): Scope[] {
+	if (over?.way !== 'season') return [];
+	const axes = new Map(target.axes);
+	if (over.account === null) {
+		axes.delete(model.scenarioAxis);
+		return [{ axes, periods: undefined }];
+	}
+	const leaf = model.accounts.ordinal(over.account)!;
+	return [withAccounts(model, { axes, periods: target.periods }, [leaf, ...model.live.followedFrom(leaf)])];
 }

@@ -1,8 +1,9 @@
-import { factPeriod } from '../model';
-import { EMPTY, isEmpty } from '../number';
-import type { ClearStep, Clears, Slice } from './definition';
-import type { StepWork } from './run';
-import { scopeOf } from './slice';
+import { factPeriod } from '../../model';
+import { EMPTY, isEmpty } from '../../number';
+import type { ClearStep, Clears, Slice } from '../definition';
+import type { StepWork } from '../run';
+import { scopeOf } from '../slice';
+import type { StepRecord } from './kind';
 
 /** Takes away what was typed, loaded or computed in a slice. O(series of the cube). */
 export function runClear(work: StepWork, step: ClearStep & { limits: Slice }): void {
@@ -33,3 +34,20 @@ export function runClear(work: StepWork, step: ClearStep & { limits: Slice }): v
 		}
 	}
 }
+
+/** Takes away what stands in a slice. */
+export const clear: StepRecord<ClearStep> = {
+	title: 'Clear',
+	firstName: 'Clear',
+	blank: { kind: 'clear', what: ['results'] },
+	unlimited: 'Nothing yet: a clear needs a slice',
+	originMode: () => undefined,
+	check: (_, step, { find }) => {
+		if (Object.keys(step.limits).length === 0)
+			find('error', 'A clear without limits would empty the whole model. Limit the step to a slice.');
+		if (step.what.length === 0) find('error', 'Nothing is chosen to be cleared.');
+	},
+	run: (work, step) => runClear(work, step),
+	renamed: (own) => own,
+	inWords: ({ what }) => `Clears ${what.join(', ') || 'nothing yet'}`
+};
