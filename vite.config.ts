@@ -10,7 +10,7 @@ export default defineConfig({
 		environment: 'node',
 		include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'tests/server/**/*.test.ts'],
 		// Generous: a slow machine is no failure.
-		testTimeout: 60_000,
+		testTimeout: 180_000,
 		hookTimeout: 120_000,
 		globalSetup: ['tests/database.ts']
 	}

@@ -201,22 +201,3 @@ function isSame(one: Float64Array, other: Float64Array): boolean {
 	}
 	return true;
 }
-
-/** Calls back with every series an origin holds something in; the address is reused. O(series of the cube). */
-export function eachSeriesOf(
-	model: Model,
-	cube: Cube,
-	origins: ReadonlySet<number>,
-	visit: (origin: number, address: Int32Array, year: number, values: Float64Array) => void
-): void {
-	const address = new Int32Array(model.dimensions.length);
-	for (const { year, block } of cube.store.blocks())
-		for (let series = 0; series < block.count; series++) {
-			const held = cube.originsOf(block, series);
-			for (const origin of held) {
-				if (!origins.has(origin)) continue;
-				const values = cube.seriesOf(origin, block.readAddress(series, address), year);
-				if (values.some((value) => !isEmpty(value))) visit(origin, address, year, values);
-			}
-		}
-}

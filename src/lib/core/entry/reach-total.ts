@@ -1,9 +1,3 @@
-/** A way leaves may go: from where they start, and by how much each moves for one step along it. */
-export interface Way {
-	start: Float64Array;
-	step: Float64Array;
-}
-
 /** Where along a way a total is met; or, where it never is, the nearest it comes to. */
 export type Met = { at: number } | { nearest: number };
 

@@ -30,7 +30,6 @@ export const placeSchema = z.discriminatedUnion('kind', [
 		to: z.string().regex(/^\d{4}-\d{2}$/)
 	})
 ]);
-export type SourcePlace = z.infer<typeof placeSchema>;
 
 /** How a saved import's rows are written, where its amounts stand, and how it loads. */
 export const sourceSchema = z.object({

@@ -370,8 +370,6 @@ export async function accessOfLoad(person: SignedIn, modelId: number): Promise<A
 	return { ...(await readAccessRules(person, modelId)), mayEnter: true };
 }
 
-export type LoadedFile = LoadOutcome;
-
 /**
  * Keeps a file and loads it in one go, waiting for the end: for the command line and for tests of loading.
  * @throws Fault when the file cannot be read, or the load ends otherwise than loaded or stopped

@@ -297,13 +297,6 @@ class Checker {
 	}
 }
 
-export interface MapTrial {
-	winner: number | null;
-	/** Lines that match, the winner first. */
-	matching: number[];
-	words: string;
-}
-
 export const findingsOf = (rules: readonly ColumnRule[]): Record<number, MapFinding[]> =>
 	Object.fromEntries(rules.flatMap((rule) => (rule.from === 'column' ? [[rule.dimension, checkMap(rule.lines)]] : [])));
 

@@ -17,7 +17,6 @@ const member = place.extend({
 	facts: z.record(z.string().max(220), fieldValue).optional(),
 	places: z.record(z.string().max(200), place.extend({ order: z.number().int() })).optional()
 });
-export type PackedMember = z.infer<typeof member>;
 
 const dimension = z.object({
 	key: z.string().min(1).max(80),
