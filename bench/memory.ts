@@ -4,7 +4,7 @@ import { runInNewContext } from 'node:vm';
 import { openPool } from '../src/lib/server/database/pool';
 import { ModelEngine } from '../src/lib/server/engine/model-engine';
 import { answerOf } from '../src/lib/server/engine/requests';
-import { layoutSchema } from '../src/lib/server/form/layout-schema';
+import { layoutSchema } from '../src/lib/server/definition/layout-schema';
 import { withDemo } from './application';
 import { measure, type Measure } from './timing';
 

@@ -22,7 +22,7 @@ await run(async () => {
 	check('Formatting', bin('prettier'), ['--check', '--log-level', 'warn', '.']);
 	check('Lint', bin('eslint'), ['.']);
 	check('Layers', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'src', 'demo', 'bench']);
-	check('Rooms of the core', bin('depcruise'), ['--config', '.dependency-cruiser.rooms.cjs', 'src/lib/core']);
+	check('Rooms', bin('depcruise'), ['--config', '.dependency-cruiser.rooms.cjs', 'src/lib/core', 'src/lib/server']);
 	check('Nothing unused', bin('knip'), []);
 	check('Types', bin('svelte-check'), ['--tsconfig', './tsconfig.json', '--fail-on-warnings', '--output', 'human']);
 

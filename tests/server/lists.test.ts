@@ -15,7 +15,7 @@ import {
 	removeMember,
 	type UsedMember
 } from '../../src/lib/server/structure';
-import { createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
+import { createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/package';
 import { followModel, freshDatabase, peopleOf } from './demo-database';
 
 const FORM = 'all-figures';

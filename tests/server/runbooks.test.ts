@@ -33,11 +33,11 @@ import {
 } from '../../src/lib/server/form';
 import { editImport } from '../../src/lib/server/import';
 import { stepSchema } from '../../src/lib/server/runbook/schema';
-import { handOverRunbooks } from '../../src/lib/server/runbook/hand-over';
 import type { SignedIn } from '../../src/lib/server/session';
-import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/structure/package';
+import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/package';
 import { usesOfMember } from '../../src/lib/server/structure/used';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+import { handOverRunbooks } from '../../src/lib/server/runbook/naming';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let people = new Map<string, SignedIn>();

@@ -44,7 +44,7 @@ import {
 	type UsedMember
 } from '../../src/lib/server/structure';
 import { effectOfEdits, effectOfRows } from '../../src/lib/server/structure/effect';
-import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/structure/package';
+import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/package';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;

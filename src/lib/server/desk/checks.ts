@@ -1,7 +1,7 @@
 import { pool } from '../database';
 import { openForm } from '../form';
 import { requirePermission, type SignedIn } from '../session';
-import { formsOf } from '../structure/used';
+import { formsOf } from '../definition/forms';
 
 /** How the checks of a form stand at what it shows when it is opened, the reader's own draft included. */
 export interface FormChecks {

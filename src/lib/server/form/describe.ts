@@ -1,8 +1,8 @@
 import { blockLabels, selectionInWords, type AxisBlock } from '../../core';
 import { pool } from '../database';
-import { membersNamed } from '../structure/used';
 import type { FormDesign } from './design';
 import { expressionReader } from './expressions';
+import { membersNamed } from '../definition/layout-members';
 
 /** A form in plain lines, one thing each: two versions are compared by them. */
 export async function describeDesign(modelId: number, design: Omit<FormDesign, 'version'>): Promise<string[]> {

@@ -5,11 +5,11 @@ import { pool, transaction } from '../database';
 import { askEngine, type FormAnswer, type SelectedMembers, type TreeMember } from '../engine';
 import { Fault, notFound } from '../fault';
 import { personById, requirePermission, type SignedIn } from '../session';
-import { membersNamed } from '../structure/used';
 import { expressionReader } from './expressions';
-import { layoutSchema, selectionSchema } from './layout-schema';
+import { layoutSchema, selectionSchema } from '../definition/layout-schema';
 import { choicesSchema } from './open';
 import { modelVersions } from '../database/structure-version';
+import { membersNamed } from '../definition/layout-members';
 
 /** What a form is besides its layout. */
 const facts = {

@@ -6,7 +6,7 @@ import { askEngine, type FormAnswer, type FormAsk, type FormWindow } from '../en
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { draftElsewhere, draftVersion, stepsLeft } from './draft';
-import { layoutSchema } from './layout-schema';
+import { layoutSchema } from '../definition/layout-schema';
 import { modelVersions } from '../database/structure-version';
 
 /** What the reader chose: members by dimension id, and a currency. */

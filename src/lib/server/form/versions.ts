@@ -3,7 +3,7 @@ import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { describeDesign } from './describe';
 import { saveDesign, type FormDesign } from './design';
-import { layoutSchema } from './layout-schema';
+import { layoutSchema } from '../definition/layout-schema';
 
 /** A published version of a form, in words. */
 export interface FormVersion {

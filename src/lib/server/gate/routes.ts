@@ -2,7 +2,7 @@ import { MOST_LINK_BYTES } from '../form/links';
 import { MOST_WORKBOOK_BYTES } from '../form/workbook';
 import { MOST_BYTES } from '../import/file/keep';
 import type { Permission } from '../session';
-import { MOST_PACKAGE_BYTES } from '../structure/package/read';
+import { MOST_PACKAGE_BYTES } from '../unpack/package';
 import { MOST_FILE_BYTES } from '../structure/sheets';
 import type { BodyLimit } from './body';
 

@@ -5,13 +5,13 @@ import { pool, transaction } from '../database';
 import { readModelDefinition } from '../database/definitions';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { writeJournal } from '../structure/act';
 import { detectKept } from './check';
 import { newMap, type RuleToSet } from './edit';
 import type { Detected } from './file/detect';
 import { keptFile } from './file/keep';
-import { sourceSchema } from './recipe';
+import { sourceSchema } from '../definition/source-schema';
 import { countUpStructure } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 export const newImportSchema = z.object({
 	name: z.string().trim().min(1, 'A name is needed.').max(120),

@@ -5,17 +5,9 @@ import { pool, transaction } from '../database';
 import { Fault, notFound } from '../fault';
 import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
-import { writeJournal, type JournalObject } from '../structure/act';
-import {
-	placeSchema,
-	readMapLines,
-	readRules,
-	readStoredImport,
-	sourceSchema,
-	termsSchema,
-	type Source,
-	type StoredImport
-} from './recipe';
+import { placeSchema, sourceSchema, type Source } from '../definition/source-schema';
+import { readMapLines, readRules, readStoredImport, termsSchema, type StoredImport } from './recipe';
+import { writeJournal, type JournalObject } from '../definition/journal';
 
 const name = z.string().trim().min(1, 'A name is needed.').max(120);
 const columns = z.array(z.string().min(1).max(500)).min(1).max(12);

@@ -5,7 +5,8 @@ import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import type { KeptFile } from './file/keep';
 import type { Correction } from './start';
-import { readRules, readStoredImport, ruleInWords, termsInWords, type Source, type StoredRule } from './recipe';
+import { type Source } from '../definition/source-schema';
+import { readRules, readStoredImport, ruleInWords, termsInWords, type StoredRule } from './recipe';
 import { findingsOf } from './work/check';
 import { readSchedule, type Schedule } from './schedule';
 

@@ -8,7 +8,8 @@ import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, startJob, type JobToDo } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { beginFile, completeFile, forgetFile, keepBytes, keptFile, type KeptFile } from './file/keep';
-import { readRules, readStoredImport, sourceSchema, type Source, type StoredImport, type StoredRule } from './recipe';
+import { sourceSchema, type Source } from '../definition/source-schema';
+import { readRules, readStoredImport, type StoredImport, type StoredRule } from './recipe';
 import { inOwnThread } from './work/host';
 import type { LoadAsk, LoadOutcome } from './work/load';
 

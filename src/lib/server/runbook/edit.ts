@@ -6,10 +6,10 @@ import { askEngine, type ScriptCheck } from '../engine';
 import { Fault, notFound } from '../fault';
 import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
-import { writeJournal } from '../structure/act';
 import { readStored } from './read';
 import { parameterSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
 import { countUpStructure, modelVersions } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 export const newRunbookSchema = z.object({ name: z.string().trim().min(1, 'give it a name').max(200) });
 

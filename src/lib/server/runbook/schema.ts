@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { Answers, MemberMap, ParameterDefinition, Selection, Slice, StepKind } from '../../core';
-import { selectionSchema } from '../form/layout-schema';
+import { selectionSchema } from '../definition/layout-schema';
 
 const id = z.number().int();
 const reference = z.union([id, z.object({ variable: z.string().max(200) })]);

@@ -2,9 +2,10 @@ import { z } from 'zod';
 import { pool, transaction } from '../database';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { dimensionChanged, writeJournal } from './act';
+import { dimensionChanged } from './act';
 import { readDimension } from './read-state';
 import { countUpStructure } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 const name = z.string().trim().min(1).max(80);
 export const attributeSchema = z.object({

@@ -4,9 +4,10 @@ import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { dimensionChanged, refuseBrokenModels, writeJournal } from './act';
+import { dimensionChanged, refuseBrokenModels } from './act';
 import { addMembers, addPeriods } from './new-model';
-import { modelsOf } from './used';
+import { writeJournal } from '../definition/journal';
+import { modelsOf } from '../definition/models';
 
 export interface CalendarPage {
 	id: number;

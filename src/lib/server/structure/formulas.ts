@@ -19,9 +19,11 @@ import { readModelDefinition } from '../database/definitions';
 import { askEngine, type ScriptCheck, type Vocabulary } from '../engine';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { refuseBrokenModel, writeJournal } from './act';
-import { runbooksNaming } from './used';
+import { refuseBrokenModel } from './act';
+import type { Use } from '../definition/naming';
+import { usesOfMember } from './used';
 import { countUpStructure, modelVersions } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 const id = z.number().int();
 const draftSchema = z.object({
@@ -52,7 +54,7 @@ export interface AccountFormulas {
 	feeds: Neighbour[];
 	fed: Neighbour[];
 	/** Runbooks that name it. */
-	runbooks: Neighbour[];
+	runbooks: Use[];
 	/** What a scope may name. */
 	scenarios: (Neighbour & {
 		/** The period (id) from which figures are planned in it; null where nothing is. */
@@ -78,7 +80,7 @@ export async function readFormulas(person: SignedIn | undefined, modelId: number
 		formulas: await draftsOf(pool(), model, account),
 		feeds: named(own.flatMap(reads)),
 		fed: named(model.definition.formulas.filter((each) => reads(each).includes(account)).map((each) => each.account)),
-		runbooks: await runbooksNaming(pool(), account),
+		runbooks: (await usesOfMember(pool(), model.accounts.id, account)).filter(({ kind }) => kind === 'runbook'),
 		scenarios: model.scenarios.members.map(({ id: member, name }, scenario) => ({
 			id: member,
 			name,

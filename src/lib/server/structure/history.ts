@@ -1,6 +1,6 @@
 import { pool } from '../database';
 import { requirePermission, type SignedIn } from '../session';
-import type { JournalObject } from './act';
+import type { JournalObject } from '../definition/journal';
 
 /** A change of definitions, with what it said before and after where that is short. */
 export interface StructureChange {

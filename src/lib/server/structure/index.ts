@@ -2,13 +2,13 @@
 export * from './members';
 export * from './read';
 export type { ActOutcome, HandOverChoice, UsedMember } from './act';
-export type { Use } from './used';
+export type { Use } from '../definition/naming';
 export * from './attributes';
 export * from './calendar';
 export * from './rates';
 export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';
 export type { RateKindStored, RateSpan } from './rate-spans';
-export { calendarSchema } from './calendar-schema';
+export { calendarSchema } from '../definition/calendar-schema';
 export { createModel, newModelSchema, type NewModel } from './new-model';
 export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';

@@ -3,10 +3,10 @@ import { z } from 'zod';
 import { pool, transaction } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { writeJournal } from './act';
 import { startDimension } from './new-model';
 import { shortNames } from './short-names';
 import { countUpStructure } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 export interface ChoiceList {
 	code: string;

@@ -19,7 +19,7 @@ import {
 import { pool } from '../database';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { actOnDimension, noteInJournal, type ActOutcome } from './act';
+import { actOnDimension, type ActOutcome } from './act';
 import {
 	formulaObjects,
 	formulaRows,
@@ -33,9 +33,12 @@ import {
 	type FormulaRow
 } from './pasted-formulas';
 import { replaceChoice } from './chosen';
-import { handOverNumbers, replaceUses } from './hand-over';
+import { handOverNumbers } from './hand-over';
 import { readDimension, type LoadedDimension } from './read-state';
-import { usesOfMember, type Use } from './used';
+import { usesOfMember } from './used';
+import { noteInJournal } from '../definition/journal';
+import { replaceUses } from './used';
+import type { Use } from '../definition/naming';
 
 /** The members of a dimension in tree order, a list a column: small to send and quick to read. */
 export interface MemberTable {
@@ -389,7 +392,7 @@ export async function removeMember(
 				throw new Fault(422, 'not possible', 'A leaf is replaced by a leaf: numbers stand at leaves only.');
 			await handOverNumbers(client, writer.id, dimension.id, from.id, to.id, `${to.name} took the place of ${from.name}`);
 			await replaceChoice(client, writer.id, dimension.id, from.id, to.id, `${to.name} took the place of ${from.name}`);
-			await replaceUses(client, dimension.id, from.id, to.id);
+			await replaceUses(client, { dimension: dimension.id, from: from.id, to: to.id });
 		}
 		const result = applyEdits(dimension.state, [{ act: 'remove', member }], dimension.lookups);
 		if ('faults' in result) throw new Fault(422, 'not possible', result.faults[0]!.message);

@@ -5,8 +5,9 @@ import { transaction } from '../database';
 import { createCellTable } from '../database/cells';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { refuseBrokenModel, writeJournal } from './act';
-import { calendarSchema } from './calendar-schema';
+import { refuseBrokenModel } from './act';
+import { calendarSchema } from '../definition/calendar-schema';
+import { writeJournal } from '../definition/journal';
 
 const label = z.string().trim().min(1, 'a name is missing').max(80);
 export const newModelSchema = z.object({

@@ -5,9 +5,10 @@ import { transaction } from '../database';
 import { lockModel } from '../database/change-set';
 import { readModelDefinition } from '../database/definitions';
 import { Fault } from '../fault';
-import { refuseBrokenModel, writeJournal, type JournalObject } from './act';
+import { refuseBrokenModel } from './act';
 import { draftsOf, modelOf, readDrafts, replaceFormulas, type FormulaDraft } from './formulas';
 import { countUpStructure } from '../database/structure-version';
+import { writeJournal, type JournalObject } from '../definition/journal';
 
 /** A row's formula; an empty cell leaves what stands. */
 export interface FormulaRow {

@@ -6,9 +6,9 @@ import { pool, transaction, type Database } from '../database';
 import { askRunner, type EffectLine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { writeJournal } from './act';
 import { spansOf, withSpan, type RateKindStored, type RateSpan } from './rate-spans';
 import { countUpStructure, modelVersions } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 const currency = z.string().regex(/^[A-Z]{3}$/);
 export const ratesSchema = z.object({

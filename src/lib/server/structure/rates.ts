@@ -15,11 +15,11 @@ import {
 import { pool, transaction } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { writeJournal } from './act';
 import { addCurrencies } from './new-model';
 import { lastRateChanges, type RateToSet } from './rate-changes';
 import { spansOf, type RateKindStored, type RateSpan } from './rate-spans';
 import { countUpStructure } from '../database/structure-version';
+import { writeJournal } from '../definition/journal';
 
 export interface RateLineFacts {
 	currency: string;

@@ -1,7 +1,8 @@
 import { cellBlocks, membersIn, print, readsOf, type Expression } from '../../core';
 import { pool } from '../database';
 import { requirePermission, type SignedIn } from '../session';
-import { formsOf, membersNamed } from './used';
+import { formsOf } from '../definition/forms';
+import { membersNamed } from '../definition/layout-members';
 
 /** Something in the picture of what feeds what. */
 export interface WiringNode {

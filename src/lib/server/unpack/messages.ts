@@ -1,6 +1,6 @@
 import type { FaultStatus } from '../fault';
-import type { Difference, PackageSummary, ReadPackage } from '../structure/package/read';
-import type { ModelPackage } from '../structure/package/format';
+import type { Difference, PackageSummary, ReadPackage } from './package';
+import type { ModelPackage } from '../definition/package-format';
 import type { PlainSheet } from './workbook';
 
 /** What the thread for packed files does. */

@@ -1,5 +1,4 @@
 <script lang="ts">
-	import { at } from '$lib/ui/at';
 	import { request } from '../request';
 	import ScriptCards from '../rules/cards/ScriptCards.svelte';
 	import ScriptEditor from '../rules/ScriptEditor.svelte';
@@ -258,8 +257,7 @@
 		{#if stored.runbooks.length > 0}
 			<p class="mt-1">
 				<span class="text-grey">In runbooks</span>
-				{#each stored.runbooks as { id, name }, place (id)}{place > 0 ? ', ' : ' '}<a class="underline" href={at(`/rules/${id}`)}>{name}</a
-					>{/each}
+				{#each stored.runbooks as { name, path }, place (path)}{place > 0 ? ', ' : ' '}<a class="underline" href={path}>{name}</a>{/each}
 			</p>
 		{/if}
 	{/if}

@@ -7,7 +7,7 @@ import {
 	detectQuote,
 	type SourceDateFormat
 } from '../../../core';
-import type { Source } from '../recipe';
+import type { Source } from '../../definition/source-schema';
 import { keptBytes, type KeptFile } from './keep';
 import { readRows } from './rows';
 import { headingsOf } from './source-rows';

@@ -1,6 +1,6 @@
 import Papa from 'papaparse';
 import { Fault } from '../../fault';
-import type { Source } from '../recipe';
+import type { Source } from '../../definition/source-schema';
 
 /** A row longer than this ends the reading: a file that is none, or a quotation mark left open. */
 const LONGEST_ROW = 2_000_000;

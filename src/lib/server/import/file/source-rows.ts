@@ -1,5 +1,5 @@
 import { Fault } from '../../fault';
-import type { Source } from '../recipe';
+import type { Source } from '../../definition/source-schema';
 import { keptBytes, type KeptFile } from './keep';
 import { readRows, type RowChunk, type RowStyle } from './rows';
 

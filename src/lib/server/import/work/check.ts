@@ -14,7 +14,8 @@ import {
 import { Fault } from '../../fault';
 import type { KeptFile } from '../file/keep';
 import { openSource, requireColumns, styleOf } from '../file/source-rows';
-import { recipeOf, type Source } from '../recipe';
+import { type Source } from '../../definition/source-schema';
+import { recipeOf } from '../recipe';
 import { modelContext, placeInWords } from './context';
 import { ExtentBuilder, type Extent } from './extent';
 import { RejectTally } from './tally';

@@ -19,7 +19,7 @@ import { stampsAfter, type SeriesChange } from '../../database/series';
 import { Contention } from './contention';
 import { Fault } from '../../fault';
 import type { KeptFile } from '../file/keep';
-import type { Source } from '../recipe';
+import type { Source } from '../../definition/source-schema';
 import { requireComplete } from './check';
 import { modelContext } from './context';
 import { gather, type Gathered } from './gather';

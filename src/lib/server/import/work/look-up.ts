@@ -3,7 +3,7 @@ import { pool } from '../../database';
 import { readRows } from '../file/rows';
 import { keptBytes, keptFile } from '../file/keep';
 import { openSource, styleOf } from '../file/source-rows';
-import { sourceSchema, type Source } from '../recipe';
+import { sourceSchema, type Source } from '../../definition/source-schema';
 import { modelContext } from './context';
 import { readAddresses, readEntries, type BatchAddresses } from './row-index';
 

@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { at } from '$lib/ui/at';
-	import type { Difference } from '$lib/server/structure/package';
+	import type { Difference } from '$lib/server/package';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 

@@ -2,7 +2,7 @@ import { answer } from '$lib/server/answer';
 import { pool } from '$lib/server/database';
 import { Fault, notFound } from '$lib/server/fault';
 import { requirePermission } from '$lib/server/session';
-import { comparePacked, createFromPackage, exportPackage, packModel, readPackage } from '$lib/server/structure/package';
+import { comparePacked, createFromPackage, exportPackage, packModel, readPackage } from '$lib/server/package';
 
 const MOST_DIFFERENCES = 500;
 

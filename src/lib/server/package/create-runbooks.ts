@@ -1,10 +1,10 @@
 import type pg from 'pg';
-import { Model, namedKey, renamedParameter, renamedStep, type ParameterDefinition } from '../../../core';
-import { readModelDefinition } from '../../database/definitions';
-import { lookAtScript } from '../../engine/requests/script';
-import { Fault } from '../../fault';
-import { parameterSchema, stepSchema, type StepDraft } from '../../runbook/schema';
-import type { ModelPackage, PackedRunbook } from './format';
+import { Model, namedKey, renamedParameter, renamedStep, type ParameterDefinition } from '../../core';
+import { readModelDefinition } from '../database/definitions';
+import { lookAtScript } from '../engine/requests/script';
+import { Fault } from '../fault';
+import { parameterSchema, stepSchema, type StepDraft } from '../runbook/schema';
+import type { ModelPackage, PackedRunbook } from '../definition/package-format';
 import type { Made, MemberOf } from './made';
 import { mapMembers } from './pack-runbooks';
 

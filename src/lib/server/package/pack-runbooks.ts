@@ -7,10 +7,10 @@ import {
 	type Renaming,
 	type Step,
 	type StepDraftLike
-} from '../../../core';
-import type { Database } from '../../database';
-import { readStored } from '../../runbook/read';
-import type { PackedRunbook } from './format';
+} from '../../core';
+import type { Database } from '../database';
+import { readStored } from '../runbook/read';
+import type { PackedRunbook } from '../definition/package-format';
 import type { PackedReference } from './made';
 
 /**

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { calendarSchema } from '../calendar-schema';
+import { calendarSchema } from './calendar-schema';
 
 /** The version of the format; a newer one is refused, older ones are read. */
 export const PACKAGE_VERSION = 1;

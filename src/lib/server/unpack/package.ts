@@ -1,8 +1,15 @@
 import { parse } from 'csv-parse/sync';
 import type JSZip from 'jszip';
-import { Fault } from '../../fault';
-import { openModestly, type Modesty } from '../../unpack/modest';
-import { NOTHING_PACKED, PACKAGE_VERSION, codedAccounts, packageSchema, type ModelPackage, type PackedSeries } from './format';
+import { Fault } from '../fault';
+import { openModestly, type Modesty } from './modest';
+import {
+	NOTHING_PACKED,
+	PACKAGE_VERSION,
+	codedAccounts,
+	packageSchema,
+	type ModelPackage,
+	type PackedSeries
+} from '../definition/package-format';
 
 /** Packages are at most this large, packed and unpacked. */
 export const MOST_PACKAGE_BYTES = 48 * 1024 * 1024;

@@ -9,18 +9,17 @@ import {
 	type FormLayout,
 	type FormulaScope,
 	type StoredScript
-} from '../../../core';
-import { pool, type Database } from '../../database';
-import { readAllSeries } from '../../database/cells';
-import { addressDimensions, readModelDefinition } from '../../database/definitions';
-import { notFound } from '../../fault';
-import { sourceSchema } from '../../import/recipe';
-import { requirePermission, type SignedIn } from '../../session';
-import { calendarDefinition } from '../calendar';
-import { inNames } from '../formulas';
-import { readDimension } from '../read-state';
-import { shortNames } from '../short-names';
-import { formsOf, mapMembers } from '../used';
+} from '../../core';
+import { pool, type Database } from '../database';
+import { readAllSeries } from '../database/cells';
+import { addressDimensions, readModelDefinition } from '../database/definitions';
+import { notFound } from '../fault';
+import { sourceSchema } from '../definition/source-schema';
+import { requirePermission, type SignedIn } from '../session';
+import { calendarDefinition } from '../structure/calendar';
+import { inNames } from '../structure/formulas';
+import { readDimension } from '../structure/read-state';
+import { shortNames } from '../structure/short-names';
 import { packRunbooks } from './pack-runbooks';
 import {
 	NOTHING_PACKED,
@@ -30,7 +29,9 @@ import {
 	type PackedDimension,
 	type PackedForm,
 	type PackedSeries
-} from './format';
+} from '../definition/package-format';
+import { formsOf } from '../definition/forms';
+import { mapMembers } from '../definition/layout-members';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
 export async function exportPackage(

@@ -1,7 +1,7 @@
 /** Reads an uploaded file as a grid; done in the thread for packed files. */
 import { parse } from 'csv-parse/sync';
 import { Fault } from '../fault';
-import { readSheets } from '../unpack/workbook';
+import { readSheets } from './workbook';
 
 const MOST_FILE_ROWS = 120_000;
 const MOST_FILE_COLUMNS = 200;

@@ -1,8 +1,8 @@
 import type pg from 'pg';
-import { Model, namesOfModel, readExpression, ScriptNames, type Expression } from '../../../core';
-import { readModelDefinition } from '../../database/definitions';
-import { Fault } from '../../fault';
-import type { ModelPackage, PackedExpression } from './format';
+import { Model, namesOfModel, readExpression, ScriptNames, type Expression } from '../../core';
+import { readModelDefinition } from '../database/definitions';
+import { Fault } from '../fault';
+import type { ModelPackage, PackedExpression } from '../definition/package-format';
 import type { Made, MemberOf } from './made';
 
 function unpackExpression(

@@ -1,23 +1,24 @@
 import type pg from 'pg';
-import { fieldsOf, generatePeriods, type DimensionState, type FormLayout, type MemberState } from '../../../core';
-import { refuseAlternateGroups } from '../../access';
-import { transaction } from '../../database';
-import { createCellTable } from '../../database/cells';
-import { Fault } from '../../fault';
-import { layoutSchema } from '../../form/layout-schema';
-import { requirePermission, type SignedIn } from '../../session';
-import { refuseBrokenModel, writeJournal } from '../act';
-import { addCalendar, addCurrencies, addPeriods, freeCode } from '../new-model';
-import type { LoadedDimension, ReferenceIds } from '../read-state';
-import { mapMembers } from '../used';
-import { writeDiff } from '../write-state';
+import { fieldsOf, generatePeriods, type DimensionState, type FormLayout, type MemberState } from '../../core';
+import { refuseAlternateGroups } from '../access';
+import { transaction } from '../database';
+import { createCellTable } from '../database/cells';
+import { Fault } from '../fault';
+import { layoutSchema } from '../definition/layout-schema';
+import { requirePermission, type SignedIn } from '../session';
+import { refuseBrokenModel } from '../structure/act';
+import { addCalendar, addCurrencies, addPeriods, freeCode } from '../structure/new-model';
+import type { LoadedDimension, ReferenceIds } from '../structure/read-state';
+import { writeDiff } from '../structure/write-state';
 import { createFormulas } from './create-formulas';
 import { createImport } from './create-imports';
 import { createNumbers } from './create-numbers';
 import { createRunbooks } from './create-runbooks';
-import type { ModelPackage, PackedDimension, PackedSeries } from './format';
+import type { ModelPackage, PackedDimension, PackedSeries } from '../definition/package-format';
 import type { Made, MemberOf } from './made';
 import { mapDimensions, mapRateSets } from './write';
+import { writeJournal } from '../definition/journal';
+import { mapMembers } from '../definition/layout-members';
 
 /** What was left out on the way in, in sentences. */
 export interface CreatedModel {

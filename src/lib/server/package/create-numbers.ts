@@ -1,8 +1,8 @@
 import type pg from 'pg';
-import { NOTHING } from '../../../core';
-import { lockModel, postChangeSet } from '../../database/change-set';
-import { Fault } from '../../fault';
-import { codedAccounts, NOTHING_PACKED, type ModelPackage, type PackedSeries } from './format';
+import { NOTHING } from '../../core';
+import { lockModel, postChangeSet } from '../database/change-set';
+import { Fault } from '../fault';
+import { codedAccounts, NOTHING_PACKED, type ModelPackage, type PackedSeries } from '../definition/package-format';
 import type { Made } from './made';
 
 /** The numbers that some texts are kept as. */

@@ -1,7 +1,7 @@
 import type pg from 'pg';
-import { Fault } from '../../fault';
-import { sourceSchema } from '../../import/recipe';
-import type { PackedImport } from './format';
+import { Fault } from '../fault';
+import { sourceSchema } from '../definition/source-schema';
+import type { PackedImport } from '../definition/package-format';
 import type { Made } from './made';
 
 /** Makes an import with its rules. Maps several go through are made once: `maps` holds them by name. @throws Fault 422 */

@@ -1,0 +1,22 @@
+import { amongBy, usesBy, type NamesMembers } from './definition/naming';
+
+/** Slices of grants and locks. */
+export const accessNaming: NamesMembers = {
+	uses: usesBy(
+		`SELECT 'grant' AS kind, g.name || ' of ' || p.name AS name FROM access_grant_member gm JOIN access_grant g ON g.id = gm.grant_id JOIN person p ON p.id = g.person_id WHERE gm.member_id = $1
+		UNION SELECT 'lock', l.name FROM access_lock_member lm JOIN access_lock l ON l.id = lm.lock_id WHERE lm.member_id = $1`
+	),
+	among: amongBy('SELECT member_id AS id FROM access_grant_member UNION SELECT member_id FROM access_lock_member'),
+	replace: async (client, { from, to }) => {
+		for (const [table, owner] of [
+			['access_grant_member', 'grant_id'],
+			['access_lock_member', 'lock_id']
+		] as const) {
+			await client.query(
+				`INSERT INTO ${table} (${owner}, member_id) SELECT ${owner}, $2 FROM ${table} WHERE member_id = $1 ON CONFLICT DO NOTHING`,
+				[from, to]
+			);
+			await client.query(`DELETE FROM ${table} WHERE member_id = $1`, [from]);
+		}
+	}
+};

@@ -1,0 +1,20 @@
+import { accessNaming } from './access-naming';
+import type { NamesMembers } from './definition/naming';
+import { besideNaming, draftNaming, formNaming } from './form/naming';
+import { importNaming } from './import/naming';
+import { runbookNaming } from './runbook/naming';
+import { choiceNaming, factsNaming, formulaNaming, numberNaming } from './structure/naming';
+
+/** Every subject that names members, in the order in which uses are told. A new one is added here, and nowhere else. */
+export const SUBJECTS: readonly NamesMembers[] = [
+	formNaming,
+	importNaming,
+	accessNaming,
+	factsNaming,
+	runbookNaming,
+	formulaNaming,
+	choiceNaming,
+	numberNaming,
+	draftNaming,
+	besideNaming
+];
