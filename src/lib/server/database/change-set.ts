@@ -1,12 +1,7 @@
 import type pg from 'pg';
 import { addSeries, copyRows, writeSeries } from './cells';
 import { packSeries, type SeriesChange } from './series';
-
-/** First key of the lock under which a model's revisions are given: any number, the same in every server. */
-const REVISION_LOCK = 7201;
-
-/** First key of the lock that keeps the structure still while a load writes: shared by loads, whole for who changes it. */
-const LOADING_LOCK = 7203;
+import { lockRevisions } from './locks';
 
 /** Series a packed block of the journal holds at most. */
 const SERIES_PER_BLOCK = 5_000;
@@ -36,20 +31,10 @@ export interface EntryChange {
  * elsewhere up to that revision is visible from here on, and nothing can come between.
  */
 export async function lockModel(client: pg.PoolClient, modelId: number): Promise<number> {
-	await client.query('SELECT pg_advisory_xact_lock($1, $2)', [REVISION_LOCK, modelId]);
+	await lockRevisions(client, modelId);
 	const found = await client.query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId]);
 	if (!found.rows[0]) throw new Error(`There is no model ${modelId}.`);
 	return found.rows[0].revision;
-}
-
-/** Says that a load is writing: the structure of the model waits until this transaction ends. Taken before `lockModel`. */
-export async function keepStructureStill(client: pg.PoolClient, modelId: number): Promise<void> {
-	await client.query('SELECT pg_advisory_xact_lock_shared($1, $2)', [LOADING_LOCK, modelId]);
-}
-
-/** Waits for loads that are writing and keeps others from starting to. Taken before `lockModel`. */
-export async function waitForLoads(client: pg.PoolClient, modelId: number): Promise<void> {
-	await client.query('SELECT pg_advisory_xact_lock($1, $2)', [LOADING_LOCK, modelId]);
 }
 
 /**

@@ -2,9 +2,7 @@ import { readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type pg from 'pg';
 import { transaction } from './pool';
-
-/** Any number, the same in every server that migrates. */
-const MIGRATION_LOCK = 720_001;
+import { lockMigrations } from './locks';
 
 /**
  * Brings a database up to date: runs the numbered `.sql` files it has not seen, each with its version in one
@@ -18,7 +16,7 @@ export async function migrate(database: pg.Pool, folder: string): Promise<number
 		.filter((name) => /^\d{4}_.*\.sql$/.test(name))
 		.sort();
 	return transaction(async (client) => {
-		await client.query('SELECT pg_advisory_xact_lock($1)', [MIGRATION_LOCK]);
+		await lockMigrations(client);
 		await client.query(
 			'CREATE TABLE IF NOT EXISTS schema_version (version integer PRIMARY KEY, name text NOT NULL, at timestamptz NOT NULL DEFAULT now())'
 		);

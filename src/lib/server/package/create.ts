@@ -19,6 +19,7 @@ import type { Made, MemberOf } from './made';
 import { mapDimensions, mapRateSets } from './write';
 import { writeJournal } from '../definition/journal';
 import { mapMembers } from '../definition/layout-members';
+import { lockCodes } from '../database/locks';
 
 /** What was left out on the way in, in sentences. */
 export interface CreatedModel {
@@ -39,7 +40,7 @@ export async function createFromPackage(
 ): Promise<CreatedModel> {
 	const maker = requirePermission(person, 'structure.write');
 	return transaction(async (client) => {
-		await client.query('SELECT pg_advisory_xact_lock(7202)');
+		await lockCodes(client);
 		const taken = await client.query('SELECT FROM model WHERE lower(name) = lower($1)', [name]);
 		if (taken.rowCount) throw new Fault(422, 'not possible', `There is a model named ${name} already. Give the new one another name.`);
 		const leftOut: string[] = [];

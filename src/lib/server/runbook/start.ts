@@ -10,7 +10,8 @@ import {
 } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
-import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
+import { lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
+import { keepStructureStill, lockRuns } from '../database/locks';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault } from '../fault';
@@ -22,9 +23,6 @@ import { keepReads, originsOfRun } from './origins';
 import { asDrafts, readStored, type StoredRunbook } from './read';
 import { answersSchema, runbookSchema } from './schema';
 import { modelVersions } from '../database/structure-version';
-
-/** First key of the lock under which a model's runs take turns. */
-const RUN_LOCK = 7204;
 
 /** Times a run is computed before it takes the model's lock while it computes. */
 const TRIES = 2;
@@ -309,7 +307,7 @@ async function carryOut(
 		// Computed outside the lock, unless it has been overtaken before.
 		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control }) : undefined;
 		const outcome = await transaction(async (client): Promise<{ plan: RunPlan; revision: number | null } | undefined> => {
-			await client.query('SELECT pg_advisory_xact_lock($1, $2)', [RUN_LOCK, modelId]);
+			await lockRuns(client, modelId);
 			await keepStructureStill(client, modelId);
 			let locked = early ? undefined : await lockModel(client, modelId);
 			const plan = early ?? (await planFor(person, modelId, runbook, answers, { preview: false, control, revision: locked! }));

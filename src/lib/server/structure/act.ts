@@ -1,7 +1,8 @@
 import type pg from 'pg';
 import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
 import { transaction } from '../database';
-import { lockModel, waitForLoads } from '../database/change-set';
+import { lockModel } from '../database/change-set';
+import { waitForLoads } from '../database/locks';
 import { readModelDefinition } from '../database/definitions';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';

@@ -7,6 +7,7 @@ import { startDimension } from './new-model';
 import { shortNames } from './short-names';
 import { countUpStructure } from '../database/structure-version';
 import { writeJournal } from '../definition/journal';
+import { lockCodes } from '../database/locks';
 
 export interface ChoiceList {
 	code: string;
@@ -61,7 +62,7 @@ export async function makeChoiceList(
 	}
 	return transaction(async (client) => {
 		// Two at once would be given the same codes.
-		await client.query('SELECT pg_advisory_xact_lock(7202)');
+		await lockCodes(client);
 		const taken = await client.query(
 			'SELECT FROM known_dimension k JOIN dimension d ON d.id = k.dimension_id WHERE k.model_id = $1 AND lower(d.name) = lower($2)',
 			[modelId, name]

@@ -8,6 +8,7 @@ import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel } from './act';
 import { calendarSchema } from '../definition/calendar-schema';
 import { writeJournal } from '../definition/journal';
+import { lockCodes } from '../database/locks';
 
 const label = z.string().trim().min(1, 'a name is missing').max(80);
 export const newModelSchema = z.object({
@@ -48,7 +49,7 @@ export async function createModel(person: SignedIn | undefined, wanted: NewModel
 	const periods = checkedPeriods(wanted.calendar);
 	return transaction(async (client) => {
 		// Two at once would be given the same codes.
-		await client.query('SELECT pg_advisory_xact_lock(7202)');
+		await lockCodes(client);
 		const names = await client.query<{ name: string }>('SELECT name FROM model WHERE lower(name) = lower($1)', [wanted.name]);
 		if (names.rows.length > 0) throw new Fault(422, 'not possible', `There is a model named ${wanted.name} already.`);
 		const shared = await sharedDimensions(client, wanted.shared);

@@ -14,7 +14,7 @@ import {
 } from '../../../core';
 import { pool, transaction } from '../../database';
 import { copyRows, readOriginSeries } from '../../database/cells';
-import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
+import { lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
 import { stampsAfter, type SeriesChange } from '../../database/series';
 import { Contention } from './contention';
 import { Fault } from '../../fault';
@@ -24,9 +24,7 @@ import { requireComplete } from './check';
 import { modelContext } from './context';
 import { gather, type Gathered } from './gather';
 import { countUpStructureOf, structureVersion } from '../../database/structure-version';
-
-/** Writes of one import's origin take turns: any number, the same in every server. */
-export const IMPORT_LOCK = 7202;
+import { keepStructureStill, lockImport } from '../../database/locks';
 
 /** Series prepared and written together. */
 const CHUNK = 5_000;
@@ -136,7 +134,7 @@ async function write(
 	const { modelId, import: stored } = ask;
 	const dimensionIds = model.dimensions.map(({ id }) => id);
 	return transaction(async (client) => {
-		await client.query('SELECT pg_advisory_xact_lock($1, $2)', [IMPORT_LOCK, stored.id]);
+		await lockImport(client, stored.id);
 		await keepStructureStill(client, modelId);
 		if ((await structureVersion(client, modelId)) !== structure) throw new StructureMoved();
 		const { standing, stampsOf } = await readStanding(client, model, stored.origin, gathered.store);

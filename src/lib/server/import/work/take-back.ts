@@ -2,12 +2,12 @@ import type pg from 'pg';
 import { LoadGuard, SeriesStore, type AccessRules, type Model } from '../../../core';
 import { pool, transaction } from '../../database';
 import { readOriginSeries } from '../../database/cells';
-import { keepStructureStill, lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
+import { lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
 import { stampsAfter, unpackSeries, type SeriesChange } from '../../database/series';
 import { Fault } from '../../fault';
 import { modelContext } from './context';
-import { IMPORT_LOCK } from './load';
 import { structureVersion } from '../../database/structure-version';
+import { keepStructureStill, lockImport } from '../../database/locks';
 
 const CHUNK = 5_000;
 
@@ -88,7 +88,7 @@ export async function takeBack(ask: TakeBackAsk): Promise<TakeBackOutcome> {
 	const guard = new LoadGuard(model, ask.access);
 	const { origin } = ask.import;
 	return transaction(async (client) => {
-		await client.query('SELECT pg_advisory_xact_lock($1, $2)', [IMPORT_LOCK, ask.import.id]);
+		await lockImport(client, ask.import.id);
 		await keepStructureStill(client, ask.modelId);
 		if ((await structureVersion(client, ask.modelId)) !== structure)
 			throw new Fault(409, 'changed meanwhile', 'The structure of the model has changed at this moment. Try once more.');
