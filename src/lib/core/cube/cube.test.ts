@@ -1,18 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { ReadGuard } from '../access';
-import { buildModel, naiveCell, randomModel, type MemberSketch, type StoredCell } from '../testing';
+import { buildModel, fillCube, naiveCell, randomModel, type MemberSketch, type StoredCell } from '../testing';
 import type { Model } from '../model';
 import { CellFlag, CLEARED, compileQuery, Cube, leafCells, NOTHING, Overlay, QueryFault, View, type Line, type Query } from '.';
-
-function fill(model: Model, cells: readonly StoredCell[]): Cube {
-	const cube = new Cube(model);
-	for (const { origin, address, period, value, stamp } of cells) {
-		const leaf = model.periods.leaf(period);
-		cube.writeCell(origin, address, leaf.fiscalYear, leaf.position, value, stamp);
-	}
-	return cube;
-}
 
 /** Every account down the rows, every period across, one choice of the other dimensions. */
 function gridQuery(model: Model, others: readonly number[], currency: string): Query {
@@ -53,7 +44,7 @@ describe('a view over the cube', () => {
 			fc.property(randomModel, fc.nat(100_000), fc.constantFrom('EUR', 'GBP', 'local'), ({ model, cells }, seed, currency) => {
 				const others = choiceOf(model, seed);
 				const view = new View(compileQuery(model, gridQuery(model, others, currency)));
-				view.fill(fill(model, cells));
+				view.fill(fillCube(model, cells));
 				expectAgreement(model, view, cells, others, currency);
 			}),
 			{ numRuns: 250 }
@@ -65,7 +56,7 @@ describe('a view over the cube', () => {
 			fc.property(randomModel, fc.nat(100_000), ({ model, cells }, seed) => {
 				const others = choiceOf(model, seed);
 				const half = cells.slice(0, cells.length / 2);
-				const cube = fill(model, half);
+				const cube = fillCube(model, half);
 				const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
 				view.fill(cube);
 				for (const { origin, address, period, value, stamp } of cells.slice(half.length)) {
@@ -94,7 +85,7 @@ describe('a view over the cube', () => {
 					overlay.set(address, fiscalYear, position, value);
 				}
 				const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
-				view.fill(fill(model, plain), overlay);
+				view.fill(fillCube(model, plain), overlay);
 				expectAgreement(model, view, [...plain, ...typed], others, 'EUR');
 			}),
 			{ numRuns: 120 }
@@ -129,7 +120,7 @@ describe('a view over the cube', () => {
 					);
 					const others = choiceOf(model, seed);
 					const half = cells.slice(0, cells.length / 2);
-					const cube = fill(model, half);
+					const cube = fillCube(model, half);
 					const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
 					view.fill(cube, undefined, visible);
 					view.evaluate();
@@ -149,7 +140,7 @@ describe('a view over the cube', () => {
 	test('takes values away again: what was removed leaves no trace in the totals', () => {
 		fc.assert(
 			fc.property(randomModel, ({ model, cells }) => {
-				const cube = fill(model, cells);
+				const cube = fillCube(model, cells);
 				const before = cube.cells;
 				for (const { origin, address, period } of cells) {
 					const { fiscalYear, position } = model.periods.leaf(period);

@@ -1,17 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { Model, type ModelDefinition } from '../model';
-import { buildModel, randomModel, type StoredCell } from '../testing';
+import { buildModel, fillCube, randomModel, type StoredCell } from '../testing';
 import { Cube } from '.';
-
-function fill(model: Model, cells: readonly StoredCell[]): Cube {
-	const cube = new Cube(model);
-	for (const { origin, address, period, value, stamp } of cells) {
-		const leaf = model.periods.leaf(period);
-		cube.writeCell(origin, address, leaf.fiscalYear, leaf.position, value, stamp);
-	}
-	return cube;
-}
 
 /** The same cells where another model has their members; those of members it lacks are left out. */
 function atHome(from: Model, to: Model, cells: readonly StoredCell[]): StoredCell[] {
@@ -63,13 +54,13 @@ describe('a cube that moves to a changed model', () => {
 							};
 						}
 					);
-					const cube = fill(model, cells);
+					const cube = fillCube(model, cells);
 					expect(cube.moveTo(next)).toBe(true);
 					const moved = atHome(model, next, cells);
-					expectSame(cube, fill(next, moved), moved, next);
+					expectSame(cube, fillCube(next, moved), moved, next);
 					// What is written afterwards finds its place.
 					const more = moved.map((cell) => ({ ...cell, value: cell.value + 1 }));
-					const both = fill(next, [...moved, ...more]);
+					const both = fillCube(next, [...moved, ...more]);
 					for (const { origin, address, period, value, stamp } of more) {
 						const leaf = next.periods.leaf(period);
 						cube.writeCell(origin, address, leaf.fiscalYear, leaf.position, value, stamp);
@@ -114,7 +105,7 @@ describe('a cube that moves to a changed model', () => {
 			scenarios: [],
 			periods: longer.definition.periods
 		});
-		const cube = fill(model, [cell(model, 7)]);
+		const cube = fillCube(model, [cell(model, 7)]);
 		expect(cube.moveTo(next)).toBe(true);
 		// None of its members is there any more.
 		expect(cube.cells).toBe(0);
@@ -122,7 +113,7 @@ describe('a cube that moves to a changed model', () => {
 
 	test('another dimension, or months elsewhere in their years, must be read anew, and nothing has moved', () => {
 		const model = small();
-		const cube = fill(model, [cell(model, 7)]);
+		const cube = fillCube(model, [cell(model, 7)]);
 		expect(cube.moveTo(small({ second: true }))).toBe(false);
 		const shifted = new Model({
 			...model.definition,

@@ -3,3 +3,4 @@ export { RunbookWorld, type Book } from './runbook-world';
 export { buildModel, type MemberSketch, type ModelSketch } from './build-model';
 export { naiveCell, type StoredCell } from './naive-cell';
 export { randomModel, type RandomCase } from './random-model';
+export { fillCube } from './fill-cube';

@@ -35,14 +35,21 @@ export async function closePool(): Promise<void> {
 }
 
 /** Runs work in one transaction: committed when it returns, rolled back when it throws. */
-export async function transaction<Result>(work: (client: pg.PoolClient) => Promise<Result>, from: pg.Pool = pool()): Promise<Result> {
+export const transaction = <Result>(work: (client: pg.PoolClient) => Promise<Result>, from: pg.Pool = pool()): Promise<Result> =>
+	between('BEGIN', work, from);
+
+/** Reads in one snapshot: whatever is committed meanwhile is not seen. */
+export const snapshot = <Result>(work: (client: pg.PoolClient) => Promise<Result>, from: pg.Pool = pool()): Promise<Result> =>
+	between('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY', work, from);
+
+async function between<Result>(begin: string, work: (client: pg.PoolClient) => Promise<Result>, from: pg.Pool): Promise<Result> {
 	const client = await from.connect();
-	// A connection that breaks while it is lent fails its query; without a listener it would end the process as well.
+	// A connection that breaks while it is lent fails its query, and is not lent again.
 	let broken: Error | undefined;
 	const onError = (error: Error) => (broken = error);
 	client.on('error', onError);
 	try {
-		await client.query('BEGIN');
+		await client.query(begin);
 		const result = await work(client);
 		await client.query('COMMIT');
 		return result;

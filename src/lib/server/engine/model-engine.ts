@@ -2,6 +2,7 @@ import type pg from 'pg';
 import { Cube, isEmpty, Model, QueryFault, WriteGuard, type AccessRules } from '../../core';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
+import { snapshot } from '../database/pool';
 import { modelVersions, structureChanges } from '../database/structure-version';
 import { leafOfMember, toOrdinals } from './addresses';
 import { CodedWords } from './coded-words';
@@ -68,7 +69,7 @@ export class ModelEngine {
 	 * @throws Error when there is no such model
 	 */
 	static async open(database: pg.Pool, modelId: number, tell: (news: EngineNews) => void): Promise<ModelEngine> {
-		return inSnapshot(database, async (client) => {
+		return snapshot(async (client) => {
 			const model = await readModel(client, modelId);
 			const { revision, structure } = await modelVersions(client, modelId);
 			return new ModelEngine(
@@ -80,7 +81,7 @@ export class ModelEngine {
 				structure,
 				tell
 			);
-		});
+		}, database);
 	}
 
 	/** Whether a revision or structure version has not been reached. */
@@ -105,7 +106,7 @@ export class ModelEngine {
 	/** Takes in a changed structure: origins or rates alone as they are; else a new model, to which the cells move. */
 	async #followStructure(): Promise<void> {
 		const modelId = this.model.definition.id;
-		await inSnapshot(this.database, async (client) => {
+		await snapshot(async (client) => {
 			const { revision, structure } = await modelVersions(client, modelId);
 			const changes = await structureChanges(client, modelId, this.structure, structure);
 			if (changes.has('definition')) {
@@ -131,7 +132,7 @@ export class ModelEngine {
 				}
 			}
 			this.structure = structure;
-		});
+		}, this.database);
 		this.#tell({ kind: 'structure', structure: this.structure });
 	}
 
@@ -297,21 +298,6 @@ export class ModelEngine {
 			this.#guards.set(key, (guard = new WriteGuard(this.model, rules)));
 		}
 		return guard;
-	}
-}
-
-async function inSnapshot<Result>(database: pg.Pool, read: (client: pg.PoolClient) => Promise<Result>): Promise<Result> {
-	const client = await database.connect();
-	try {
-		await client.query('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
-		const result = await read(client);
-		await client.query('COMMIT');
-		return result;
-	} catch (error) {
-		await client.query('ROLLBACK').catch(() => {});
-		throw error;
-	} finally {
-		client.release();
 	}
 }
 
