@@ -217,6 +217,26 @@ describe('what an engine keeps and tells', () => {
 		}
 	});
 
+	test('texts are found and made after every connection was closed, also after the structure has changed', async () => {
+		const cut = () =>
+			database.pool.query(
+				'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'
+			);
+		for (const words of ['Rudder bearings', 'Bow thruster']) {
+			await cut();
+			await expect
+				.poll(() =>
+					engine.words.placesOf([words]).then(
+						(places) => places.size,
+						() => 0
+					)
+				)
+				.toBe(1);
+			await countUpStructure(database.pool, [1], 'definition');
+			await engine.catchUp();
+		}
+	});
+
 	test('who hears the news hears the latest, or that nothing more will be heard, however often connections are cut', async () => {
 		process.env.DATABASE_URL = database.url;
 		for (let times = 0; times < 5; times++) {

@@ -1,28 +1,32 @@
+import type pg from 'pg';
 import type { CodedValues, Model } from '../../core';
-import type { Database } from '../database/pool';
 import { LIMITS } from './limits';
 
 type Choice = CodedValues['choices'][number] & { retired?: boolean };
 
 /** What the numbers of choices and texts stand for in a model. Texts are read when they are first shown. */
 export class CodedWords {
-	readonly #database: Database;
+	readonly #database: pg.Pool;
 	readonly #choices: ReadonlyMap<number, readonly Choice[]>;
 	#texts = new Map<number, string>();
 	/** Those of before the newer ones became too many: whoever has just asked for one still finds it. */
 	#olderTexts = new Map<number, string>();
 
-	private constructor(database: Database, choices: ReadonlyMap<number, readonly Choice[]>) {
+	private constructor(database: pg.Pool, choices: ReadonlyMap<number, readonly Choice[]>) {
 		this.#database = database;
 		this.#choices = choices;
 	}
 
-	/** Reads what may be chosen for each account of choices. */
-	static async read(database: Database, model: Model): Promise<CodedWords> {
+	/**
+	 * Reads what may be chosen for each account of choices.
+	 * @param snapshot the connection this is read by, which is given back afterwards
+	 * @param database where texts are read from later on
+	 */
+	static async read(snapshot: pg.PoolClient, model: Model, database: pg.Pool): Promise<CodedWords> {
 		const accounts = model.definition.accounts.filter(({ valueType }) => valueType === 'choice').map(({ member }) => member);
 		const choices = new Map<number, Choice[]>();
 		if (accounts.length > 0) {
-			const found = await database.query<Choice & { account: number }>(
+			const found = await snapshot.query<Choice & { account: number }>(
 				`SELECT a.member_id AS account, m.id AS member, m.code, m.name, m.retired FROM account a
 				JOIN hierarchy h ON h.dimension_id = a.choice_dimension AND h.main JOIN hierarchy_node n ON n.hierarchy_id = h.id
 				JOIN member m ON m.id = n.member_id

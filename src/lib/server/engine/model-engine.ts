@@ -76,7 +76,7 @@ export class ModelEngine {
 				database,
 				model,
 				await readCube(client, model),
-				await CodedWords.read(client, model),
+				await CodedWords.read(client, model, database),
 				revision,
 				structure,
 				tell
@@ -111,7 +111,7 @@ export class ModelEngine {
 			const changes = await structureChanges(client, modelId, this.structure, structure);
 			if (changes.has('definition')) {
 				const model = await readModel(client, modelId);
-				const words = await CodedWords.read(client, model);
+				const words = await CodedWords.read(client, model, this.database);
 				if (!this.cube.moveTo(model)) {
 					this.cube = await readCube(client, model);
 					this.revision = revision;
