@@ -5,9 +5,8 @@
  */
 export { membersNamed, namedKey, namesAsked, readNamedKey, resolveAnswers, type MembersNamed } from './answers';
 export { membersOfStep, originModeOf, recordOf, renamedStep, STEP_KINDS, stepInWords, type StepDraftLike } from './kinds';
-export { renamedSlice, type Renaming } from './kinds/kind';
+export type { Renaming } from './kinds/kind';
 export { membersOfParameter, renamedParameter } from './parameter-members';
-export { sliceInWords } from './slice-words';
 export type { ResultOrigin } from './earlier-results';
 export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
 export { scopeOf } from './slice';

@@ -106,7 +106,8 @@ export class ModelEngine {
 	/** Takes in a changed structure: origins or rates alone as they are; else a new model, to which the cells move. */
 	async #followStructure(): Promise<void> {
 		const modelId = this.model.definition.id;
-		await snapshot(async (client) => {
+		// Counted and told when all of it is done: broken off in the middle, it is done once more.
+		this.structure = await snapshot(async (client) => {
 			const { revision, structure } = await modelVersions(client, modelId);
 			const changes = await structureChanges(client, modelId, this.structure, structure);
 			if (changes.has('definition')) {
@@ -131,7 +132,7 @@ export class ModelEngine {
 					this.#forms.clear();
 				}
 			}
-			this.structure = structure;
+			return structure;
 		}, this.database);
 		this.#tell({ kind: 'structure', structure: this.structure });
 	}

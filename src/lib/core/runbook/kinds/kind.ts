@@ -1,6 +1,6 @@
 import { mapSelection, type MemberReference } from '../../dimension';
 import type { Model } from '../../model';
-import type { ParameterValue, ScriptNames } from '../../script';
+import type { ScriptNames } from '../../script';
 import type { FormulaStep, Slice, Step, StepKind } from '../definition';
 import type { Reach, ReachContext } from '../reach';
 import type { StepWork } from '../run';
@@ -21,8 +21,6 @@ export interface Renaming {
 
 /** What a check knows beside the step. */
 export interface Checking extends Omit<ReachContext, 'names'> {
-	values: ReadonlyMap<string, ParameterValue>;
-	variables: ReadonlyMap<string, number>;
 	names: ScriptNames;
 	find: (severity: 'error' | 'hint', message: string, line?: number) => void;
 	/** Notes that an account (ordinal) is written, and finds whether it can be; not where it is copied as it is. */

@@ -77,6 +77,12 @@ describe('what a step names', () => {
 		]);
 	});
 
+	test('where nothing is replaced the stored form stays the same, whatever the order of its keys', () => {
+		const stored = { ...carried, lines: [{ to: 12, from: 11, members: [{ to: 14, from: 13, dimension: 7 }], reverse: false }] } as Step;
+		for (const step of [copy, carried, script, stored])
+			expect(JSON.stringify(renamedStep(step, { member: (id) => id }))).toBe(JSON.stringify(step));
+	});
+
 	test('two lines that become one member’s are one', () => {
 		const moved = renamedStep(copy, { member: (id) => (id === 7 ? 5 : id) });
 		expect(moved.onto[8]).toMatchObject({ map: { lines: [{ from: 5, to: 6 }] } });

@@ -247,8 +247,10 @@ export const rollForward: StepRecord<RollForwardStep> = {
 			to: line.to === null ? null : member(line.to),
 			...(line.accounts && { accounts: mapSelection(line.accounts, member) }),
 			...(line.members && {
+				// The keys keep their order: what nothing was replaced in is stored as it was.
 				members: line.members.map((move) => ({
-					dimension: dimension ? dimension(move.dimension) : move.dimension,
+					...move,
+					...(dimension && { dimension: dimension(move.dimension) }),
 					from: member(move.from),
 					to: member(move.to)
 				}))
