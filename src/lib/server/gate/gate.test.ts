@@ -79,13 +79,17 @@ describe('who may send', () => {
 		expect(await statusOf(() => admitBody(post('x'), '/api/m/[model]/structure/sheet', planner))).toBe(403);
 		expect(await statusOf(() => admitBody(post('x'), '/api/m/[model]/forms/[code]/[verb]', planner))).toBe(200);
 		// Of one route a reader may ask, and may not change anything: said before the body is judged.
-		const reader = { ...planner, permissions: ['form.read', 'rule.read'] } as unknown as SignedIn;
-		const asked = (route: string, verb: string) => statusOf(() => admitBody(post('x'), route, reader, verb));
+		const reader = { ...planner, permissions: ['form.read', 'rule.read', 'data.read', 'structure.read'] } as unknown as SignedIn;
+		const asked = (route: string, verb?: string) => statusOf(() => admitBody(post('x'), route, reader, verb));
 		expect(await asked('/api/m/[model]/forms/[code]/[verb]', 'open')).toBe(200);
 		expect(await asked('/api/m/[model]/forms/[code]/[verb]', 'enter')).toBe(403);
 		expect(await asked('/api/m/[model]/forms/[code]/[verb]', 'constructor')).toBe(200);
 		expect(await asked('/api/m/[model]/runbooks/[id]/[verb]', 'read')).toBe(200);
 		expect(await asked('/api/m/[model]/runbooks/[id]/[verb]', 'save')).toBe(403);
+		expect(await asked('/api/m/[model]/batches/[batch]/[verb]', 'take-back')).toBe(403);
+		expect(await asked('/api/m/[model]/rules/[verb]', 'create')).toBe(403);
+		expect(await asked('/api/m/[model]/structure/formula')).toBe(403);
+		expect(await asked('/api/m/[model]/structure/formula/check')).toBe(200);
 		// A route that only begins alike is another one.
 		expect(await statusOf(() => admitBody(post('x'), '/api/m/[model]/form-design/[verb]', planner))).toBe(403);
 	});

@@ -48,10 +48,13 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']]
 ];
 
+/** Stands for the route itself. */
+const NO_VERB = '';
+
 const verbs = (permission: Permission, ...names: string[]): Record<string, Permission> =>
 	Object.fromEntries(names.map((name) => [name, permission]));
 
-/** What single verbs of a route need beyond that. A verb that is not named needs what its area does. */
+/** What single verbs of a route, or the route itself where it has none, need beyond that. What is not named needs what its area does. */
 const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/forms/[code]/[verb]': {
 		...verbs(
@@ -76,6 +79,14 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	},
 	'/api/m/[model]/runbooks/[id]/[verb]': verbs('rule.write', 'save', 'copy', 'delete', 'schedule'),
 	'/api/m/[model]/runs/[id]/[verb]': verbs('rule.run', 'take-back'),
+	'/api/m/[model]/rules/[verb]': verbs('rule.write', 'create'),
+	'/api/m/[model]/batches/[batch]/[verb]': verbs('data.load', 'reload', 'take-back'),
+	...Object.fromEntries(
+		['lists', 'variables', 'formula', 'currencies', 'model', 'rates'].map((name) => [
+			`/api/m/[model]/structure/${name}`,
+			verbs('structure.write', NO_VERB)
+		])
+	),
 	'/api/m/[model]/structure/dimension/[code]/[verb]': verbs(
 		'structure.write',
 		...['edit', 'effect', 'effect-of-rows', 'preview', 'apply', 'remove', 'undo', 'attribute', 'delete-attribute', 'hierarchy']
@@ -86,8 +97,8 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 };
 
 /** The permissions of which a writer to a route needs one; undefined where being signed in is enough. */
-export function permissionsOf(route: string | null, verb?: string): readonly Permission[] | undefined {
+export function permissionsOf(route: string | null, verb = NO_VERB): readonly Permission[] | undefined {
 	const ofVerbs = VERBS[route ?? ''];
-	if (ofVerbs && verb !== undefined && Object.hasOwn(ofVerbs, verb)) return [ofVerbs[verb]!];
+	if (ofVerbs && Object.hasOwn(ofVerbs, verb)) return [ofVerbs[verb]!];
 	return AREAS.find(([prefix]) => route === prefix || route?.startsWith(`${prefix}/`))?.[1];
 }
