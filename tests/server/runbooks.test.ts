@@ -3,7 +3,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool, transaction } from '../../src/lib/server/database';
-import { stopEngines } from '../../src/lib/server/engine';
+import { modelVersions } from '../../src/lib/server/database/structure-version';
+import { askEngine, stopEngines } from '../../src/lib/server/engine';
 import {
 	checkAllRunbooks,
 	checkScriptText,
@@ -101,6 +102,30 @@ describe('a runbook', () => {
 		expect((after.steps[0] as { text: string }).text).toBe(SCRIPT.replaceAll('Sailings', 'Departures'));
 		await database.pool.query("UPDATE member SET name = 'Sailings' WHERE code = 'S10'");
 		await database.pool.query('UPDATE model SET structure_version = structure_version + 1');
+		await deleteRunbook(maren(), 1, id);
+	});
+
+	test('whose steps are put into another order shows at once what stands by that order', async () => {
+		const id = await make('In order', [formula(SCRIPT, { name: 'Two' }), formula(SCRIPT.replace('* 2', '* 3'), { name: 'Three' })]);
+		await run(id);
+		const shown = async () => {
+			const slice = Object.fromEntries(
+				(['account S10', 'scenario STR', 'version WORK'] as const).map((key) => [ids.get(key.split(' ')[0]!)!, [ids.get(key)!]])
+			);
+			const { amounts } = await askEngine(1, 'leafCells', { ...(await modelVersions(database.pool, 1)), slice });
+			return amounts.reduce((sum, amount) => sum + amount, 0);
+		};
+		const before = await shown();
+		expect(before).toBeGreaterThan(0);
+		const { steps, version, ...rest } = await readRunbook(maren(), 1, id);
+		await saveRunbook(maren(), 1, id, { ...head, name: rest.name, steps: steps.toReversed(), version });
+		const after = await shown();
+		expect(after).toBeLessThan(before);
+		// As an engine says that is opened now.
+		await stopEngines();
+		expect(await shown()).toBeCloseTo(after, 6);
+		const runs = await database.pool.query<{ id: number }>('SELECT id FROM run WHERE runbook_id = $1', [id]);
+		for (const each of runs.rows) await takeBackRun(maren(), 1, each.id);
 		await deleteRunbook(maren(), 1, id);
 	});
 
