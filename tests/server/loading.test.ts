@@ -193,14 +193,30 @@ describe('loading', () => {
 	});
 
 	test('the database that breaks off while a file comes in is not the sender’s connection', async () => {
+		/** Holds back the part that is stored next until its connection waits for that, and ends this connection. */
+		async function cutNextPart(holder: Awaited<ReturnType<typeof database.pool.connect>>) {
+			let cut = 0;
+			while (cut === 0) {
+				const ended = await database.pool.query(
+					`SELECT pg_terminate_backend(pid) FROM pg_stat_activity
+					WHERE datname = current_database() AND wait_event_type = 'Lock' AND query LIKE 'INSERT INTO source_file_part%'`
+				);
+				cut = ended.rowCount ?? 0;
+			}
+			await holder.query('COMMIT');
+		}
 		async function* slow() {
-			for (let part = 0; part < 40; part++) {
-				yield new TextEncoder().encode(part === 0 ? HEAD : row('7010', '1-').repeat(20_000));
-				// Whoever keeps the file at this moment loses the database.
-				if (part % 4 === 1)
-					await database.pool.query(
-						'SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()'
-					);
+			yield new TextEncoder().encode(HEAD);
+			const holder = await database.pool.connect();
+			try {
+				await holder.query('BEGIN');
+				await holder.query('LOCK TABLE source_file_part IN EXCLUSIVE MODE');
+				const cut = cutNextPart(holder);
+				// Longer than two parts: the second cannot be stored before the first is.
+				yield new TextEncoder().encode(row('7010', '1-').repeat(120_000));
+				await cut;
+			} finally {
+				holder.release();
 			}
 		}
 		const failed = await keepFile(maren, 1, 'ledger', 'cut.csv', slow()).then(
