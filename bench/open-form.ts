@@ -1,5 +1,5 @@
 // Opening a form: 249 account rows × 17 columns (months, quarters, the year) over a slice of parents.
-import { compileQuery, View, type Query } from '../src/lib/core';
+import { compileQuery, type Query, Reader, View } from '../src/lib/core';
 import type { BenchData } from './data';
 import { measure, medianOf, type Measure } from './timing';
 
@@ -12,7 +12,7 @@ export async function openForm(data: BenchData): Promise<Measure> {
 	const { query, sql, columns } = formQuery(data);
 	const ours = () => {
 		const view = new View(compileQuery(data.model, query));
-		view.fill(cube);
+		view.fill(new Reader(cube));
 		return view.evaluate();
 	};
 	await check(data, ours(), sql, columns);

@@ -1,5 +1,5 @@
 // Typing one leaf: the form's totals right again, in a draft over the cube.
-import { compileQuery, leafCells, Overlay, View } from '../src/lib/core';
+import { compileQuery, leafCells, Overlay, Reader, View } from '../src/lib/core';
 import type { BenchData } from './data';
 import { formQuery, millions } from './open-form';
 import { measure, medianOf, type Measure } from './timing';
@@ -10,16 +10,16 @@ export async function typeCell(data: BenchData): Promise<Measure> {
 	const { query, sql, members } = formQuery(data);
 	const overlay = new Overlay(model);
 	const view = new View(compileQuery(model, query));
-	view.fill(cube, overlay);
-	const [cell] = leafCells(model, cube, overlay, members, { from: 0, to: 11 });
+	view.fill(new Reader(cube, [overlay]));
+	const [cell] = leafCells(new Reader(cube, [overlay]), members, { from: 0, to: 11 });
 	if (!cell) throw new Error('The benchmark form meets no cells.');
 	const { address, year, position } = cell;
 	const where = model.dimensions.map(({ code }, axis) => `"${code}" = ${address[axis]}`).join(' AND ');
 	let typed = 0;
 	const ours = () => {
-		const before = overlay.read(cube, address, year, position);
+		const before = new Reader(cube, [overlay]).read(address, year, position);
 		overlay.set(address, year, position, ++typed);
-		view.change(address, year, position, before, typed);
+		view.change({ address, year, position, before, after: typed });
 		return view.evaluate();
 	};
 	const peer = async () => {

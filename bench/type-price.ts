@@ -1,5 +1,5 @@
 // Typing one price that feeds 100,000 leaf results: the form's totals right again, in a draft over the cube.
-import { compileQuery, Cube, Overlay, View, type Query } from '../src/lib/core';
+import { compileQuery, Cube, Overlay, type Query, Reader, View } from '../src/lib/core';
 import { buildModel } from '../src/lib/core/testing';
 import { addresses, cellTable, tree } from './data';
 import { measure, medianOf, type Measure } from './timing';
@@ -75,12 +75,12 @@ export async function typePrice(): Promise<Measure> {
 	};
 	const overlay = new Overlay(model);
 	const view = new View(compileQuery(model, query));
-	view.fill(cube, overlay);
+	view.fill(new Reader(cube, [overlay]));
 	let typed = 2;
 	const ours = () => {
-		const before = overlay.read(cube, price, year, 3);
+		const before = new Reader(cube, [overlay]).read(price, year, 3);
 		overlay.set(price, year, 3, ++typed);
-		view.change(price, year, 3, before, typed);
+		view.change({ address: price, year, position: 3, before, after: typed });
 		return view.evaluate();
 	};
 	const others = [...model.dimensions.slice(1).map(({ code }) => code), 'period'].map((column) => `"${column}"`);
@@ -95,7 +95,7 @@ export async function typePrice(): Promise<Measure> {
 	const measured = measure('type one price that feeds 100,000 results', await medianOf(15, ours), await medianOf(7, peer), 0.1);
 	// Both at one price; row 0 is the total of all routes.
 	overlay.set(price, year, 3, typed);
-	view.fill(cube, overlay);
+	view.fill(new Reader(cube, [overlay]));
 	const own = view.evaluate().values[3]!;
 	const [[total]] = (await duck.runAndReadAll('SELECT sum(value) FROM cell WHERE account = 2 AND period = 3')).getRows() as [[number]];
 	if (Math.abs(own - total) > 1e-6 * total) throw new Error(`Ours adds up to ${own}, DuckDB to ${total}.`);

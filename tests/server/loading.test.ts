@@ -194,7 +194,7 @@ describe('loading', () => {
 
 	test('the database that breaks off while a file comes in is not the sender’s connection', async () => {
 		/** Holds back the part that is stored next until its connection waits for that, and ends this connection. */
-		async function cutNextPart(holder: Awaited<ReturnType<typeof database.pool.connect>>) {
+		async function cutNextPart(holder: pg.PoolClient) {
 			let cut = 0;
 			while (cut === 0) {
 				const ended = await database.pool.query(

@@ -1,4 +1,5 @@
 import type { Address } from '../cell';
+import { classesOf } from '../dimension';
 import type { Model } from '../model';
 import { coverage } from './read-guard';
 import type { AccessRules } from './rules';
@@ -30,8 +31,7 @@ export class LoadGuard {
 		const sizes: number[] = [];
 		this.#classOf = axes.map((dimension, axis) => {
 			const covers = slices.map((slice) => coverage(dimension, slice));
-			const classes = new Map<string, number>();
-			const table = Int32Array.from(dimension.members, (member, ordinal) => {
+			const { classOf, representative } = classesOf(dimension.members.length, (ordinal) => {
 				// Formulas have scopes of scenarios and periods, and scenarios a span: accounts with a formula, facts of the year,
 				// scenarios and periods are told apart.
 				const own =
@@ -40,12 +40,10 @@ export class LoadGuard {
 						: dimension === model.periods.dimension || axis === model.scenarioAxis
 							? ordinal
 							: '';
-				const signature = `${covers.map((each) => each?.[ordinal] ?? 1).join('')} ${member.retired ? 'r' : ''} ${own}`;
-				if (!classes.has(signature)) classes.set(signature, classes.size);
-				return classes.get(signature)!;
+				return `${covers.map((each) => each?.[ordinal] ?? 1).join('')} ${dimension.member(ordinal).retired ? 'r' : ''} ${own}`;
 			});
-			sizes.push(Math.max(1, classes.size));
-			return table;
+			sizes.push(Math.max(1, representative.length));
+			return classOf;
 		});
 		let stride = 1;
 		this.#strides = sizes.map((size) => {

@@ -1,5 +1,5 @@
 import type { Address } from '../cell';
-import type { Dimension } from '../dimension';
+import { classesOf, type Dimension } from '../dimension';
 import type { Model } from '../model';
 import type { Grant, SliceRule } from './rules';
 
@@ -33,36 +33,29 @@ export class ReadGuard {
 			none: level === 'none',
 			tables: model.dimensions.map((dimension) => (guarded.includes(dimension.id) ? coverage(dimension, slice) : undefined))
 		}));
-		const classOf: Int32Array[] = [];
-		const representative: number[][] = [];
+		const classes = model.dimensions.map(({ members }, axis) =>
+			classesOf(members.length, (ordinal) => slices.map(({ tables }) => tables[axis]?.[ordinal] ?? 1).join(''))
+		);
 		const strides: number[] = [];
 		let combinations = 1;
-		model.dimensions.forEach((dimension, axis) => {
-			const classes = new Map<string, number>();
-			const first: number[] = [];
-			classOf.push(
-				Int32Array.from(dimension.members, (_, ordinal) => {
-					const signature = slices.map(({ tables }) => tables[axis]?.[ordinal] ?? 1).join('');
-					let found = classes.get(signature);
-					if (found === undefined) {
-						classes.set(signature, (found = first.length));
-						first.push(ordinal);
-					}
-					return found;
-				})
-			);
-			representative.push(first);
+		for (const { representative } of classes) {
 			strides.push(combinations);
-			combinations *= Math.max(1, first.length);
-		});
+			combinations *= Math.max(1, representative.length);
+		}
 		if (combinations > MOST_COMBINATIONS) throw new Error('These grants are too finely divided to be checked for every figure.');
 		const allowed = new Uint8Array(combinations);
 		for (let combination = 0; combination < combinations; combination++) {
-			const ordinals = representative.map((first, axis) => first[Math.floor(combination / strides[axis]!) % Math.max(1, first.length)]!);
+			const ordinals = classes.map(
+				({ representative }, axis) => representative[Math.floor(combination / strides[axis]!) % Math.max(1, representative.length)]!
+			);
 			const covering = slices.filter(({ tables }) => tables.every((table, axis) => !table || table[ordinals[axis]!] === 1));
 			allowed[combination] = covering.some(({ none }) => !none) && !covering.some(({ none }) => none) ? 1 : 0;
 		}
-		return new ReadGuard(classOf, strides, allowed);
+		return new ReadGuard(
+			classes.map(({ classOf }) => classOf),
+			strides,
+			allowed
+		);
 	}
 
 	/** Whether the person may read a leaf address. */

@@ -1,5 +1,6 @@
 import type { PeriodRange } from '../calendar';
 import type { Address } from '../cell';
+import { classesOf } from '../dimension';
 import type { Model } from '../model';
 import { coverage } from './read-guard';
 import type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';
@@ -24,14 +25,11 @@ export class WriteGuard {
 		this.#locks = rules.locks.map((lock) => ({ lock, slice: this.#compile(lock.slice) }));
 		const slices = [...this.#grants, ...this.#locks].map(({ slice }) => slice);
 		this.#classOf = [...model.dimensions, model.periods.dimension].map((dimension, axis) => {
-			const classes = new Map<string, number>();
-			return Int32Array.from(dimension.members, (_, ordinal) => {
+			return classesOf(dimension.members.length, (ordinal) => {
 				const scenario = axis === model.scenarioAxis ? ordinal : '';
 				const retired = dimension.member(ordinal).retired ? 'retired' : '';
-				const signature = slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('') + scenario + retired;
-				if (!classes.has(signature)) classes.set(signature, classes.size);
-				return classes.get(signature)!;
-			});
+				return slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('') + scenario + retired;
+			}).classOf;
 		});
 	}
 

@@ -9,3 +9,12 @@ export interface CellPlace {
 	year: number;
 	position: number;
 }
+
+/** A leaf cell that went from one value to another; empty is NaN. */
+export interface CellChange {
+	address: Address;
+	year: number;
+	position: number;
+	before: number;
+	after: number;
+}

@@ -3,7 +3,7 @@ import { WriteGuard } from '../access';
 import { enter, parseEntry } from '../entry';
 import { buildModel } from '../testing';
 import { RunbookWorld } from '../testing/runbook-world';
-import { compileQuery, Cube, Overlay, View } from '.';
+import { compileQuery, Cube, Overlay, Reader, View } from '.';
 
 /**
  * Movements as a dimension, worked by hand. Cash is a balance of its own making (closing), Sales a flow; beside Opening,
@@ -76,7 +76,7 @@ function show(
 			...(options.toDate && { toDate: ['year' as const] })
 		})
 	);
-	view.fill(cube, options.overlay);
+	view.fill(new Reader(cube, options.overlay ? [options.overlay] : []));
 	return view.evaluate().values[0]!;
 }
 
@@ -155,9 +155,7 @@ describe('typed at the year', () => {
 		const { range } = { range: model.periods.range(model.periods.dimension.ordinalOfCode('FY2027')!) };
 		const found = enter(
 			{
-				model,
-				cube,
-				overlay,
+				reader: new Reader(cube, [overlay]),
 				guard: new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] })
 			},
 			{

@@ -1,4 +1,4 @@
-import type { Dimension } from '../dimension';
+import { classesOf, type Dimension } from '../dimension';
 
 /** A class of leaves and how it counts in a member. */
 export interface ClassShare {
@@ -44,19 +44,9 @@ export function classifyLeaves(
 			if (single) factor[leaf] = weight;
 		})
 	);
-	const classOf = new Int32Array(dimension.members.length).fill(-1);
-	const representative: number[] = [];
-	const bySignature = new Map<string, number>();
-	for (let leaf = 0; leaf < signatures.length; leaf++) {
-		if (signatures[leaf] === '') continue;
-		const signature = `${signatures[leaf]}${factOf(leaf)}`;
-		let found = bySignature.get(signature);
-		if (found === undefined) {
-			bySignature.set(signature, (found = representative.length));
-			representative.push(leaf);
-		}
-		classOf[leaf] = found;
-	}
+	const { classOf, representative } = classesOf(signatures.length, (leaf) =>
+		signatures[leaf] === '' ? undefined : `${signatures[leaf]}${factOf(leaf)}`
+	);
 	const shares = new Map<number, ClassShare[]>(members.map((member) => [member, []]));
 	const seen = new Set<number>();
 	for (const member of members) {

@@ -3,7 +3,7 @@ import { describe, expect, test } from 'vitest';
 import { ReadGuard } from '../access';
 import { buildModel, fillCube, naiveCell, randomModel, type MemberSketch, type StoredCell } from '../testing';
 import type { Model } from '../model';
-import { CellFlag, CLEARED, compileQuery, Cube, leafCells, NOTHING, Overlay, QueryFault, View, type Line, type Query } from '.';
+import { CellFlag, CLEARED, compileQuery, Cube, leafCells, type Line, NOTHING, Overlay, type Query, QueryFault, Reader, View } from '.';
 
 /** Every account down the rows, every period across, one choice of the other dimensions. */
 function gridQuery(model: Model, others: readonly number[], currency: string): Query {
@@ -44,7 +44,7 @@ describe('a view over the cube', () => {
 			fc.property(randomModel, fc.nat(100_000), fc.constantFrom('EUR', 'GBP', 'local'), ({ model, cells }, seed, currency) => {
 				const others = choiceOf(model, seed);
 				const view = new View(compileQuery(model, gridQuery(model, others, currency)));
-				view.fill(fillCube(model, cells));
+				view.fill(new Reader(fillCube(model, cells)));
 				expectAgreement(model, view, cells, others, currency);
 			}),
 			{ numRuns: 250 }
@@ -58,14 +58,14 @@ describe('a view over the cube', () => {
 				const half = cells.slice(0, cells.length / 2);
 				const cube = fillCube(model, half);
 				const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
-				view.fill(cube);
+				view.fill(new Reader(cube));
 				for (const { origin, address, period, value, stamp } of cells.slice(half.length)) {
 					// What was worked out before must not stand where it is no longer right.
 					view.evaluate();
 					const { fiscalYear, position } = model.periods.leaf(period);
 					const before = cube.read(address, fiscalYear, position);
 					cube.writeCell(origin, address, fiscalYear, position, value, stamp);
-					view.change(address, fiscalYear, position, before, cube.read(address, fiscalYear, position));
+					view.change({ address, year: fiscalYear, position, before, after: cube.read(address, fiscalYear, position) });
 				}
 				expectAgreement(model, view, cells, others, 'EUR');
 			}),
@@ -85,7 +85,7 @@ describe('a view over the cube', () => {
 					overlay.set(address, fiscalYear, position, value);
 				}
 				const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
-				view.fill(fillCube(model, plain), overlay);
+				view.fill(new Reader(fillCube(model, plain), [overlay]));
 				expectAgreement(model, view, [...plain, ...typed], others, 'EUR');
 			}),
 			{ numRuns: 120 }
@@ -122,13 +122,13 @@ describe('a view over the cube', () => {
 					const half = cells.slice(0, cells.length / 2);
 					const cube = fillCube(model, half);
 					const view = new View(compileQuery(model, gridQuery(model, others, 'EUR')));
-					view.fill(cube, undefined, visible);
+					view.fill(new Reader(cube, [], visible));
 					view.evaluate();
 					for (const { origin, address, period, value, stamp } of cells.slice(half.length)) {
 						const { fiscalYear, position } = model.periods.leaf(period);
 						const before = cube.read(address, fiscalYear, position);
 						cube.writeCell(origin, address, fiscalYear, position, value, stamp);
-						view.change(address, fiscalYear, position, before, cube.read(address, fiscalYear, position));
+						view.change({ address, year: fiscalYear, position, before, after: cube.read(address, fiscalYear, position) });
 					}
 					expectAgreement(model, view, readable, others, 'EUR');
 				}
@@ -152,7 +152,7 @@ describe('a view over the cube', () => {
 					expect(before).toBe(new Set(cells.map(({ address, period }) => `${address.join()} ${period}`)).size);
 				expect(cube.cells).toBe(0);
 				const view = new View(compileQuery(model, gridQuery(model, choiceOf(model, 3), 'EUR')));
-				view.fill(cube);
+				view.fill(new Reader(cube));
 				expect([...view.evaluate().values].every(Number.isNaN)).toBe(true);
 			}),
 			{ numRuns: 50 }
@@ -184,7 +184,7 @@ const read = (model: Model, cube: Cube, account: string, period: string): number
 		currency: 'EUR'
 	};
 	const view = new View(compileQuery(model, query));
-	view.fill(cube);
+	view.fill(new Reader(cube));
 	return view.evaluate().values[0]!;
 };
 
@@ -226,10 +226,10 @@ describe('worked figures', () => {
 		cube.writeCell(1, [1, 0], 2027, 0, 90);
 		const overlay = new Overlay(model);
 		overlay.set([1, 0], 2027, 0, CLEARED);
-		expect(overlay.read(cube, [1, 0], 2027, 0)).toBe(100);
+		expect(new Reader(cube, [overlay]).read([1, 0], 2027, 0)).toBe(100);
 		expect(overlay.size).toBe(1);
 		overlay.set([1, 0], 2027, 0, Number.NaN);
-		expect(overlay.read(cube, [1, 0], 2027, 0)).toBe(90);
+		expect(new Reader(cube, [overlay]).read([1, 0], 2027, 0)).toBe(90);
 		expect(overlay.size).toBe(0);
 	});
 
@@ -260,7 +260,7 @@ describe('worked figures', () => {
 		for (let item = 1; item <= 3_000; item++) cube.writeCell(2, [0, 0, item], 2027, item % 12, item);
 		expect(cube.cells).toBe(3_000);
 		expect(cube.read([0, 0, 1_234], 2027, 1_234 % 12)).toBe(1_234);
-		expect(leafCells(model, cube, undefined, [0, 0, 0], { from: 0, to: 11 })).toHaveLength(3_000);
+		expect(leafCells(new Reader(cube), [0, 0, 0], { from: 0, to: 11 })).toHaveLength(3_000);
 	});
 });
 
@@ -289,7 +289,7 @@ test('a dimension of 100,000 members on ten levels adds up', () => {
 	// About as many classes as rows, however many leaves.
 	expect(compiled.classes[2]!.count).toBeLessThanOrEqual(query.rows.length);
 	const view = new View(compiled);
-	view.fill(cube);
+	view.fill(new Reader(cube));
 	const { values } = view.evaluate();
 	expect(values[0]).toBe(wanted);
 	expect([...values.slice(1)].reduce((sum, value) => sum + (Number.isNaN(value) ? 0 : value), 0)).toBe(wanted);

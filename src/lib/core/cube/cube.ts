@@ -81,6 +81,10 @@ export class Cube {
 	readonly #origins = new Map<Block, BlockOrigins>();
 	#cells = 0;
 
+	get model(): Model {
+		return this.#model;
+	}
+
 	constructor(model: Model) {
 		this.#model = model;
 		this.store = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);

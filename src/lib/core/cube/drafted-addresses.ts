@@ -1,6 +1,5 @@
 import type { LiveFormula, LiveOperand, Model } from '../model';
 import type { Cube } from './cube';
-import type { Overlay } from './overlay';
 import type { Address } from '../cell';
 import type { Block } from './series-store';
 
@@ -21,11 +20,6 @@ export class DraftedAddresses {
 		this.#model = model;
 		this.#met = model.dimensions.map(({ members }) => new Uint32Array(members.length));
 		this.#distinct = new Uint32Array(model.dimensions.length);
-	}
-
-	/** Undefined where nothing is drafted. */
-	static of(overlay: Overlay | undefined): DraftedAddresses | undefined {
-		return overlay && overlay.size > 0 ? overlay.drafted : undefined;
 	}
 
 	/** A cell became changed, or is so no more. O(axes). */
@@ -51,10 +45,10 @@ export class DraftedAddresses {
 		return operands.some((operand) => {
 			const { fixed } = operand;
 			if (operand === without) return false;
-			if (fixed.length === 0) return this.#has(address, year);
+			if (fixed.length === 0) return this.has(address, year);
 			const elsewhere = address.slice();
 			for (const { axis, ordinal } of fixed) elsewhere[axis] = ordinal;
-			return this.#has(elsewhere, year);
+			return this.has(elsewhere, year);
 		});
 	}
 
@@ -95,7 +89,8 @@ export class DraftedAddresses {
 		return this.#distinct[axis]! / Math.max(1, this.#met[axis]!.length);
 	}
 
-	#has(address: Int32Array, year: number): boolean {
+	/** Whether an address has a changed cell in a year, on whatever account. */
+	has(address: Address, year: number): boolean {
 		for (let axis = 0; axis < address.length; axis++)
 			if (axis !== this.#model.accountAxis && !this.#met[axis]![address[axis]!]) return false;
 		return this.#found.has(this.#keyOf(address, year));

@@ -1,9 +1,7 @@
 import type { PeriodRange } from '../calendar';
-import type { Model } from '../model';
 import { EMPTY, isEmpty, isValue } from '../number';
-import type { Cube } from './cube';
 import { eachLiveCell } from './live';
-import type { Overlay } from './overlay';
+import type { Reader } from './reader';
 import type { Address, CellPlace } from '../cell';
 
 /** A leaf cell beneath a figure. */
@@ -16,12 +14,13 @@ export interface LeafCell extends CellPlace {
 }
 
 /**
- * The leaf cells with a value beneath a cell of any level, stored and computed, seen through the overlay.
+ * The leaf cells with a value beneath a cell of any level, stored and computed, as a reader sees them.
  * O(series in the scenario's blocks of those years).
  * @param members one ordinal per dimension, leaf or parent
  * @param range the leaf periods asked for
  */
-export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined, members: Address, range: PeriodRange): LeafCell[] {
+export function leafCells(reader: Reader, members: Address, range: PeriodRange): LeafCell[] {
+	const { model, cube, layers } = reader;
 	const weights = model.dimensions.map((dimension, axis) => {
 		const table = new Float64Array(dimension.members.length).fill(EMPTY);
 		dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => (table[leaf] = weight));
@@ -51,26 +50,25 @@ export function leafCells(model: Model, cube: Cube, overlay: Overlay | undefined
 			if (!block) continue;
 			for (let series = 0; series < block.count; series++) {
 				const weight = weightOf(block.readAddress(series, address));
-				if (isEmpty(weight)) continue;
+				if (isEmpty(weight) || !reader.mayRead(address)) continue;
 				for (let position = 0; position < block.width; position++) {
 					const value = block.values[series * block.width + position]!;
 					if (isEmpty(value) || !inRange(year, position)) continue;
-					if (overlay && isValue(overlay.get(address, year, position))) continue;
+					if (layers.length > 0 && isValue(reader.changed(address, year, position))) continue;
 					if (isComputed(address, year, position)) continue;
 					found.push({ address: address.slice(), year, position, value, weight });
 				}
 			}
 		}
 	}
-	overlay?.each((changed, year, position) => {
+	reader.eachChanged((changed, year, position, value) => {
 		const weight = weightOf(changed);
 		if (isEmpty(weight) || !inRange(year, position) || isComputed(changed, year, position)) return;
-		const value = overlay.read(cube, changed, year, position);
 		if (isValue(value)) found.push({ address: changed.slice(), year, position, value, weight });
 	});
 	for (const formula of model.live.ordered)
 		if (isValue(weights[model.accountAxis]![formula.account]!))
-			eachLiveCell(model, cube, overlay, formula, [...years], (computed, year, position, value) => {
+			eachLiveCell(reader, formula, [...years], (computed, year, position, value) => {
 				const weight = weightOf(computed);
 				if (isValue(weight) && inRange(year, position))
 					found.push({ address: computed.slice(), year, position, value, weight, live: true });

@@ -1,12 +1,10 @@
-import type { ReadGuard } from '../access';
 import { continuationOf, type AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue, overPeriods } from '../number';
-import type { Cube } from './cube';
 import { eachLiveCell } from './live';
-import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
-import { leafValue, liveMemo, storedReader, type LiveMemo, type StoredReader } from './live-value';
+import { leafValue, liveMemo, type LiveMemo } from './live-value';
 import { weigherOf } from './read-by-leaf';
+import type { Reader, StoredReader } from './reader';
 import type { Block } from './series-store';
 import type { Translator } from './translation';
 
@@ -23,11 +21,10 @@ interface Reading {
 	incomplete: boolean;
 }
 
-/** What is read: the cube, seen through a draft or branch, as far as the reader may see. */
-export interface ReadingSource {
-	cube: Cube;
-	overlay: Overlay | undefined;
-	visible: ReadGuard | undefined;
+/** A series of the cube, found. */
+interface StoredSeries {
+	block: Block;
+	series: number;
 }
 
 /** The result over several class combinations. */
@@ -71,12 +68,12 @@ export class LeafReadings {
 	 * The value of an account over class combinations, given as accumulated series without the account's own part.
 	 * @param keys series offsets as in the accumulator, account included
 	 */
-	read(source: ReadingSource, account: number, keys: readonly number[], range: number): LeafReading {
+	read(reader: Reader, account: number, keys: readonly number[], range: number): LeafReading {
 		const { model, ranges } = this.#query;
 		let readings = this.#readings.get(account);
 		if (!readings) {
 			this.#memo = undefined;
-			this.#readings.set(account, (readings = this.#scan(source, account)));
+			this.#readings.set(account, (readings = this.#scan(reader, account)));
 			this.#memo = undefined;
 		}
 		const facts = model.account(account)!;
@@ -95,7 +92,8 @@ export class LeafReadings {
 		return consolidate(facts, total);
 	}
 
-	#scan({ cube, overlay, visible }: ReadingSource, account: number): Map<number, Reading> {
+	#scan(reader: Reader, account: number): Map<number, Reading> {
+		const { cube, visible } = reader;
 		const { model, ranges, classes, years } = this.#query;
 		const readings = new Map<number, Reading>();
 		const facts = model.account(account)!;
@@ -111,25 +109,26 @@ export class LeafReadings {
 					for (let series = 0; series < block.count; series++) {
 						if (block.coordinates[model.accountAxis]![series] !== account) continue;
 						if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
-						this.#readSeries(cube, overlay, block.readAddress(series, address), year, readings);
+						this.#readSeries(reader, { block, series }, block.readAddress(series, address), year, readings);
 					}
-				// Series that only the draft has.
+				// Series that only the layers have.
 				const added = new Map<string, Int32Array>();
-				overlay?.each((changed, changedYear) => {
-					if (changedYear !== year || changed[model.accountAxis] !== account || changed[model.scenarioAxis] !== scenario) return;
-					if (visible && !visible.mayRead(changed)) return;
-					if (!block || block.find(changed) < 0) added.set(changed.join(), changed.slice());
-				});
-				for (const changed of added.values()) this.#readSeries(cube, overlay, changed, year, readings);
+				reader.eachChanged(
+					(changed) => {
+						if (!block || block.find(changed) < 0) added.set(changed.join(), changed.slice());
+					},
+					{ scenario, year, account }
+				);
+				for (const changed of added.values()) this.#readSeries(reader, undefined, changed, year, readings);
 			}
 		for (let range = 0; range < ranges.length; range++)
 			if (facts.timeBehaviour === 'latest' && (facts.frequency ?? 'per period') === 'per period')
-				this.#readLatest({ cube, overlay, visible }, account, facts, scenarios, range, readings);
+				this.#readLatest(reader, account, facts, scenarios, range, readings);
 		return readings;
 	}
 
 	/** Adds one series to the readings of every run of periods it meets; latest values have a pass of their own. */
-	#readSeries(cube: Cube, overlay: Overlay | undefined, address: Int32Array, year: number, readings: Map<number, Reading>): void {
+	#readSeries(reader: Reader, found: StoredSeries | undefined, address: Int32Array, year: number, readings: Map<number, Reading>): void {
 		const { model, ranges } = this.#query;
 		// None of these accounts opens, moves or closes: only what adds up does.
 		const facts = model.account(address[model.accountAxis]!)!;
@@ -138,7 +137,8 @@ export class LeafReadings {
 		if (key < 0) return;
 		const scenario = address[model.scenarioAxis]!;
 		const span = model.scenario(scenario)?.span;
-		const valueAt = (position: number) => (overlay ? overlay.read(cube, address, year, position) : cube.read(address, year, position));
+		const valueAt = (position: number) =>
+			found ? reader.readAt(found.block, found.series, address, year, position) : reader.read(address, year, position);
 		const frequency = facts.frequency ?? 'per period';
 		if (frequency !== 'per period') {
 			const stored = valueAt(0);
@@ -162,7 +162,7 @@ export class LeafReadings {
 		const factors = this.#translator.factors(facts, entity, scenario);
 		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
 		const weightAddress = weigher === undefined ? undefined : address.with(model.accountAxis, weigher);
-		const weighing = weigher === undefined ? undefined : this.#weighing(cube, overlay);
+		const weighing = weigher === undefined ? undefined : this.#weighing(reader);
 		const weightFacts = weightAddress && model.factsAt(weightAddress);
 		const weightFactors = weightFacts && this.#translator.factors(weightFacts, entity, scenario);
 		for (let position = 0; position < model.periods.width; position++) {
@@ -204,7 +204,7 @@ export class LeafReadings {
 
 	/** Per leaf the last value present in a run of periods, added up with the leaves' weights. */
 	#readLatest(
-		{ cube, overlay, visible }: ReadingSource,
+		reader: Reader,
 		account: number,
 		facts: AccountDefinition,
 		scenarios: readonly number[],
@@ -233,26 +233,27 @@ export class LeafReadings {
 		const isLive = model.live.has(account);
 		const address = new Int32Array(model.dimensions.length);
 		for (const scenario of scenarios)
-			for (const { year, block } of cube.store.blocks()) {
-				if (cube.store.block(scenario, year) !== block) continue;
+			for (const { year, block } of reader.cube.store.blocks()) {
+				if (reader.cube.store.block(scenario, year) !== block) continue;
 				for (let series = 0; series < block.count; series++) {
 					if (block.coordinates[model.accountAxis]![series] !== account) continue;
 					block.readAddress(series, address);
-					if (this.#keyOf(address) >= 0 && visible?.mayRead(address) !== false)
-						this.#eachShown(block, series, cube, overlay, address, year, note);
+					if (this.#keyOf(address) >= 0 && reader.mayRead(address)) this.#eachShown(reader, { block, series }, address, year, note);
 				}
 			}
-		overlay?.each((changed, year, position) => {
-			if (changed[model.accountAxis] === account && this.#keyOf(changed) >= 0)
-				note(changed, year, position, overlay.read(cube, changed, year, position));
-		});
+		reader.eachChanged(
+			(changed, year, position, value) => {
+				if (this.#keyOf(changed) >= 0) note(changed, year, position, value);
+			},
+			{ account }
+		);
 		if (isLive) {
 			const years = new Set<number>();
 			for (let index = ranges[range]!.from; index <= ranges[range]!.to; index++) years.add(model.periods.leaf(index).fiscalYear);
 			for (const formula of model.live.ordered)
 				if (formula.account === account)
-					eachLiveCell(model, cube, overlay, formula, [...years], (result, year, position, value) => {
-						if (this.#keyOf(result) >= 0 && visible?.mayRead(result) !== false) note(result, year, position, value, true);
+					eachLiveCell(reader, formula, [...years], (result, year, position, value) => {
+						if (this.#keyOf(result) >= 0) note(result, year, position, value, true);
 					});
 		}
 		for (const { address: leaf, period, value } of found.values()) {
@@ -266,7 +267,7 @@ export class LeafReadings {
 			if (isEmpty(translated)) this.#translator.noteMissing(beside, entity, scenario, Math.max(period, at));
 			// Only what adds up counts by the weights of its members; a price is one, whatever its account subtracts from.
 			if (facts.consolidation === 'sum') this.#take(readings, this.#keyOf(leaf), range, translated * this.#weightOf(leaf), EMPTY, facts);
-			else this.#take(readings, this.#keyOf(leaf), range, translated, this.#weightOver(cube, overlay, facts, leaf, ranges[range]!), facts);
+			else this.#take(readings, this.#keyOf(leaf), range, translated, this.#weightOver(reader, facts, leaf, ranges[range]!), facts);
 		}
 	}
 
@@ -276,11 +277,11 @@ export class LeafReadings {
 	}
 
 	/** The weigher of a leaf over a run of periods, by its own time behaviour. */
-	#weightOver(cube: Cube, overlay: Overlay | undefined, facts: AccountDefinition, leaf: Int32Array, range: QueryRange): number {
+	#weightOver(reader: Reader, facts: AccountDefinition, leaf: Int32Array, range: QueryRange): number {
 		const { model } = this.#query;
 		const weigher = facts.consolidation === 'weighted by' ? weigherOf(model, facts) : undefined;
 		if (weigher === undefined) return EMPTY;
-		const read = this.#weighing(cube, overlay);
+		const read = this.#weighing(reader);
 		const address = leaf.with(model.accountAxis, weigher);
 		const weightFacts = model.factsAt(address);
 		if (!weightFacts) return EMPTY;
@@ -301,9 +302,8 @@ export class LeafReadings {
 	}
 
 	/** Reads weighing accounts: stored, or computed where a live formula stands. */
-	#weighing(cube: Cube, overlay: Overlay | undefined): StoredReader {
+	#weighing({ read: stored }: Reader): StoredReader {
 		const { model } = this.#query;
-		const stored = storedReader(cube, overlay);
 		const memo = (this.#memo ??= liveMemo(model));
 		return (address, year, position) =>
 			model.live.has(address[model.accountAxis]!)
@@ -329,16 +329,14 @@ export class LeafReadings {
 	}
 
 	#eachShown(
-		block: Block,
-		series: number,
-		cube: Cube,
-		overlay: Overlay | undefined,
+		reader: Reader,
+		{ block, series }: StoredSeries,
 		address: Int32Array,
 		year: number,
 		note: (address: Int32Array, year: number, position: number, value: number) => void
 	): void {
 		for (let position = 0; position < block.width; position++)
-			note(address, year, position, overlay ? overlay.read(cube, address, year, position) : block.values[series * block.width + position]!);
+			note(address, year, position, reader.readAt(block, series, address, year, position));
 	}
 
 	#take(readings: Map<number, Reading>, key: number, range: number, value: number, weight: number, facts: AccountDefinition): void {

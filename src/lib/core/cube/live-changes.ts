@@ -1,12 +1,10 @@
 import { compileVectors, sameRead, type AccountRead, type Expression } from '../formula';
 import { laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
-import type { Cube } from './cube';
-import { DraftedAddresses } from './drafted-addresses';
 import { CHUNK, eachDriverSeries, eachMovingAddress, findBases, hasAlignedOperands, type Where } from './live';
-import { leafResult, liveMemo, placeRead, placeOfOperand, storedReader, type StoredReader } from './live-value';
-import type { Overlay } from './overlay';
-import type { Address, CellPlace } from '../cell';
+import { leafResult, liveMemo, placeRead, placeOfOperand } from './live-value';
+import type { Reader, StoredReader } from './reader';
+import type { Address, CellChange, CellPlace } from '../cell';
 import type { Block } from './series-store';
 
 /** A leaf cell that went from one value to another. */
@@ -31,17 +29,8 @@ export interface ChangeSink {
  * from other results included. What is read at the result's own cell moves one result a formula; what is read at a fixed
  * place moves one at every address that reads it: O(series of the blocks concerned), by columns where operands are stored.
  */
-export function eachLiveChange(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay | undefined,
-	address: Address,
-	year: number,
-	position: number,
-	before: number,
-	after: number,
-	sink: ChangeSink
-): void {
+export function eachLiveChange(reader: Reader, { address, year, position, before, after }: CellChange, sink: ChangeSink): void {
+	const { model, cube, read } = reader;
 	const { accountAxis, scenarioAxis } = model;
 	const source = address[accountAxis]!;
 	const readers = model.live.readers(source);
@@ -49,13 +38,12 @@ export function eachLiveChange(
 	if (readers.length === 0) return;
 	// A stored value under a standing formula is not shown, so nothing follows from it.
 	if (period !== undefined && model.live.hides(source, address[scenarioAxis]!, period)) return;
-	const read = storedReader(cube, overlay);
 	const withValue =
 		(value: number): StoredReader =>
 		(at, atYear, atPosition) =>
 			atYear === year && atPosition === position && sameAddress(at, address) ? value : read(at, atYear, atPosition);
 	const [readBefore, readAfter] = [withValue(before), withValue(after)];
-	const drafted = DraftedAddresses.of(overlay);
+	const changed = reader.changedAddresses;
 	/** By account: the source, and results that moved and are read in turn. */
 	const moved = new Map<number, Moved[]>([[source, [{ address: Int32Array.from(address), year, position }]]]);
 
@@ -130,7 +118,7 @@ export function eachLiveChange(
 						}
 					};
 					if (operand.fixed.length > 0)
-						eachMovingAddress(model, cube, overlay, formula, (target) => {
+						eachMovingAddress(reader, formula, (target) => {
 							if (readsFrom(operand, cell, (axis) => (axis === scenarioAxis ? own : target[axis]!))) take(target.slice());
 						});
 					else
@@ -156,7 +144,7 @@ export function eachLiveChange(
 					},
 					whereReaders(operand, cell, block)
 				);
-			drafted?.eachWithoutSeries(cube, formula, (target, atYear) => {
+			changed?.eachWithoutSeries(cube, formula, (target, atYear) => {
 				if (atYear === place.year && readsFrom(operand, cell, (axis) => target[axis]!)) consider(target, place.year, place.position);
 			});
 		}
@@ -194,7 +182,7 @@ export function eachLiveChange(
 			if (period === undefined || !stands(formula, scenario, period)) continue;
 			const take = sink.column(block, formula.account, scenario, cell.year, cell.position);
 			if (!take) continue;
-			const drafts = drafted?.testerFor(formula, block, cell.year, operand);
+			const drafts = changed?.testerFor(formula, block, cell.year, operand);
 			let filled = 0;
 			const flush = () => {
 				const count = drafts ? withoutDrafted(drafts, block, filled) : filled;
@@ -215,7 +203,7 @@ export function eachLiveChange(
 			eachDriverSeries(model, formula, block, visit, whereReaders(operand, cell, block));
 			if (filled > 0) flush();
 		}
-		drafted?.eachWithoutSeries(cube, formula, (at, atYear) => {
+		changed?.eachWithoutSeries(cube, formula, (at, atYear) => {
 			if (atYear === cell.year && readsFrom(operand, cell, (axis) => at[axis]!)) consider(at, cell.year, cell.position);
 		});
 	}

@@ -1,19 +1,8 @@
 import { compileVectors, evaluate, inDomain, sameRead, type AccountRead, type CellFacts, type VectorFormula } from '../formula';
 import { continuationOf, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
-import type { Cube } from './cube';
-import type { Overlay } from './overlay';
-import type { Address } from '../cell';
+import type { StoredReader } from './reader';
 import { Block } from './series-store';
-
-/** A stored value, seen through the overlay. */
-export type StoredReader = (address: Address, year: number, position: number) => number;
-
-/** The reader of a cube's stored values through an overlay. */
-export const storedReader = (cube: Cube, overlay: Overlay | undefined): StoredReader =>
-	overlay
-		? (address, year, position) => overlay.read(cube, address, year, position)
-		: (address, year, position) => cube.read(address, year, position);
 
 /**
  * Results of formulas that look into other periods, kept while nothing changes: each is worked out once, however many

@@ -3,7 +3,7 @@ import { describe, expect, test } from 'vitest';
 import type { AccountRead, Expression, PartOfYear } from '../formula';
 import { Model } from '../model';
 import { buildModel, naiveCell, randomModel, type StoredCell } from '../testing';
-import { compileQuery, Cube, Overlay, View } from '.';
+import { compileQuery, Cube, Overlay, Reader, View } from '.';
 
 /** Every account down the rows, leaf periods across, at the top of everything else. */
 function openTop(model: Model): View {
@@ -56,14 +56,14 @@ describe('what is read at a fixed place', () => {
 		[1, 2, 3].forEach((route) => cube.writeCell(2, [0, 0, route], 2027, 0, route * 10));
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 2);
 		const view = openTop(model);
-		view.fill(cube);
+		view.fill(new Reader(cube));
 		expect([april(model, view, 'fuel'), april(model, view, 'margin')]).toEqual([120, -120]);
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 3);
-		view.change([1, 0, 4], 2027, 0, 2, 3);
+		view.change({ address: [1, 0, 4], year: 2027, position: 0, before: 2, after: 3 });
 		expect([april(model, view, 'fuel'), april(model, view, 'margin')]).toEqual([180, -180]);
 		// A price elsewhere is nobody's price.
 		cube.writeCell(2, [1, 0, 1], 2027, 0, 99);
-		view.change([1, 0, 1], 2027, 0, Number.NaN, 99);
+		view.change({ address: [1, 0, 1], year: 2027, position: 0, before: Number.NaN, after: 99 });
 		expect(april(model, view, 'fuel')).toBe(180);
 	});
 
@@ -74,11 +74,11 @@ describe('what is read at a fixed place', () => {
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 2);
 		const overlay = new Overlay(model);
 		const view = openTop(model);
-		view.fill(cube, overlay);
+		view.fill(new Reader(cube, [overlay]));
 		const type = (address: number[], value: number) => {
-			const before = overlay.read(cube, address, 2027, 0);
+			const before = new Reader(cube, [overlay]).read(address, 2027, 0);
 			overlay.set(address, 2027, 0, value);
-			view.change(address, 2027, 0, before, value);
+			view.change({ address, year: 2027, position: 0, before, after: value });
 		};
 		type([0, 0, 2], 5);
 		type([1, 0, 4], 4);
@@ -100,13 +100,13 @@ describe('what is read at a fixed place', () => {
 				}
 				const overlay = new Overlay(model);
 				const view = openTop(model);
-				view.fill(cube, overlay);
+				view.fill(new Reader(cube, [overlay]));
 				const entries = new Map<string, StoredCell>();
 				for (const cell of typed) {
 					const { fiscalYear, position } = model.periods.leaf(cell.period);
-					const before = overlay.read(cube, cell.address, fiscalYear, position);
+					const before = new Reader(cube, [overlay]).read(cell.address, fiscalYear, position);
 					overlay.set(cell.address, fiscalYear, position, cell.value);
-					view.change(cell.address, fiscalYear, position, before, cell.value);
+					view.change({ address: cell.address, year: fiscalYear, position, before, after: cell.value });
 					entries.set(`${cell.address.join()} ${cell.period}`, { ...cell, origin: 1 });
 				}
 				const all = [...stored, ...entries.values()];
@@ -157,14 +157,14 @@ describe('what looks into other periods', () => {
 	const open = (model: Model) => {
 		const view = openPlan(model);
 		const cube = new Cube(model);
-		view.fill(cube);
+		view.fill(new Reader(cube));
 		return {
 			view,
 			write(address: number[], period: string, value: number) {
 				const { fiscalYear, position } = model.periods.leaf(model.periods.range(model.periods.dimension.ordinalOfCode(period)!).from);
 				const before = cube.read(address, fiscalYear, position);
 				cube.writeCell(2, address, fiscalYear, position, value);
-				view.change(address, fiscalYear, position, before, value);
+				view.change({ address, year: fiscalYear, position, before, after: value });
 			},
 			at: (code: string, period: string) =>
 				view.evaluate().values[
@@ -203,7 +203,7 @@ describe('what looks into other periods', () => {
 		expect([plan.at('opening', '2026-07'), plan.at('closing', '2028-03')]).toEqual([200, 215]);
 		// Filled anew it is the same.
 		const again = openPlan(balances());
-		again.fill(plan.cube);
+		again.fill(new Reader(plan.cube));
 		expect([...again.evaluate().values]).toEqual([...plan.view.evaluate().values]);
 	});
 
@@ -229,7 +229,7 @@ describe('what looks into other periods', () => {
 		later.write([1, PLAN, 1], '2027-04', 5);
 		expect(['2026-04', '2026-05', '2027-04', 'FY2027'].map((period) => later.at('doubled', period))).toEqual([Number.NaN, 20, 5, 20]);
 		const again = openPlan(within('first period of the year'));
-		again.fill(first.cube);
+		again.fill(new Reader(first.cube));
 		expect([...again.evaluate().values]).toEqual([...first.view.evaluate().values]);
 	});
 	test('two formulas of an account may share the year between them, and meet nowhere', () => {
@@ -265,7 +265,7 @@ describe('what looks into other periods', () => {
 		plan.write([ADDED, PLAN, 1], '2026-09', 70);
 		expect(['2026-09', '2026-10', '2027-01'].map((month) => plan.at('closing', month))).toEqual([70, 100, 105]);
 		const again = openPlan(balances(true));
-		again.fill(plan.cube);
+		again.fill(new Reader(plan.cube));
 		expect([...again.evaluate().values]).toEqual([...plan.view.evaluate().values]);
 		// Taken away, the result shows again.
 		plan.write([CLOSING, PLAN, 1], '2026-10', Number.NaN);

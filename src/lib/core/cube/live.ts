@@ -1,36 +1,35 @@
 import { compileVectors } from '../formula';
 import { laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
-import type { Cube } from './cube';
-import { DraftedAddresses } from './drafted-addresses';
-import { asResult, computeLeaf, liveMemo, placeOfOperand, storedReader, type LiveMemo } from './live-value';
-import type { Overlay } from './overlay';
+import { asResult, computeLeaf, liveMemo, placeOfOperand, type LiveMemo } from './live-value';
+import type { Reader } from './reader';
 import { Block } from './series-store';
 
 /** Cells worked out together: their columns stay in the first cache. */
 export const CHUNK = 1024;
 
 /**
- * Calls back with every cell a per-leaf formula computes in some fiscal years. Series of its drivers are found in their
+ * Calls back with every cell a per-leaf formula computes in some fiscal years, of those the reader may see. Series of its drivers are found in their
  * blocks; where all operands are stored and no draft is in the way their columns are computed side by side, a look-up an
  * operand and series; elsewhere cell by cell. O(series of the drivers in those years). The address is reused.
  * @param memo results that were worked out already of formulas that look into other periods; added to
  */
 export function eachLiveCell(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay | undefined,
+	reader: Reader,
 	formula: LiveFormula,
 	years: readonly number[],
-	visit: (address: Int32Array, year: number, position: number, value: number) => void,
+	take: (address: Int32Array, year: number, position: number, value: number) => void,
 	memo?: LiveMemo
 ): void {
-	const read = storedReader(cube, overlay);
+	const visit: typeof take = reader.visible
+		? (address, year, position, value) => reader.mayRead(address) && take(address, year, position, value)
+		: take;
+	const { model, cube, read } = reader;
 	/** What is stored stands there instead: it is no result. */
 	const isTyped = (address: Int32Array, year: number, position: number) => formula.mayBeTyped && isValue(read(address, year, position));
-	if (formula.moving) return eachMovingCell(model, cube, overlay, formula, years, visit, memo ?? liveMemo(model));
+	if (formula.moving) return eachMovingCell(reader, formula, years, visit, memo ?? liveMemo(model));
 	const aligned = hasAlignedOperands(model, formula);
-	const drafted = DraftedAddresses.of(overlay);
+	const changed = reader.changedAddresses;
 	const vector = aligned ? compileVectors(formula.expression, placeOfOperand(formula), CHUNK) : () => inputs[0]!;
 	const inputs = formula.operands.map(() => new Float64Array(CHUNK));
 	const bases = new Int32Array(formula.operands.length);
@@ -40,7 +39,7 @@ export function eachLiveCell(
 		if (!years.includes(year) || formula.scenarios?.[scenario] === 0) continue;
 		const positions = positionsIn(model, formula, scenario, year);
 		if (positions.length === 0) continue;
-		const drafts = drafted?.testerFor(formula, block, year);
+		const drafts = changed?.testerFor(formula, block, year);
 		const atOnce = Math.floor(CHUNK / positions.length);
 		const chosen = new Int32Array(atOnce);
 		let filled = 0;
@@ -75,7 +74,7 @@ export function eachLiveCell(
 		});
 		if (filled > 0) flush();
 	}
-	drafted?.eachWithoutSeries(cube, formula, (target, year) => {
+	changed?.eachWithoutSeries(cube, formula, (target, year) => {
 		if (!years.includes(year)) return;
 		for (const position of positionsIn(model, formula, target[model.scenarioAxis]!, year)) {
 			if (isTyped(target, year, position)) continue;
@@ -87,15 +86,13 @@ export function eachLiveCell(
 
 /** The same for formulas that look into other periods: their cells may lie in years and scenarios that hold no driver. */
 function eachMovingCell(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay | undefined,
+	reader: Reader,
 	formula: LiveFormula,
 	years: readonly number[],
 	visit: (address: Int32Array, year: number, position: number, value: number) => void,
 	memo: LiveMemo
 ): void {
-	const read = storedReader(cube, overlay);
+	const { model, read } = reader;
 	const places = new Map<number, { year: number; positions: Int32Array }[]>();
 	const placesOf = (scenario: number) => {
 		let known = places.get(scenario);
@@ -108,7 +105,7 @@ function eachMovingCell(
 			);
 		return known;
 	};
-	eachMovingAddress(model, cube, overlay, formula, (address) => {
+	eachMovingAddress(reader, formula, (address) => {
 		for (const { year, positions } of placesOf(address[model.scenarioAxis]!))
 			for (const position of positions) {
 				if (formula.mayBeTyped && isValue(read(address, year, position))) continue;
@@ -122,13 +119,8 @@ function eachMovingCell(
  * Calls back once with every address at which a formula that looks into other periods may have cells: where its drivers
  * have series, in any year, in their scenario and those that continue from it. The address is reused.
  */
-export function eachMovingAddress(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay | undefined,
-	formula: LiveFormula,
-	visit: (address: Int32Array) => void
-): void {
+export function eachMovingAddress(reader: Reader, formula: LiveFormula, visit: (address: Int32Array) => void): void {
+	const { model, cube, layers } = reader;
 	const found = new Block(model.dimensions.length, 1);
 	const address = new Int32Array(model.dimensions.length);
 	const later = laterScenarios(model);
@@ -145,11 +137,16 @@ export function eachMovingAddress(
 			block.readAddress(series, address);
 			take();
 		});
-	overlay?.each((drafted) => {
-		if (!formula.drivers.includes(drafted[model.accountAxis]!)) return;
-		address.set(drafted);
-		take();
-	});
+	// Also what the reader may not see: results are worked out from everything.
+	for (const layer of layers)
+		for (const account of formula.drivers)
+			layer.each(
+				(changed) => {
+					address.set(changed);
+					take();
+				},
+				{ account }
+			);
 	for (let place = 0; place < found.count; place++) visit(found.readAddress(place, address));
 }
 

@@ -1,4 +1,3 @@
-import type { Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import type { Cube } from './cube';
 import { CLEARED, type Overlay, type OverlayCell } from './overlay';
@@ -24,12 +23,12 @@ export interface Merge {
  * @param seen per changed cell what the base showed, `CLEARED` for empty; cells not in it never conflict
  */
 export function mergeOverlay(
-	model: Model,
 	cube: Cube,
 	overlay: Overlay,
 	seen: Overlay,
 	decide: (cell: OverlayCell) => 'mine' | 'theirs' | undefined = () => undefined
 ): Merge {
+	const { model } = cube;
 	const merge: Merge = { entries: [], conflicts: [] };
 	for (const cell of overlay.list()) {
 		const { address, year, position, value } = cell;

@@ -1,7 +1,6 @@
-import type { Model } from '../model';
 import { isEmpty, isValue, sameAmount } from '../number';
 import type { Cube } from './cube';
-import { Overlay } from './overlay';
+import { withoutEntry } from './standing';
 
 /** An entry, and what stood beneath it when it was typed. */
 export interface EntryNote {
@@ -19,14 +18,14 @@ export type MovedBeneath<Note extends EntryNote = EntryNote> = Note & { typed: n
  * The entries beneath which proposals or additions have moved since they were typed, by more than half a unit of the
  * account's last decimal. Entries that are gone are passed over. O(entries).
  */
-export function movedBeneath<Note extends EntryNote>(model: Model, cube: Cube, notes: Iterable<Note>): MovedBeneath<Note>[] {
-	const through = new Overlay(model);
+export function movedBeneath<Note extends EntryNote>(cube: Cube, notes: Iterable<Note>): MovedBeneath<Note>[] {
+	const { model } = cube;
 	const found: MovedBeneath<Note>[] = [];
 	for (const note of notes) {
 		const { address, year, position, beneath } = note;
 		const entry = cube.contributions(address, year, position).find(({ origin }) => model.origin(origin)?.mode === 'entry');
 		if (!entry) continue;
-		const now = through.withoutEntry(cube, address, year, position);
+		const now = withoutEntry(model, cube, address, year, position);
 		const decimals = model.account(address[model.accountAxis]!)?.decimals ?? 2;
 		const moved = isEmpty(now) || isEmpty(beneath) ? isValue(now) !== isValue(beneath) : !sameAmount(now, beneath, decimals);
 		if (moved) found.push({ ...note, typed: entry.value, now });

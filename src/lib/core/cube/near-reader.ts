@@ -1,4 +1,3 @@
-import type { Model } from '../model';
 import { EMPTY } from '../number';
 import type { Cube } from './cube';
 import type { Address } from '../cell';
@@ -25,7 +24,8 @@ export class NearReader {
 	readonly #found: Found[];
 	#move = 0;
 
-	constructor(model: Model, cube: Cube) {
+	constructor(cube: Cube) {
+		const { model } = cube;
 		this.#cube = cube;
 		this.#accountAxis = model.accountAxis;
 		this.#scenarioAxis = model.scenarioAxis;

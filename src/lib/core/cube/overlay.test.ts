@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { buildModel, randomModel } from '../testing';
-import { CLEARED, Cube, mergeOverlay, movedBeneath, NOTHING, Overlay } from '.';
+import { CLEARED, Cube, mergeOverlay, movedBeneath, NOTHING, Overlay, Reader } from '.';
 
 const setUp = () => {
 	const model = buildModel({ accounts: [{ code: 'sales', account: {} }], scenarios: [{ code: 'plan' }] });
@@ -26,10 +26,10 @@ describe('an overlay', () => {
 		const { cube, overlay } = setUp();
 		cube.writeCell(2, CELL, 2027, 0, 5);
 		overlay.set(CELL, 2027, 0, NOTHING);
-		expect(overlay.read(cube, CELL, 2027, 0)).toBeNaN();
+		expect(new Reader(cube, [overlay]).read(CELL, 2027, 0)).toBeNaN();
 		expect(overlay.size).toBe(1);
 		overlay.set(CELL, 2027, 0, Number.NaN);
-		expect(overlay.read(cube, CELL, 2027, 0)).toBe(5);
+		expect(new Reader(cube, [overlay]).read(CELL, 2027, 0)).toBe(5);
 	});
 
 	test('knows at any moment where it has cells, as if it looked through all of them', () => {
@@ -76,8 +76,8 @@ describe('an overlay', () => {
 						const { fiscalYear, position } = model.periods.leaf(period);
 						overlay.set(address, fiscalYear, position, value);
 					}
-					const shown = overlay.list().map(({ address, year, position }) => overlay.read(cube, address, year, position));
-					const { entries, conflicts } = mergeOverlay(model, cube, overlay, new Overlay(model));
+					const shown = overlay.list().map(({ address, year, position }) => new Reader(cube, [overlay]).read(address, year, position));
+					const { entries, conflicts } = mergeOverlay(cube, overlay, new Overlay(model));
 					expect(conflicts).toEqual([]);
 					for (const { address, year, position, entry } of entries) cube.writeCell(1, address, year, position, entry);
 					entries.forEach(({ address, year, position }, index) => {
@@ -94,13 +94,13 @@ describe('an overlay', () => {
 
 describe('merging', () => {
 	test('shows a cell whose base has moved, and takes what was decided', () => {
-		const { model, cube, overlay, seen } = setUp();
+		const { cube, overlay, seen } = setUp();
 		cube.writeCell(2, CELL, 2027, 0, 100);
 		overlay.set(CELL, 2027, 0, 130);
 		seen.set(CELL, 2027, 0, 100);
 		overlay.set(CELL, 2027, 1, 5);
 		seen.set(CELL, 2027, 1, CLEARED);
-		expect(mergeOverlay(model, cube, overlay, seen)).toMatchObject({
+		expect(mergeOverlay(cube, overlay, seen)).toMatchObject({
 			entries: [
 				{ position: 0, entry: 130 },
 				{ position: 1, entry: 5 }
@@ -109,24 +109,24 @@ describe('merging', () => {
 		});
 		cube.writeCell(1, CELL, 2027, 0, 110);
 		cube.writeCell(2, CELL, 2027, 1, 7);
-		expect(mergeOverlay(model, cube, overlay, seen).conflicts).toMatchObject([
+		expect(mergeOverlay(cube, overlay, seen).conflicts).toMatchObject([
 			{ position: 0, seen: 100, now: 110, value: 130 },
 			{ position: 1, seen: Number.NaN, now: 7, value: 5 }
 		]);
-		const decided = mergeOverlay(model, cube, overlay, seen, ({ position }) => (position === 0 ? 'mine' : 'theirs'));
+		const decided = mergeOverlay(cube, overlay, seen, ({ position }) => (position === 0 ? 'mine' : 'theirs'));
 		expect(decided).toMatchObject({ entries: [{ position: 0, entry: 130 }], conflicts: [] });
 	});
 	test('stores typed totals less what steps add', () => {
-		const { model, cube, overlay, seen } = setUp();
+		const { cube, overlay, seen } = setUp();
 		cube.writeCell(4, CELL, 2027, 0, 20);
 		overlay.set(CELL, 2027, 0, 130);
-		expect(mergeOverlay(model, cube, overlay, seen).entries).toMatchObject([{ entry: 110 }]);
+		expect(mergeOverlay(cube, overlay, seen).entries).toMatchObject([{ entry: 110 }]);
 	});
 });
 
 describe('entries whose ground has moved', () => {
 	test('are listed with what was typed, what stood beneath then, and what stands there now', () => {
-		const { model, cube } = setUp();
+		const { cube } = setUp();
 		const note = (position: number, beneath: number) => ({ address: CELL, year: 2027, position, beneath });
 		for (const position of [0, 1, 2, 3]) {
 			cube.writeCell(2, CELL, 2027, position, 100);
@@ -136,7 +136,7 @@ describe('entries whose ground has moved', () => {
 		cube.writeCell(2, CELL, 2027, 0, 110);
 		cube.writeCell(2, CELL, 2027, 1, 100.004);
 		cube.writeCell(4, CELL, 2027, 2, 3);
-		expect(movedBeneath(model, cube, notes)).toMatchObject([
+		expect(movedBeneath(cube, notes)).toMatchObject([
 			{ position: 0, typed: 120, beneath: 100, now: 110 },
 			{ position: 2, beneath: 100, now: 103 },
 			{ position: 3, beneath: Number.NaN, now: 100 }

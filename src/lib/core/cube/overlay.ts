@@ -1,10 +1,8 @@
 import type { Model } from '../model';
-import { EMPTY, isEmpty, isValue } from '../number';
-import type { Cube } from './cube';
+import { EMPTY, isValue } from '../number';
 import { DraftedAddresses } from './drafted-addresses';
 import type { Address, CellPlace } from '../cell';
 import { SeriesStore } from './series-store';
-import { NOTHING, withoutEntry } from './standing';
 
 /** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
 export const CLEARED = Number.NEGATIVE_INFINITY;
@@ -15,8 +13,15 @@ export interface OverlayCell extends CellPlace {
 	value: number;
 }
 
+/** Which changed cells are asked for: those of a scenario, a fiscal year, an account (ordinals); all where nothing is said. */
+export interface ChangedWhere {
+	scenario?: number;
+	year?: number;
+	account?: number;
+}
+
 /**
- * Changed cells over a cube: a draft or a branch. Holds the value each changed cell shall show, `CLEARED`, or `NOTHING` where nothing shall show; all else reads through.
+ * Changed cells over a cube: a draft, or what is tried on it; a layer of a `Reader`. Holds the value each changed cell shall show, `CLEARED`, or `NOTHING` where nothing shall show; all else reads through.
  * The cube itself stays as it is.
  */
 export class Overlay {
@@ -83,27 +88,26 @@ export class Overlay {
 		return copied;
 	}
 
-	/** Calls back with every changed cell. The address is reused between calls. */
-	each(visit: (address: Int32Array, year: number, position: number, value: number) => void): void {
+	/**
+	 * Calls back with every changed cell, or those asked for. The address is reused between calls.
+	 * O(series of the blocks met).
+	 */
+	each(
+		visit: (address: Int32Array, year: number, position: number, value: number) => void,
+		{ scenario, year, account }: ChangedWhere = {}
+	): void {
+		if (this.#size === 0) return;
 		const address = new Int32Array(this.#store.dimensions);
-		for (const { year, block } of this.#store.blocks())
-			for (let series = 0; series < block.count; series++)
+		for (const { scenario: ofScenario, year: ofYear, block } of this.#store.blocks()) {
+			if ((scenario !== undefined && ofScenario !== scenario) || (year !== undefined && ofYear !== year)) continue;
+			const accounts = block.coordinates[this.#model.accountAxis]!;
+			for (let series = 0; series < block.count; series++) {
+				if (account !== undefined && accounts[series] !== account) continue;
 				for (let position = 0; position < block.width; position++) {
 					const value = block.values[series * block.width + position]!;
-					if (isValue(value)) visit(block.readAddress(series, address), year, position, value);
+					if (isValue(value)) visit(block.readAddress(series, address), ofYear, position, value);
 				}
-	}
-
-	/** The effective value of a cell through this overlay. */
-	read(cube: Cube, address: Address, year: number, position: number): number {
-		const own = this.get(address, year, position);
-		if (isEmpty(own)) return cube.read(address, year, position);
-		if (own === NOTHING) return EMPTY;
-		return own === CLEARED ? this.withoutEntry(cube, address, year, position) : own;
-	}
-
-	/** What a cell holds apart from its entry: loads, results and additions. */
-	withoutEntry(cube: Cube, address: Address, year: number, position: number): number {
-		return withoutEntry(this.#model, cube, address, year, position);
+			}
+		}
 	}
 }

@@ -1,18 +1,16 @@
-import type { ReadGuard } from '../access';
 import { accountsRead, evaluate } from '../formula';
 import { continuationOf, type AccountDefinition, type LiveFormula } from '../model';
 import { EMPTY, isEmpty, overPeriods, Sum } from '../number';
 import { Accumulator } from './accumulator';
 import type { ClassShare } from './classes';
-import type { Cube } from './cube';
 import { LeafReadings } from './leaf-readings';
 import { isReadByLeaf, weigherOf } from './read-by-leaf';
 import { eachLiveCell } from './live';
-import { asResult, computeLeaf, liveMemo, storedReader } from './live-value';
+import { asResult, computeLeaf, liveMemo } from './live-value';
 import { eachLiveChange, type TakeColumn } from './live-changes';
-import type { Overlay } from './overlay';
 import type { CompiledQuery, QueryRange } from './query';
-import type { Address } from '../cell';
+import type { Address, CellChange } from '../cell';
+import type { Reader } from './reader';
 import type { Block } from './series-store';
 import { isTranslated, Translator, type MissingRate } from './translation';
 
@@ -83,7 +81,7 @@ export class View {
 	#stalePeriods = { from: Number.POSITIVE_INFINITY, to: Number.NEGATIVE_INFINITY };
 	/** By account: itself, the accounts its formula reads, and theirs. */
 	readonly #reads = new Map<number, number[]>();
-	#source: { cube: Cube; overlay: Overlay | undefined; visible: ReadGuard | undefined } | undefined;
+	#source: Reader | undefined;
 
 	constructor(query: CompiledQuery) {
 		this.query = query;
@@ -99,10 +97,11 @@ export class View {
 	}
 
 	/**
-	 * Empties the view and adds up the cube, seen through the overlay and as far as the reader may see. O(series in the blocks met × dimensions).
+	 * Empties the view and adds up what a reader sees. O(series in the blocks met × dimensions).
 	 */
-	fill(cube: Cube, overlay?: Overlay, visible?: ReadGuard): void {
-		this.#source = { cube, overlay, visible };
+	fill(reader: Reader): void {
+		this.#source = reader;
+		const { cube, visible } = reader;
 		this.#sums.clear();
 		this.#knownFlags.fill(UNKNOWN);
 		this.#result = undefined;
@@ -118,17 +117,15 @@ export class View {
 				if (block) this.#sums.scan(block, scenario, index, visible);
 			});
 		}
-		overlay?.each((address, year, position) =>
-			this.#changeStored(address, year, position, cube.read(address, year, position), overlay.read(cube, address, year, position))
+		reader.eachChanged((address, year, position, value) =>
+			this.#changeStored(address, year, position, cube.read(address, year, position), value)
 		);
 		const computed = classes[model.accountAxis]!.classOf;
 		const memo = liveMemo(model);
 		for (const formula of model.live.ordered)
 			if (computed[formula.account]! >= 0)
 				eachLiveCell(
-					model,
-					cube,
-					overlay,
+					reader,
 					formula,
 					years,
 					(address, year, position, value) => this.#changeLeaf(address, year, position, EMPTY, value),
@@ -140,12 +137,10 @@ export class View {
 	 * A leaf cell went from one effective value to another. O(dimensions).
 	 * @returns whether the view covers the cell
 	 */
-	change(address: Address, year: number, position: number, before: number, after: number): boolean {
-		const { model } = this.query;
-		let covered = this.#changeShown(address, year, position, before, after);
-		if (this.#source) {
-			const { cube, overlay } = this.#source;
-			eachLiveChange(model, cube, overlay, address, year, position, before, after, {
+	change(change: CellChange): boolean {
+		let covered = this.#changeShown(change);
+		if (this.#source)
+			eachLiveChange(this.#source, change, {
 				cell: (result, atYear, atPosition, was, is) => {
 					covered = this.#changeLeaf(result, atYear, atPosition, was, is) || covered;
 				},
@@ -155,7 +150,6 @@ export class View {
 					return take;
 				}
 			});
-		}
 		return covered;
 	}
 
@@ -163,12 +157,11 @@ export class View {
 	 * A stored cell changed. Where a formula computes it, what is stored does not show; where it may be typed over, the
 	 * result shows as long as nothing is stored.
 	 */
-	#changeShown(address: Address, year: number, position: number, before: number, after: number): boolean {
+	#changeShown({ address, year, position, before, after }: CellChange): boolean {
 		const formula = this.#standingAt(address, year, position);
 		if (!formula) return this.#changeLeaf(address, year, position, before, after);
 		if (!formula.mayBeTyped) return false;
-		const { cube, overlay } = this.#source!;
-		const result = computeLeaf(this.query.model, storedReader(cube, overlay), formula, Int32Array.from(address), year, position);
+		const result = computeLeaf(this.query.model, this.#source!.read, formula, Int32Array.from(address), year, position);
 		const shown = (stored: number) => (isEmpty(stored) ? result : stored);
 		return this.#changeLeaf(address, year, position, shown(before), shown(after));
 	}
@@ -188,7 +181,7 @@ export class View {
 
 	#changeLeaf(address: Address, year: number, position: number, before: number, after: number): boolean {
 		const { model, classes } = this.query;
-		if (this.#source?.visible && !this.#source.visible.mayRead(address)) return false;
+		if (this.#source && !this.#source.mayRead(address)) return false;
 		const account = address[model.accountAxis]!;
 		if (this.#watched.has(account)) {
 			this.#leafReadings.forget(account);
@@ -381,8 +374,7 @@ export class View {
 
 	/** What an account read by leaf comes to over class combinations. */
 	#byLeaf(account: number, keys: readonly number[], range: number, reading: { flags: number }): number {
-		const { cube, overlay, visible } = this.#source!;
-		const found = this.#leafReadings.read({ cube, overlay, visible }, account, keys, range);
+		const found = this.#leafReadings.read(this.#source!, account, keys, range);
 		if (found.incomplete) reading.flags |= CellFlag.incomplete;
 		if (found.mixed) reading.flags |= CellFlag.mixedValues;
 		if (found.unweighted > 0) reading.flags |= CellFlag.unweighted;
@@ -391,8 +383,7 @@ export class View {
 
 	/** 1 where an account read by leaf has cells in a class combination, else empty. */
 	#hasLeafCells(account: number, series: number, range: number): number {
-		const { cube, overlay, visible } = this.#source!;
-		const { cells, incomplete } = this.#leafReadings.read({ cube, overlay, visible }, account, [series], range);
+		const { cells, incomplete } = this.#leafReadings.read(this.#source!, account, [series], range);
 		return cells > 0 || incomplete ? 1 : EMPTY;
 	}
 

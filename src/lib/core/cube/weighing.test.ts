@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import { buildModel } from '../testing';
-import { compileQuery, Cube, View } from '.';
+import { compileQuery, Cube, Reader, View } from '.';
 
 /** Weighted totals and opening balances, worked by hand. */
 const model = buildModel({
@@ -34,7 +34,7 @@ function show(cube: Cube, account: string, period: string, currency = 'local', r
 			currency
 		})
 	);
-	view.fill(cube);
+	view.fill(new Reader(cube));
 	return view.evaluate().values[0]!;
 }
 

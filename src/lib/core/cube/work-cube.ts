@@ -1,4 +1,3 @@
-import type { Model } from '../model';
 import { isEmpty } from '../number';
 import type { Cube } from './cube';
 import { SeriesPool } from './series-pool';
@@ -40,7 +39,6 @@ export interface ChangedSeries {
  */
 export class WorkCube {
 	readonly cube: Cube;
-	readonly #model: Model;
 	/** What was touched, by origin and fiscal year: addresses in an index of their own, and their values before. */
 	readonly #touched = new Map<string, Touched>();
 	readonly #pool: SeriesPool;
@@ -51,15 +49,14 @@ export class WorkCube {
 	/** The origin and year touched last, and what was touched of them: writes come in runs. */
 	#last: Touched | undefined;
 
-	constructor(model: Model, cube: Cube) {
-		this.#model = model;
+	constructor(cube: Cube) {
 		this.cube = cube;
 		this.#pool = new SeriesPool(cube.store.width);
 	}
 
 	/** Sets what an origin holds at a cell; empty takes it away. */
 	write(origin: number, address: Address, year: number, position: number, value: number): void {
-		const account = address[this.#model.accountAxis]!;
+		const account = address[this.cube.model.accountAxis]!;
 		let near = this.#written[account];
 		if (!near || near.origin !== origin || near.year !== year || !near.block.isAt(near.series, address)) {
 			const { blocks, series, place } = this.#touch(origin, address, year);
@@ -121,7 +118,7 @@ export class WorkCube {
 			const key = `${origin} ${year}`;
 			group = this.#touched.get(key);
 			if (!group) {
-				const addresses = new Block(this.#model.dimensions.length, 1);
+				const addresses = new Block(this.cube.model.dimensions.length, 1);
 				this.#touched.set(key, (group = { origin, year, addresses, blocks: [], series: [], before: [], stamps: [], place: 0 }));
 			}
 			this.#last = group;
@@ -147,7 +144,7 @@ export class WorkCube {
 		const now = new Float64Array(this.cube.store.width);
 		const stampsNow = new Float64Array(this.cube.store.width);
 		for (const { origin, year, addresses, blocks, series, before, stamps } of this.#touched.values()) {
-			const isBase = ['loads', 'sets'].includes(modeOf(this.#model, origin));
+			const isBase = ['loads', 'sets'].includes(modeOf(this.cube.model, origin));
 			for (let place = 0; place < addresses.count; place++) {
 				const [block, at] = [blocks[place]!, series[place]!];
 				this.cube.heldAt(block, at, origin, now);
@@ -166,7 +163,7 @@ export class WorkCube {
 				after.set(now);
 				const stampsAfter = this.#pool.take();
 				stampsAfter.set(stampsNow);
-				const address = addresses.readAddress(place, new Int32Array(this.#model.dimensions.length));
+				const address = addresses.readAddress(place, new Int32Array(this.cube.model.dimensions.length));
 				changed.push({ origin, address, year, before: before[place]!, after, stampsBefore, stamps: stampsAfter, block, series: at });
 			}
 		}
@@ -177,7 +174,7 @@ export class WorkCube {
 	#isCovered(block: Block, series: number, position: number, origin: number, stamp: number): boolean {
 		if (!this.cube.hasOtherBase(block, series, position, origin)) return false;
 		return this.cube.contributionsAt(block, series, position).some((other) => {
-			if (other.origin === origin || !['loads', 'sets'].includes(modeOf(this.#model, other.origin))) return false;
+			if (other.origin === origin || !['loads', 'sets'].includes(modeOf(this.cube.model, other.origin))) return false;
 			// What this work wrote itself is as new as this.
 			return other.stamp !== NOW && (other.stamp > stamp || stamp === 0);
 		});

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { Cube, compileQuery, View, CellFlag } from '../cube';
+import { CellFlag, compileQuery, Cube, Reader, View } from '../cube';
 import { buildModel } from '../testing';
 import { RateTable } from '.';
 
@@ -69,7 +69,7 @@ describe('what decides the rate', () => {
 				rateSet
 			})
 		);
-		view.fill(cube);
+		view.fill(new Reader(cube));
 		return { value: view.evaluate().values[0]!, missing: view.missingRates };
 	};
 	test('equity goes by historical rates, however old', () => expect(open(0, '2026-04').value).toBeCloseTo(180, 9));
@@ -119,7 +119,7 @@ describe('translation of a foreign line (IAS 21: flows at average, balances at c
 				currency
 			})
 		);
-		view.fill(cube);
+		view.fill(new Reader(cube));
 		const { values, flags } = view.evaluate();
 		return { value: values[0]!, flags: flags[0]! };
 	};

@@ -18,3 +18,4 @@ export type { TreeFault } from './tree';
 export { mapSelection, selectMembers } from './select';
 export { selectionInWords } from './words';
 export type { AttributeTest, MemberReference, Selection, SelectionContext } from './select';
+export { classesOf, type Classes } from './classes';

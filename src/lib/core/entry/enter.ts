@@ -1,18 +1,7 @@
-import type { ReadGuard, WriteGuard } from '../access';
+import type { WriteGuard } from '../access';
 import type { PeriodRange } from '../calendar';
-import type { Address, CellPlace } from '../cell';
-import {
-	CLEARED,
-	isTranslated,
-	leafCells,
-	leafValue,
-	NOTHING,
-	storedReader,
-	Translator,
-	type Cube,
-	type LeafCell,
-	type Overlay
-} from '../cube';
+import type { Address, CellChange, CellPlace } from '../cell';
+import { CLEARED, isTranslated, leafCells, leafValue, NOTHING, Translator, type LeafCell, type Reader } from '../cube';
 import { factPeriod, type AccountDefinition, type Model } from '../model';
 import { EMPTY, isEmpty, isValue, roundTo } from '../number';
 import type { EntryInput } from './parse';
@@ -21,10 +10,7 @@ import { spread, type SpreadLeaf, type SpreadMethod } from './spread';
 import { spreadWithLive } from './spread-with-live';
 
 /** A leaf cell a person's entry changes; `CLEARED` takes the entry away. */
-export interface LeafChange extends CellPlace {
-	before: number;
-	after: number;
-}
+export type LeafChange = CellPlace & CellChange;
 
 export interface EnterFault {
 	code:
@@ -59,12 +45,9 @@ export interface SpreadOptions {
 
 /** What entries are made in. */
 export interface EntryScene {
-	model: Model;
-	cube: Cube;
-	overlay: Overlay;
+	/** What the typist sees: a total that is meant is theirs. */
+	reader: Reader;
 	guard: WriteGuard;
-	/** What the typist may see, where that is not everything: the total meant is theirs. */
-	visible?: ReadGuard;
 }
 
 export interface Entering extends Figure, SpreadOptions {
@@ -77,7 +60,8 @@ export interface Entering extends Figure, SpreadOptions {
 
 /** The leaf changes of one entry at a cell of any level, or why it is not taken. */
 export function enter(scene: EntryScene, entering: Entering): EnterResult {
-	const { model, cube, overlay, guard } = scene;
+	const { reader, guard } = scene;
+	const { model } = reader;
 	const { members, range, shown, input } = entering;
 	if (input.kind === 'fault') return { fault: { code: 'not a number', message: input.message } };
 	const verdict = guard.verdict(members, range);
@@ -94,16 +78,16 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 		const target = input.kind === 'set' ? input.value : changed(shown, input);
 		return { changes: [change(scene, members, fact.year, 0, rate === 1 ? target : target / rate)], warning: undefined };
 	}
-	const cells = leafCells(model, cube, overlay, members, range);
+	const cells = leafCells(reader, members, range);
 	if (input.kind === 'clear' && isLeafFigure(model, members) && (fact || range.from === range.to)) {
 		// The cell itself, whatever it shows: what stands there may say that there is nothing.
 		const { fiscalYear, position } = model.periods.leaf(range.from);
 		const place = fact ? { year: fact.year, position: 0 } : { year: fiscalYear, position };
 		const address = Int32Array.from(members);
-		return clear(scene, [{ address, ...place, value: overlay.read(cube, address, place.year, place.position), weight: 1 }], input.empties);
+		return clear(scene, [{ address, ...place, value: reader.read(address, place.year, place.position), weight: 1 }], input.empties);
 	}
 	if (input.kind === 'clear') {
-		const figure = new FigureTotal(model, members, range, new Translator(model, entering.currency, undefined), scene.visible);
+		const figure = new FigureTotal(reader, entering, new Translator(model, entering.currency, undefined));
 		return clear(
 			scene,
 			cells.filter(({ live, address, year, position }) => !live && figure.weight(address, year, position) !== 0),
@@ -120,9 +104,9 @@ const changed = (shown: number, input: Extract<EntryInput, { kind: 'change' }>):
 	return input.percent ? basis * (1 + input.amount) : basis + input.amount;
 };
 
-const change = ({ cube, overlay }: EntryScene, members: Address, year: number, position: number, after: number): LeafChange => {
+const change = ({ reader }: EntryScene, members: Address, year: number, position: number, after: number): LeafChange => {
 	const address = Int32Array.from(members);
-	return { address, year, position, before: overlay.read(cube, address, year, position), after };
+	return { address, year, position, before: reader.read(address, year, position), after };
 };
 
 const isLeafFigure = (model: Model, members: Address): boolean =>
@@ -135,7 +119,8 @@ function enterFacts(
 	input: Exclude<EntryInput, { kind: 'fault' }>,
 	year: number
 ): EnterResult {
-	const { model, cube, overlay, guard, visible } = scene;
+	const { reader, guard } = scene;
+	const { model, cube } = reader;
 	const facts = model.account(members[model.accountAxis]!)!;
 	const period = Math.min(range.to, model.scenario(members[model.scenarioAxis]!)?.span.to ?? range.to);
 	const under = model.dimensions.map((dimension, axis) => {
@@ -145,16 +130,14 @@ function enterFacts(
 	});
 	const addresses = new Map<string, Int32Array>();
 	const note = (address: Int32Array) => {
-		if (under.every((leaves, axis) => leaves.has(address[axis]!)) && visible?.mayRead(address) !== false)
+		if (under.every((leaves, axis) => leaves.has(address[axis]!)) && reader.mayRead(address))
 			addresses.set(address.join(), address.slice());
 	};
 	const address = new Int32Array(model.dimensions.length);
 	for (const { year: of, block } of cube.store.blocks())
 		for (let series = 0; of === year && series < block.count; series++)
 			if (isValue(block.values[series * block.width]!)) note(block.readAddress(series, address));
-	overlay.each((changed, of) => {
-		if (of === year) note(changed);
-	});
+	reader.eachChanged((changed) => note(changed), { year });
 	if (addresses.size === 0 && input.kind !== 'clear') {
 		const visit = (axis: number): void => {
 			if (axis === under.length) return note(address);
@@ -176,7 +159,7 @@ function enterFacts(
 	const place =
 		year === 0 ? { year: model.periods.leaf(period).fiscalYear, position: model.periods.leaf(period).position } : { year, position: 0 };
 	const cells = [...addresses.values()]
-		.map((each) => ({ address: each, year, position: 0, value: overlay.read(cube, each, year, 0), weight: 1 }))
+		.map((each) => ({ address: each, year, position: 0, value: reader.read(each, year, 0), weight: 1 }))
 		.filter((cell) => guard.leafVerdict(cell.address, period).kind === 'enter' && !isKept({ ...cell, ...place }));
 	if (input.kind === 'clear') return clear(scene, cells, input.empties);
 	const changes: LeafChange[] = [];
@@ -200,7 +183,7 @@ function factPlace(model: Model, members: Address, range: PeriodRange): { year: 
 }
 
 function enterLeaf(scene: EntryScene, { members, range, currency }: Entering, target: number): EnterResult {
-	const { model } = scene;
+	const { model } = scene.reader;
 	const leaf = model.periods.leaf(range.from);
 	const account = model.factsAt(members)!;
 	const rate = rateAt(model, new Translator(model, currency, undefined), members, account, range.from);
@@ -216,9 +199,10 @@ function enterParent(
 	input: Extract<EntryInput, { kind: 'set' | 'change' }>,
 	present: LeafCell[]
 ): EnterResult {
-	const { model, cube, overlay, guard, visible } = scene;
-	const { members, range, shown, currency, method = 'in proportion', kept = [], overAll = false, confirmed = false } = entering;
-	const figure = new FigureTotal(model, members, range, new Translator(model, currency, undefined), visible);
+	const { reader, guard } = scene;
+	const { model } = reader;
+	const { members, range, shown, currency, method = 'in proportion', kept = [], confirmed = false } = entering;
+	const figure = new FigureTotal(reader, entering, new Translator(model, currency, undefined));
 	const own = figure.stored(present);
 	const counting = [...own, ...present.filter(({ live, address, year, position }) => live && figure.weight(address, year, position) !== 0)];
 	let cells = own;
@@ -228,7 +212,7 @@ function enterParent(
 		if ('fault' in found) return found;
 		cells = found.cells;
 		patterns = found.patterns;
-	} else if (cells.length === 0) cells = emptyCells(model, guard, members, range, overAll, figure);
+	} else if (cells.length === 0) cells = emptyCells(scene, entering, figure);
 	const behaviours = new Set([...counting, ...cells].map((cell) => model.factsAt(cell.address)?.timeBehaviour));
 	if (range.from !== range.to && behaviours.size > 1)
 		return {
@@ -277,9 +261,7 @@ function enterParent(
 			? alike(scene, cells, leaves, input, shown)
 			: isFed
 				? spreadWithLive({
-						model,
-						cube,
-						overlay,
+						reader,
 						figure,
 						cells,
 						leaves: leaves.map((leaf, place) => {
@@ -290,12 +272,7 @@ function enterParent(
 						method,
 						isKept
 					})
-				: spread(
-						leaves,
-						target * (method === 'same value' ? 1 : times) - liveBeside(scene, figure, method) * times,
-						first?.decimals ?? 2,
-						method
-					);
+				: spread(leaves, target * (method === 'same value' ? 1 : times) - liveBeside(figure, method) * times, first?.decimals ?? 2, method);
 	if ('fault' in outcome)
 		return {
 			fault: {
@@ -311,7 +288,7 @@ function enterParent(
 	const changes = cells.flatMap((cell, index) => {
 		const after = outcome.values[index]!;
 		// A last value may lie in a period of its own: what stands in the last one is what changes.
-		const before = overlay.read(cube, cell.address, cell.year, cell.position);
+		const before = reader.read(cell.address, cell.year, cell.position);
 		// A result that is typed over stands as it was worked out, also where it is the same: else it would move along.
 		return leaves[index]!.fixed || (after === before && !cell.live) || isEmpty(after)
 			? []
@@ -330,8 +307,8 @@ function currenciesOf(model: Model, cells: readonly LeafCell[]): Set<string> {
 }
 
 /** What live results add to a figure that no leaf of it moves: it stays, and the leaves take the rest. */
-function liveBeside({ cube, overlay }: EntryScene, figure: FigureTotal, method: SpreadMethod): number {
-	return method === 'same value' || figure.liveAccounts.length === 0 ? 0 : figure.live(cube, overlay, true);
+function liveBeside(figure: FigureTotal, method: SpreadMethod): number {
+	return method === 'same value' || figure.liveAccounts.length === 0 ? 0 : figure.live(undefined, true);
 }
 
 /** Whether live results that count in a figure follow from what would be spread over. */
@@ -347,19 +324,20 @@ function feedsItself(model: Model, cells: readonly LeafCell[], figure: FigureTot
  * one factor, such that the figure shows what was typed.
  */
 function alike(
-	{ model, cube, overlay }: EntryScene,
+	{ reader }: EntryScene,
 	cells: readonly LeafCell[],
 	leaves: readonly SpreadLeaf[],
 	input: Extract<EntryInput, { kind: 'set' | 'change' }>,
 	shown: number
 ): ReturnType<typeof spread> {
+	const { model } = reader;
 	const free = leaves.filter(({ fixed }) => !fixed);
 	if (free.length === 0) return spread(leaves, 0, 6, 'same value');
 	const facts = model.account(cells[0]!.address[model.accountAxis]!)!;
 	const inFigure = (leaf: SpreadLeaf) => (isEmpty(leaf.value) ? EMPTY : leaf.value * leaf.rate);
 	const toOwn = (leaf: SpreadLeaf, value: number) => (leaf.rate === 1 ? roundTo(value, Math.max(facts.decimals, 6)) : value / leaf.rate);
 	/** How each leaf counts in the figure: by its weigher, or all the same. */
-	const counts = leaves.map((_, place) => weightOfLeaf(model, cube, overlay, facts, cells[place]!));
+	const counts = leaves.map((_, place) => weightOfLeaf(reader, facts, cells[place]!));
 	const isChange = input.kind === 'change';
 	const hasFixed = leaves.some(({ fixed }) => fixed);
 	const averaged = facts.consolidation === 'weighted by' || facts.consolidation === 'average';
@@ -389,11 +367,11 @@ function alike(
 }
 
 /** What a price counts with in its total: 1, or the value of the account that weighs it at the same cell. */
-function weightOfLeaf(model: Model, cube: Cube, overlay: Overlay, facts: AccountDefinition, { address, year, position }: LeafCell): number {
+function weightOfLeaf({ model, read }: Reader, facts: AccountDefinition, { address, year, position }: LeafCell): number {
 	const weigher =
 		typeof facts.weight === 'number' && facts.consolidation === 'weighted by' ? model.accounts.ordinal(facts.weight) : undefined;
 	if (weigher === undefined) return 1;
-	return leafValue(model, storedReader(cube, overlay), address.with(model.accountAxis, weigher), year, position);
+	return leafValue(model, read, address.with(model.accountAxis, weigher), year, position);
 }
 
 /** Whether a leaf cell lies under one of the figures that keep their values. */
@@ -412,10 +390,11 @@ function keptCells(model: Model, kept: readonly Figure[]): (cell: LeafCell) => b
 
 /** The leaf cells that correspond to those of another figure, with what each of these pushes. Its own cells elsewhere go to nothing. */
 function cellsLike(
-	{ model, cube, overlay }: EntryScene,
+	{ reader }: EntryScene,
 	{ members, range, currency, like }: Entering,
 	own: LeafCell[]
 ): { cells: LeafCell[]; patterns: Map<LeafCell, number> } | { fault: EnterFault } {
+	const { model } = reader;
 	if (!like) return { fault: { code: 'nothing to spread over', message: 'Choose the figure whose proportions are to be taken.' } };
 	const moved = model.dimensions.map(
 		(dimension, axis) =>
@@ -432,7 +411,7 @@ function cellsLike(
 	const known = new Map(own.map((cell) => [`${cell.address.join()} ${cell.year} ${cell.position}`, cell]));
 	const translator = new Translator(model, currency, undefined);
 	const patterns = new Map<LeafCell, number>();
-	for (const cell of leafCells(model, cube, overlay, like.members, like.range)) {
+	for (const cell of leafCells(reader, like.members, like.range)) {
 		const period = model.periods.at(cell.year, cell.position)!.index;
 		const rate = rateAt(model, translator, cell.address, model.factsAt(cell.address)!, period);
 		const leaf = model.periods.leaves[period + shift];
@@ -450,14 +429,8 @@ function cellsLike(
  * Where nothing is yet: the unassigned leaf of general dimensions (all leaves when asked), every writable leaf of the others, and every period
  * (the last for balances).
  */
-function emptyCells(
-	model: Model,
-	guard: WriteGuard,
-	members: Address,
-	range: PeriodRange,
-	overAll: boolean,
-	figure: FigureTotal
-): LeafCell[] {
+function emptyCells({ reader, guard }: EntryScene, { members, range, overAll = false }: Entering, figure: FigureTotal): LeafCell[] {
+	const { model } = reader;
 	const choices = model.dimensions.map((dimension, axis) => {
 		const leaves: { leaf: number; weight: number }[] = [];
 		dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => leaves.push({ leaf, weight }));
@@ -487,7 +460,8 @@ function emptyCells(
 }
 
 /** Takes entries away; what they set aside shows again. Cells without an entry or a draft stay as they are. */
-function clear({ model, cube, overlay, guard }: EntryScene, cells: LeafCell[], empties = false): EnterResult {
+function clear({ reader, guard }: EntryScene, cells: LeafCell[], empties = false): EnterResult {
+	const { model, cube } = reader;
 	const changes: LeafChange[] = [];
 	let kept = 0;
 	for (const cell of cells) {
@@ -499,10 +473,10 @@ function clear({ model, cube, overlay, guard }: EntryScene, cells: LeafCell[], e
 		const hasEntry = cube
 			.contributions(cell.address, cell.year, cell.position)
 			.some(({ origin }) => model.origin(origin)?.mode === 'entry');
-		if (empties && isValue(overlay.withoutEntry(cube, cell.address, cell.year, cell.position)))
+		if (empties && isValue(reader.withoutEntry(cell.address, cell.year, cell.position)))
 			changes.push({ ...cell, before: cell.value, after: NOTHING });
 		else if (hasEntry) changes.push({ ...cell, before: cell.value, after: CLEARED });
-		else if (isValue(overlay.get(cell.address, cell.year, cell.position))) changes.push({ ...cell, before: cell.value, after: EMPTY });
+		else if (isValue(reader.changed(cell.address, cell.year, cell.position))) changes.push({ ...cell, before: cell.value, after: EMPTY });
 	}
 	if (changes.length === 0 && kept === 0 && cells.some(({ value }) => isValue(value)))
 		return {

@@ -1,10 +1,10 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { WriteGuard, type AccessRules } from '../access';
-import { CLEARED, compileQuery, Cube, Overlay, View, type Line } from '../cube';
+import { type AccessRules } from '../access';
+import { CLEARED, compileQuery, Cube, type Line, View } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, roundTo } from '../number';
-import { buildModel } from '../testing';
+import { buildModel, sceneOf, type Scene } from '../testing';
 import { enter, parseCoded, parseEntry, pastedStyle, type EnterResult, type SpreadOptions, type SpreadLeaf } from '.';
 import { spread } from './spread';
 
@@ -141,11 +141,9 @@ describe('entering at a cell', () => {
 			rates: (['average', 'closing'] as const).map((kind) => ({ currency: 'GBP', kind, from: '2026-01-01', to: '2027-01-31', value: 0.8 }))
 		});
 		const cube = new Cube(model);
-		const overlay = new Overlay(model);
-		return { model, cube, overlay, guard: new WriteGuard(model, rules) };
+		return sceneOf(cube, rules);
 	};
-	type Scene = ReturnType<typeof setUp>;
-	const figure = ({ model, cube, overlay }: Scene, members: number[], period: number, currency = 'EUR'): number => {
+	const figure = ({ model, reader }: Scene, members: number[], period: number, currency = 'EUR'): number => {
 		const slice: Record<number, number> = {};
 		model.dimensions.forEach((dimension, axis) => (slice[dimension.id] = dimension.member(members[axis]!).id));
 		const { [model.accounts.id]: account, ...others } = slice;
@@ -158,7 +156,7 @@ describe('entering at a cell', () => {
 				currency
 			})
 		);
-		view.fill(cube, overlay);
+		view.fill(reader);
 		return view.evaluate().values[0]!;
 	};
 	const type = (
@@ -246,7 +244,7 @@ describe('entering at a cell', () => {
 		});
 		scene.cube.writeSeries(2, [1, 0, 2, 1], 2027, [100, 100, 100]);
 		type(scene, [1, 0, 2, 1], 'FY2027-Q1', '500');
-		expect([0, 1, 2].map((position) => scene.overlay.read(scene.cube, [1, 0, 2, 1], 2027, position))).toEqual([100, 200, 200]);
+		expect([0, 1, 2].map((position) => scene.reader.read([1, 0, 2, 1], 2027, position))).toEqual([100, 200, 200]);
 	});
 	test('delete takes the entry away and the proposal shows again; a loaded figure stays', () => {
 		const scene = setUp();
@@ -267,7 +265,7 @@ describe('entering at a cell', () => {
 		scene.cube.writeSeries(2, [1, 1, 2, 2], 2028, [0, 60]);
 		scene.cube.writeCell(2, [1, 0, 2, 3], 2027, 2, 55);
 		type(scene, [1, 0, 2, 0], 'FY2027', '200', 'EUR', { method: 'like another', like: figureOf(scene, [1, 1, 2, 0], 'FY2028') });
-		const months = (route: number) => [0, 1, 2].map((position) => scene.overlay.read(scene.cube, [1, 0, 2, route], 2027, position));
+		const months = (route: number) => [0, 1, 2].map((position) => scene.reader.read([1, 0, 2, route], 2027, position));
 		expect(months(1)).toEqual([60, 20, Number.NaN]);
 		expect(months(2)).toEqual([0, 120, Number.NaN]);
 		expect(months(3)).toEqual([Number.NaN, Number.NaN, 0]);
@@ -284,7 +282,7 @@ describe('entering at a cell', () => {
 		const scene = setUp();
 		for (const route of [1, 2]) scene.cube.writeCell(2, [1, 0, 2, route], 2027, 0, 100);
 		type(scene, [1, 0, 2, 0], '2026-04', '500', 'EUR', { kept: [figureOf(scene, [1, 0, 2, 1], 'FY2027')] });
-		expect([1, 2].map((route) => scene.overlay.read(scene.cube, [1, 0, 2, route], 2027, 0))).toEqual([100, 400]);
+		expect([1, 2].map((route) => scene.reader.read([1, 0, 2, route], 2027, 0))).toEqual([100, 400]);
 	});
 	test('over all leaves where nothing is yet, when asked', () => {
 		const scene = setUp();
@@ -297,7 +295,7 @@ describe('entering at a cell', () => {
 			scenarios: [{ code: 'plan', entry: ['2026-04', '2028-03'] }],
 			general: { item: [{ code: 'all' }, ...Array.from({ length: 600 }, (_, index) => ({ code: `i${index}`, parent: 'all' }))] }
 		});
-		const scene = { model, cube: new Cube(model), overlay: new Overlay(model), guard: new WriteGuard(model, open) };
+		const scene = sceneOf(new Cube(model), open);
 		expect(faultOf(type(scene, [0, 0, 0], 'FY2027', '7200'))).toMatchObject({
 			code: 'asks first',
 			message: 'This would fill 7200 cells that are empty now.'
@@ -310,7 +308,7 @@ describe('entering at a cell', () => {
 			accounts: [{ code: 'price', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'average', decimals: 3 } }],
 			scenarios: [{ code: 'plan', entry: ['2026-04', '2028-03'] }]
 		});
-		const scene = { model, cube: new Cube(model), overlay: new Overlay(model), guard: new WriteGuard(model, open) };
+		const scene = sceneOf(new Cube(model), open);
 		scene.cube.writeSeries(2, [0, 0], 2027, [2, 4]);
 		type(scene, [0, 0], 'FY2027-Q1', '+= 10%');
 		expect([0, 1].map((position) => scene.overlay.get([0, 0], 2027, position))).toEqual([2.2, 4.4]);
@@ -325,7 +323,7 @@ describe('entering at a cell', () => {
 			],
 			scenarios: [{ code: 'plan', entry: ['2026-04', '2028-03'] }]
 		});
-		const scene = { model, cube: new Cube(model), overlay: new Overlay(model), guard: new WriteGuard(model, open) };
+		const scene = sceneOf(new Cube(model), open);
 		type(scene, [0, 0], '2026-09', '7');
 		expect(scene.overlay.list()).toMatchObject([{ year: 2027, position: 0, value: 7 }]);
 		expect(figure(scene, [0, 0], at(model, '2027-02'))).toBe(7);

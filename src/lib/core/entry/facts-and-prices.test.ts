@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { WriteGuard, type AccessRules } from '../access';
-import { Cube, Overlay } from '../cube';
+import { Cube, Reader } from '../cube';
 import { EMPTY } from '../number';
 import { buildModel } from '../testing';
 import { enter, parseEntry, type SpreadOptions } from '.';
@@ -49,7 +49,7 @@ function type(
 	{ rules = all, shown = EMPTY, ...options }: SpreadOptions & { rules?: AccessRules; shown?: number } = {}
 ) {
 	const outcome = enter(
-		{ model, cube, overlay: new Overlay(model), guard: new WriteGuard(model, rules) },
+		{ reader: new Reader(cube), guard: new WriteGuard(model, rules) },
 		{
 			members: at(...members),
 			range: model.periods.range(model.periods.dimension.ordinalOfCode(period)!),

@@ -1,7 +1,6 @@
-import type { ReadGuard } from '../access';
 import type { PeriodRange } from '../calendar';
 import type { Address } from '../cell';
-import { eachLiveCell, type Cube, type LeafCell, type Overlay, type Translator } from '../cube';
+import { eachLiveCell, type LeafCell, type Reader, type Translator } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, isValue, Sum } from '../number';
 
@@ -15,15 +14,17 @@ export class FigureTotal {
 	readonly #weights: Float64Array[];
 	readonly #range: PeriodRange;
 	readonly #translator: Translator;
-	readonly #visible: ReadGuard | undefined;
+	readonly #reader: Reader;
 	/** Whether the figure is of one account that does not add up, or of a fact. */
 	readonly #isAlone: boolean;
 
-	constructor(model: Model, members: Address, range: PeriodRange, translator: Translator, visible?: ReadGuard) {
+	/** @param reader whose figure it is */
+	constructor(reader: Reader, { members, range }: { members: Address; range: PeriodRange }, translator: Translator) {
+		const { model } = reader;
 		this.#model = model;
 		this.#range = range;
 		this.#translator = translator;
-		this.#visible = visible;
+		this.#reader = reader;
 		this.#weights = model.dimensions.map((dimension, axis) => {
 			const table = new Float64Array(dimension.members.length);
 			dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => (table[leaf] = weight));
@@ -54,7 +55,7 @@ export class FigureTotal {
 		if (timeBehaviour === 'opening' && leaf !== from) return 0;
 		let weight = 1;
 		for (let axis = 0; axis < this.#weights.length; axis++) weight *= this.#weights[axis]![address[axis]!]!;
-		if (weight === 0 || this.#visible?.mayRead(address) === false) return 0;
+		if (weight === 0 || !this.#reader.mayRead(address)) return 0;
 		return timeBehaviour === 'average' && !this.#isAlone ? weight / (to - from + 1) : weight;
 	}
 
@@ -80,10 +81,11 @@ export class FigureTotal {
 	}
 
 	/**
-	 * What live results add to the figure, seen through an overlay. O(series of what they read).
+	 * What live results add to the figure. O(series of what they read).
+	 * @param reader who looks, if not whose figure it is
 	 * @param fixedOnly without those that may be typed over
 	 */
-	live(cube: Cube, overlay: Overlay, fixedOnly = false): number {
+	live(reader = this.#reader, fixedOnly = false): number {
 		const model = this.#model;
 		const years = new Set<number>();
 		for (let index = this.#range.from; index <= this.#range.to; index++) years.add(model.periods.leaf(index).fiscalYear);
@@ -91,7 +93,7 @@ export class FigureTotal {
 		const total = new Sum();
 		for (const formula of model.live.ordered)
 			if (accounts.has(formula.account) && !(fixedOnly && formula.mayBeTyped))
-				eachLiveCell(model, cube, overlay, formula, [...years], (address, year, position, value) => {
+				eachLiveCell(reader, formula, [...years], (address, year, position, value) => {
 					const weight = this.weight(address, year, position);
 					if (weight !== 0 && isValue(value)) total.add(value * weight * this.rate(address, year, position));
 				});

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { WriteGuard } from '../access';
-import { CLEARED, Cube, mergeOverlay, NOTHING, Overlay } from '../cube';
+import { CLEARED, Cube, mergeOverlay, NOTHING, Overlay, Reader } from '../cube';
 import { EMPTY } from '../number';
 import { buildModel } from '../testing';
 import { enter, parseCoded } from '.';
@@ -29,7 +29,7 @@ const placeOf = (account: string): [number, number] => (account === 'Bonus month
 function empty(cube: Cube, account: string, empties: boolean, post = 'Mate', overlay = new Overlay(model)) {
 	const guard = new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] });
 	const outcome = enter(
-		{ model, cube, overlay, guard },
+		{ reader: new Reader(cube, [overlay]), guard },
 		{ members: at(account, post), range: june, shown: EMPTY, currency: 'EUR', input: { kind: 'clear', empties } }
 	);
 	if ('fault' in outcome) return outcome.fault.message;
@@ -44,15 +44,15 @@ describe.each(['Grade', 'Bonus month', 'Review'])('%s', (account) => {
 		cube.writeCell(ENTRY, at(account), ...placeOf(account), 8);
 		const overlay = new Overlay(model);
 		expect(empty(cube, account, false, 'Mate', overlay)).toEqual([CLEARED]);
-		expect(overlay.read(cube, at(account), ...placeOf(account))).toBe(7);
+		expect(new Reader(cube, [overlay]).read(at(account), ...placeOf(account))).toBe(7);
 	});
 	test('emptied above a load it shows nothing, saved as an entry that says so; taken away, the load shows', () => {
 		const cube = new Cube(model);
 		cube.writeCell(LOAD, at(account), ...placeOf(account), 7);
 		const overlay = new Overlay(model);
 		expect(empty(cube, account, true, 'Mate', overlay)).toEqual([NOTHING]);
-		expect(overlay.read(cube, at(account), ...placeOf(account))).toBeNaN();
-		const { entries } = mergeOverlay(model, cube, overlay, new Overlay(model));
+		expect(new Reader(cube, [overlay]).read(at(account), ...placeOf(account))).toBeNaN();
+		const { entries } = mergeOverlay(cube, overlay, new Overlay(model));
 		for (const { address, year, position, entry } of entries) cube.writeCell(ENTRY, address, year, position, entry);
 		expect(cube.read(at(account), ...placeOf(account))).toBeNaN();
 		expect(empty(cube, account, false)).toEqual([CLEARED]);

@@ -1,5 +1,4 @@
-import { eachLiveChange, type Cube, type LeafCell, type Overlay } from '../cube';
-import type { Model } from '../model';
+import { eachLiveChange, Overlay, type LeafCell, type Reader } from '../cube';
 import { isEmpty, isValue, roundTo, sum } from '../number';
 import type { FigureTotal } from './figure-total';
 import { meet } from './reach-total';
@@ -7,9 +6,7 @@ import type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
 
 /** What a typed total is spread over where live results count in it too. */
 export interface LiveSpread {
-	model: Model;
-	cube: Cube;
-	overlay: Overlay;
+	reader: Reader;
 	figure: FigureTotal;
 	/** The leaves it may move, and their cells in the same order. */
 	cells: readonly LeafCell[];
@@ -27,7 +24,8 @@ export interface LiveSpread {
  * @returns a refusal that names what moves along, and the nearest that can be reached
  */
 export function spreadWithLive(scene: LiveSpread): SpreadResult {
-	const { model, cube, cells, leaves, target, figure } = scene;
+	const { reader, cells, leaves, target, figure } = scene;
+	const { model } = reader;
 	const { moves, feedsKept } = sensitivities(scene);
 	const isFree = leaves.map(({ fixed }, place) => !fixed && !feedsKept[place] && moves[place] !== 0);
 	if (!isFree.includes(true))
@@ -37,7 +35,8 @@ export function spreadWithLive(scene: LiveSpread): SpreadResult {
 		};
 	const way = wayOf(scene, moves, isFree);
 	if (!way) return { fault: 'nothing to spread over', message: 'The other figure is empty or comes to 0, so it gives no proportions.' };
-	const trial = scene.overlay.copy();
+	const trial = new Overlay(model);
+	const through = reader.over(trial);
 	const totalOf = (values: ArrayLike<number>): number => {
 		const own: number[] = [];
 		cells.forEach((cell, place) => {
@@ -47,7 +46,7 @@ export function spreadWithLive(scene: LiveSpread): SpreadResult {
 			if (isValue(value) && (isFree[place] || !cell.live)) own.push(value * leaves[place]!.rate * leaves[place]!.weight);
 		});
 		const stored = sum(own);
-		return (isEmpty(stored) ? 0 : stored) + figure.live(cube, trial);
+		return (isEmpty(stored) ? 0 : stored) + figure.live(through);
 	};
 	const valuesAt = (at: number) => way.start.map((value, place) => (isFree[place] ? value + at * way.step[place]! : leaves[place]!.value));
 	const met = meet((at) => totalOf(valuesAt(at)), target, way.length);
@@ -87,7 +86,8 @@ export function spreadWithLive(scene: LiveSpread): SpreadResult {
 }
 
 /** By how much the figure moves with each leaf, live results that follow from it included; and which leaves feed a kept one. */
-function sensitivities({ model, cube, overlay, figure, cells, leaves, isKept }: LiveSpread): { moves: Float64Array; feedsKept: boolean[] } {
+function sensitivities({ reader, figure, cells, leaves, isKept }: LiveSpread): { moves: Float64Array; feedsKept: boolean[] } {
+	const { model } = reader;
 	const moves = new Float64Array(cells.length);
 	const feedsKept = cells.map(() => false);
 	cells.forEach(({ address, year, position, value }, place) => {
@@ -104,15 +104,20 @@ function sensitivities({ model, cube, overlay, figure, cells, leaves, isKept }: 
 			if (isKept({ address: at, year: ofYear, position: ofPosition, value: is, weight: counts })) feedsKept[place] = true;
 		};
 		const found = new Int32Array(model.dimensions.length);
-		eachLiveChange(model, cube, overlay, address, year, position, value, (isEmpty(value) ? 0 : value) + nudge, {
-			cell: take,
-			column: (block, account, _, ofYear, ofPosition) => (series, count, before, after) => {
-				for (let at = 0; at < count; at++) {
-					block.readAddress(series[at]!, found)[model.accountAxis] = account;
-					take(found, ofYear, ofPosition, before[at]!, after[at]!);
+		const after = (isEmpty(value) ? 0 : value) + nudge;
+		eachLiveChange(
+			reader,
+			{ address, year, position, before: value, after },
+			{
+				cell: take,
+				column: (block, account, _, ofYear, ofPosition) => (series, count, before, after) => {
+					for (let at = 0; at < count; at++) {
+						block.readAddress(series[at]!, found)[model.accountAxis] = account;
+						take(found, ofYear, ofPosition, before[at]!, after[at]!);
+					}
 				}
 			}
-		});
+		);
 		moves[place] += moved / nudge;
 		// What moves nothing but for the last bits moves nothing.
 		if (Math.abs(moves[place]!) < 1e-9) moves[place] = 0;
@@ -153,8 +158,8 @@ function wayOf(
 	return { start, step: sameWay ? step : step.map((each) => each / most), length: 1 };
 }
 
-function unreachable({ model, figure }: LiveSpread, nearest: number): SpreadResult {
-	const names = figure.liveAccounts.map((account) => model.accounts.member(account).name);
+function unreachable({ reader, figure }: LiveSpread, nearest: number): SpreadResult {
+	const names = figure.liveAccounts.map((account) => reader.model.accounts.member(account).name);
 	const along = names.length > 3 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', ');
 	const amount = roundTo(nearest, 6).toLocaleString('en', { maximumFractionDigits: 6 });
 	return {

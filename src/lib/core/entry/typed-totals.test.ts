@@ -1,32 +1,19 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { ReadGuard, WriteGuard, type AccessRules } from '../access';
-import { compileQuery, Cube, Overlay, View } from '../cube';
+import { ReadGuard, type AccessRules } from '../access';
+import { compileQuery, Cube, View } from '../cube';
 import type { AccountRead, Expression } from '../formula';
 import type { Model } from '../model';
 import { isEmpty, isValue } from '../number';
-import { buildModel, randomModel } from '../testing';
+import { buildModel, randomModel, sceneOf, type Scene } from '../testing';
 import { enter, parseEntry, type EnterResult, type EntryInput, type Figure, type SpreadOptions } from '.';
 
 /** A typed total stands: worked by hand, in EUR unless said. */
 const open: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] };
 const english = { decimal: '.', group: ',' } as const;
-interface Scene {
-	model: Model;
-	cube: Cube;
-	overlay: Overlay;
-	guard: WriteGuard;
-	visible?: ReadGuard;
-}
-const sceneOf = (model: Model, more: Partial<Scene> = {}): Scene => ({
-	model,
-	cube: new Cube(model),
-	overlay: new Overlay(model),
-	guard: new WriteGuard(model, open),
-	...more
-});
+const emptyScene = (model: Model): Scene => sceneOf(new Cube(model), open);
 /** What a figure shows, worked out by a view. */
-function shown({ model, cube, overlay, visible }: Scene, members: readonly number[], period: number, currency = 'EUR'): number {
+function shown({ model, reader }: Scene, members: readonly number[], period: number, currency = 'EUR'): number {
 	const lines: Record<number, number>[] = [{}, {}];
 	const slice: Record<number, number> = {};
 	model.dimensions.forEach((dimension, axis) => {
@@ -36,7 +23,7 @@ function shown({ model, cube, overlay, visible }: Scene, members: readonly numbe
 	});
 	lines[1]![model.periods.dimension.id] = model.periods.dimension.member(period).id;
 	const view = new View(compileQuery(model, { slice, rows: [lines[0]!], columns: [lines[1]!], currency }));
-	view.fill(cube, overlay, visible);
+	view.fill(reader);
 	return view.evaluate().values[0]!;
 }
 function typeAt(
@@ -87,7 +74,7 @@ const plan = [{ code: 'plan', entry: ['2026-04', '2028-03'] as [string, string] 
 /** A total over A, a live B that follows from it, and C. */
 function withLive(formula: (a: AccountRead) => Expression, decimals = 2, valueType: 'money' | 'quantity' = 'money'): Scene {
 	const account = { valueType, decimals };
-	return sceneOf(
+	return emptyScene(
 		buildModel({
 			accounts: [
 				{ code: 'T' },
@@ -171,7 +158,7 @@ describe('with live results beneath', () => {
 		expect(['A', 'B', 'C'].map((code) => see(scene, [code, 'plan'], MONTH))).toEqual([100, -200, 110]);
 	});
 	test('a live result that nothing here feeds stays, and the rest takes what is left', () => {
-		const scene = sceneOf(
+		const scene = emptyScene(
 			buildModel({
 				accounts: [
 					{ code: 'Base', account: {} },
@@ -191,7 +178,7 @@ describe('with live results beneath', () => {
 
 describe('what does not count is not moved', () => {
 	test('a price and a fact of the year beneath a total: only amounts move', () => {
-		const scene = sceneOf(
+		const scene = emptyScene(
 			buildModel({
 				accounts: [
 					{ code: 'T' },
@@ -216,10 +203,7 @@ describe('what does not count is not moved', () => {
 		});
 		const line = model.dimensions[2]!;
 		const grants = [{ name: 'Own', level: 'write' as const, slice: { [line.id]: [line.member(1).id] } }];
-		const scene = sceneOf(model, {
-			guard: new WriteGuard(model, { mayEnter: true, grants, locks: [] }),
-			visible: ReadGuard.of(model, grants, [line.id])!
-		});
+		const scene = sceneOf(new Cube(model), { mayEnter: true, grants, locks: [] }, ReadGuard.of(model, grants, [line.id])!);
 		write(scene, ['Sales', 'plan', 'own'], 50);
 		write(scene, ['Sales', 'plan', 'hidden'], 200);
 		expect(see(scene, ['Sales', 'plan', 'all'], MONTH)).toBe(50);
@@ -231,7 +215,7 @@ describe('what does not count is not moved', () => {
 
 describe('periods of the span only', () => {
 	const half = (account: object, entry: [string, string] = ['2026-10', '2027-03']) =>
-		sceneOf(
+		emptyScene(
 			buildModel({
 				accounts: [{ code: 'People', account: { valueType: 'quantity', ...account } }],
 				scenarios: [{ code: 'plan', span: ['2026-10', '2027-03'], entry }]
@@ -254,7 +238,7 @@ describe('periods of the span only', () => {
 	test.each(['closing', 'opening'] as const)(
 		'a %s balance of a year that the span cuts at both ends goes to where it shows',
 		(timeBehaviour) => {
-			const scene = sceneOf(
+			const scene = emptyScene(
 				buildModel({
 					accounts: [{ code: 'Cash', account: { kind: 'asset', timeBehaviour } }],
 					scenarios: [{ code: 'plan', span: ['2026-06', '2026-12'], entry: ['2026-04', '2027-03'] }]
@@ -266,7 +250,7 @@ describe('periods of the span only', () => {
 		}
 	);
 	test('the last value: Apr 10, May 20, 40 typed at the year goes to March, and shows', () => {
-		const scene = sceneOf(
+		const scene = emptyScene(
 			buildModel({ accounts: [{ code: 'People', account: { valueType: 'quantity', timeBehaviour: 'latest' } }], scenarios: plan })
 		);
 		write(scene, ['People', 'plan'], 10, 0);
@@ -279,7 +263,7 @@ describe('periods of the span only', () => {
 
 describe('in a reporting currency', () => {
 	const norway = (account: object) =>
-		sceneOf(
+		emptyScene(
 			buildModel({
 				accounts: [{ code: 'X', account }],
 				scenarios: plan,
@@ -327,7 +311,7 @@ test('whatever is typed at whatever figure of a random model, the figure shows i
 			fc.integer({ min: -50_000, max: 50_000 }),
 			fc.constantFrom('EUR', 'local'),
 			({ model, cells }, seed, cents, currency) => {
-				const scene = sceneOf(model);
+				const scene = emptyScene(model);
 				for (const { origin, address, period, value, stamp } of cells) {
 					const { fiscalYear, position } = model.periods.leaf(period);
 					scene.cube.writeCell(origin, address, fiscalYear, position, value, stamp);

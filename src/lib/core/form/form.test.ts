@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { compileQuery, Cube, View } from '../cube';
+import { compileQuery, Cube, Reader, View } from '../cube';
 import { selectionInWords, type Selection } from '../dimension';
 import { buildModel } from '../testing';
 import type { Expression } from '../formula';
@@ -250,7 +250,7 @@ describe('a form', () => {
 		);
 		expect(form.faults).toEqual([]);
 		const view = new View(compileQuery(model, form.query));
-		view.fill(cube);
+		view.fill(new Reader(cube));
 		const { values } = view.evaluate();
 		const row = (index: number, from: number) => [...values.slice(index * 25 + from, index * 25 + from + 3)];
 		expect(row(1, 0)).toEqual([10, 20, 30]);
@@ -305,11 +305,11 @@ test('a sum to date reaches back over a scenario’s border into what it continu
 			currency: 'EUR'
 		})
 	);
-	view.fill(cube);
+	view.fill(new Reader(cube));
 	// Months by themselves; then to date. May lies before the outlook's own months, so it says nothing of its own.
 	expect([...view.evaluate().values]).toEqual([Number.NaN, 10, 20, Number.NaN, 16, 36, Number.NaN, 10, 20, Number.NaN, 10, 20]);
 	cube.writeCell(2, [0, 0], 2027, 1, 5);
-	view.change([0, 0], 2027, 1, 2, 5);
+	view.change({ address: [0, 0], year: 2027, position: 1, before: 2, after: 5 });
 	expect([...view.evaluate().values].slice(3, 6)).toEqual([Number.NaN, 19, 39]);
 });
 
@@ -344,12 +344,12 @@ test('prices and latest values to date reach back over the border too', () => {
 			currency: 'EUR'
 		})
 	);
-	view.fill(cube);
+	view.fill(new Reader(cube));
 	const toJuly = (1 * 4 + 2 * 5 + 3 * 6 + 10 * 7) / 16;
 	const toAugust = (1 * 4 + 2 * 5 + 3 * 6 + 10 * 7 + 20 * 8) / 36;
 	expect([...view.evaluate().values]).toEqual([7, 8, toJuly, toAugust, Number.NaN, Number.NaN, 8, 8]);
 	cube.writeCell(2, [1, 0], 2027, 0, 20);
-	view.change([1, 0], 2027, 0, 4, 20);
+	view.change({ address: [1, 0], year: 2027, position: 0, before: 4, after: 20 });
 	expect(view.evaluate().values[2]).toBe(toJuly + 1);
 });
 

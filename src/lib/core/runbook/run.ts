@@ -132,7 +132,7 @@ const MOST_REASONS = 20;
  * @throws RunFault with a sentence naming the step
  */
 export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
-	const work = new WorkCube(model, cube);
+	const work = new WorkCube(cube);
 	const log: StepLog[] = [];
 	const reads = new Map<number, number[]>();
 	let known: ScriptNames | undefined;

@@ -27,7 +27,7 @@ function run(text: string, cells: readonly [account: keyof typeof ACCOUNTS, year
 		asked.push(leaf);
 		return undefined;
 	};
-	const work = new WorkCube(model, cube);
+	const work = new WorkCube(cube);
 	const { cells: written } = runAssignments(model, work, assignments, 5, { whyNot, skipped: () => {}, breathe: () => {} });
 	const year = (account: keyof typeof ACCOUNTS, of: number) =>
 		Array.from({ length: 12 }, (_, position) => cube.read(at(account), of, position));

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { compileQuery, Cube, View, WorkCube } from '../cube';
+import { compileQuery, Cube, Reader, View, WorkCube } from '../cube';
 import { Model } from '../model';
 import { buildModel } from '../testing';
 import { cellKey, naiveAssignment, type NaiveCells } from '../testing/naive-script';
@@ -76,7 +76,7 @@ function results(text: string, entries: readonly Entry[]) {
 	const cube = filled(entries);
 	const { assignments, faults } = check(text);
 	if (faults.length > 0) throw new Error(faults[0]!.message);
-	runAssignments(model, new WorkCube(model, cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
+	runAssignments(model, new WorkCube(cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
 	return (month: string, route = 'North', account = 'Result', scenario = 'Plan') => {
 		const { fiscalYear, position } = leafOf(month);
 		return cube.contributions(address(account, scenario, route), fiscalYear, position).find(({ origin }) => origin === 5)?.value;
@@ -94,7 +94,7 @@ function inForm(entries: readonly Entry[], account: string, period: string, toDa
 			...(toDate && { toDate: 'year' })
 		} as Parameters<typeof compileQuery>[1])
 	);
-	view.fill(filled(entries));
+	view.fill(new Reader(filled(entries)));
 	return view.evaluate().values[0]!;
 }
 
@@ -224,7 +224,7 @@ describe('value', () => {
 			cube.writeCell(2, place(account, flow), at(month).fiscalYear, at(month).position, value);
 		const read = checkScript(flows, text, { names: known, parameters: new Map() });
 		if (read.faults.length > 0) throw new Error(read.faults[0]!.message);
-		runAssignments(flows, new WorkCube(flows, cube), read.assignments, 5, {
+		runAssignments(flows, new WorkCube(cube), read.assignments, 5, {
 			whyNot: () => undefined,
 			skipped: () => {},
 			breathe: () => {}
@@ -372,7 +372,7 @@ describe('figures of another currency', () => {
 		const text = 'within entity: Coast\n  "Of cash" = Cash + Cash{entity: Isle}\n  "Of sales" = Sales + Sales{entity: Isle}\nend';
 		const { assignments, faults } = checkScript(abroad, text, { names: new ScriptNames(abroad), parameters: new Map() });
 		expect(faults).toEqual([]);
-		runAssignments(abroad, new WorkCube(abroad, cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
+		runAssignments(abroad, new WorkCube(cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
 		const written = (account: string) => cube.contributions(place(account, 'Coast'), 2027, 0).find(({ origin }) => origin === 5)?.value;
 		expect([written('Of cash'), written('Of sales')]).toEqual([81, 101]);
 	});

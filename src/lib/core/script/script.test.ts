@@ -64,7 +64,7 @@ function run(text: string, entries: readonly Entry[], parameters: ReadonlyMap<st
 	const cube = filled(entries);
 	const { assignments, faults } = check(text, parameters);
 	if (faults.length > 0) throw new Error(faults[0]!.message);
-	const written = runAssignments(model, new WorkCube(model, cube), assignments, 5, quiet);
+	const written = runAssignments(model, new WorkCube(cube), assignments, 5, quiet);
 	return {
 		written,
 		at: (account: string, month: string, scenario = 'Budget', route = 'North') => {
@@ -191,7 +191,7 @@ describe('what a script says', () => {
 		cube.writeCell(2, [0, 0], 2027, 1, 40);
 		const { assignments, faults } = checkScript(chain, 'Costs = Sales{Year - 1}', { names: new ScriptNames(chain), parameters: new Map() });
 		expect(faults).toEqual([]);
-		runAssignments(chain, new WorkCube(chain, cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
+		runAssignments(chain, new WorkCube(cube), assignments, 5, { whyNot: () => undefined, skipped: () => {}, breathe: () => {} });
 		// May 2026 of the first is what the third sees a year later.
 		expect(cube.read([1, 2], 2028, 1)).toBe(40);
 	});

@@ -4,3 +4,4 @@ export { buildModel, type MemberSketch, type ModelSketch } from './build-model';
 export { naiveCell, type StoredCell } from './naive-cell';
 export { randomModel, type RandomCase } from './random-model';
 export { fillCube } from './fill-cube';
+export { sceneOf, type Scene } from './scene';

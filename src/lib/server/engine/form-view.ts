@@ -7,8 +7,8 @@ import {
 	isPercent,
 	operandsOf,
 	View,
+	type CellChange,
 	type CompiledQuery,
-	type Cube,
 	type DerivedFigure,
 	type ExpandedForm,
 	type FormLayout,
@@ -16,6 +16,7 @@ import {
 	type Model,
 	type Overlay,
 	type PeriodRange,
+	type Reader,
 	type Reading,
 	type Verdict,
 	type ViewResult,
@@ -41,7 +42,7 @@ export class FormView {
 	readonly view: View;
 	/** Views in the currencies and at the rates that blocks have of their own, by reading. */
 	readonly #readings = new Map<string, { view: View; result: ViewResult | undefined }>();
-	readonly #model: Model;
+	readonly model: Model;
 	readonly #layout: FormLayout;
 	readonly #rows: RowLine[];
 	readonly #columns: ColumnLine[];
@@ -63,7 +64,7 @@ export class FormView {
 
 	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
 	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined) {
-		this.#model = model;
+		this.model = model;
 		this.#layout = layout;
 		this.expanded = expandForm(model, layout, choices, currency);
 		if (this.expanded.faults.length > 0) throw new FormFault(this.expanded.faults);
@@ -95,17 +96,17 @@ export class FormView {
 		this.#checks = (layout.checks ?? []).map((check) => new FormCheckView(model, check, this.expanded));
 	}
 
-	fill(cube: Cube, overlay: Overlay): void {
-		for (const view of this.#views()) view.fill(cube, overlay);
+	fill(reader: Reader): void {
+		for (const view of this.#views()) view.fill(reader);
 		this.#drafted = undefined;
 		this.#result = undefined;
 		for (const reading of this.#readings.values()) reading.result = undefined;
 	}
 
 	/** A leaf cell changed for this reader. */
-	change(address: ArrayLike<number>, year: number, position: number, before: number, after: number): void {
+	change(change: CellChange): void {
 		for (const view of this.#views())
-			if (view.change(address, year, position, before, after)) {
+			if (view.change(change)) {
 				if (view === this.view) this.#result = undefined;
 				for (const reading of this.#readings.values()) if (reading.view === view) reading.result = undefined;
 			}
@@ -182,10 +183,10 @@ export class FormView {
 	#isUnder(line: FormLine | undefined, above: FormLine | undefined, lines: readonly Int32Array[], axis: 'row' | 'column'): boolean {
 		if (!line || !above || line.place < 0 || above.place < 0) return false;
 		const [own, other] = [lines[line.place]!, lines[above.place]!];
-		if (!own.every((ordinal, dimension) => ordinal < 0 || this.#model.dimensions[dimension]!.tree.isUnder(ordinal, other[dimension]!)))
+		if (!own.every((ordinal, dimension) => ordinal < 0 || this.model.dimensions[dimension]!.tree.isUnder(ordinal, other[dimension]!)))
 			return false;
 		if (this.query.periodAxis !== axis) return true;
-		const { tree } = this.#model.periods.dimension;
+		const { tree } = this.model.periods.dimension;
 		return tree.isUnder(this.query.periods[line.place]!, this.query.periods[above.place]!);
 	}
 
@@ -195,7 +196,7 @@ export class FormView {
 		if (line?.kind === 'derived') return `${line.label} is computed by the form: nobody types here.`;
 		if (line?.kind === 'text') return 'This is a heading.';
 		const rates = line ? undefined : this.#readingOf(row, column)?.rateSet;
-		if (rates !== undefined) return `Shown at the rates of ${rateSetName(this.#model, rates)}: type where the scenario’s own rates stand.`;
+		if (rates !== undefined) return `Shown at the rates of ${rateSetName(this.model, rates)}: type where the scenario’s own rates stand.`;
 		return line?.readOnly
 			? `The form only shows ${line.heading || line.label}; nobody types here.`
 			: 'This line runs up since the start of the year: type into its periods.';
@@ -207,7 +208,7 @@ export class FormView {
 		const [down, across] = [this.#rows[row]!.place, this.#columns[column]!.place];
 		const members = slice.map((ordinal, axis) => Math.max(ordinal, rows[down]![axis]!, columns[across]![axis]!));
 		const period = periods[periodAxis === 'row' ? down : periodAxis === 'column' ? across : 0]!;
-		return { members, range: this.#model.periods.range(period), period };
+		return { members, range: this.model.periods.range(period), period };
 	}
 
 	/** The verdict on a cell for the person who looks. */
@@ -233,7 +234,7 @@ export class FormView {
 	#sign(row: number, column: number): number {
 		const place = this.#rows[row]?.place ?? -1;
 		const onColumn = this.#columns[column]!.place;
-		const axis = this.#model.accountAxis;
+		const axis = this.model.accountAxis;
 		const account = Math.max(
 			this.query.slice[axis]!,
 			place >= 0 ? this.query.rows[place]![axis]! : -1,
@@ -241,7 +242,7 @@ export class FormView {
 		);
 		if (account < 0) return 0;
 		let sign = this.#signs.get(account);
-		if (sign === undefined) this.#signs.set(account, (sign = favourableSignOf(this.#model, account)));
+		if (sign === undefined) this.#signs.set(account, (sign = favourableSignOf(this.model, account)));
 		return sign;
 	}
 
@@ -310,11 +311,11 @@ export class FormView {
 			frame: this.frame,
 			rows: known ? [] : this.#rows,
 			columns: known ? [] : this.#columns,
-			outside: outsideSpan(this.#model, this.expanded.query),
+			outside: outsideSpan(this.model, this.expanded.query),
 			selectors: known ? [] : this.expanded.selectors,
 			currencies: this.expanded.currencies,
 			currency: this.expanded.query.currency,
-			axes: { accounts: this.#model.accounts.id, periods: this.#model.periods.dimension.id, scenarios: this.#model.scenarios.id },
+			axes: { accounts: this.model.accounts.id, periods: this.model.periods.dimension.id, scenarios: this.model.scenarios.id },
 			choices: known ? {} : this.#choices(words),
 			defaults: { scale, hideEmptyRows, hideEmptyColumns, spread, methods, methodsLive, ownLines: this.#layout.ownLines !== undefined }
 		};
@@ -334,7 +335,7 @@ export class FormView {
 		return Object.fromEntries(
 			[...accounts].map((account) => [
 				account,
-				inOrderOffered(this.#model, this.expanded.query, words.choicesOf(account)).slice(0, MOST_CHOICES)
+				inOrderOffered(this.model, this.expanded.query, words.choicesOf(account)).slice(0, MOST_CHOICES)
 			])
 		);
 	}
@@ -360,7 +361,7 @@ export class FormView {
 
 	/** The account (member id) a cell reads. */
 	#accountAt(row: number, column: number): number {
-		return this.#model.accounts.member(this.cell(row, column).members[this.#model.accountAxis]!).id;
+		return this.model.accounts.member(this.cell(row, column).members[this.model.accountAxis]!).id;
 	}
 
 	/** The rows a page wants figures of; undefined for all. */
@@ -399,7 +400,7 @@ export class FormView {
 
 	/** The cells that show some figures, given by their members (ids), the period last. O(lines + places). */
 	cellsAt(places: readonly (readonly number[])[]): number[][] {
-		const model = this.#model;
+		const model = this.model;
 		const ids = [...model.dimensions.map(({ id }) => id), model.periods.dimension.id];
 		const { slice } = this.expanded.query;
 		const onRows = ids.map((id) => this.expanded.query.rows[0]?.[id] !== undefined);

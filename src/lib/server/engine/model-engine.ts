@@ -180,19 +180,19 @@ export class ModelEngine {
 	/** Writes a cell into the cube and hands every open form the difference its reader sees. */
 	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number, stamp: number): void {
 		const before = this.cube.read(address, year, position);
-		const shownBefore = new Map([...this.#drafts].map(([person, draft]) => [person, draft.shown.read(this.cube, address, year, position)]));
+		const shownBefore = new Map([...this.#drafts].map(([person, { reader }]) => [person, reader.read(address, year, position)]));
 		this.cube.writeCell(origin, address, year, position, value, stamp);
 		const after = this.cube.read(address, year, position);
 		if (same(before, after)) return;
 		for (const { person, form } of this.#forms.values()) {
 			const draft = this.#drafts.get(person);
-			form.change(
+			form.change({
 				address,
 				year,
 				position,
-				shownBefore.get(person) ?? before,
-				draft ? draft.shown.read(this.cube, address, year, position) : after
-			);
+				before: shownBefore.get(person) ?? before,
+				after: draft ? draft.reader.read(address, year, position) : after
+			});
 		}
 	}
 
@@ -207,7 +207,7 @@ export class ModelEngine {
 		if (open) this.#forms.delete(key);
 		else {
 			open = { person: ask.person, form: this.#buildForm(ask) };
-			open.form.fill(this.cube, draft.shown);
+			open.form.fill(draft.reader);
 		}
 		this.#forms.set(key, open);
 		if (this.#forms.size > LIMITS.forms) {
@@ -255,15 +255,15 @@ export class ModelEngine {
 		position: number,
 		value: number
 	): void {
-		const before = draft.shown.read(this.cube, address, year, position);
-		const seen = draft.seenAt(this.cube, address, year, position);
+		const before = draft.reader.read(address, year, position);
+		const seen = draft.seenAt(address, year, position);
 		const more = (isEmpty(value) ? 0 : 1) - (isEmpty(draft.overlay.get(address, year, position)) ? 0 : 1);
 		draft.set(address, year, position, value, form ?? 0);
 		draft.seen.set(address, year, position, isEmpty(value) ? value : isEmpty(seen) ? fromDraftValue('cleared') : seen);
-		const after = draft.shown.read(this.cube, address, year, position);
+		const after = draft.reader.read(address, year, position);
 		for (const open of this.#forms.values()) {
 			if (open.person !== person) continue;
-			open.form.change(address, year, position, before, after);
+			open.form.change({ address, year, position, before, after });
 			if (more !== 0) open.form.countDrafted(address, year, position, more as 1 | -1);
 		}
 	}
@@ -271,13 +271,13 @@ export class ModelEngine {
 	/** A person's draft in the version the database has. */
 	async draftOf(person: number, version: number): Promise<PersonDraft> {
 		const known = this.#drafts.get(person);
-		const draft = known?.version === version ? known : await PersonDraft.read(this.database, this.model, person);
+		const draft = known?.version === version ? known : await PersonDraft.read(this.database, this.cube, person);
 		// In the order they were last used.
 		this.#drafts.delete(person);
 		this.#drafts.set(person, draft);
 		this.#forgetDrafts();
 		if (draft === known) return draft;
-		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(this.cube, draft.shown);
+		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(draft.reader);
 		return draft;
 	}
 

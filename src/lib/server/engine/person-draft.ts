@@ -1,35 +1,35 @@
-import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, type Cube, type Model } from '../../core';
+import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, Reader, type Cube, type Model } from '../../core';
 import type { Database } from '../database/pool';
 import { leafOfMember, toOrdinals } from './addresses';
 import type { DraftValue } from './requests/enter';
 
-/** A person's draft in the engine: the overlay their views read through, and what each cell held when first changed. */
+/** A person's draft in the engine: the layers their views read through, and what each cell held when first changed. */
 export class PersonDraft {
 	/** As in the database; counts every change. */
 	version: number;
 	readonly overlay: Overlay;
-	/** What forms show: the overlay, or the same with what a runbook would leave on it. */
-	shown: Overlay;
+	/** What forms show: the cube through what is typed, and above that what a runbook would leave on it, as it was worked out. */
+	reader: Reader;
 	/** The runbook (by name) whose results are shown, and where they are: typing over one ends it there. */
 	trial: { name: string; cells: Overlay; version: number; revision: number } | undefined;
 	/** By changed cell; `CLEARED` stands for "was empty". */
 	readonly seen: Overlay;
 	/** The form (id) each changed cell was typed in last; 0 where none is known. */
 	readonly #forms: Overlay;
-	readonly #model: Model;
 	readonly #countOf = new Map<number, number>();
 
-	constructor(model: Model, version: number) {
+	constructor(cube: Cube, version: number) {
+		const { model } = cube;
 		this.version = version;
 		this.overlay = new Overlay(model);
-		this.shown = this.overlay;
+		this.reader = new Reader(cube, [this.overlay]);
 		this.seen = new Overlay(model);
 		this.#forms = new Overlay(model);
-		this.#model = model;
 	}
 
 	/** Reads a draft from the database. Cells whose members are gone are left out. */
-	static async read(database: Database, model: Model, person: number): Promise<PersonDraft> {
+	static async read(database: Database, cube: Cube, person: number): Promise<PersonDraft> {
+		const { model } = cube;
 		const found = await database.query<{
 			version: number;
 			address: number[] | null;
@@ -42,7 +42,7 @@ export class PersonDraft {
 			FROM draft d LEFT JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2`,
 			[person, model.definition.id]
 		);
-		const draft = new PersonDraft(model, found.rows[0]?.version ?? 0);
+		const draft = new PersonDraft(cube, found.rows[0]?.version ?? 0);
 		for (const { address, period, value, seen, form } of found.rows) {
 			const ordinals = address && toOrdinals(model, address);
 			const leaf = ordinals && leafOfMember(model, ordinals, period);
@@ -71,12 +71,12 @@ export class PersonDraft {
 		const [first] = found.rows;
 		if (!first) return;
 		this.trial = { name: first.name, cells: new Overlay(model), version: first.version, revision: first.revision };
-		this.shown = this.overlay.copy();
+		this.reader = this.reader.over(this.trial.cells);
 		for (const { address, period, value } of found.rows) {
 			const ordinals = address && toOrdinals(model, address);
 			const leaf = ordinals && leafOfMember(model, ordinals, period);
 			if (!ordinals || !leaf) continue;
-			for (const overlay of [this.trial.cells, this.shown]) overlay.set(ordinals, leaf.fiscalYear, leaf.position, value ?? NOTHING);
+			this.trial.cells.set(ordinals, leaf.fiscalYear, leaf.position, value ?? NOTHING);
 		}
 	}
 
@@ -87,7 +87,7 @@ export class PersonDraft {
 
 	/** The changed cells that go with a form. O(cells of the draft). */
 	overlayOf(form: number): Overlay {
-		const own = new Overlay(this.#model);
+		const own = new Overlay(this.reader.model);
 		this.overlay.each((address, year, position) => {
 			const of = this.#forms.get(address, year, position);
 			if (isEmpty(of) || of === 0 || of === form) own.set(address, year, position, this.overlay.get(address, year, position));
@@ -109,16 +109,14 @@ export class PersonDraft {
 	set(address: ArrayLike<number>, year: number, position: number, value: number, form: number): void {
 		this.overlay.set(address, year, position, value);
 		this.#attribute(address, year, position, isEmpty(value) ? EMPTY : form);
-		if (this.shown === this.overlay) return;
-		this.shown.set(address, year, position, value);
 		this.trial?.cells.set(address, year, position, EMPTY);
 	}
 
 	/** What the cell held when the person first changed it; its value today when it is not in the draft. */
-	seenAt(cube: Cube, address: ArrayLike<number>, year: number, position: number): number {
+	seenAt(address: ArrayLike<number>, year: number, position: number): number {
 		const seen = this.seen.get(address, year, position);
 		if (seen === CLEARED) return EMPTY;
-		return isEmpty(seen) ? cube.read(address, year, position) : seen;
+		return isEmpty(seen) ? this.reader.cube.read(address, year, position) : seen;
 	}
 }
 

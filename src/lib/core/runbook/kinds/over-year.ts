@@ -1,4 +1,4 @@
-import { addsUp, leafValue, storedReader } from '../../cube';
+import { addsUp, leafValue, Reader } from '../../cube';
 import { continuationOf } from '../../model';
 import { EMPTY, isEmpty, shareOut, Sum } from '../../number';
 import type { Scope } from '../../script';
@@ -63,7 +63,7 @@ export function layOut(work: StepWork, over: OverYear, limits: Scope, address: I
 
 /** What a period weighs in a season: another account there, or the target itself a year before. */
 function seasonAt({ model, cube }: StepWork, account: number | null, address: Int32Array, leaf: number): number {
-	const read = storedReader(cube, undefined);
+	const read = new Reader(cube).read;
 	const { fiscalYear, position } = model.periods.leaf(leaf);
 	const where = Int32Array.from(address);
 	if (account !== null) {

@@ -1,5 +1,5 @@
 import type { LeafPeriod } from '../../calendar';
-import { Block, leafValue, NearReader, storedReader } from '../../cube';
+import { Block, leafValue, NearReader, Reader } from '../../cube';
 import { mapSelection, selectionInWords, selectMembers } from '../../dimension';
 import { continuationOf, inContinuation, laterScenarios, type Model } from '../../model';
 import { isEmpty } from '../../number';
@@ -128,8 +128,8 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 		}
 	}
 	const isAlone = moved.size === 0 && [...carried].every((account) => model.live.staysAtAddress(account));
-	const near = new NearReader(model, cube);
-	const read = isAlone ? near.read : storedReader(cube, undefined);
+	const near = new NearReader(cube);
+	const read = isAlone ? near.read : new Reader(cube).read;
 	const leaves = model.periods.leaves.filter(
 		(leaf) => leaf.index > 0 && (!limits.periods || limits.periods[leaf.index] === 1) && lines.some(({ into }) => isCarriedInto(into, leaf))
 	);

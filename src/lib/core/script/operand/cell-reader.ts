@@ -1,4 +1,4 @@
-import { isTranslated, leafValue, storedReader, type Block, type StoredReader } from '../../cube';
+import { isTranslated, leafValue, Reader, type Block, type StoredReader } from '../../cube';
 import { EMPTY } from '../../number';
 import type { Operand } from '../tree';
 import { factorsBetween, translated } from './exchange';
@@ -25,7 +25,7 @@ export class CellReader implements OperandReader {
 	constructor(reading: Reading, { account, axes }: Operand) {
 		const { model, cube } = reading;
 		this.#reading = reading;
-		this.#read = storedReader(cube, undefined);
+		this.#read = new Reader(cube).read;
 		this.#account = account;
 		this.#fixed = [...axes].map(([axis, where]) => ({ axis, ordinal: (where as { ordinal: number }).ordinal }));
 		this.#address = new Int32Array(model.dimensions.length);

@@ -1,5 +1,5 @@
 import type { Shifts } from '../../calendar';
-import { eachLiveCell, type Cube } from '../../cube';
+import { eachLiveCell, Reader, type Cube } from '../../cube';
 import type { Model } from '../../model';
 
 /** What operands of one run share: the cube as it stands, the calendar's shifts, and what was looked up before. */
@@ -53,7 +53,7 @@ export function eachCell(
 	}
 	for (const formula of model.live.ordered)
 		if (wants(formula.account))
-			eachLiveCell(model, cube, undefined, formula, model.periods.years, (live, year, position, value) => {
+			eachLiveCell(new Reader(cube), formula, model.periods.years, (live, year, position, value) => {
 				const leaf = model.periods.at(year, position)!.index;
 				const { span } = model.scenario(live[model.scenarioAxis]!) ?? { span: { from: 0, to: -1 } };
 				if (leaf >= span.from && leaf <= span.to) visit(live, leaf, value);
@@ -76,5 +76,5 @@ export function eachAddress({ model, cube }: Reading, wants: (account: number) =
 		for (let series = 0; series < block.count; series++) if (wants(accounts[series]!)) visit(block.readAddress(series, address));
 	}
 	for (const formula of model.live.ordered)
-		if (wants(formula.account)) eachLiveCell(model, cube, undefined, formula, model.periods.years, (live) => visit(live));
+		if (wants(formula.account)) eachLiveCell(new Reader(cube), formula, model.periods.years, (live) => visit(live));
 }

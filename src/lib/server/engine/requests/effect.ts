@@ -2,6 +2,7 @@ import {
 	compileQuery,
 	isEmpty,
 	Model,
+	Reader,
 	View,
 	type AccountDefinition,
 	type BalanceRoleDefinition,
@@ -161,7 +162,7 @@ function figures(model: Model, cube: Cube, asked: readonly Shown[]): Float64Arra
 			currency: model.definition.reportingCurrency
 		})
 	);
-	view.fill(cube);
+	view.fill(new Reader(cube, [], undefined, model));
 	return view.evaluate().values;
 }
 

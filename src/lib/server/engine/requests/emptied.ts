@@ -7,11 +7,10 @@ import { requireCell } from '../fault';
 
 /** What becomes of a cell when its entry is taken away, in words; or why there is none to take. */
 function whatEmptyingDoes(scene: EntryScene, form: FormView, row: number, column: number): { words: string } | { fault: string } {
-	const { cube, overlay } = scene;
 	const outcome = tried(scene, form, row, column, { kind: 'clear' });
 	if ('fault' in outcome) return { fault: outcome.fault.message };
 	if (outcome.changes.length === 0) return { fault: 'There is nothing to take away.' };
-	const shows = outcome.changes.map(({ address, year, position }) => overlay.withoutEntry(cube, address, year, position));
+	const shows = outcome.changes.map(({ address, year, position }) => scene.reader.withoutEntry(address, year, position));
 	const [only] = shows;
 	if (shows.length === 1 && only !== undefined)
 		return { words: isEmpty(only) ? 'Becomes empty.' : `Shows ${Math.round(only * 100) / 100} again, which was loaded or computed.` };
@@ -52,7 +51,7 @@ export async function emptied(
 	ask: FormAsk & { cells: { row: number; column: number; text: string }[]; style: NumberStyle }
 ): Promise<{ effects: ({ words: string } | { fault: string })[] }> {
 	const { form, draft, guard } = await engine.openForm(ask);
-	const scene = { model: engine.model, cube: engine.cube, overlay: draft.shown, guard };
+	const scene = { reader: draft.reader, guard };
 	const texts = await engine.words.placesOf(textsTyped(engine.model, form, ask.cells));
 	return {
 		effects: ask.cells.map(({ row, column, text }) => {

@@ -75,7 +75,7 @@ export const restore = (engine: ModelEngine, ask: RestoreAsk): Promise<RestoreAn
 	engine.changeDraft(ask, (open) => restoreInto(engine, open, ask));
 
 async function enterInto(engine: ModelEngine, { form, draft, guard, answer }: OpenForm, ask: EnterAsk): Promise<EnterAnswer> {
-	const { model, cube } = engine;
+	const { model } = engine;
 	if (ask.seenFrame === undefined ? ask.seenStructure !== engine.structure : ask.seenFrame !== form.frame)
 		throw new EngineFault('The lines of this form have changed meanwhile. The form shows them now; enter this again.');
 	const changes: DraftChange[] = [];
@@ -97,7 +97,7 @@ async function enterInto(engine: ModelEngine, { form, draft, guard, answer }: Op
 		const { members, range } = form.cell(row, column);
 		const input = inputOf(engine, members, text, texts, ask, empties);
 		const result = enterFigure(
-			{ model, cube, overlay: draft.shown, guard },
+			{ reader: draft.reader, guard },
 			{
 				members,
 				range,
@@ -125,7 +125,7 @@ async function enterInto(engine: ModelEngine, { form, draft, guard, answer }: Op
 				period: periodMember(model, year, position),
 				before: toDraftValue(draft.overlay.get(address, year, position)),
 				after: toDraftValue(after),
-				seen: orNull(draft.seenAt(cube, address, year, position))
+				seen: orNull(draft.seenAt(address, year, position))
 			});
 			engine.setDraftCell(ask, draft, address, year, position, after);
 		}

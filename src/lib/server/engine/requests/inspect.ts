@@ -12,17 +12,15 @@ import {
 	operandsOf,
 	print,
 	standingOrigins,
-	storedReader,
-	type Cube,
 	type LiveFormula,
 	type Model,
-	type View,
-	type WriteGuard
+	type PeriodRange,
+	type View
 } from '../../../core';
 import type { FormView } from '../form-view';
 import type { PersonDraft } from '../person-draft';
 import type { FormAsk } from './form';
-import type { ModelEngine } from '../model-engine';
+import type { ModelEngine, OpenForm } from '../model-engine';
 import { requireCell } from '../fault';
 
 export interface Inspection {
@@ -47,15 +45,8 @@ export interface Inspection {
 }
 
 /** Everything the inspector tells of a grid cell, its history apart. */
-export function inspectCell(
-	model: Model,
-	cube: Cube,
-	draft: PersonDraft,
-	guard: WriteGuard,
-	form: FormView,
-	row: number,
-	column: number
-): Inspection {
+function inspectCell({ form, draft, guard }: OpenForm, row: number, column: number): Inspection {
+	const { model } = form;
 	if (!form.isRead(row, column)) return inspectDerived(form, row, column);
 	const { members, range, period: periodOrdinal } = form.cell(row, column);
 	const { value, flags } = form.figure(row, column);
@@ -66,7 +57,7 @@ export function inspectCell(
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
 	const live = liveAt(model, members, range);
 	// A figure that is typed above a result shows what it is made of, and what the result would be.
-	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.shown.read(cube, members, ...placeOfLeaf(model, range.from)));
+	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.reader.read(members, ...placeOfLeaf(model, range.from)));
 	return {
 		value: isEmpty(value) ? null : value,
 		address: [
@@ -80,14 +71,9 @@ export function inspectCell(
 		place: placeOf(model, form, row, column),
 		leaf,
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
-		madeOf:
-			formula || (live && !isAbove)
-				? []
-				: leaf
-					? leafOrigins(model, cube, draft, members, range.from)
-					: originsBeneath(model, cube, draft, members, range),
+		madeOf: formula || (live && !isAbove) ? [] : leaf ? leafOrigins(draft, members, range.from) : originsBeneath(draft, members, range),
 		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
-		result: live && isAbove ? resultBeneath(model, cube, draft, live, members, range.from) : null,
+		result: live && isAbove ? resultBeneath(draft, live, members, range.from) : null,
 		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: {
 			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
@@ -134,7 +120,8 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 }
 
 /** Each origin's value at a leaf, what an entry sets aside marked so. In the cell's own currency. */
-function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int32Array, period: number): Inspection['madeOf'] {
+function leafOrigins(draft: PersonDraft, members: Int32Array, period: number): Inspection['madeOf'] {
+	const { model, cube } = draft.reader;
 	const { fiscalYear, position } = model.periods.leaf(period);
 	const drafted = draft.overlay.get(members, fiscalYear, position);
 	const all = cube.contributions(members, fiscalYear, position);
@@ -169,20 +156,15 @@ function leafOrigins(model: Model, cube: Cube, draft: PersonDraft, members: Int3
 const triedBy = (draft: PersonDraft): string => `As “${draft.trial?.name ?? ''}” would leave it`;
 
 /** How many cells beneath a figure each origin holds. */
-function originsBeneath(
-	model: Model,
-	cube: Cube,
-	draft: PersonDraft,
-	members: Int32Array,
-	range: { from: number; to: number }
-): Inspection['madeOf'] {
+function originsBeneath(draft: PersonDraft, members: Int32Array, range: PeriodRange): Inspection['madeOf'] {
+	const { model, cube } = draft.reader;
 	const counts = new Map<string, { name: string; mode: string; cells: number }>();
 	const count = (name: string, mode: string) => {
 		const known = counts.get(name) ?? { name, mode, cells: 0 };
 		known.cells++;
 		counts.set(name, known);
 	};
-	for (const cell of leafCells(model, cube, draft.shown, members, range)) {
+	for (const cell of leafCells(draft.reader, members, range)) {
 		if (isValue(draft.trial?.cells.get(cell.address, cell.year, cell.position) ?? EMPTY)) count(triedBy(draft), 'draft');
 		else if (isValue(draft.overlay.get(cell.address, cell.year, cell.position))) count('In your draft', 'draft');
 		else
@@ -236,20 +218,18 @@ const placeOfLeaf = (model: Model, leaf: number): [year: number, position: numbe
 ];
 
 function resultBeneath(
-	model: Model,
-	cube: Cube,
-	draft: PersonDraft,
+	{ reader: { model, read } }: PersonDraft,
 	live: LiveFormula,
 	members: ArrayLike<number>,
 	leaf: number
 ): number | null {
-	const value = computeLeaf(model, storedReader(cube, draft.shown), live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
+	const value = computeLeaf(model, read, live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
 	return isValue(value) ? value : null;
 }
 
 /** Everything about a figure of a form. */
 export async function inspect(engine: ModelEngine, ask: FormAsk & { row: number; column: number }): Promise<Inspection> {
-	const { form, draft, guard } = await engine.openForm(ask);
-	requireCell(form, ask.row, ask.column);
-	return inspectCell(engine.model, engine.cube, draft, guard, form, ask.row, ask.column);
+	const open = await engine.openForm(ask);
+	requireCell(open.form, ask.row, ask.column);
+	return inspectCell(open, ask.row, ask.column);
 }

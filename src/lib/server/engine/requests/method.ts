@@ -6,16 +6,15 @@ import {
 	methodMoved,
 	methodValues,
 	View,
-	type Cube,
 	type Line,
 	type Method,
 	type Model,
-	type Overlay,
+	type Reader,
 	type WriteGuard
 } from '../../../core';
 import type { FormView } from '../form-view';
 import type { FormAsk } from './form';
-import type { ModelEngine } from '../model-engine';
+import type { ModelEngine, OpenForm } from '../model-engine';
 import { requireCell, requireFrame } from '../fault';
 
 /** What a method gives for a row: a value for each column it may fill. */
@@ -47,17 +46,9 @@ const MOST_BEFORE = 60;
  * What a method gives for a row of a form: a value for each of its leaf periods that the person may fill, beside what
  * stands there. Years before the scenario's span are read in what it continues from.
  */
-function workOutRow(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay,
-	guard: WriteGuard,
-	form: FormView,
-	row: number,
-	method: Method
-): MethodAnswer {
-	const wanted = wantedOf(model, form, guard, row, method);
-	return 'reason' in wanted ? wanted : fromRead(model, form, row, method, wanted, readTogether(model, cube, overlay, form, [wanted])[0]!);
+function workOutRow({ form, draft, guard }: OpenForm, row: number, method: Method): MethodAnswer {
+	const wanted = wantedOf(form, guard, row, method);
+	return 'reason' in wanted ? wanted : fromRead(form, row, method, wanted, readTogether(draft.reader, [wanted])[0]!);
 }
 
 /** What a method has to read for a row. */
@@ -73,7 +64,8 @@ interface Wanted {
 
 const nothing = (reason: string): MethodAnswer => ({ columns: [], quarters: [], currency: '', reason });
 
-function wantedOf(model: Model, form: FormView, guard: WriteGuard, row: number, method: Method): Wanted | MethodAnswer {
+function wantedOf(form: FormView, guard: WriteGuard, row: number, method: Method): Wanted | MethodAnswer {
+	const { model } = form;
 	const columns = fillableColumns(form, guard, row);
 	if (columns.length === 0) return nothing('There is no period in this row that you may fill.');
 	if (form.query.periodAxis !== 'column') return nothing('Methods fill rows whose periods stand side by side.');
@@ -93,13 +85,13 @@ function wantedOf(model: Model, form: FormView, guard: WriteGuard, row: number, 
 
 /** What a method gives, where what it goes by is read. */
 function fromRead(
-	model: Model,
 	form: FormView,
 	row: number,
 	method: Method,
 	{ columns, currency, yearsBefore, run, driver }: Wanted,
 	read: (period: number, ofDriver?: boolean) => number
 ): MethodAnswer {
+	const { model } = form;
 	const quarterOf = columns.map(({ period }) => quarterName(model, period));
 	const quarters = [...new Set(quarterOf)];
 	const values = methodValues(method, {
@@ -154,13 +146,8 @@ function quarterName(model: Model, period: number): string {
  * Reads rows, and their drivers, at leaf periods; each in the scenario that speaks about the period. Rows read in one
  * currency are read in one scan.
  */
-function readTogether(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay,
-	form: FormView,
-	rows: readonly Wanted[]
-): ((period: number, ofDriver?: boolean) => number)[] {
+function readTogether(reader: Reader, rows: readonly Wanted[]): ((period: number, ofDriver?: boolean) => number)[] {
+	const { model } = reader;
 	const readers = new Array<(period: number, ofDriver?: boolean) => number>(rows.length);
 	for (const currency of new Set(rows.map((row) => row.currency))) {
 		const places = new Map<string, number>();
@@ -201,7 +188,7 @@ function readTogether(
 		}
 		if (columns.length === 0) continue;
 		const view = new View(compileQuery(model, { slice: {}, rows: lines, columns, currency }));
-		view.fill(cube, overlay);
+		view.fill(reader);
 		found.values = view.evaluate().values;
 	}
 	return readers;
@@ -211,33 +198,24 @@ function readTogether(
 const MOST_ROWS = 40;
 
 /** Of rows that were filled by a method in the currency they are shown in: those for which it gives something else now. */
-function movedAmong(
-	model: Model,
-	cube: Cube,
-	overlay: Overlay,
-	guard: WriteGuard,
-	form: FormView,
-	methods: MovedMethodsAsk['methods']
-): MovedMethodsAnswer['moved'] {
+function movedAmong({ form, draft, guard }: OpenForm, methods: MovedMethodsAsk['methods']): MovedMethodsAnswer['moved'] {
+	const { model } = form;
 	const asked: { index: number; row: number; wanted: Wanted }[] = [];
 	for (const [index, { place, method, currency, values }] of methods.entries()) {
 		const cell = form.cellsAt([[...place, Number(Object.keys(values)[0])]])[0]?.[0];
 		if (cell === undefined || asked.length >= MOST_ROWS) continue;
 		const row = Math.floor(cell / form.columns);
-		const wanted = wantedOf(model, form, guard, row, method);
+		const wanted = wantedOf(form, guard, row, method);
 		// Rates and amounts of a method are in the currency in which it filled the row.
 		if (!('reason' in wanted) && wanted.currency === currency) asked.push({ index, row, wanted });
 	}
 	const readers = readTogether(
-		model,
-		cube,
-		overlay,
-		form,
+		draft.reader,
 		asked.map(({ wanted }) => wanted)
 	);
 	return asked.flatMap(({ index, row, wanted }, at) => {
 		const { method, values } = methods[index]!;
-		const { columns } = fromRead(model, form, row, method, wanted, readers[at]!);
+		const { columns } = fromRead(form, row, method, wanted, readers[at]!);
 		const account = model.account(wanted.members[model.accountAxis]!);
 		const moved = methodMoved(
 			columns.flatMap(({ period, now, value }) =>
@@ -253,14 +231,13 @@ const orNull = (value: number): number | null => (isEmpty(value) ? null : value)
 
 /** What a method gives for a row of a form. */
 export async function method(engine: ModelEngine, ask: FormAsk & { row: number; method: Method }): Promise<MethodAnswer> {
-	const { form, draft, guard } = await engine.openForm(ask);
-	requireFrame(form, ask.seenFrame);
-	requireCell(form, ask.row, 0);
-	return workOutRow(engine.model, engine.cube, draft.shown, guard, form, ask.row, ask.method);
+	const open = await engine.openForm(ask);
+	requireFrame(open.form, ask.seenFrame);
+	requireCell(open.form, ask.row, 0);
+	return workOutRow(open, ask.row, ask.method);
 }
 
 /** Of rows filled by a method: those for which it gives something else now. */
 export async function movedMethods(engine: ModelEngine, ask: MovedMethodsAsk): Promise<MovedMethodsAnswer> {
-	const { form, draft, guard } = await engine.openForm(ask);
-	return { moved: movedAmong(engine.model, engine.cube, draft.shown, guard, form, ask.methods) };
+	return { moved: movedAmong(await engine.openForm(ask), ask.methods) };
 }

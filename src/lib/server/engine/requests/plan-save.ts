@@ -1,6 +1,7 @@
 import {
 	isEmpty,
 	mergeOverlay,
+	Reader,
 	type AccessRules,
 	type Address,
 	type Cube,
@@ -69,8 +70,9 @@ export interface PlanEntriesAsk {
  * @param form only what goes with this form
  * @param decisions cells whose conflict the person has decided: for their own value, or for the one that came meanwhile
  */
-function planOf(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions, form?: number): SavePlan {
-	const plan = new EntryPlan(model, cube, guard);
+function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions, form?: number): SavePlan {
+	const { model, cube } = draft.reader;
+	const plan = new EntryPlan(cube, guard);
 	const keyOf = ({ address, period }: { address: number[]; period: number }) => `${address.join(' ')} ${period}`;
 	const keepMine = new Set(decisions.keepMine.map(keyOf));
 	const takeTheirs = new Set(decisions.takeTheirs.map(keyOf));
@@ -79,7 +81,7 @@ function planOf(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard,
 		address: toMembers(model, address),
 		period: periodMember(model, year, position)
 	});
-	const merge = mergeOverlay(model, cube, form === undefined ? draft.overlay : draft.overlayOf(form), draft.seen, (cell) => {
+	const merge = mergeOverlay(cube, form === undefined ? draft.overlay : draft.overlayOf(form), draft.seen, (cell) => {
 		const key = keyOf(referenceOf(cell));
 		return takeTheirs.has(key) ? 'theirs' : keepMine.has(key) ? 'mine' : undefined;
 	});
@@ -94,30 +96,24 @@ function planOf(model: Model, cube: Cube, draft: PersonDraft, guard: WriteGuard,
 		});
 	}
 	for (const { address, year, position, entry } of merge.entries)
-		plan.add(address, year, position, entry, draft.overlay.withoutEntry(cube, address, year, position));
+		plan.add(address, year, position, entry, draft.reader.withoutEntry(address, year, position));
 	return plan.finish(conflicts);
 }
 
 /** What setting the entries of some cells would write, past any draft: those that are closed now are refused. */
 function planOfEntries(
-	model: Model,
 	cube: Cube,
 	guard: WriteGuard,
 	cells: readonly { address: readonly number[]; period: number; value: number | null }[]
 ): SavePlan {
-	const plan = new EntryPlan(model, cube, guard);
-	const nothing = new PersonDraft(model, 0).overlay;
+	const plan = new EntryPlan(cube, guard);
+	const { model } = cube;
+	const reader = new Reader(cube);
 	for (const { address: members, period, value } of cells) {
 		const address = toOrdinals(model, members);
 		const leaf = address && leafOfMember(model, address, period);
 		if (address && leaf)
-			plan.add(
-				address,
-				leaf.fiscalYear,
-				leaf.position,
-				value ?? Number.NaN,
-				nothing.withoutEntry(cube, address, leaf.fiscalYear, leaf.position)
-			);
+			plan.add(address, leaf.fiscalYear, leaf.position, value ?? Number.NaN, reader.withoutEntry(address, leaf.fiscalYear, leaf.position));
 	}
 	return plan.finish([]);
 }
@@ -132,7 +128,8 @@ class EntryPlan {
 	readonly #entries: SavePlan['entries'] = [];
 	readonly #refused: SavePlan['refused'] = [];
 
-	constructor(model: Model, cube: Cube, guard: WriteGuard) {
+	constructor(cube: Cube, guard: WriteGuard) {
+		const { model } = cube;
 		this.#model = model;
 		this.#cube = cube;
 		this.#guard = guard;
@@ -173,13 +170,13 @@ export async function planSave(
 	{ person, rules, draftVersion, revision, decisions, form }: PlanSaveAsk
 ): Promise<SavePlan> {
 	await engine.reach(revision);
-	return planOf(engine.model, engine.cube, await engine.draftOf(person, draftVersion), engine.guardOf(rules), decisions, form);
+	return planOf(await engine.draftOf(person, draftVersion), engine.guardOf(rules), decisions, form);
 }
 
 /** What setting entries past any draft would write. */
 export async function planEntries(engine: ModelEngine, { rules, revision, cells }: PlanEntriesAsk): Promise<SavePlan> {
 	await engine.reach(revision);
-	return planOfEntries(engine.model, engine.cube, engine.guardOf(rules), cells);
+	return planOfEntries(engine.cube, engine.guardOf(rules), cells);
 }
 
 /** What setting one leaf cell at once would write, past the person's draft: a draft of that cell alone. */
@@ -196,12 +193,12 @@ export async function planCell(
 		throw new EngineFault('reason' in verdict ? verdict.reason : 'Detail lines stand behind single cells, not behind totals.');
 	const { members, range } = form.cell(ask.row, ask.column);
 	const { fiscalYear, position } = model.periods.leaf(range.from);
-	const alone = new PersonDraft(model, 0);
+	const alone = new PersonDraft(cube, 0);
 	alone.overlay.set(members, fiscalYear, position, fromDraftValue(ask.value ?? 'cleared'));
 	const seen = cube.read(members, fiscalYear, position);
 	alone.seen.set(members, fiscalYear, position, isEmpty(seen) ? fromDraftValue('cleared') : seen);
 	return {
-		...planOf(model, cube, alone, guard, { keepMine: [], takeTheirs: [] }),
+		...planOf(alone, guard, { keepMine: [], takeTheirs: [] }),
 		place: placeOf(model, form, ask.row, ask.column)
 	};
 }

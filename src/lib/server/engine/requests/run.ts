@@ -3,6 +3,7 @@ import {
 	isEmpty,
 	LoadGuard,
 	NOW,
+	Reader,
 	resolveAnswers,
 	RunFault,
 	runSteps,
@@ -114,8 +115,9 @@ const LOOK_UP = 2_048;
 class RunCancelled extends Error {}
 
 /** What a run would write, on the cube as it is. @throws RunFault, RunCancelled */
-function planOf(model: Model, cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay): RunPlan {
-	if (draft) return onDraft(model, cube, draft, () => planOf(model, cube, revision, ask));
+function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay): RunPlan {
+	if (draft) return onDraft(cube, draft, () => planOf(cube, revision, ask));
+	const { model } = cube;
 	const { values, variables, faults } = resolveAnswers(model, ask.parameters, ask.answers);
 	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
 	const guard = new LoadGuard(model, ask.rules);
@@ -185,13 +187,13 @@ function planOf(model: Model, cube: Cube, revision: number, ask: PlanRunAsk, dra
 }
 
 /** Does something with a draft laid over the cube as if it had been saved, and takes it off again. */
-function onDraft<Result>(model: Model, cube: Cube, draft: Overlay, work: () => Result): Result {
+function onDraft<Result>(cube: Cube, draft: Overlay, work: () => Result): Result {
+	const { model } = cube;
 	const entries = model.definition.origins.find(({ mode }) => mode === 'entry');
 	if (!entries) return work();
-	const laid = new WorkCube(model, cube);
+	const laid = new WorkCube(cube);
 	try {
-		draft.each((address, year, position) => {
-			const value = draft.read(cube, address, year, position);
+		new Reader(cube, [draft]).eachChanged((address, year, position, value) => {
 			laid.write(entries.id, address, year, position, isEmpty(value) ? value : entryFor(model, cube, address, year, position, value));
 		});
 		return work();
@@ -221,8 +223,8 @@ export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<Run
 	await engine.reach(ask.revision);
 	try {
 		// Read anew: this thread computes, the one that keeps drafts is another.
-		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, engine.model, ask.draftOf);
-		return planOf(engine.model, engine.cube, engine.revision, ask, draft?.overlay);
+		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, engine.cube, ask.draftOf);
+		return planOf(engine.cube, engine.revision, ask, draft?.overlay);
 	} catch (error) {
 		if (error instanceof RunFault) throw new EngineFault(error.message);
 		if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');
