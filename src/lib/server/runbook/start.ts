@@ -137,7 +137,7 @@ export async function figuresOnDraft(
 	return { name: runbook.name, figures, revision: plan.revision };
 }
 
-/** Figures that are shown over a draft at most: with each one typed, all of them are looked through. */
+/** Figures that are shown over a draft at most: they come over and go into the database in one piece. */
 const MOST_TRIED = 10_000;
 
 /** The first thing that is asked and not answered. */
