@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import type { FormLayout } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
 import { Fault } from '../../src/lib/server/fault';
@@ -15,6 +16,7 @@ import {
 	crossRates,
 	defineAttribute,
 	deleteAttribute,
+	deleteHierarchy,
 	dimensionHistory,
 	editMembers,
 	exportGrid,
@@ -30,6 +32,7 @@ import {
 	readWiring,
 	readFormulas,
 	removeMember,
+	renameHierarchy,
 	renamePeriod,
 	setFormulas,
 	type FormulaDraft,
@@ -171,6 +174,70 @@ describe('members', () => {
 		]);
 		const table = await memberTable(admin(), 1, 'route', 'By season');
 		expect(table.codes.map((code, row) => `${table.depths[row]} ${code}`)).toEqual(['0 SUMMER', '1 R04', '1 R05']);
+	});
+
+	test('an alternate hierarchy is renamed, in the forms that select by it too; deleted only when none does, and brought back', async () => {
+		const select = (hierarchy: string) => ({ kind: 'leaves', of: 0, hierarchy });
+		const found = await database.pool.query<{ id: number; layout: FormLayout }>(
+			"SELECT id, layout FROM form WHERE code = 'route-contribution'"
+		);
+		const { id: form, layout } = found.rows[0]!;
+		const route = (await database.pool.query<{ id: number }>("SELECT id FROM dimension WHERE code = 'route'")).rows[0]!.id;
+		const summer = await idOf('SUMMER', 'route');
+		const selectors = layout.selectors.map((part) =>
+			part.dimension === route
+				? { ...part, selection: { kind: 'except', from: { ...select('By season'), of: summer }, without: { kind: 'all' } } }
+				: part
+		);
+		expect(selectors).not.toEqual(layout.selectors);
+		await database.pool.query('UPDATE form SET layout = $2 WHERE id = $1', [form, JSON.stringify({ ...layout, selectors })]);
+		await addHierarchy(admin(), 1, 'route', { name: 'By sea' });
+		await expect(renameHierarchy(admin(), 1, 'route', { name: 'By season', becomes: 'by SEA' })).rejects.toThrow('already');
+		await expect(renameHierarchy(people.get('Tove'), 1, 'route', { name: 'By season', becomes: 'x' })).rejects.toMatchObject({
+			status: 403
+		});
+		await renameHierarchy(admin(), 1, 'route', { name: 'By season', becomes: 'By weather' });
+		const stored = await database.pool.query<{ layout: FormLayout }>('SELECT layout FROM form WHERE id = $1', [form]);
+		expect(JSON.stringify(stored.rows[0]!.layout)).toContain('"hierarchy":"By weather"');
+		expect(JSON.stringify(stored.rows[0]!.layout)).not.toContain('By season');
+		await expect(deleteHierarchy(admin(), 1, 'route', { name: 'By weather' })).rejects.toThrow('selects by “By weather”');
+		await database.pool.query('UPDATE form SET layout = $2 WHERE id = $1', [form, JSON.stringify(layout)]);
+
+		// A group that stands in another alternate too stays; one that stands here alone goes.
+		await edit('route', [{ act: 'add', code: 'NORTH-W', name: 'Northern waters', parent: null, hierarchy: 'By sea' }]);
+		const north = await idOf('NORTH-W', 'route');
+		await edit('route', [{ act: 'move', members: [await idOf('R04', 'route')], parent: north, hierarchy: 'By sea' }]);
+		const r06 = await idOf('R06', 'route');
+		await expect(edit('route', [{ act: 'move', members: [r06], parent: north, hierarchy: 'By weather' }])).rejects.toThrow(
+			'which is not in “By weather”'
+		);
+		await edit('route', [
+			{ act: 'move', members: [north], parent: null, hierarchy: 'By weather' },
+			{ act: 'move', members: [r06], parent: north, hierarchy: 'By weather' }
+		]);
+		await expect(edit('route', [{ act: 'take out', member: north, hierarchy: 'By weather' }])).rejects.toThrow(
+			'which is not in “By weather”'
+		);
+		const shown = async () => {
+			const { codes: all, depths } = await memberTable(admin(), 1, 'route', 'By weather');
+			return all.map((code, row) => `${depths[row]} ${code}`);
+		};
+		const before = await shown();
+		expect(before).toEqual(['0 SUMMER', '1 R04', '1 R05', '0 NORTH-W', '1 R06']);
+		expect((await deleteHierarchy(admin(), 1, 'route', { name: 'By weather' })).words).toBe(
+			'Deleted the hierarchy “By weather” with the one group that stood in it alone'
+		);
+		expect(await codes('route')).not.toContain('SUMMER');
+		expect(await codes('route')).toContain('NORTH-W');
+		expect((await memberTable(admin(), 1, 'route')).hierarchies).toEqual(['By sea']);
+		await expect(memberTable(admin(), 1, 'route', 'By weather')).rejects.toMatchObject({ status: 404 });
+		await undoStructure(admin(), 1, 'route');
+		expect(await shown()).toEqual(before);
+		// Without anything in it, it goes as well.
+		await addHierarchy(admin(), 1, 'route', { name: 'Empty' });
+		expect((await deleteHierarchy(admin(), 1, 'route', { name: 'Empty' })).words).toBe('Deleted the hierarchy “Empty”');
+		await deleteHierarchy(admin(), 1, 'route', { name: 'By sea' });
+		await renameHierarchy(admin(), 1, 'route', { name: 'By weather', becomes: 'By season' });
 	});
 
 	test('an entry typed into a form that shows an older structure is refused', async () => {

@@ -15,7 +15,7 @@ export type {
 	NodeDefinition
 } from './dimension';
 export type { TreeFault } from './tree';
-export { mapSelection, selectMembers } from './select';
+export { hierarchiesNamed, mapHierarchies, mapSelection, selectMembers } from './select';
 export { selectionInWords } from './words';
 export type { AttributeTest, MemberReference, Selection, SelectionContext } from './select';
 export { classesOf, type Classes } from './classes';

@@ -203,3 +203,30 @@ export function mapSelection(selection: Selection, map: (member: number) => numb
 			return selection satisfies never;
 	}
 }
+
+/** Names of alternate hierarchies a selection is read in. */
+export function hierarchiesNamed(selection: Selection): Set<string> {
+	const found = new Set<string>();
+	mapHierarchies(selection, (name) => {
+		found.add(name);
+		return name;
+	});
+	return found;
+}
+
+/** The selection with every alternate hierarchy it names under another name. */
+export function mapHierarchies(selection: Selection, map: (name: string) => string): Selection {
+	const renamed: Selection = selection.hierarchy === undefined ? selection : { ...selection, hierarchy: map(selection.hierarchy) };
+	const inner = (each: Selection) => mapHierarchies(each, map);
+	switch (renamed.kind) {
+		case 'where':
+		case 'leaf of each':
+			return { ...renamed, in: inner(renamed.in) };
+		case 'any of':
+			return { ...renamed, selections: renamed.selections.map(inner) };
+		case 'except':
+			return { ...renamed, from: inner(renamed.from), without: inner(renamed.without) };
+		default:
+			return renamed;
+	}
+}

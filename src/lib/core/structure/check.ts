@@ -53,6 +53,15 @@ export function checkState(state: DimensionState): StateFault[] {
 				});
 		}
 	}
+	for (const member of state.members.values())
+		for (const [hierarchy, { parent }] of Object.entries(member.places)) {
+			const above = parent === null ? undefined : state.members.get(parent);
+			if (above && !above.places[hierarchy])
+				faults.push({
+					members: [member.id],
+					message: `“${member.name}” would stand under “${above.name}”, which is not in “${hierarchy}”. Bring that in first, or move what is under it.`
+				});
+		}
 	for (const hierarchy of [undefined, ...new Set([...state.members.values()].flatMap(({ places }) => Object.keys(places)))]) {
 		const circle = findCircle(state, hierarchy);
 		if (circle)

@@ -45,3 +45,12 @@ export function mapMembers(layout: FormLayout, map: (member: number, dimension: 
 		})
 	};
 }
+
+/** The layout with every selection of members of one dimension replaced. */
+export function mapSelections(layout: FormLayout, dimension: number, map: (selection: Selection) => Selection): FormLayout {
+	const part = <Part extends { dimension: number; selection: Selection }>(each: Part): Part =>
+		each.dimension === dimension ? { ...each, selection: map(each.selection) } : each;
+	const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] =>
+		each.kind === 'cells' ? { ...each, parts: each.parts.map(part) } : each;
+	return { ...layout, rows: layout.rows.map(block), columns: layout.columns.map(block), selectors: layout.selectors.map(part) };
+}

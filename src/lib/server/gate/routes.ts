@@ -89,7 +89,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	),
 	'/api/m/[model]/structure/dimension/[code]/[verb]': verbs(
 		'structure.write',
-		...['edit', 'effect', 'effect-of-rows', 'preview', 'apply', 'remove', 'undo', 'attribute', 'delete-attribute', 'hierarchy']
+		...['edit', 'effect', 'effect-of-rows', 'preview', 'apply', 'remove', 'undo', 'attribute', 'delete-attribute', 'hierarchy', 'rename-hierarchy', 'delete-hierarchy']
 	),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
 	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),

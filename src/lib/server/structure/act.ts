@@ -13,7 +13,7 @@ import { writeDiff } from './write-state';
 import { countUpStructureOf, structureVersion } from '../database/structure-version';
 import { countNumbers } from './count-numbers';
 import { modelsKnowing, modelsOf } from '../definition/models';
-import { writeJournal } from '../definition/journal';
+import { writeJournal, type JournalObject } from '../definition/journal';
 import type { Use } from '../definition/naming';
 
 /** What became of an act on the structure. */
@@ -57,6 +57,15 @@ const stillUsed = (used: UsedMember) =>
 		used
 	);
 
+/** A dimension after a change that makes or takes away whole hierarchies too. */
+export interface WithHierarchies {
+	next: DimensionState;
+	/** Names of the alternate hierarchies there are then. */
+	hierarchies: readonly string[];
+	/** What the journal tells of them. */
+	objects: readonly JournalObject[];
+}
+
 /**
  * Changes a dimension: all or nothing, in one transaction, journalled, under the locks of every model it belongs to.
  * @param change the state that shall follow
@@ -68,7 +77,10 @@ export async function actOnDimension(
 	modelId: number,
 	code: string,
 	words: (diffs: readonly MemberDiff[]) => string,
-	change: (dimension: LoadedDimension, client: pg.PoolClient) => Promise<DimensionState> | DimensionState,
+	change: (
+		dimension: LoadedDimension,
+		client: pg.PoolClient
+	) => Promise<DimensionState | WithHierarchies> | DimensionState | WithHierarchies,
 	handOver: Readonly<Record<string, string>> = {},
 	after?: (client: pg.PoolClient, change: number) => Promise<void>
 ): Promise<ActOutcome> {
@@ -79,16 +91,28 @@ export async function actOnDimension(
 		const dimension = await readDimension(client, modelId, code);
 		if (dimension.state.kind === 'period')
 			throw new Fault(422, 'not possible', 'Periods are made by the calendar. Extend it or rename them there.');
-		const next = await change(dimension, client);
+		const changed = await change(dimension, client);
+		const { next, hierarchies, objects } =
+			'next' in changed ? changed : { next: changed, hierarchies: dimension.hierarchies, objects: [] as const };
 		const diffs = diffStates(dimension.state, next);
-		if (diffs.length === 0)
+		if (diffs.length === 0 && objects.length === 0)
 			return { change: null, words: 'Nothing to change.', version: dimension.version, added: 0, changed: 0, removed: 0 };
 		const models = await modelsKnowing(client, dimension.id);
 		for (const { id } of models) await waitForLoads(client, id);
 		for (const { id } of models) await lockModel(client, id);
 		await refuseUsed(client, dimension, diffs);
 		const moves = await numbersToMove(client, dimension, next, diffs, handOver);
-		const stored = await writeDiff(client, dimension, diffs);
+		const both = { ...dimension, hierarchies: [...new Set([...dimension.hierarchies, ...hierarchies])] };
+		const began = hierarchies.filter((name) => !dimension.hierarchies.includes(name));
+		await client.query('INSERT INTO hierarchy (dimension_id, name, main) SELECT $1, name, false FROM unnest($2::text[]) AS n (name)', [
+			dimension.id,
+			began
+		]);
+		const stored = await writeDiff(client, both, diffs);
+		await client.query('DELETE FROM hierarchy WHERE dimension_id = $1 AND NOT main AND NOT (name = ANY ($2::text[]))', [
+			dimension.id,
+			hierarchies
+		]);
 		const idOfCode = new Map(stored.flatMap(({ after: member }) => (member ? [[member.code, member.id] as const] : [])));
 		for (const { from, childCode, childId } of moves)
 			await handOverNumbers(
@@ -105,19 +129,22 @@ export async function actOnDimension(
 			modelId,
 			dimensionId: dimension.id,
 			words: sentence,
-			objects: stored.map(({ id: member, before, after: now }) => ({
-				kind: 'member' as const,
-				id: member,
-				name: (now ?? before)!.name,
-				before,
-				after: now
-			}))
+			objects: [
+				...objects,
+				...stored.map(({ id: member, before, after: now }) => ({
+					kind: 'member' as const,
+					id: member,
+					name: (now ?? before)!.name,
+					before,
+					after: now
+				}))
+			]
 		});
 		await after?.(client, id);
 		const version = await dimensionChanged(client, dimension.id);
 		if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
 		const structure = await structureVersion(client, modelId);
-		committed = () => keepChanged(modelId, dimension, stored, version, structure);
+		committed = () => keepChanged(modelId, { ...dimension, hierarchies: [...hierarchies] }, stored, version, structure);
 		return {
 			change: id,
 			words: sentence,

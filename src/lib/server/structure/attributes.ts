@@ -98,35 +98,6 @@ export async function deleteAttribute(
 	});
 }
 
-export const hierarchySchema = z.object({ name });
-
-/** Starts an alternate hierarchy over the members of a dimension. */
-export async function addHierarchy(
-	person: SignedIn | undefined,
-	modelId: number,
-	dimensionCode: string,
-	wanted: z.infer<typeof hierarchySchema>
-): Promise<void> {
-	const writer = requirePermission(person, 'structure.write');
-	await transaction(async (client) => {
-		const dimension = await readDimension(client, modelId, dimensionCode);
-		if (wanted.name === 'Main' || dimension.hierarchies.includes(wanted.name))
-			throw new Fault(422, 'not possible', `There is a hierarchy ${wanted.name} already.`);
-		const stored = await client.query<{ id: number }>(
-			'INSERT INTO hierarchy (dimension_id, name, main) VALUES ($1, $2, false) RETURNING id',
-			[dimension.id, wanted.name]
-		);
-		await writeJournal(client, {
-			person: writer.id,
-			modelId,
-			dimensionId: dimension.id,
-			words: `Started the hierarchy “${wanted.name}”`,
-			objects: [{ kind: 'hierarchy', id: stored.rows[0]!.id, name: wanted.name, before: null, after: wanted }]
-		});
-		await dimensionChanged(client, dimension.id);
-	});
-}
-
 export interface VariableLine {
 	id: number;
 	name: string;

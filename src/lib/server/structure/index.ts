@@ -4,6 +4,7 @@ export * from './read';
 export type { ActOutcome, HandOverChoice, UsedMember } from './act';
 export type { Use } from '../definition/naming';
 export * from './attributes';
+export * from './hierarchies';
 export * from './calendar';
 export * from './rates';
 export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';

@@ -490,15 +490,31 @@ export async function undoStructure(person: SignedIn | undefined, modelId: numbe
 				before: MemberDiff['before'] | null;
 				after: MemberDiff['after'] | null;
 			}>('SELECT kind, object_id AS id, before, after FROM structure_change_object WHERE change_id = $1', [change.id]);
-			if (objects.rows.length === 0 || objects.rows.some(({ kind }) => kind !== 'member'))
+			const deleted = objects.rows.filter(({ kind, after }) => kind === 'hierarchy' && after === null);
+			const others = objects.rows.filter((object) => !deleted.includes(object));
+			if (objects.rows.length === 0 || others.some(({ kind }) => kind !== 'member'))
 				throw new Fault(422, 'not possible', `“${change.words}” cannot be taken back here; change it again where it was made.`);
 			const reverted = revertDiff(
 				dimension.state,
-				objects.rows.map(({ id, before, after }) => ({ id, before: before ?? undefined, after: after ?? undefined }))
+				others.map(({ id, before, after }) => ({ id, before: before ?? undefined, after: after ?? undefined }))
 			);
 			if ('changedSince' in reverted)
 				throw new Fault(409, 'conflict', `“${reverted.changedSince[0]}” was changed since, so this cannot be taken back as a whole.`);
-			return reverted.next;
+			if (deleted.length === 0) return reverted.next;
+			const names = deleted.map(({ before: hierarchy }) => hierarchy!.name);
+			const taken = names.find((each) => dimension.hierarchies.includes(each));
+			if (taken !== undefined) throw new Fault(409, 'conflict', `There is a hierarchy ${taken} again, so this cannot be taken back.`);
+			return {
+				next: reverted.next,
+				hierarchies: [...dimension.hierarchies, ...names],
+				objects: deleted.map(({ id, before: hierarchy }) => ({
+					kind: 'hierarchy' as const,
+					id,
+					name: hierarchy!.name,
+					before: null,
+					after: { name: hierarchy!.name }
+				}))
+			};
 		},
 		{},
 		async (client, change) => {

@@ -94,6 +94,30 @@
 			await members.show(name);
 		}
 	}
+	let renamed = $state('');
+	$effect(() => {
+		renamed = members.hierarchy ?? '';
+	});
+	async function renameHierarchy() {
+		const becomes = renamed.trim();
+		if (becomes === '' || becomes === members.hierarchy) return;
+		const reply = await request(`/api/structure/dimension/${members.code}/rename-hierarchy`, { name: members.hierarchy, becomes });
+		if (!reply.ok) members.message = { text: reply.message, kind: 'error' };
+		else {
+			await members.show(becomes);
+			members.message = { text: `The hierarchy is called “${becomes}” now, also in the forms that select by it.`, kind: 'info' };
+		}
+	}
+	async function deleteHierarchy() {
+		const reply = await request<ActOutcome>(`/api/structure/dimension/${members.code}/delete-hierarchy`, { name: members.hierarchy });
+		if (!reply.ok) members.message = { text: reply.message, kind: 'error' };
+		else {
+			await members.show(undefined);
+			members.message = { text: `${reply.answer.words}. Ctrl+Z brings it back.`, kind: 'info' };
+			await invalidate('structure:dimensions');
+			grid?.focus();
+		}
+	}
 	/** Brings members that an alternate hierarchy does not hold into it, under the one in focus. */
 	let bringing = $state('');
 	async function bring() {
@@ -237,6 +261,18 @@
 					>{#each outside.slice(0, 2_000) as { code, name } (code)}<option value={code}>{name}</option>{/each}</datalist
 				>
 				<button class="btn btn-xs" disabled={bringing.trim() === ''}>Bring in</button>
+			</form>
+			<form
+				class="mb-2 flex items-center gap-2 text-[13px]"
+				onsubmit={(event) => {
+					event.preventDefault();
+					void renameHierarchy();
+				}}
+			>
+				<input class="input input-xs w-44" aria-label="Name of this hierarchy" maxlength="80" bind:value={renamed} />
+				<button class="btn btn-xs" disabled={renamed.trim() === '' || renamed.trim() === members.hierarchy}>Rename</button>
+				<button class="btn btn-xs" type="button" onclick={() => void deleteHierarchy()}>Delete this hierarchy</button>
+				<span class="text-grey">Its members stay where they are in the main hierarchy; groups that stand here alone go with it.</span>
 			</form>
 		{/if}
 		{#if panel === 'attributes'}

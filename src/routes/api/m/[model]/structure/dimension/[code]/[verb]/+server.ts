@@ -7,6 +7,7 @@ import {
 	attributeSchema,
 	defineAttribute,
 	deleteAttribute,
+	deleteHierarchy,
 	dimensionHistory,
 	editMembers,
 	editsSchema,
@@ -15,6 +16,8 @@ import {
 	previewRows,
 	removeMember,
 	removeSchema,
+	renamedHierarchySchema,
+	renameHierarchy,
 	rowsSchema,
 	undoStructure
 } from '$lib/server/structure';
@@ -49,6 +52,10 @@ export const POST = ({ request, locals: { person, modelId }, params: { code, ver
 				return deleteAttribute(person, modelId, code, (await readBody(request, named)).name);
 			case 'hierarchy':
 				return addHierarchy(person, modelId, code, await readBody(request, hierarchySchema));
+			case 'rename-hierarchy':
+				return renameHierarchy(person, modelId, code, await readBody(request, renamedHierarchySchema));
+			case 'delete-hierarchy':
+				return deleteHierarchy(person, modelId, code, await readBody(request, hierarchySchema));
 			default:
 				throw notFound('action');
 		}
