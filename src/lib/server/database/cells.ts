@@ -4,7 +4,7 @@ import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { BinaryCopyReader } from './binary-copy';
 import { addressDimensions } from './definitions';
 import type { Database } from './pool';
-import type { ReadSeries, SeriesChange, StoredSeries } from './series';
+import type { AxisPlacing, ReadSeries, SeriesChange, StoredSeries } from './series';
 
 /** The name of a model's cell table. */
 const tableOf = (modelId: number): string => `cells_${Math.trunc(modelId)}`;
@@ -36,6 +36,13 @@ export async function createCellTable(
 			PRIMARY KEY (${columns.join(', ')}, fiscal_year, origin_id)
 		)`);
 	await database.query(`CREATE INDEX ${table}_origin ON ${table} (origin_id, fiscal_year)`);
+	await createReportView(database, modelId, dimensions);
+}
+
+/** Makes the view of a model's cells with codes anew. */
+async function createReportView(database: Database, modelId: number, dimensions: readonly { id: number; code: string }[]): Promise<void> {
+	const table = tableOf(modelId);
+	await database.query(`DROP VIEW IF EXISTS report_${table}`);
 	const named = dimensions.map(({ code }, index) => `m${index}.code AS "${code.replaceAll('"', '')}"`);
 	const joins = dimensions.map(({ id }, index) => `JOIN member m${index} ON m${index}.id = c.d${Math.trunc(id)}`);
 	await database.query(`
@@ -44,6 +51,36 @@ export async function createCellTable(
 		FROM ${table} c ${joins.join(' ')} JOIN origin o ON o.id = c.origin_id
 		CROSS JOIN LATERAL unnest(c.amounts) WITH ORDINALITY AS a (amount, place)
 		WHERE a.amount < 'Infinity'`);
+}
+
+/**
+ * Gives every stored series a member of one more dimension, the last of its address from then on. Joins the caller's
+ * transaction, which holds everything that writes off.
+ * @param dimensions as they are afterwards, in address order
+ * @param placing at which member each series goes
+ */
+export async function widenCellTable(
+	client: pg.PoolClient,
+	modelId: number,
+	dimensions: readonly { id: number; code: string }[],
+	placing: AxisPlacing
+): Promise<void> {
+	const table = tableOf(modelId);
+	const columns = columnsOf(dimensions.map(({ id }) => id));
+	const added = columns.at(-1)!;
+	await client.query(`ALTER TABLE ${table} ADD COLUMN ${added} integer NOT NULL DEFAULT ${Math.trunc(placing.otherwise)}`);
+	await client.query(`ALTER TABLE ${table} ALTER COLUMN ${added} DROP DEFAULT`);
+	if (placing.by !== undefined) {
+		const [from, to] = [[...placing.members.keys()], [...placing.members.values()]];
+		await client.query(
+			`UPDATE ${table} c SET ${added} = p.goes FROM unnest($1::integer[], $2::integer[]) AS p (at, goes)
+			WHERE c.${columns[placing.by]!} = p.at AND c.${added} <> p.goes`,
+			[from, to]
+		);
+	}
+	await client.query(`ALTER TABLE ${table} DROP CONSTRAINT ${table}_pkey`);
+	await client.query(`ALTER TABLE ${table} ADD PRIMARY KEY (${columns.join(', ')}, fiscal_year, origin_id)`);
+	await createReportView(client, modelId, dimensions);
 }
 
 /**
@@ -265,4 +302,17 @@ export async function cellSources(
 		[modelId, year, ...address]
 	);
 	return found.rows;
+}
+
+/** How many amounts a model has at each member of a dimension; all of them under null where none is asked for. */
+export async function amountsByMember(
+	database: Database,
+	modelId: number,
+	dimension: number | undefined
+): Promise<Map<number | null, number>> {
+	const member = dimension === undefined ? 'NULL::integer' : `d${Math.trunc(dimension)}`;
+	const found = await database.query<{ member: number | null; count: number }>(
+		`SELECT ${member} AS member, coalesce(sum(cardinality(array_remove(amounts, NULL))), 0)::integer AS count FROM ${tableOf(modelId)} GROUP BY 1`
+	);
+	return new Map(found.rows.map(({ member: at, count }) => [at, count]));
 }

@@ -79,3 +79,43 @@ export function unpackSeries(packed: Buffer): SeriesChange[] {
 		...(signed < 0 && { stampsBefore: column(2, series), stamps: column(3, series) })
 	}));
 }
+
+/** At which member of a dimension that comes into a model each of its addresses goes. */
+export interface AxisPlacing {
+	/** The place in the address of the dimension that decides; undefined where all go to one member. */
+	by: number | undefined;
+	/** By member (id) of that dimension the member of the new one. */
+	members: ReadonlyMap<number, number>;
+	/** Where all others go. */
+	otherwise: number;
+}
+
+/** The member at which an address goes. */
+export const placeOnAxis = ({ by, members, otherwise }: AxisPlacing, address: ArrayLike<number>): number =>
+	by === undefined ? otherwise : (members.get(address[by]!) ?? otherwise);
+
+/** The same for addresses side by side. @param columns member ids, a column of `count` for each dimension */
+export const axisColumn = ({ by, members, otherwise }: AxisPlacing, columns: Int32Array, count: number): Int32Array =>
+	by === undefined
+		? new Int32Array(count).fill(otherwise)
+		: columns.slice(by * count, (by + 1) * count).map((member) => members.get(member) ?? otherwise);
+
+/** A packed block whose addresses have one more member, the last; all else stays. */
+export async function widenPacked(packed: Buffer, placing: AxisPlacing): Promise<Buffer> {
+	const bytes = inflateSync(packed);
+	const buffer = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer;
+	const [signed = 0, dimensions = 0, width = 0] = new Int32Array(buffer, 0, 3);
+	const count = Math.abs(signed);
+	const members = new Int32Array(buffer, 12, count * dimensions);
+	const added = axisColumn(placing, members, count);
+	const rest = Buffer.from(buffer, 12 + members.byteLength);
+	return compress(
+		Buffer.concat([
+			...[Int32Array.of(signed, dimensions + 1, width), members, added].map((part) =>
+				Buffer.from(part.buffer, part.byteOffset, part.byteLength)
+			),
+			rest
+		]),
+		{ level: 3 }
+	);
+}

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { pool, transaction } from '../database';
+import { transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
@@ -34,7 +34,6 @@ export async function saveDetailLines(
 ): Promise<{ revision: number | null }> {
 	const writer = requirePermission(person, 'form.enter');
 	const form = await readForm(writer, modelId, code);
-	const dimensionIds = await addressDimensions(pool(), modelId);
 	const total = lines.reduce((sum, { amount, factor }) => sum + amount * factor, 0);
 	if (!Number.isFinite(total)) throw new Fault(422, 'not possible', 'These lines add up to more than a number can hold.');
 	const asked = await formAsk(writer, modelId, form.layout, choices, 0);
@@ -42,6 +41,7 @@ export async function saveDetailLines(
 		const draft = await lockDraft(client, writer.id, modelId);
 		// Nothing can come between: what the cell holds is read at the revision that is the last one here.
 		const ask = { ...asked, draftVersion: draft.version, revision: await lockModel(client, modelId) };
+		const dimensionIds = await addressDimensions(client, modelId);
 		if (frame === undefined && ask.structure !== structure)
 			throw new Fault(409, 'conflict', 'The structure of the model has changed meanwhile. Look at the cell again, then save its lines.');
 		const { place, ...plan } = await askEngine(modelId, 'planCell', { ...ask, seenFrame: frame, row, column, value: total });

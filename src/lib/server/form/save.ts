@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { readAccessRules } from '../access';
-import { pool, transaction } from '../database';
+import { transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, type Conflict } from '../engine';
@@ -46,7 +46,6 @@ export async function saveDraft(
 ): Promise<SaveOutcome> {
 	const writer = requirePermission(person, 'form.enter');
 	const form = await readForm(writer, modelId, code);
-	const dimensionIds = await addressDimensions(pool(), modelId);
 	const rules = await readAccessRules(writer, modelId);
 	try {
 		const outcome = await transaction(async (client): Promise<SaveOutcome> => {
@@ -69,7 +68,7 @@ export async function saveDraft(
 			const posted = await postChangeSet(
 				client,
 				{ modelId, person: writer.id, kind: 'save', through: form.name, cells: plan.cells },
-				dimensionIds,
+				await addressDimensions(client, modelId),
 				plan.series,
 				plan.entries
 			);

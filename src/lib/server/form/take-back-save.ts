@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { readAccessRules } from '../access';
-import { pool, transaction } from '../database';
+import { transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
@@ -29,10 +29,10 @@ export async function takeBackSave(
 	{ revision: saved }: z.infer<typeof takeBackSchema>
 ): Promise<TakenBack> {
 	const writer = requirePermission(person, 'form.enter');
-	const dimensionIds = await addressDimensions(pool(), modelId);
 	const rules = await readAccessRules(writer, modelId);
 	const outcome = await transaction(async (client): Promise<TakenBack> => {
 		const revision = await lockModel(client, modelId);
+		const dimensionIds = await addressDimensions(client, modelId);
 		const found = await client.query<{ through: string }>(
 			"SELECT through FROM change_set WHERE model_id = $1 AND revision = $2 AND person_id = $3 AND kind = 'save'",
 			[modelId, saved, writer.id]

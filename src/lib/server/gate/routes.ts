@@ -23,6 +23,7 @@ const LIMITS: Readonly<Record<string, BodyLimit>> = {
 	},
 	'/api/m/[model]/forms/[code]/workbook': { bytes: MOST_WORKBOOK_BYTES, words: 'The workbook is larger than %.' },
 	'/api/m/[model]/structure/dimension/[code]/[verb]': LARGE,
+	'/api/m/[model]/structure/dimensions/[verb]': LARGE,
 	'/api/m/[model]/structure/rates/[set]/[verb]': LARGE,
 	'/api/m/[model]/imports/[code]/map/[map]': LARGE,
 	'/api/m/[model]/structure/package/[verb]': { bytes: MOST_PACKAGE_BYTES, words: 'The package is larger than %.' },
@@ -89,8 +90,22 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	),
 	'/api/m/[model]/structure/dimension/[code]/[verb]': verbs(
 		'structure.write',
-		...['edit', 'effect', 'effect-of-rows', 'preview', 'apply', 'remove', 'undo', 'attribute', 'delete-attribute', 'hierarchy', 'rename-hierarchy', 'delete-hierarchy']
+		...[
+			'edit',
+			'effect',
+			'effect-of-rows',
+			'preview',
+			'apply',
+			'remove',
+			'undo',
+			'attribute',
+			'delete-attribute',
+			'hierarchy',
+			'rename-hierarchy',
+			'delete-hierarchy'
+		]
 	),
+	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add'),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
 	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create')

@@ -71,9 +71,9 @@ export async function readRun(person: SignedIn | undefined, modelId: number, id:
  */
 export async function takeBackRun(person: SignedIn | undefined, modelId: number, id: number): Promise<{ revision: number }> {
 	const writer = requirePermission(person, 'rule.run');
-	const dimensionIds = await addressDimensions(pool(), modelId);
 	const revision = await transaction(async (client) => {
 		await lockModel(client, modelId);
+		const dimensionIds = await addressDimensions(client, modelId);
 		const found = await client.query<{ name: string; revision: number; number: number; person: number | null; runsAs: number | null }>(
 			`SELECT r.name, r.revision, c.number, r.person_id AS person, (r.definition ->> 'runsAs')::integer AS "runsAs" FROM run r JOIN change_set c ON c.model_id = r.model_id AND c.revision = r.revision
 			WHERE r.model_id = $1 AND r.id = $2 AND r.state = 'done' FOR UPDATE OF r`,

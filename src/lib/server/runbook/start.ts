@@ -299,7 +299,6 @@ async function carryOut(
 	// Where a runbook only loads, that nothing was computed is no news.
 	const computes = runbook.steps.some((step) => step.active && !recordOf(step).isBefore);
 	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan)] : [])].join(' ');
-	const dimensionIds = await addressDimensions(pool(), modelId);
 	// What runs is what the runbook says now, whatever it said when the run was asked for.
 	const { structure } = await modelVersions(pool(), modelId);
 	const definition = JSON.stringify({ ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) });
@@ -314,6 +313,9 @@ async function carryOut(
 			if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
 			if (plan.isTooLarge)
 				throw new Fault(413, 'too large', 'This run would write more than can be kept at once. Run it in parts: limit its steps.');
+			const dimensionIds = await addressDimensions(client, modelId);
+			// The model has other dimensions than when it was computed.
+			if (plan.series[0] && plan.series[0].members.length !== dimensionIds.length) throw new Overtaken();
 			const prepared = new PreparedChangeSet(client, modelId, dimensionIds, await numberChangeSet(client));
 			await prepared.write(plan.series);
 			if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was written.');

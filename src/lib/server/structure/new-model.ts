@@ -345,9 +345,11 @@ async function startEntities(client: pg.PoolClient, name: string, currency: stri
 	return dimension;
 }
 
-const startGeneral = (client: pg.PoolClient, name: string): Promise<MadeDimension> =>
+/** A general dimension with a member for what it does not apply to, and others. */
+export const startGeneral = (client: pg.PoolClient, name: string, leaves: readonly { code: string; name: string }[] = []) =>
 	startDimension(client, name, 'general', [
 		{ code: 'ALL', name: `All: ${name}` },
+		...leaves.map((leaf) => ({ ...leaf, parent: 'ALL' })),
 		{ code: 'NONE', name: `No ${name.toLowerCase()}`, parent: 'ALL', unassigned: true }
 	]);
 

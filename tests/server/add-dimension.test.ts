@@ -1,0 +1,208 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { closePool } from '../../src/lib/server/database';
+import { readModelDefinition } from '../../src/lib/server/database/definitions';
+import { stopEngines } from '../../src/lib/server/engine';
+import type { FormAnswer } from '../../src/lib/server/engine';
+import { enterFigures, inspectFigure, openForm, saveDraft, undoEntry, writeNote } from '../../src/lib/server/form';
+import { loadFile, readBatch, startTakeBack, stopDataThread } from '../../src/lib/server/import';
+import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/package';
+import type { SignedIn } from '../../src/lib/server/session';
+import { addDimension, addDimensionSchema, defineAttribute, editMembers, previewDimension } from '../../src/lib/server/structure';
+import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+
+const FORM = 'route-contribution';
+const NO_DECISIONS = { keepMine: [], takeTheirs: [] };
+let database: Awaited<ReturnType<typeof freshDatabase>>;
+let people = new Map<string, SignedIn>();
+let leaf: { members: Record<number, number>; currency: string };
+let expectFollowed: () => Promise<void>;
+
+beforeAll(async () => {
+	database = await freshDatabase('add_dimension', { demo: true });
+	process.env.DATABASE_URL = database.url;
+	expectFollowed = await followModel(database.url);
+	people = await peopleOf(database.pool);
+	const members = await database.pool.query<{ id: number; dimension: number }>(
+		"SELECT id, dimension_id AS dimension FROM member WHERE code IN ('R01', 'BK')"
+	);
+	leaf = { members: Object.fromEntries(members.rows.map(({ id, dimension }) => [dimension, id])), currency: 'local' };
+}, 60_000);
+afterAll(async () => {
+	await stopEngines();
+	await stopDataThread();
+	await closePool();
+	await database.close();
+});
+
+const admin = () => people.get('Maren')!;
+const tove = () => people.get('Tove')!;
+const asked = (wanted: object) => addDimensionSchema.parse(wanted);
+const show = async (code = FORM, choices: object = leaf) => (await openForm(tove(), 1, code, { members: {}, ...choices })).form;
+const shown = ({ values, flags, marks }: FormAnswer) => ({ values, flags, marks });
+const at = (form: FormAnswer, row: string, column: string) => ({
+	row: form.rows.findIndex(({ label }) => label === row),
+	column: form.columns.findIndex(({ label }) => label === column)
+});
+const figure = (form: FormAnswer, row: string, column: string) =>
+	form.values[at(form, row, column).row * form.columns.length + at(form, row, column).column];
+const type = async (row: string, column: string, text: string) => {
+	const form = await show();
+	return enterFigures(tove(), 1, FORM, leaf, {
+		entries: [{ ...at(form, row, column), text }],
+		structure: form.structure,
+		method: 'in proportion'
+	});
+};
+const totals = async () =>
+	(
+		await database.pool.query<{ account: string; origin: string; total: string }>(
+			'SELECT account, origin, round(sum(amount::numeric), 4)::text AS total FROM report_cells_1 GROUP BY 1, 2 ORDER BY 1, 2'
+		)
+	).rows;
+const total = async (column: string, member: string) =>
+	(
+		await database.pool.query<{ total: number }>(
+			`SELECT coalesce(sum(amount), 0) AS total FROM report_cells_1 WHERE "${column}" = $1 AND account = '4010'`,
+			[member]
+		)
+	).rows[0]!.total;
+async function* bytes(content: string) {
+	yield new TextEncoder().encode(content);
+}
+const load = (amount: string) =>
+	loadFile(
+		admin(),
+		1,
+		'ledger',
+		'test.csv',
+		bytes(`Account;Unit;Route;Posting date;Text;Amount\n7010;S-BK;RT-01;02.09.2026;x;${amount}\n`),
+		{ rejects: 'load good rows', again: true }
+	);
+
+describe('a dimension that comes into a model with figures', () => {
+	test('is refused with a sentence where it cannot, and nothing is changed', async () => {
+		const refused = (wanted: object) => expect(addDimension(admin(), 1, asked(wanted))).rejects;
+		const fresh = { kind: 'new', name: 'Channel' };
+		await expect(addDimension(tove(), 1, asked({ dimension: fresh, by: { kind: 'one', member: null } }))).rejects.toMatchObject({
+			status: 403
+		});
+		await refused({ dimension: { kind: 'new', name: 'ROUTE' }, by: { kind: 'one', member: null } }).toThrow(
+			'has a dimension Route already'
+		);
+		await refused({ dimension: { kind: 'shared', code: 'route' }, by: { kind: 'one', member: null } }).toThrow(
+			'has this dimension already'
+		);
+		await refused({ dimension: { kind: 'shared', code: 'nowhere' }, by: { kind: 'one', member: null } }).toThrow(
+			'There is no breakdown nowhere'
+		);
+		await refused({ dimension: fresh, by: { kind: 'one', member: 'WEB' } }).toThrow('has no members yet');
+		await refused({ dimension: fresh, by: { kind: 'attribute', dimension: 'route', attribute: 'Sea' } }).toThrow(
+			'Route has no attribute “Sea”'
+		);
+		await refused({ dimension: fresh, by: { kind: 'map', dimension: 'route', lines: [{ from: 'R99', to: 'x' }] } }).toThrow(
+			'Route has no member R99'
+		);
+		// A bonus is read at “No route”: with figures of other routes elsewhere it would find no share.
+		await refused({ dimension: fresh, by: { kind: 'map', dimension: 'route', lines: [{ from: 'R01', to: 'Web' }] } }).toThrow(
+			'reads at No route, which goes to NONE'
+		);
+		expect((await readModelDefinition(database.pool, 1))!.dimensions.map(({ code }) => code)).not.toContain('channel');
+	});
+
+	test('all at one member: every figure, right and mark is as before; what is typed, noted, undone and taken back goes on', async () => {
+		const loaded = await load('70-');
+		await type('Coaches', 'Apr 2027', '1000');
+		await type('Coaches', 'Apr 2027', '1234');
+		const saved = await saveDraft(tove(), 1, FORM, NO_DECISIONS);
+		expect(saved).toMatchObject({ kind: 'saved' });
+		await type('Coaches', 'May 2027', '55');
+		await type('Coaches', 'May 2027', '77');
+		const before = await show();
+		const place = at(before, 'Coaches', 'Apr 2027');
+		const { place: named, history } = await inspectFigure(tove(), 1, FORM, leaf, place.row, place.column);
+		await writeNote(tove(), 1, FORM, { place: named, text: 'Why so many?' });
+		const sums = await totals();
+		const preview = await previewDimension(
+			admin(),
+			1,
+			asked({ dimension: { kind: 'new', name: 'Channel' }, by: { kind: 'one', member: null } })
+		);
+		const done = await addDimension(admin(), 1, asked({ dimension: { kind: 'new', name: 'Channel' }, by: { kind: 'one', member: null } }));
+		expect(done).toEqual(preview);
+		expect(done).toMatchObject({ name: 'Channel', goes: [{ member: 'No channel', from: [], more: 0 }], shownAt: 'No channel', rest: [] });
+		expect(done.imports).toHaveLength(4);
+
+		const after = await show();
+		expect(shown(after)).toEqual(shown(before));
+		expect(await totals()).toEqual(sums);
+		const still = await inspectFigure(tove(), 1, FORM, leaf, place.row, place.column);
+		expect(still.history).toEqual(history);
+		expect(still.address.map(({ dimension, member }) => `${dimension}: ${member}`)).toContain('Channel: No channel');
+		const noted = await database.pool.query<{ place: number[] }>("SELECT place FROM note WHERE text = 'Why so many?'");
+		expect(noted.rows[0]!.place).toEqual(still.place);
+		// The draft and its undo.
+		expect(figure(after, 'Coaches', 'May 2027')).toBe(77);
+		expect(figure((await undoEntry(tove(), 1, FORM, leaf)).form, 'Coaches', 'May 2027')).toBe(55);
+		expect(await saveDraft(tove(), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved', cells: 1 });
+		expect(figure(await show(), 'Coaches', 'May 2027')).toBe(55);
+		// Loads of before and after, rows of a cell, and taking back.
+		const later = await load('80-');
+		expect((await readBatch(admin(), 1, later.batch)).batch).toMatchObject({ state: 'loaded' });
+		await startTakeBack(admin(), 1, later.batch, false);
+		await startTakeBack(admin(), 1, loaded.batch, false);
+		await expectJournalHolds(database.pool);
+	});
+
+	test('by an attribute: members are made of its values, each figure goes by its own; worked by hand from the stored sums', async () => {
+		const entities = await database.pool.query<{ id: number; code: string }>(
+			'SELECT m.id, m.code FROM member m JOIN entity e ON e.member_id = m.id ORDER BY m.code'
+		);
+		const idOf = (code: string) => entities.rows.find((each) => each.code === code)!.id;
+		const dimension = (await database.pool.query<{ code: string }>("SELECT code FROM dimension WHERE kind = 'entity' ORDER BY id LIMIT 1"))
+			.rows[0]!.code;
+		await defineAttribute(admin(), 1, dimension, { name: 'Sea', type: 'text', choices: [] });
+		const set = (code: string, value: string) => ({ act: 'set' as const, member: idOf(code), field: 'attribute Sea', value });
+		const outcome = await editMembers(admin(), 1, dimension, {
+			edits: [set('NOR', 'Wide sea'), set('SKE', 'wide SEA'), set('AMB', 'Sound')],
+			handOver: {}
+		});
+		expect(outcome.changed).toBe(3);
+		const column = (await database.pool.query<{ code: string }>("SELECT code FROM dimension WHERE kind = 'entity' ORDER BY id LIMIT 1"))
+			.rows[0]!.code;
+		const [nor, ske, amb] = [await total(column, 'NOR'), await total(column, 'SKE'), await total(column, 'AMB')];
+		const [sums, before] = [await totals(), await show()];
+		const done = await addDimension(
+			admin(),
+			1,
+			asked({ dimension: { kind: 'new', name: 'Waters' }, by: { kind: 'attribute', dimension, attribute: 'Sea' } })
+		);
+		expect(done.goes.map(({ member, from }) => `${member} ← ${from.toSorted().join(', ')}`)).toContain(
+			'Wide sea ← Northgate Line, Skerry Line'
+		);
+		expect(done.shownAt).toBe('All: Waters');
+		expect(await totals()).toEqual(sums);
+		expect(await total('waters', 'WIDE-SEA')).toBeCloseTo(nor + ske, 4);
+		expect(await total('waters', 'SOUND')).toBeCloseTo(amb, 4);
+		const after = await show();
+		after.values.forEach((value, cell) =>
+			before.values[cell] === null ? expect(value).toBeNull() : expect(value).toBeCloseTo(before.values[cell]!, 4)
+		);
+		// What is typed at the whole goes to where the figure stands.
+		await type('Coaches', 'Jun 2027', '4321');
+		expect(await saveDraft(tove(), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved', cells: 1 });
+		expect(figure(await show(), 'Coaches', 'Jun 2027')).toBe(4_321);
+		await expectJournalHolds(database.pool);
+	});
+
+	test('a package takes it along, and brings a model with it', async () => {
+		const { packed, numbers } = await readPackage((await exportPackage(admin(), 1, true)).zip);
+		const made = await createFromPackage(admin(), packed, numbers, 'Wider');
+		expect((await readModelDefinition(database.pool, made.id))!.dimensions.map(({ name }) => name)).toEqual(
+			(await readModelDefinition(database.pool, 1))!.dimensions.map(({ name }) => name)
+		);
+	});
+
+	test('the engine that followed holds what one opened now reads', async () => {
+		await expectFollowed();
+	});
+});
