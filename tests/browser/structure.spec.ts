@@ -74,6 +74,29 @@ test('an administrator makes a model from nothing, pastes its accounts, and type
 	await expect(cell('Result')).toContainText('1,100');
 	await page.keyboard.press('Control+s');
 	await expect(page.getByText(/Saved 2 cells/)).toBeVisible();
+
+	// One more breakdown of what is there, by keyboard; figures stay, and are typed as before.
+	await page.goto('/structure/new-dimension');
+	await ready(page);
+	await page.getByLabel('Name of the new dimension').fill('Account');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('alert')).toHaveText('The model has a dimension Account already. Choose another name.');
+	await page.getByLabel('Name of the new dimension').fill('Channel');
+	await page.keyboard.press('Enter');
+	const would = page.getByRole('region', { name: 'What it would do' });
+	await expect(would.getByRole('row', { name: /No channel/ })).toContainText('everything');
+	await would.getByRole('button', { name: 'Add “Channel”' }).press('Enter');
+	await page.waitForURL(/\/structure\/dimension\/channel/);
+	await expect(row(page, 'No channel')).toBeVisible();
+	await page.goto('/forms/all-figures');
+	await ready(page);
+	await expect(cell('Result')).toContainText('1,100');
+	await cell('Revenue').click();
+	await page.keyboard.type('1600');
+	await page.keyboard.press('Enter');
+	await expect(cell('Result')).toContainText('1,200');
+	await page.keyboard.press('Control+s');
+	await expect(page.getByText(/Saved one cell|Saved 1 cell/)).toBeVisible();
 	// Back to the demo's model for what follows.
 	await page.getByLabel('Model', { exact: true }).selectOption('Group plan');
 	await page.waitForURL(/\/desk/);
@@ -148,6 +171,33 @@ test('members are changed by keyboard and mouse, and taken back', async ({ page 
 	await row(page, 'R77').getByRole('gridcell').first().click();
 	await page.keyboard.press('Delete');
 	await expect(page.getByRole('status')).toContainText('Deleted “Night crossing”');
+});
+
+test('another way to group members is started, renamed, deleted, and brought back', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/dimension/route');
+	await ready(page);
+	const hierarchies = page.getByLabel('Hierarchy', { exact: true });
+	await page.getByRole('button', { name: 'Attributes…' }).click();
+	await page.getByLabel('Name of the new hierarchy').fill('By weather');
+	await page.getByRole('button', { name: 'Start an alternate hierarchy' }).click();
+	await expect(hierarchies).toHaveValue('By weather');
+	await page.getByLabel('Code to bring in').fill('R01');
+	await page.keyboard.press('Enter');
+	await expect(row(page, 'Skerrivik – Holmness')).toBeVisible();
+	await page.getByLabel('Name of this hierarchy').fill('By season');
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('status')).toContainText('called “By season” now');
+	await expect(hierarchies).toHaveValue('By season');
+	await page.getByRole('button', { name: 'Delete this hierarchy' }).click();
+	await expect(page.getByRole('status')).toContainText('Deleted the hierarchy “By season”. Ctrl+Z brings it back.');
+	await expect(hierarchies).toBeHidden();
+	await page.keyboard.press('Control+z');
+	await expect(page.getByRole('status')).toContainText('Took back: Deleted the hierarchy “By season”');
+	await hierarchies.selectOption('By season');
+	await expect(row(page, 'Skerrivik – Holmness')).toBeVisible();
+	await page.getByRole('button', { name: 'Delete this hierarchy' }).click();
+	await expect(hierarchies).toBeHidden();
 });
 
 test('a change that moves figures shows them first', async ({ page }) => {

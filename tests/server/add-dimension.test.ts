@@ -104,7 +104,7 @@ describe('a dimension that comes into a model with figures', () => {
 		);
 		// A bonus is read at “No route”: with figures of other routes elsewhere it would find no share.
 		await refused({ dimension: fresh, by: { kind: 'map', dimension: 'route', lines: [{ from: 'R01', to: 'Web' }] } }).toThrow(
-			'reads at No route, which goes to NONE'
+			'reads at No route, which goes to No channel'
 		);
 		expect((await readModelDefinition(database.pool, 1))!.dimensions.map(({ code }) => code)).not.toContain('channel');
 	});
@@ -128,7 +128,7 @@ describe('a dimension that comes into a model with figures', () => {
 			asked({ dimension: { kind: 'new', name: 'Channel' }, by: { kind: 'one', member: null } })
 		);
 		const done = await addDimension(admin(), 1, asked({ dimension: { kind: 'new', name: 'Channel' }, by: { kind: 'one', member: null } }));
-		expect(done).toEqual(preview);
+		expect(done).toEqual({ ...preview, code: 'channel' });
 		expect(done).toMatchObject({ name: 'Channel', goes: [{ member: 'No channel', from: [], more: 0 }], shownAt: 'No channel', rest: [] });
 		expect(done.imports).toHaveLength(4);
 

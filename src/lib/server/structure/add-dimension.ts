@@ -47,6 +47,30 @@ export interface AddedDimension {
 	imports: string[];
 }
 
+/** What may be said where a dimension is added: dimensions of other models, and what figures may go by. */
+export interface DimensionChoices {
+	shared: { code: string; name: string; members: number; models: string[] }[];
+	by: { code: string; name: string; attributes: string[] }[];
+}
+
+export async function dimensionChoices(person: SignedIn | undefined, modelId: number): Promise<DimensionChoices> {
+	requirePermission(person, 'structure.write');
+	const shared = await pool().query<DimensionChoices['shared'][number]>(
+		`SELECT d.code, d.name, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
+			array_agg(o.name ORDER BY o.id) AS models
+		FROM dimension d JOIN model_dimension x ON x.dimension_id = d.id JOIN model o ON o.id = x.model_id
+		WHERE d.kind = 'general' AND NOT EXISTS (SELECT FROM model_dimension own WHERE own.dimension_id = d.id AND own.model_id = $1)
+		GROUP BY d.id ORDER BY d.name`,
+		[modelId]
+	);
+	const by = await pool().query<DimensionChoices['by'][number]>(
+		`SELECT d.code, d.name, ARRAY(SELECT name FROM attribute WHERE dimension_id = d.id ORDER BY id) AS attributes
+		FROM model_dimension x JOIN dimension d ON d.id = x.dimension_id WHERE x.model_id = $1 AND d.kind <> 'period' ORDER BY x.position`,
+		[modelId]
+	);
+	return { shared: shared.rows, by: by.rows };
+}
+
 /** Codes of members that are made from texts. */
 const LONGEST_CODE = 40;
 const MOST_MADE = 5_000;
@@ -74,7 +98,11 @@ export async function previewDimension(person: SignedIn | undefined, modelId: nu
  * Adds a dimension to a model with its figures, its journal and everything that stands at figures: as if it had always been
  * there. Forms show it at one member, imports load to one, until they are changed. Totals over all of it are what they were.
  */
-export async function addDimension(person: SignedIn | undefined, modelId: number, wanted: DimensionToAdd): Promise<AddedDimension> {
+export async function addDimension(
+	person: SignedIn | undefined,
+	modelId: number,
+	wanted: DimensionToAdd
+): Promise<AddedDimension & { code: string }> {
 	const writer = requirePermission(person, 'structure.write');
 	return transaction(async (client) => {
 		await lockCodes(client);
@@ -85,7 +113,7 @@ export async function addDimension(person: SignedIn | undefined, modelId: number
 		const outcome = await inWords(client, definition, plan);
 		const before = await addressDimensions(client, modelId);
 		const ids = plan.known ? new Map(plan.known.members.map((member) => [member.code, member.id])) : undefined;
-		const made = ids ? { id: plan.known!.id, ids } : await startGeneral(client, plan.name, plan.leaves);
+		const made = ids ? { id: plan.known!.id, code: plan.known!.code, ids } : await startGeneral(client, plan.name, plan.leaves);
 		const placing: AxisPlacing = {
 			by: plan.by && before.indexOf(plan.by.definition.id),
 			members: new Map([...(plan.by?.goes ?? [])].map(([member, goes]) => [member, made.ids.get(goes)!])),
@@ -122,7 +150,7 @@ export async function addDimension(person: SignedIn | undefined, modelId: number
 			[]
 		);
 		await countUpStructure(client, [modelId], 'definition');
-		return outcome;
+		return { ...outcome, code: made.code };
 	});
 }
 
@@ -255,8 +283,15 @@ function refuseFixedReads(definition: ModelDefinition, own: Dimension, plan: Axi
 					throw new Fault(
 						422,
 						'not possible',
-						`The formula of ${model.accounts.member(account).name} reads at ${own.member(place.ordinal).name}, which goes to ${codeOf(own.member(place.ordinal).id)}: at the others it would find nothing. Let all figures go to one member, or go by another dimension.`
+						`The formula of ${model.accounts.member(account).name} reads at ${own.member(place.ordinal).name}, which goes to ${nameOf(plan, codeOf(own.member(place.ordinal).id))}: at the others it would find nothing. Let all figures go to one member, or go by another dimension.`
 					);
+}
+
+/** The name a member has, or will have when it is made. */
+function nameOf({ name, known, leaves }: AxisPlan, wanted: string): string {
+	if (known) return known.member(known.ordinalOfCode(wanted)!).name;
+	const made = leaves.find((leaf) => leaf.code === wanted);
+	return made?.name ?? (wanted === 'ALL' ? `All: ${name}` : `No ${name.toLowerCase()}`);
 }
 
 /** The member at which forms show the dimension: where all figures are, or the top above them. */
@@ -276,11 +311,6 @@ function shownAt(plan: AxisPlan): string {
 }
 
 async function inWords(database: Database, definition: ModelDefinition, plan: AxisPlan): Promise<AddedDimension> {
-	const nameOf = (wanted: string) =>
-		plan.known
-			? plan.known.member(plan.known.ordinalOfCode(wanted)!).name
-			: (plan.leaves.find((leaf) => leaf.code === wanted)?.name ??
-				(wanted === 'ALL' ? `All: ${plan.name}` : `No ${plan.name.toLowerCase()}`));
 	const cells = await amountsByMember(database, definition.id, plan.by?.definition.id);
 	const groups = new Map<string, { from: string[]; cells: number }>();
 	for (const [member, count] of cells) {
@@ -296,7 +326,7 @@ async function inWords(database: Database, definition: ModelDefinition, plan: Ax
 		name: plan.name,
 		goes: [...groups]
 			.map(([member, { from, cells: count }]) => ({
-				member: nameOf(member),
+				member: nameOf(plan, member),
 				from: from.slice(0, MOST_NAMES),
 				more: Math.max(0, from.length - MOST_NAMES),
 				cells: count
@@ -304,7 +334,7 @@ async function inWords(database: Database, definition: ModelDefinition, plan: Ax
 			.sort((one, other) => other.cells - one.cells),
 		rest: plan.rest,
 		forms: (await formsOf(database, definition.id)).length,
-		shownAt: nameOf(shownAt(plan)),
+		shownAt: nameOf(plan, shownAt(plan)),
 		imports: imports.rows.map(({ name }) => name)
 	};
 }

@@ -5,7 +5,14 @@ export type { ActOutcome, HandOverChoice, UsedMember } from './act';
 export type { Use } from '../definition/naming';
 export * from './attributes';
 export * from './hierarchies';
-export { addDimension, addDimensionSchema, previewDimension, type AddedDimension, type DimensionToAdd } from './add-dimension';
+export {
+	addDimension,
+	addDimensionSchema,
+	dimensionChoices,
+	previewDimension,
+	type AddedDimension,
+	type DimensionToAdd
+} from './add-dimension';
 export * from './calendar';
 export * from './rates';
 export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';

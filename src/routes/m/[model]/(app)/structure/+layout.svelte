@@ -25,6 +25,12 @@
 		{ path: '/structure/wiring', name: 'Wiring', note: '', title: 'What feeds what' },
 		...(mayWrite
 			? [
+					{
+						path: '/structure/new-dimension',
+						name: 'Add a dimension',
+						note: '',
+						title: 'One more breakdown of the figures that are there'
+					},
 					{ path: '/structure/package', name: 'Model package', note: '', title: 'The whole model as a file, out and in' },
 					{ path: '/structure/new-model', name: 'New model', note: '', title: 'Make a model from nothing' }
 				]

@@ -157,7 +157,10 @@
 						? `, ${count(members.leaves)} of them leaves, which may be chosen`
 						: ''}
 				{:else}
-					{kindName} dimension · {count(members.table.ids.length)} members, {count(members.leaves)} of them leaves
+					{members.hierarchy === undefined ? `${kindName} dimension` : `Hierarchy “${members.hierarchy}”`} · {count(
+						members.table.ids.length
+					)}
+					{members.table.ids.length === 1 ? 'member' : 'members'}, {count(members.leaves)} of them leaves
 				{/if}
 				{#if period}· made by the <a class="underline" href={at('/structure/calendar')}>calendar</a>{/if}
 			</p>
@@ -246,9 +249,9 @@
 					void bring();
 				}}
 			>
-				<span class="text-grey"
-					>{count(outside.length)} members are not in “{members.hierarchy}”. New groups are added here; others are brought in under the one
-					in focus.</span
+				<span class="text-grey" title="What is added in this view is a group of this hierarchy; members of the main one are brought in."
+					>{outside.length === 1 ? 'One member is not here' : `${count(outside.length)} members are not here`}; bring in, under the one in
+					focus:</span
 				>
 				<input
 					class="input input-xs w-44"
@@ -271,8 +274,12 @@
 			>
 				<input class="input input-xs w-44" aria-label="Name of this hierarchy" maxlength="80" bind:value={renamed} />
 				<button class="btn btn-xs" disabled={renamed.trim() === '' || renamed.trim() === members.hierarchy}>Rename</button>
-				<button class="btn btn-xs" type="button" onclick={() => void deleteHierarchy()}>Delete this hierarchy</button>
-				<span class="text-grey">Its members stay where they are in the main hierarchy; groups that stand here alone go with it.</span>
+				<button
+					class="btn btn-xs"
+					type="button"
+					title="Its members stay where they are in the main hierarchy; groups that stand here alone go with it. Ctrl+Z brings it back."
+					onclick={() => void deleteHierarchy()}>Delete this hierarchy</button
+				>
 			</form>
 		{/if}
 		{#if panel === 'attributes'}
