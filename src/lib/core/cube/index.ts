@@ -24,6 +24,7 @@ export { eachLiveCell } from './live';
 export { eachLiveChange } from './live-changes';
 export { computeLeaf, leafValue } from './live-value';
 export { Reader, type StoredReader } from './reader';
+export { collapse, type Collapsed, type CollapsedSeries } from './collapse';
 export { leafCells } from './leaf-cells';
 export type { LeafCell } from './leaf-cells';
 export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';
