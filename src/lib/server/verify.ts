@@ -41,7 +41,8 @@ async function verifyModel(client: pg.PoolClient, modelId: number, name: string)
 		return series;
 	};
 	const { rows: revisions } = await client.query<{ revision: number }>(
-		'SELECT revision FROM change_set WHERE model_id = $1 ORDER BY revision',
+		// What was written with other dimensions is summed up by the first change set after it.
+		'SELECT c.revision FROM change_set c JOIN model m ON m.id = c.model_id WHERE c.model_id = $1 AND c.revision > m.journal_from ORDER BY c.revision',
 		[modelId]
 	);
 	let unknown = 0;

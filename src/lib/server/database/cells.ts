@@ -39,6 +39,37 @@ export async function createCellTable(
 	await createReportView(database, modelId, dimensions);
 }
 
+/** Sets a model's cell table aside under another name; it has none until one is made. */
+export async function setCellTableAside(client: pg.PoolClient, modelId: number, name: number): Promise<void> {
+	await client.query(`DROP VIEW IF EXISTS report_${tableOf(modelId)}`);
+	await renameCellTable(client, tableOf(modelId), asideOf(modelId, name));
+}
+
+/** Puts a table that was set aside in the place of the present one, which goes. */
+export async function putCellTableBack(
+	client: pg.PoolClient,
+	modelId: number,
+	name: number,
+	dimensions: readonly { id: number; code: string }[]
+): Promise<void> {
+	await client.query(`DROP VIEW IF EXISTS report_${tableOf(modelId)}`);
+	await client.query(`DROP TABLE ${tableOf(modelId)}`);
+	await renameCellTable(client, asideOf(modelId, name), tableOf(modelId));
+	await createReportView(client, modelId, dimensions);
+}
+
+/** Forgets a table that was set aside. */
+export const dropCellTableAside = async (client: pg.PoolClient, modelId: number, name: number): Promise<void> =>
+	void (await client.query(`DROP TABLE IF EXISTS ${asideOf(modelId, name)}`));
+
+const asideOf = (modelId: number, name: number): string => `${tableOf(modelId)}_${Math.trunc(name)}`;
+
+async function renameCellTable(client: pg.PoolClient, from: string, to: string): Promise<void> {
+	await client.query(`ALTER TABLE ${from} RENAME TO ${to}`);
+	await client.query(`ALTER INDEX ${from}_pkey RENAME TO ${to}_pkey`);
+	await client.query(`ALTER INDEX ${from}_origin RENAME TO ${to}_origin`);
+}
+
 /** Makes the view of a model's cells with codes anew. */
 async function createReportView(database: Database, modelId: number, dimensions: readonly { id: number; code: string }[]): Promise<void> {
 	const table = tableOf(modelId);

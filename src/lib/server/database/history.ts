@@ -1,5 +1,6 @@
 import { cellSources } from './cells';
 import type { Database } from './pool';
+import { journalStretches, type JournalStretch } from './shape';
 
 export interface HistoryLine {
 	revision: number;
@@ -28,28 +29,13 @@ export async function valueHistory(
 ): Promise<HistoryLine[]> {
 	// A figure the form computes has no cells of its own.
 	if (beneath.members.length === 0) return [];
-	const conditions = beneath.members.map((_, axis) => `e.address[${axis + 1}] = ANY ($${axis + 3})`).join(' AND ');
-	const typed = await database.query<{
-		revision: number;
-		at: Date;
-		person: string | null;
-		through: string;
-		before: number | null;
-		after: number | null;
-		cell: string;
-	}>(
-		`SELECT c.revision, c.at, p.name AS person, c.through, coalesce(e.before, nullif(e.beneath, 'NaN')) AS before, e.after, a.name || ', ' || m.name AS cell
-		FROM entry_change e
-		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
-		LEFT JOIN person p ON p.id = c.person_id
-		JOIN member a ON a.id = e.address[1]
-		JOIN member m ON m.id = e.period_id
-		WHERE e.model_id = $1 AND e.period_id = ANY ($2) AND ${conditions}
-		ORDER BY e.revision DESC LIMIT ${MOST_LINES}`,
-		[modelId, beneath.periods, ...beneath.members]
-	);
+	const stretches = await journalStretches(database, modelId);
+	const now = stretches.at(-1)!.dimensions;
+	const typed: TypedLine[] = [];
+	for (const stretch of stretches.toReversed())
+		if (typed.length < MOST_LINES) typed.push(...(await typedIn(database, modelId, beneath, stretch, now)));
 	const isLeaf = beneath.year !== undefined;
-	const lines: HistoryLine[] = typed.rows.map(({ cell, at, ...row }) => ({
+	const lines: HistoryLine[] = typed.slice(0, MOST_LINES).map(({ cell, at, ...row }) => ({
 		...row,
 		at: at.toISOString(),
 		kind: 'save' as const,
@@ -61,4 +47,43 @@ export async function valueHistory(
 			lines.push({ ...source, at: source.at.toISOString() });
 	}
 	return lines.sort((a, b) => b.revision - a.revision);
+}
+
+/** An entry as the journal has it. */
+interface TypedLine {
+	revision: number;
+	at: Date;
+	person: string | null;
+	through: string;
+	before: number | null;
+	after: number | null;
+	cell: string;
+}
+
+/** What was typed in a stretch of the journal: of dimensions that were taken out since at whatever member. */
+async function typedIn(
+	database: Database,
+	modelId: number,
+	beneath: { members: number[][]; periods: number[] },
+	{ from, to, dimensions }: JournalStretch,
+	now: readonly number[]
+): Promise<TypedLine[]> {
+	const conditions = now
+		.flatMap((dimension, axis) => {
+			const place = dimensions.indexOf(dimension);
+			return place < 0 ? [] : [`e.address[${place + 1}] = ANY ($${axis + 5})`];
+		})
+		.join(' AND ');
+	const found = await database.query<TypedLine>(
+		`SELECT c.revision, c.at, p.name AS person, c.through, coalesce(e.before, nullif(e.beneath, 'NaN')) AS before, e.after, a.name || ', ' || m.name AS cell
+		FROM entry_change e
+		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
+		LEFT JOIN person p ON p.id = c.person_id
+		JOIN member a ON a.id = e.address[1]
+		JOIN member m ON m.id = e.period_id
+		WHERE e.model_id = $1 AND e.period_id = ANY ($2) AND e.revision > $3 AND e.revision <= $4 AND ${conditions}
+		ORDER BY e.revision DESC LIMIT ${MOST_LINES}`,
+		[modelId, beneath.periods, from, to, ...beneath.members]
+	);
+	return found.rows;
 }

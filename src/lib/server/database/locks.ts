@@ -42,5 +42,12 @@ export const keepStructureStill = async (client: pg.ClientBase, modelId: number)
 /** Waits for loads and runs that are writing and keeps others from starting to. */
 export const waitForLoads = async (client: pg.ClientBase, modelId: number): Promise<void> => void (await of(client, 'writing', modelId));
 
+/**
+ * Holds what people have typed and not saved, of a model or of all: before a model's revisions, as a save does, since two
+ * that take the one and the other first would wait for each other.
+ */
+export const lockDrafts = async (client: pg.ClientBase, modelId: number | null): Promise<void> =>
+	void (await client.query('SELECT FROM draft WHERE $1::integer IS NULL OR model_id = $1 ORDER BY id FOR UPDATE', [modelId]));
+
 /** Takes a model's revisions: everything written elsewhere is visible from here on, and nothing can come between. */
 export const lockRevisions = async (client: pg.ClientBase, modelId: number): Promise<void> => void (await of(client, 'revision', modelId));

@@ -9,7 +9,8 @@ const unpack = promisify(inflate);
 
 /** Tables that name leaf cells by an address, and which of their rows are a model's. */
 const ADDRESSES = [
-	{ table: 'entry_change', own: 'model_id = $1' },
+	// What was written with other dimensions stays as it was written.
+	{ table: 'entry_change', own: 'model_id = $1 AND revision > (SELECT journal_from FROM model WHERE id = $1)' },
 	{ table: 'figure_moved', own: 'model_id = $1' },
 	{ table: 'draft_cell', own: 'draft_id IN (SELECT id FROM draft WHERE model_id = $1)' },
 	{ table: 'draft_trial_cell', own: 'draft_id IN (SELECT id FROM draft WHERE model_id = $1)' }
@@ -46,9 +47,11 @@ export async function widenModel(client: pg.PoolClient, modelId: number, placing
 		);
 	await widenDraftNotes(client, modelId, placing);
 	await widenJournal(client, modelId, placing);
-	const batches = await client.query<{ id: number }>('SELECT b.id FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1', [
-		modelId
-	]);
+	const batches = await client.query<{ id: number }>(
+		`SELECT b.id FROM batch b JOIN import i ON i.id = b.import_id JOIN model m ON m.id = i.model_id
+		WHERE i.model_id = $1 AND coalesce(b.revision > m.journal_from, true)`,
+		[modelId]
+	);
 	for (const { id } of batches.rows) await widenBatch(client, id, placing);
 }
 
@@ -86,7 +89,9 @@ async function widenDraftNotes(client: pg.PoolClient, modelId: number, placing: 
 /** Blocks of loads and runs, one after the other: a journal may be larger than memory. */
 async function widenJournal(client: pg.PoolClient, modelId: number, placing: AxisPlacing): Promise<void> {
 	const blocks = await client.query<{ set: number; part: number }>(
-		'SELECT change_set AS set, part FROM block_change WHERE model_id = $1 ORDER BY change_set, part',
+		`SELECT b.change_set AS set, b.part FROM block_change b JOIN model m ON m.id = b.model_id
+		LEFT JOIN change_set c ON c.model_id = b.model_id AND c.number = b.change_set
+		WHERE b.model_id = $1 AND coalesce(c.revision > m.journal_from, true) ORDER BY b.change_set, b.part`,
 		[modelId]
 	);
 	for (const { set, part } of blocks.rows) {

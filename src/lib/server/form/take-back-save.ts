@@ -3,6 +3,7 @@ import { readAccessRules } from '../access';
 import { transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
+import { refuseOfOtherShape } from '../database/shape';
 import { askEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -38,6 +39,7 @@ export async function takeBackSave(
 			[modelId, saved, writer.id]
 		);
 		if (!found.rows[0]) throw notFound('save of yours');
+		await refuseOfOtherShape(client, modelId, saved);
 		const entries = await client.query<{ address: number[]; period: number; value: number | null; holds: boolean }>(
 			`SELECT e.address, e.period_id AS period, e.before AS value, NOT EXISTS (
 				SELECT FROM entry_change later WHERE later.model_id = e.model_id AND later.address = e.address

@@ -105,7 +105,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 			'delete-hierarchy'
 		]
 	),
-	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add'),
+	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add', 'look-without', 'take-out', 'put-back'),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
 	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create')

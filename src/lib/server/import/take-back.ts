@@ -1,4 +1,5 @@
 import { pool } from '../database';
+import { refuseOfOtherShape } from '../database/shape';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, startJob } from '../jobs';
@@ -13,11 +14,12 @@ interface BatchHead {
 	origin: number;
 	name: string;
 	state: string;
+	revision: number | null;
 }
 
 async function headOf(modelId: number, batchId: number): Promise<BatchHead> {
 	const found = await pool().query<BatchHead>(
-		`SELECT i.code, i.id AS import, i.origin_id AS origin, i.name, b.state FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
+		`SELECT i.code, i.id AS import, i.origin_id AS origin, i.name, b.state, b.revision FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
 		[batchId, modelId]
 	);
 	if (!found.rows[0]) throw notFound('batch');
@@ -27,7 +29,8 @@ async function headOf(modelId: number, batchId: number): Promise<BatchHead> {
 /** What taking a batch back would do: how many of its cells still hold, and which later batches wrote the others. */
 export async function previewTakeBack(person: SignedIn | undefined, modelId: number, batchId: number): Promise<TakeBackPreview> {
 	requirePermission(person, 'data.load');
-	const { origin } = await headOf(modelId, batchId);
+	const { origin, revision } = await headOf(modelId, batchId);
+	if (revision !== null) await refuseOfOtherShape(pool(), modelId, revision);
 	return askData('previewTakeBack', { modelId, origin, batch: batchId });
 }
 
@@ -42,9 +45,10 @@ export async function startTakeBack(
 	withLater: boolean
 ): Promise<{ job: number }> {
 	const taker = requirePermission(person, 'data.load');
-	const { state, name, code, origin } = await headOf(modelId, batchId);
+	const { state, name, code, origin, revision } = await headOf(modelId, batchId);
 	if (state === 'taken back') throw new Fault(409, 'taken back', 'This batch has been taken back already.');
 	if (state !== 'loaded') throw new Fault(422, 'not possible', 'This batch loaded nothing, so there is nothing to take back.');
+	if (revision !== null) await refuseOfOtherShape(pool(), modelId, revision);
 	const later = withLater ? (await askData('previewTakeBack', { modelId, origin, batch: batchId })).later : [];
 	const still = await pool().query<{ id: number }>("SELECT id FROM batch WHERE id = ANY ($1) AND state = 'loaded'", [later]);
 	const batches = [...still.rows.map(({ id }) => id), batchId].sort((a, b) => b - a);

@@ -3,6 +3,7 @@ import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
+import { refuseOfOtherShape } from '../database/shape';
 import { unpackSeries, type SeriesChange } from '../database/series';
 import { askEngine, type RunTotal } from '../engine';
 import { Fault, notFound } from '../fault';
@@ -81,6 +82,7 @@ export async function takeBackRun(person: SignedIn | undefined, modelId: number,
 		);
 		const run = found.rows[0];
 		if (!run) throw notFound('run that wrote something');
+		await refuseOfOtherShape(client, modelId, run.revision);
 		if (run.person !== writer.id && !writer.permissions.includes('rule.write'))
 			throw new Fault(403, 'not allowed', 'This run is somebody else’s. Ask them, or an administrator, to take it back.');
 		const blocks = await client.query<{ packed: Buffer }>(

@@ -4,7 +4,7 @@ import { pool, transaction, type Database } from '../database';
 import { amountsByMember } from '../database/cells';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions, readModelDefinition } from '../database/definitions';
-import { lockCodes, waitForLoads } from '../database/locks';
+import { lockCodes, lockDrafts, waitForLoads } from '../database/locks';
 import type { AxisPlacing } from '../database/series';
 import { countUpStructure } from '../database/structure-version';
 import { widenModel } from '../database/widen';
@@ -107,6 +107,7 @@ export async function addDimension(
 	return transaction(async (client) => {
 		await lockCodes(client);
 		await waitForLoads(client, modelId);
+		await lockDrafts(client, modelId);
 		await lockModel(client, modelId);
 		const definition = await definitionOf(client, modelId);
 		const plan = await planOf(client, definition, wanted);

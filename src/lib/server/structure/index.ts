@@ -6,6 +6,15 @@ export type { Use } from '../definition/naming';
 export * from './attributes';
 export * from './hierarchies';
 export {
+	previewTakeOut,
+	putDimensionBack,
+	returnableDimension,
+	takeOutDimension,
+	takeOutSchema,
+	type Returnable,
+	type TakenOut
+} from './take-out-dimension';
+export {
 	addDimension,
 	addDimensionSchema,
 	dimensionChoices,

@@ -73,7 +73,11 @@ function effectOn(
 	// The same members in the same order, new ones after them, so the cube's addresses hold for both.
 	const other = modelOf(definition);
 	const asked = rowsToShow(model, other, dimension, changed);
-	const [before, after] = [figures(model, cube, asked), figures(other, cube, asked)];
+	return differences(model, asked, figures(new Reader(cube), asked), figures(new Reader(cube, [], undefined, other), asked));
+}
+
+/** Figures before and after that differ, those that move most first. */
+export function differences(model: Model, asked: readonly Shown[], before: Float64Array, after: Float64Array): EffectLine[] {
 	const years = yearsOf(model);
 	const columns = years.length * model.scenarios.members.length;
 	const lines: (EffectLine & { difference: number })[] = [];
@@ -101,7 +105,7 @@ function effectOn(
 }
 
 /** A figure looked at: an account, and of the dimension that changes the member above what moves. */
-interface Shown {
+export interface Shown {
 	account: number;
 	member?: { axis: number; ordinal: number };
 }
@@ -139,7 +143,8 @@ function withAbove(model: Model, other: Model, axis: number, changed: readonly n
 }
 
 /** Row by row, scenario by scenario, year by year, over everything else, in the reporting currency. */
-function figures(model: Model, cube: Cube, asked: readonly Shown[]): Float64Array {
+export function figures(reader: Reader, asked: readonly Shown[]): Float64Array {
+	const { model } = reader;
 	const top = (dimension: Dimension): number => {
 		const roots = dimension.tree.roots();
 		return roots.reduce((best, root) => (dimension.tree.leaves(root).length > dimension.tree.leaves(best).length ? root : best), roots[0]!);
@@ -162,7 +167,7 @@ function figures(model: Model, cube: Cube, asked: readonly Shown[]): Float64Arra
 			currency: model.definition.reportingCurrency
 		})
 	);
-	view.fill(new Reader(cube, [], undefined, model));
+	view.fill(reader);
 	return view.evaluate().values;
 }
 
@@ -173,7 +178,7 @@ export async function effect(engine: ModelEngine, ask: EffectAsk): Promise<Effec
 }
 
 /** The model as it would be. @throws EngineFault with the core's sentence when it would be none */
-function modelOf(definition: ModelDefinition): Model {
+export function modelOf(definition: ModelDefinition): Model {
 	try {
 		return new Model(definition);
 	} catch (error) {

@@ -1,4 +1,5 @@
 import type { ModelEngine } from '../model-engine';
+import { collapsed } from './collapsed';
 import { effect } from './effect';
 import { emptied } from './emptied';
 import { enter, restore } from './enter';
@@ -22,6 +23,7 @@ export const REQUESTS = {
 	checkRunbook,
 	checkScript,
 	close,
+	collapsed,
 	effect,
 	emptied,
 	enter,

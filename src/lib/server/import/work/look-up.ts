@@ -46,7 +46,7 @@ export async function lookUpRow(modelId: number, batchId: number, line: number):
 	const batch = (await batchFiles('b.id = $2', [modelId, batchId]))[0];
 	if (!batch?.file || !batch.source) return undefined;
 	const { model } = await modelContext(modelId);
-	const addresses = await readAddresses(batchId, model.dimensions.length);
+	const addresses = await readAddresses(batchId, addressOf(model));
 	const cells: RowOfFile['cells'] = [];
 	for await (const entries of readEntries(batchId, line))
 		for (let at = 0; at < entries.lines.length; at++)
@@ -104,7 +104,7 @@ async function rowsOfCell(
 	year: number,
 	position: number
 ): Promise<RowsOfCell | undefined> {
-	const addresses = await readAddresses(batch.id, model.dimensions.length);
+	const addresses = await readAddresses(batch.id, addressOf(model));
 	const blockNumber = addresses.findIndex((block) => block.year === year && findSeries(block, members) >= 0);
 	if (blockNumber < 0) return undefined;
 	const series = findSeries(addresses[blockNumber]!, members);
@@ -268,7 +268,7 @@ const sizeOf = ({ first, second }: { first: number | null; second: number | null
 /** A batch's amounts by cell, as its rows state them. */
 async function statedBy(model: Model, batchId: number): Promise<SeriesStore> {
 	const store = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
-	const addresses = await readAddresses(batchId, model.dimensions.length);
+	const addresses = await readAddresses(batchId, addressOf(model));
 	const address = new Int32Array(model.dimensions.length);
 	for await (const entries of readEntries(batchId))
 		for (let at = 0; at < entries.lines.length; at++) {
@@ -287,3 +287,6 @@ async function statedBy(model: Model, batchId: number): Promise<SeriesStore> {
 		}
 	return store;
 }
+
+/** Dimensions (ids) in address order. */
+const addressOf = ({ dimensions }: Model): number[] => dimensions.map(({ id }) => id);

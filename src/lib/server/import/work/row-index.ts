@@ -2,6 +2,7 @@ import { promisify } from 'node:util';
 import { deflate, inflate } from 'node:zlib';
 import type { SeriesStore } from '../../../core';
 import { pool } from '../../database';
+import { dimensionsAt } from '../../database/shape';
 
 const pack = promisify(deflate);
 const unpack = promisify(inflate);
@@ -117,8 +118,18 @@ export interface BatchAddresses {
 	members: Int32Array[];
 }
 
-/** The addresses a batch wrote to, by block. */
-export async function readAddresses(batchId: number, dimensions: number): Promise<BatchAddresses[]> {
+/**
+ * The addresses a batch wrote to, by block; of dimensions that were taken out of the model since, its rows are told together.
+ * @param dimensions of the model (ids), in address order
+ */
+export async function readAddresses(batchId: number, dimensions: readonly number[]): Promise<BatchAddresses[]> {
+	const batch = await pool().query<{ model: number; revision: number | null }>(
+		'SELECT i.model_id AS model, b.revision FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1',
+		[batchId]
+	);
+	const { model = 0, revision = null } = batch.rows[0] ?? {};
+	const stored = revision === null ? dimensions : await dimensionsAt(pool(), model, revision);
+	const columns = dimensions.map((dimension) => stored.indexOf(dimension));
 	const found = await pool().query<{ year: number; series: number; packed: Buffer }>(
 		'SELECT year, series, packed FROM batch_series WHERE batch_id = $1 ORDER BY block',
 		[batchId]
@@ -126,7 +137,10 @@ export async function readAddresses(batchId: number, dimensions: number): Promis
 	const blocks: BatchAddresses[] = [];
 	for (const { year, series, packed } of found.rows) {
 		const bytes = await aligned(packed);
-		blocks.push({ year, members: Array.from({ length: dimensions }, (_, axis) => new Int32Array(bytes, axis * series * 4, series)) });
+		blocks.push({
+			year,
+			members: columns.map((column) => (column < 0 ? new Int32Array(series) : new Int32Array(bytes, column * series * 4, series)))
+		});
 	}
 	return blocks;
 }

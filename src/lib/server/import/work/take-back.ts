@@ -6,6 +6,7 @@ import { lockModel, numberChangeSet, PreparedChangeSet } from '../../database/ch
 import { stampsAfter, unpackSeries, type SeriesChange } from '../../database/series';
 import { Fault } from '../../fault';
 import { modelContext } from './context';
+import { refuseOfOtherShape } from '../../database/shape';
 import { structureVersion } from '../../database/structure-version';
 import { keepStructureStill, lockImport } from '../../database/locks';
 
@@ -97,6 +98,7 @@ export async function takeBack(ask: TakeBackAsk): Promise<TakeBackOutcome> {
 		for (const batch of ask.batches) {
 			const own = await changesOfBatch(client, ask.modelId, batch);
 			if (!own) continue;
+			await refuseOfOtherShape(client, ask.modelId, own.revision);
 			const lost: Touched = new Map();
 			for (const { number, batch: other } of await laterChangeSets(client, ask.modelId, origin, own.revision)) {
 				if (other !== null && ask.batches.includes(other)) continue;

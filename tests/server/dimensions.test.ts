@@ -3,11 +3,22 @@ import { closePool } from '../../src/lib/server/database';
 import { readModelDefinition } from '../../src/lib/server/database/definitions';
 import { stopEngines } from '../../src/lib/server/engine';
 import type { FormAnswer } from '../../src/lib/server/engine';
+import { Fault } from '../../src/lib/server/fault';
 import { enterFigures, inspectFigure, openForm, saveDraft, undoEntry, writeNote } from '../../src/lib/server/form';
 import { loadFile, readBatch, startTakeBack, stopDataThread } from '../../src/lib/server/import';
 import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/package';
 import type { SignedIn } from '../../src/lib/server/session';
-import { addDimension, addDimensionSchema, defineAttribute, editMembers, previewDimension } from '../../src/lib/server/structure';
+import {
+	addDimension,
+	addDimensionSchema,
+	defineAttribute,
+	editMembers,
+	previewDimension,
+	previewTakeOut,
+	putDimensionBack,
+	returnableDimension,
+	takeOutDimension
+} from '../../src/lib/server/structure';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
 
 const FORM = 'route-contribution';
@@ -59,6 +70,7 @@ const totals = async () =>
 			'SELECT account, origin, round(sum(amount::numeric), 4)::text AS total FROM report_cells_1 GROUP BY 1, 2 ORDER BY 1, 2'
 		)
 	).rows;
+const stored = async () => (await database.pool.query('SELECT * FROM report_cells_1 ORDER BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12')).rows;
 const total = async (column: string, member: string) =>
 	(
 		await database.pool.query<{ total: number }>(
@@ -200,6 +212,112 @@ describe('a dimension that comes into a model with figures', () => {
 		expect((await readModelDefinition(database.pool, made.id))!.dimensions.map(({ name }) => name)).toEqual(
 			(await readModelDefinition(database.pool, 1))!.dimensions.map(({ name }) => name)
 		);
+	});
+
+	test('someone who types and saves at that moment has saved, or is told; what is stored is what the journal says', async () => {
+		for (const [round, name] of ['Season', 'Tide', 'Wind'].entries()) {
+			await type('Coaches', 'Jul 2027', String(777 + round));
+			const [saved, added] = await Promise.allSettled([
+				saveDraft(tove(), 1, FORM, NO_DECISIONS),
+				addDimension(admin(), 1, asked({ dimension: { kind: 'new', name }, by: { kind: 'one', member: null } }))
+			]);
+			expect(added.status).toBe('fulfilled');
+			if (saved.status === 'rejected') expect(saved.reason).toBeInstanceOf(Fault);
+			expect(await saveDraft(tove(), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: saved.status === 'rejected' ? 'saved' : 'nothing' });
+			expect(figure(await show(), 'Coaches', 'Jul 2027')).toBe(777 + round);
+		}
+		await expectJournalHolds(database.pool);
+	});
+});
+
+describe('a dimension that is taken out', () => {
+	const pin = (code: string) =>
+		database.pool.query(
+			`UPDATE form SET layout = jsonb_set(layout, '{pinned}', (
+				SELECT jsonb_agg(CASE WHEN (p ->> 'dimension')::integer = m.dimension_id THEN jsonb_set(p, '{member}', to_jsonb(m.id)) ELSE p END)
+				FROM jsonb_array_elements(layout -> 'pinned') p))
+			FROM member m JOIN dimension d ON d.id = m.dimension_id AND d.code = 'waters' WHERE m.code = $1 AND form.code = $2`,
+			[code, FORM]
+		);
+
+	test('is refused with a sentence where something says something about it', async () => {
+		await expect(takeOutDimension(tove(), 1, 'waters')).rejects.toMatchObject({ status: 403 });
+		await expect(takeOutDimension(admin(), 1, 'nowhere')).rejects.toThrow('has no dimension nowhere');
+		await expect(takeOutDimension(admin(), 1, 'account')).rejects.toThrow('a model without accounts is none');
+		await expect(previewTakeOut(admin(), 1, 'route')).rejects.toThrow(/laid out by this dimension|reads at members of it/);
+		await type('Coaches', 'Aug 2027', '1');
+		await expect(takeOutDimension(admin(), 1, 'waters')).rejects.toThrow('Tove Brandal has unsaved entries');
+		await undoEntry(tove(), 1, FORM, leaf);
+		await database.pool.query(
+			"INSERT INTO variable (model_id, name, member_id) SELECT 1, 'Sea', m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'waters' AND m.code = 'SOUND'"
+		);
+		await expect(takeOutDimension(admin(), 1, 'waters')).rejects.toThrow('The variable “Sea” is a member of it');
+		await database.pool.query("DELETE FROM variable WHERE name = 'Sea'");
+		expect(await returnableDimension(admin(), 1)).toBeNull();
+	});
+
+	test('its members’ figures become one: totals stay, 4,321 and 9 beside it are 4,330; put back, all is as it was; taken out again, one goes on', async () => {
+		const loaded = await load('90-');
+		// A second cell at the same place of all other dimensions.
+		await pin('SOUND');
+		await type('Coaches', 'Jun 2027', '9');
+		await saveDraft(tove(), 1, FORM, NO_DECISIONS);
+		await pin('ALL');
+		const before = await show();
+		expect(figure(before, 'Coaches', 'Jun 2027')).toBe(4_330);
+		const place = at(before, 'Coaches', 'Jun 2027');
+		const { history } = await inspectFigure(tove(), 1, FORM, leaf, place.row, place.column);
+		expect(history.map(({ after }) => after)).toEqual(expect.arrayContaining([9, 4_321]));
+		await writeNote(tove(), 1, FORM, {
+			place: (await inspectFigure(tove(), 1, FORM, leaf, place.row, place.column)).place,
+			text: 'Nine more?'
+		});
+		const [sums, rows] = [await totals(), await stored()];
+		const same = (form: FormAnswer) =>
+			form.values.forEach((value, cell) =>
+				before.values[cell] === null ? expect(value).toBeNull() : expect(value).toBeCloseTo(before.values[cell]!, 4)
+			);
+		const noted = async () =>
+			(await database.pool.query<{ place: number[] }>("SELECT place FROM note WHERE text = 'Nine more?'")).rows[0]!.place;
+		const wide = await noted();
+
+		const preview = await previewTakeOut(admin(), 1, 'waters');
+		expect(await stored()).toEqual(rows);
+		const done = await takeOutDimension(admin(), 1, 'waters');
+		expect(done).toEqual(preview);
+		expect(done).toMatchObject({ name: 'Waters', moved: [], emptied: 0 });
+		const narrow = await show();
+		same(narrow);
+		expect(await totals()).toEqual(sums);
+		expect(await noted()).toHaveLength(wide.length - 1);
+		// One cell now, typed over as one; its history knows both.
+		const inspected = await inspectFigure(tove(), 1, FORM, leaf, place.row, place.column);
+		expect([inspected.leaf, inspected.value]).toEqual([true, 4_330]);
+		expect(inspected.history.map(({ after }) => after)).toEqual(expect.arrayContaining([9, 4_321]));
+		await expectJournalHolds(database.pool);
+		await expect(startTakeBack(admin(), 1, loaded.batch, false)).rejects.toThrow('A dimension has been taken out');
+
+		expect(await returnableDimension(admin(), 1)).toMatchObject({ name: 'Waters' });
+		await putDimensionBack(admin(), 1);
+		expect(await stored()).toEqual(rows);
+		expect(shown(await show())).toEqual(shown(before));
+		expect(await noted()).toEqual(wide);
+		await expectJournalHolds(database.pool);
+		await expect(putDimensionBack(admin(), 1)).rejects.toThrow('No dimension has been taken out');
+		await startTakeBack(admin(), 1, loaded.batch, false);
+
+		await takeOutDimension(admin(), 1, 'waters');
+		await type('Coaches', 'Jun 2027', '5000');
+		expect(await saveDraft(tove(), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved', cells: 1 });
+		expect(figure(await show(), 'Coaches', 'Jun 2027')).toBe(5_000);
+		expect(await returnableDimension(admin(), 1)).toBeNull();
+		await expect(putDimensionBack(admin(), 1)).rejects.toThrow('Something has been written since');
+		const later = await load('70-');
+		await startTakeBack(admin(), 1, later.batch, false);
+		// And once more wider: what was written before it went stays as it was.
+		await addDimension(admin(), 1, asked({ dimension: { kind: 'new', name: 'Deck' }, by: { kind: 'one', member: null } }));
+		expect(figure(await show(), 'Coaches', 'Jun 2027')).toBe(5_000);
+		await expectJournalHolds(database.pool);
 	});
 
 	test('the engine that followed holds what one opened now reads', async () => {
