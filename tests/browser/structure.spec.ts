@@ -76,7 +76,7 @@ test('an administrator makes a model from nothing, pastes its accounts, and type
 	await expect(page.getByText(/Saved 2 cells/)).toBeVisible();
 
 	// One more breakdown of what is there, by keyboard; figures stay, and are typed as before.
-	await page.goto('/structure/new-dimension');
+	await page.goto('/structure/dimensions');
 	await ready(page);
 	await page.getByLabel('Name of the new dimension').fill('Account');
 	await page.keyboard.press('Enter');
@@ -96,7 +96,33 @@ test('an administrator makes a model from nothing, pastes its accounts, and type
 	await page.keyboard.press('Enter');
 	await expect(cell('Result')).toContainText('1,200');
 	await page.keyboard.press('Control+s');
-	await expect(page.getByText(/Saved one cell|Saved 1 cell/)).toBeVisible();
+	await expect(page.getByText('Saved one cell')).toBeVisible();
+
+	// Taken out and put back, then taken out for good.
+	await page.goto('/structure/dimensions');
+	await ready(page);
+	const takeOut = async () => {
+		await page.getByLabel('Dimension to take out').selectOption('Channel');
+		await page.getByRole('button', { name: 'Look at what would become of it' }).press('Enter');
+		const becomes = page.getByRole('region', { name: 'What would become of it' });
+		await expect(becomes).toContainText('2 cells would be left');
+		await expect(becomes).toContainText('No total would move');
+		await becomes.getByRole('button', { name: 'Take “Channel” out' }).press('Enter');
+		await expect(page.getByRole('status')).toHaveText('“Channel” is taken out.');
+	};
+	await takeOut();
+	await page.getByRole('button', { name: 'Put it back' }).click();
+	await expect(page.getByRole('status')).toHaveText('“Channel” is back, with every figure as it was.');
+	await takeOut();
+	await page.goto('/forms/all-figures');
+	await ready(page);
+	await expect(cell('Result')).toContainText('1,200');
+	await cell('Revenue').click();
+	await page.keyboard.type('1500');
+	await page.keyboard.press('Enter');
+	await expect(cell('Result')).toContainText('1,100');
+	await page.keyboard.press('Control+s');
+	await expect(page.getByText('Saved one cell')).toBeVisible();
 	// Back to the demo's model for what follows.
 	await page.getByLabel('Model', { exact: true }).selectOption('Group plan');
 	await page.waitForURL(/\/desk/);

@@ -70,7 +70,10 @@ const totals = async () =>
 			'SELECT account, origin, round(sum(amount::numeric), 4)::text AS total FROM report_cells_1 GROUP BY 1, 2 ORDER BY 1, 2'
 		)
 	).rows;
-const stored = async () => (await database.pool.query('SELECT * FROM report_cells_1 ORDER BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12')).rows;
+/** All stored cells, in short. */
+const stored = async () =>
+	(await database.pool.query<{ cells: string }>("SELECT md5(string_agg(t::text, ' ' ORDER BY t::text)) AS cells FROM report_cells_1 t"))
+		.rows[0]!.cells;
 const total = async (column: string, member: string) =>
 	(
 		await database.pool.query<{ total: number }>(

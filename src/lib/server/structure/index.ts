@@ -20,6 +20,7 @@ export {
 	dimensionChoices,
 	previewDimension,
 	type AddedDimension,
+	type DimensionChoices,
 	type DimensionToAdd
 } from './add-dimension';
 export * from './calendar';

@@ -26,10 +26,10 @@
 		...(mayWrite
 			? [
 					{
-						path: '/structure/new-dimension',
-						name: 'Add a dimension',
+						path: '/structure/dimensions',
+						name: 'Dimensions of the model',
 						note: '',
-						title: 'One more breakdown of the figures that are there'
+						title: 'Add one to the figures that are there, or take one out'
 					},
 					{ path: '/structure/package', name: 'Model package', note: '', title: 'The whole model as a file, out and in' },
 					{ path: '/structure/new-model', name: 'New model', note: '', title: 'Make a model from nothing' }

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { tick } from 'svelte';
 	import { at } from '$lib/ui/at';
 	import { invalidate } from '$app/navigation';
 	import type { ActOutcome, MemberTable } from '$lib/server/structure';
@@ -94,10 +95,7 @@
 			await members.show(name);
 		}
 	}
-	let renamed = $state('');
-	$effect(() => {
-		renamed = members.hierarchy ?? '';
-	});
+	let renamed = $derived(members.hierarchy ?? '');
 	async function renameHierarchy() {
 		const becomes = renamed.trim();
 		if (becomes === '' || becomes === members.hierarchy) return;
@@ -113,9 +111,11 @@
 		if (!reply.ok) members.message = { text: reply.message, kind: 'error' };
 		else {
 			await members.show(undefined);
+			// Keys go to the members before it is said which of them brings it back.
+			await tick();
+			grid?.focus();
 			members.message = { text: `${reply.answer.words}. Ctrl+Z brings it back.`, kind: 'info' };
 			await invalidate('structure:dimensions');
-			grid?.focus();
 		}
 	}
 	/** Brings members that an alternate hierarchy does not hold into it, under the one in focus. */

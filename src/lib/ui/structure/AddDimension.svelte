@@ -1,15 +1,18 @@
 <script lang="ts">
 	import { goto, invalidateAll } from '$app/navigation';
-	import type { AddedDimension, DimensionToAdd } from '$lib/server/structure';
-	import { at } from '$lib/ui/at';
-	import { fromClipboard } from '$lib/ui/grid/clipboard';
-	import { request } from '$lib/ui/request';
-	import { useShell } from '$lib/ui/shell/shell.svelte';
+	import type { AddedDimension, DimensionChoices, DimensionToAdd } from '$lib/server/structure';
+	import { at } from '../at';
+	import { fromClipboard } from '../grid/clipboard';
+	import { request } from '../request';
 
-	let { data } = $props();
-	useShell().at({ name: 'Structure', path: '/structure' }, { name: 'Add a dimension' });
-	const count = (number: number, one: string, many: string) => `${number.toLocaleString(data.person.locale)} ${number === 1 ? one : many}`;
+	interface Props {
+		choices: DimensionChoices;
+		locale: string;
+	}
+	let { choices, locale }: Props = $props();
+	const count = (number: number, one: string, many: string) => `${number.toLocaleString(locale)} ${number === 1 ? one : many}`;
 
+	const EXAMPLE = ['R01\tWeb', 'R02\tWeb', 'R03\tCounter'].join('\n');
 	let from = $state<'new' | 'shared'>('new');
 	let name = $state('');
 	let shared = $state('');
@@ -24,7 +27,7 @@
 	let busy = $state(false);
 
 	const attributes = $derived(
-		data.choices.by.flatMap((dimension) =>
+		choices.by.flatMap((dimension) =>
 			dimension.attributes.map((each) => ({ key: JSON.stringify([dimension.code, each]), dimension: dimension.name, name: each }))
 		)
 	);
@@ -72,9 +75,9 @@
 	}
 </script>
 
-<main class="min-h-0 overflow-auto px-4.5 pt-3.5 pb-6 text-[13.5px]">
-	<h1 class="text-xl font-semibold tracking-tight">Add a dimension</h1>
-	<p class="text-soft mb-3 max-w-2xl">
+<section aria-labelledby="add-dimension">
+	<h2 id="add-dimension" class="text-[15px] font-semibold">Add one</h2>
+	<p class="text-soft mb-2.5 max-w-2xl">
 		The figures that are there get one more breakdown, with their history, drafts and notes, as if it had always been there. Totals over the
 		whole of it stay what they are.
 	</p>
@@ -94,7 +97,7 @@
 					onfocus={() => (from = 'new')}
 				/>
 			</div>
-			{#if data.choices.shared.length > 0}
+			{#if choices.shared.length > 0}
 				<div class="flex items-center gap-2">
 					<label class="flex items-center gap-2"
 						><input type="radio" class="radio radio-xs" name="from" value="shared" bind:group={from} /> One of another model:</label
@@ -106,7 +109,7 @@
 						onchange={() => (from = 'shared')}
 					>
 						<option value="" disabled>choose</option>
-						{#each data.choices.shared as { code, name: title, members, models } (code)}
+						{#each choices.shared as { code, name: title, members, models } (code)}
 							<option value={code}>{title} · {count(members, 'member', 'members')} · {models.join(', ')}</option>
 						{/each}
 					</select>
@@ -161,14 +164,14 @@
 					onchange={() => (way = 'map')}
 				>
 					<option value="" disabled>choose</option>
-					{#each data.choices.by as { code, name: title } (code)}<option value={code}>{title}</option>{/each}
+					{#each choices.by as { code, name: title } (code)}<option value={code}>{title}</option>{/each}
 				</select>
 			</div>
 			{#if way === 'map'}
 				<textarea
 					class="textarea bg-raised h-32 w-full font-mono text-xs"
 					aria-label="List: codes, and where their figures go"
-					placeholder={'R01\tWeb\nR02\tWeb\nR03\tCounter'}
+					placeholder={EXAMPLE}
 					bind:value={pasted}></textarea>
 				<p class="text-grey">
 					Two columns, pasted from a spreadsheet or typed with a tab between: a code{from === 'new'
@@ -197,7 +200,7 @@
 					{#each preview.goes as { member: target, from: names, more, cells } (target)}
 						<tr class="border-hairline border-b align-baseline">
 							<td class="py-1 font-semibold">{target}</td>
-							<td class="text-right tabular-nums">{cells.toLocaleString(data.person.locale)}</td>
+							<td class="text-right tabular-nums">{cells.toLocaleString(locale)}</td>
 							<td class="text-soft pl-4"
 								>{names.length === 0 ? 'everything' : `${names.join(', ')}${more > 0 ? ` and ${more} more` : ''}`}</td
 							>
@@ -215,8 +218,8 @@
 					)}.
 				{/if}
 			</p>
-			<p class="text-grey">While it is added nobody saves, loads or runs in this model. It is not taken back by Ctrl+Z.</p>
+			<p class="text-grey">While it is added nobody saves, loads or runs in this model. Ctrl+Z does not take it back; it can be taken out below.</p>
 			<div><button class="btn btn-sm btn-primary" disabled={busy} onclick={() => void add()}>Add “{preview.name}”</button></div>
 		</section>
 	{/if}
-</main>
+</section>
