@@ -218,7 +218,9 @@
 					)}.
 				{/if}
 			</p>
-			<p class="text-grey">While it is added nobody saves, loads or runs in this model. Ctrl+Z does not take it back; it can be taken out below.</p>
+			<p class="text-grey">
+				While it is added nobody saves, loads or runs in this model. Ctrl+Z does not take it back; it can be taken out below.
+			</p>
 			<div><button class="btn btn-sm btn-primary" disabled={busy} onclick={() => void add()}>Add “{preview.name}”</button></div>
 		</section>
 	{/if}
