@@ -12,6 +12,7 @@ import {
 	addDimension,
 	addDimensionSchema,
 	defineAttribute,
+	dimensionChoices,
 	editMembers,
 	previewDimension,
 	previewTakeOut,
@@ -121,6 +122,12 @@ describe('a dimension that comes into a model with figures', () => {
 		await refused({ dimension: fresh, by: { kind: 'map', dimension: 'route', lines: [{ from: 'R01', to: 'Web' }] } }).toThrow(
 			'reads at No route, which goes to No channel'
 		);
+		// What is read beside a figure must go where the figure goes.
+		const scenario = (code: string) => ({ from: code, to: `at ${code}` });
+		await refused({ dimension: fresh, by: { kind: 'map', dimension: 'account', lines: [{ from: '6195', to: 'Web' }] } }).toThrow(
+			'The formula of Bonus reads'
+		);
+		await refused({ dimension: fresh, by: { kind: 'map', dimension: 'scenario', lines: [scenario('BUD28')] } }).toThrow('continues from');
 		expect((await readModelDefinition(database.pool, 1))!.dimensions.map(({ code }) => code)).not.toContain('channel');
 	});
 
@@ -317,8 +324,11 @@ describe('a dimension that is taken out', () => {
 		await expect(putDimensionBack(admin(), 1)).rejects.toThrow('Something has been written since');
 		const later = await load('70-');
 		await startTakeBack(admin(), 1, later.batch, false);
-		// And once more wider: what was written before it went stays as it was.
-		await addDimension(admin(), 1, asked({ dimension: { kind: 'new', name: 'Deck' }, by: { kind: 'one', member: null } }));
+		// And once more wider, by the dimension that was taken out: what was written before it went stays as it was.
+		expect((await dimensionChoices(admin(), 1)).shared.map(({ code }) => code)).toContain('waters');
+		const again = { dimension: { kind: 'shared', code: 'waters' }, by: { kind: 'one', member: 'SOUND' } };
+		await expect(addDimension(admin(), 1, asked({ ...again, by: { kind: 'one', member: 'ALL' } }))).rejects.toThrow('has members under it');
+		await addDimension(admin(), 1, asked(again));
 		expect(figure(await show(), 'Coaches', 'Jun 2027')).toBe(5_000);
 		await expectJournalHolds(database.pool);
 	});

@@ -18,25 +18,14 @@ interface DimensionRow {
 	kind: DimensionDefinition['kind'];
 }
 
-/**
- * All definitions of a model as plain data. Members come in order of their id, so that ordinals of members that exist
- * already stay as they are when new ones appear.
- * @returns undefined when there is no such model
- */
-export async function readModelDefinition(database: Database, modelId: number): Promise<ModelDefinition | undefined> {
-	const model = (
-		await database.query<{ id: number; code: string; name: string; reporting_currency: string }>(
-			'SELECT id, code, name, reporting_currency FROM model WHERE id = $1',
-			[modelId]
-		)
-	).rows[0];
-	if (!model) return undefined;
-	const dimensions = (
-		await database.query<DimensionRow>(
-			'SELECT d.id, d.code, d.name, d.kind FROM model_dimension m JOIN dimension d ON d.id = m.dimension_id WHERE m.model_id = $1 ORDER BY m.position',
-			[modelId]
-		)
-	).rows;
+/** A dimension by its code, whether a model has it or not; undefined when there is none. */
+export async function readDimensionDefinition(database: Database, code: string): Promise<DimensionDefinition | undefined> {
+	const found = await database.query<DimensionRow>('SELECT id, code, name, kind FROM dimension WHERE code = $1', [code]);
+	return (await dimensionsOf(database, found.rows))[0];
+}
+
+/** Dimensions with their members, trees and attributes. */
+async function dimensionsOf(database: Database, dimensions: readonly DimensionRow[]): Promise<DimensionDefinition[]> {
 	const ids = dimensions.map((dimension) => dimension.id);
 	const members = (
 		await database.query<MemberDefinition & { dimension: number }>(
@@ -65,6 +54,50 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			[attributes.map(({ id }) => id)]
 		)
 	).rows;
+	return dimensions.map((dimension) => {
+		const own = nodes.filter((node) => node.dimension === dimension.id);
+		const nodesOf = (name: string | null) =>
+			own.filter(({ hierarchy }) => hierarchy === name).map(({ member, parent, weight }) => ({ member, parent, weight }));
+		return {
+			...dimension,
+			members: members
+				.filter((member) => member.dimension === dimension.id)
+				.map(({ id, code, name, unassigned, retired }) => ({ id, code, name, unassigned, ...(retired && { retired }) })),
+			nodes: nodesOf(null),
+			alternates: [...new Set(own.map(({ hierarchy }) => hierarchy))]
+				.filter((name) => name !== null)
+				.map((name) => ({ name, nodes: nodesOf(name) })),
+			attributes: attributes
+				.filter((attribute) => attribute.dimension === dimension.id)
+				.map(({ id, name, type }) => ({
+					name,
+					type,
+					values: attributeValues.filter(({ attribute }) => attribute === id).map(({ member, value }) => ({ member, value }))
+				}))
+		};
+	});
+}
+
+/**
+ * All definitions of a model as plain data. Members come in order of their id, so that ordinals of members that exist
+ * already stay as they are when new ones appear.
+ * @returns undefined when there is no such model
+ */
+export async function readModelDefinition(database: Database, modelId: number): Promise<ModelDefinition | undefined> {
+	const model = (
+		await database.query<{ id: number; code: string; name: string; reporting_currency: string }>(
+			'SELECT id, code, name, reporting_currency FROM model WHERE id = $1',
+			[modelId]
+		)
+	).rows[0];
+	if (!model) return undefined;
+	const dimensions = (
+		await database.query<DimensionRow>(
+			'SELECT d.id, d.code, d.name, d.kind FROM model_dimension m JOIN dimension d ON d.id = m.dimension_id WHERE m.model_id = $1 ORDER BY m.position',
+			[modelId]
+		)
+	).rows;
+	const ids = dimensions.map(({ id }) => id);
 	const list = async <Row extends object>(text: string, values: unknown[]): Promise<Row[]> =>
 		(await database.query<Row>(text, values)).rows;
 	return {
@@ -76,28 +109,7 @@ export async function readModelDefinition(database: Database, modelId: number): 
 			'SELECT c.code, c.decimals FROM model_currency m JOIN currency c ON c.code = m.currency WHERE m.model_id = $1 ORDER BY m.position',
 			[modelId]
 		),
-		dimensions: dimensions.map((dimension) => {
-			const own = nodes.filter((node) => node.dimension === dimension.id);
-			const nodesOf = (name: string | null) =>
-				own.filter(({ hierarchy }) => hierarchy === name).map(({ member, parent, weight }) => ({ member, parent, weight }));
-			return {
-				...dimension,
-				members: members
-					.filter((member) => member.dimension === dimension.id)
-					.map(({ id, code, name, unassigned, retired }) => ({ id, code, name, unassigned, ...(retired && { retired }) })),
-				nodes: nodesOf(null),
-				alternates: [...new Set(own.map(({ hierarchy }) => hierarchy))]
-					.filter((name) => name !== null)
-					.map((name) => ({ name, nodes: nodesOf(name) })),
-				attributes: attributes
-					.filter((attribute) => attribute.dimension === dimension.id)
-					.map(({ id, name, type }) => ({
-						name,
-						type,
-						values: attributeValues.filter(({ attribute }) => attribute === id).map(({ member, value }) => ({ member, value }))
-					}))
-			};
-		}),
+		dimensions: await dimensionsOf(database, dimensions),
 		periods: await list(
 			'SELECT p.member_id AS member, p.level, p.start_date AS start, p.end_date AS end, p.fiscal_year AS "fiscalYear" FROM period p JOIN member m ON m.id = p.member_id WHERE m.dimension_id = ANY ($1)',
 			[ids]

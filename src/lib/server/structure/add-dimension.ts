@@ -3,7 +3,7 @@ import { Dimension, Model, type DimensionDefinition, type FormLayout, type Model
 import { pool, transaction, type Database } from '../database';
 import { amountsByMember } from '../database/cells';
 import { lockModel, postChangeSet } from '../database/change-set';
-import { addressDimensions, readModelDefinition } from '../database/definitions';
+import { addressDimensions, readDimensionDefinition, readModelDefinition } from '../database/definitions';
 import { lockCodes, lockDrafts, waitForLoads } from '../database/locks';
 import type { AxisPlacing } from '../database/series';
 import { countUpStructure } from '../database/structure-version';
@@ -19,7 +19,7 @@ const code = z.string().trim().min(1).max(80);
 export const addDimensionSchema = z.object({
 	dimension: z.discriminatedUnion('kind', [
 		z.object({ kind: z.literal('new'), name: z.string().trim().min(1, 'a name is missing').max(80) }),
-		/** One that other models have. */
+		/** One that is there: of another model, or taken out of one. */
 		z.object({ kind: z.literal('shared'), code })
 	]),
 	/** At which of its members the figures go. */
@@ -57,10 +57,11 @@ export async function dimensionChoices(person: SignedIn | undefined, modelId: nu
 	requirePermission(person, 'structure.write');
 	const shared = await pool().query<DimensionChoices['shared'][number]>(
 		`SELECT d.code, d.name, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
-			array_agg(o.name ORDER BY o.id) AS models
-		FROM dimension d JOIN model_dimension x ON x.dimension_id = d.id JOIN model o ON o.id = x.model_id
-		WHERE d.kind = 'general' AND NOT EXISTS (SELECT FROM model_dimension own WHERE own.dimension_id = d.id AND own.model_id = $1)
-		GROUP BY d.id ORDER BY d.name`,
+			ARRAY(SELECT o.name FROM model_dimension x JOIN model o ON o.id = x.model_id WHERE x.dimension_id = d.id ORDER BY o.id) AS models
+		FROM dimension d
+		WHERE d.kind = 'general' AND NOT EXISTS (SELECT FROM choice_list c WHERE c.dimension_id = d.id)
+			AND NOT EXISTS (SELECT FROM model_dimension own WHERE own.dimension_id = d.id AND own.model_id = $1)
+		ORDER BY d.name`,
 		[modelId]
 	);
 	const by = await pool().query<DimensionChoices['by'][number]>(
@@ -169,9 +170,17 @@ async function planOf(database: Database, definition: ModelDefinition, wanted: D
 		if (taken) throw new Fault(422, 'not possible', `The model has a dimension ${taken.name} already. Choose another name.`);
 	}
 	const base = { name: known?.name ?? (dimension as { name: string }).name, known, leaves: [], rest: [] };
-	const none = known ? known.member(known.unassigned).code : 'NONE';
+	const none = known ? known.members.find(({ unassigned }) => unassigned)?.code : 'NONE';
+	const needsNone = () =>
+		new Fault(422, 'not possible', `${base.name} has no member for what it does not apply to: say for every member where its figures go.`);
 	if (by.kind === 'one') {
 		const member = by.member ?? none;
+		if (member === undefined)
+			throw new Fault(
+				422,
+				'not possible',
+				`${base.name} has no member for what it does not apply to: name the one that takes the figures.`
+			);
 		if (known) leafOf(known, member);
 		else if (member !== none)
 			throw new Fault(422, 'not possible', 'A new dimension has no members yet: the figures go to the one for the rest.');
@@ -216,23 +225,20 @@ async function planOf(database: Database, definition: ModelDefinition, wanted: D
 			`This would make ${leaves.size} members; ${MOST_MADE} are the most. Make the dimension from a list instead.`
 		);
 	const rest = own.members.flatMap((member, ordinal) => (own.isLeaf(ordinal) && !goes.has(member.id) ? [member.name] : []));
-	const plan = { ...base, leaves: [...leaves.values()], by: { definition: deciding, goes }, otherwise: none, rest };
-	refuseFixedReads(definition, own, plan);
+	if (none === undefined && rest.length > 0) throw needsNone();
+	const otherwise = none ?? [...goes.values()][0]!;
+	const plan = { ...base, leaves: [...leaves.values()], by: { definition: deciding, goes }, otherwise, rest };
+	refuseParted(definition, own, plan);
 	return plan;
 }
 
-/** A dimension of another model, as a dimension of the core. @throws Fault where it cannot join */
+/** A dimension that is there already, as one of the core. @throws Fault where it cannot join */
 async function sharedDimension(database: Database, definition: ModelDefinition, wanted: string): Promise<Dimension> {
 	if (definition.dimensions.some((each) => each.code === wanted))
 		throw new Fault(422, 'not possible', 'The model has this dimension already.');
-	const found = await database.query<{ model: number | null }>(
-		`SELECT (SELECT min(model_id) FROM model_dimension WHERE dimension_id = d.id) AS model FROM dimension d
-		WHERE d.code = $1 AND d.kind = 'general'`,
-		[wanted]
-	);
-	const model = found.rows[0]?.model;
-	if (model === undefined || model === null) throw new Fault(422, 'not possible', `There is no breakdown ${wanted} in another model.`);
-	return new Dimension((await readModelDefinition(database, model))!.dimensions.find((each) => each.code === wanted)!);
+	const found = await readDimensionDefinition(database, wanted);
+	if (found?.kind !== 'general') throw new Fault(422, 'not possible', `There is no breakdown ${wanted}.`);
+	return new Dimension(found);
 }
 
 function leafOf(dimension: Dimension, wanted: string): string {
@@ -269,23 +275,39 @@ function madeFor(leaves: Map<string, { code: string; name: string }>, text: stri
 }
 
 /**
- * A formula per leaf that reads at a fixed member finds what it reads at the same member of the new dimension as its result:
- * where the two would go apart it would find nothing.
+ * What is read beside a figure is looked for at the same member of the new dimension. @throws Fault where the two would go
+ * apart, so that nothing would be found: operands of formulas per leaf, what weighs a price, the scenario another continues
  */
-function refuseFixedReads(definition: ModelDefinition, own: Dimension, plan: AxisPlan): void {
+function refuseParted(definition: ModelDefinition, own: Dimension, plan: AxisPlan): void {
 	const model = new Model(definition);
 	const axis = model.dimensions.findIndex(({ id }) => id === own.id);
-	const codeOf = (member: number) => plan.by!.goes.get(member) ?? plan.otherwise;
-	const codes = new Set(own.members.flatMap((member, ordinal) => (own.isLeaf(ordinal) ? [codeOf(member.id)] : [])));
+	const codeAt = (ordinal: number) => plan.by!.goes.get(own.member(ordinal).id) ?? plan.otherwise;
+	const codes = new Set(own.members.flatMap((_, ordinal) => (own.isLeaf(ordinal) ? [codeAt(ordinal)] : [])));
+	if (codes.size < 2) return;
+	const parted = (reads: string, ordinal: number) =>
+		new Fault(
+			422,
+			'not possible',
+			`${reads} ${own.member(ordinal).name}, which goes to ${nameOf(plan, codeAt(ordinal))}: where it goes elsewhere it would find nothing. Let all figures go to one member, or go by another dimension.`
+		);
 	for (const { account, operands } of model.live.ordered)
-		for (const { fixed } of operands)
-			for (const place of fixed)
-				if (place.axis === axis && codes.size > 1)
-					throw new Fault(
-						422,
-						'not possible',
-						`The formula of ${model.accounts.member(account).name} reads at ${own.member(place.ordinal).name}, which goes to ${nameOf(plan, codeOf(own.member(place.ordinal).id))}: at the others it would find nothing. Let all figures go to one member, or go by another dimension.`
-					);
+		for (const { account: read, fixed } of operands) {
+			const name = model.accounts.member(account).name;
+			for (const place of fixed) if (place.axis === axis) throw parted(`The formula of ${name} reads at`, place.ordinal);
+			if (axis === model.accountAxis && codeAt(read) !== codeAt(account)) throw parted(`The formula of ${name} reads`, read);
+		}
+	if (axis === model.accountAxis)
+		for (const { member, weight } of definition.accounts) {
+			const [weighed, weigher] = [model.accounts.ordinal(member), typeof weight === 'number' ? model.accounts.ordinal(weight) : undefined];
+			if (weighed !== undefined && weigher !== undefined && codeAt(weighed) !== codeAt(weigher))
+				throw parted(`${own.member(weighed).name} is weighed by`, weigher);
+		}
+	if (axis === model.scenarioAxis)
+		for (const { member, continuesFrom } of definition.scenarios) {
+			const [later, before] = [member, continuesFrom].map((id) => (id === null ? undefined : model.scenarios.ordinal(id)));
+			if (later !== undefined && before !== undefined && codeAt(later) !== codeAt(before))
+				throw parted(`${own.member(later).name} continues from`, before);
+		}
 }
 
 /** The name a member has, or will have when it is made. */

@@ -317,6 +317,7 @@ async function refuseNamed(database: Database, definition: ModelDefinition, dime
 	const used = (what: string) => new Fault(409, 'still used', `${what} Change that first.`);
 	const { id: modelId } = definition;
 	const members = new Set(definition.dimensions.find(({ id }) => id === dimension)!.members.map(({ id }) => id));
+	if (definition.balanceRoles?.some(({ member }) => members.has(member))) throw used('Its members say what balances are made of.');
 	const model = new Model(definition);
 	const axis = model.dimensions.findIndex(({ id }) => id === dimension);
 	for (const { account, operands, tests } of model.live.ordered)

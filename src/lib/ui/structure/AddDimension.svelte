@@ -100,17 +100,19 @@
 			{#if choices.shared.length > 0}
 				<div class="flex items-center gap-2">
 					<label class="flex items-center gap-2"
-						><input type="radio" class="radio radio-xs" name="from" value="shared" bind:group={from} /> One of another model:</label
+						><input type="radio" class="radio radio-xs" name="from" value="shared" bind:group={from} /> One that is there:</label
 					>
 					<select
 						class="select select-sm bg-raised w-72"
-						aria-label="Dimension of another model"
+						aria-label="Dimension that is there"
 						bind:value={shared}
 						onchange={() => (from = 'shared')}
 					>
 						<option value="" disabled>choose</option>
 						{#each choices.shared as { code, name: title, members, models } (code)}
-							<option value={code}>{title} · {count(members, 'member', 'members')} · {models.join(', ')}</option>
+							<option value={code}
+								>{title} · {count(members, 'member', 'members')} {models.length > 0 ? ` · ${models.join(', ')}` : ''}</option
+							>
 						{/each}
 					</select>
 				</div>
