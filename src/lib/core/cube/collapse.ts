@@ -1,6 +1,6 @@
 import { EMPTY, isEmpty, isValue, Sum } from '../number';
 import type { AccountDefinition, Model } from '../model';
-import { leafValue } from './live-value';
+import { LeafReader } from './live-value';
 import { weigherOf } from './read-by-leaf';
 import type { Reader } from './reader';
 import { Block } from './series-store';
@@ -172,7 +172,7 @@ function oneOf(
 		if (weigher === undefined) return facts?.consolidation === 'average' ? 1 : EMPTY;
 		const address = block.readAddress(series, new Int32Array(model.dimensions.length));
 		address[model.accountAxis] = weigher;
-		return leafValue(model, read, address, year, position);
+		return new LeafReader(model, read).value(address, year, position);
 	});
 	const value = isCoded(facts) ? EMPTY : weighedMean(present, counts);
 	if (isEmpty(value)) {

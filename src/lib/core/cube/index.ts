@@ -22,7 +22,7 @@ export { CellFlag, View } from './view';
 export type { ViewResult } from './view';
 export { eachLiveCell } from './live';
 export { eachLiveChange } from './live-changes';
-export { computeLeaf, leafValue } from './live-value';
+export { LeafReader } from './live-value';
 export { Reader, type StoredReader } from './reader';
 export { collapse, type Collapsed, type CollapsedSeries } from './collapse';
 export { leafCells } from './leaf-cells';

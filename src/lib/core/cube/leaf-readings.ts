@@ -2,7 +2,7 @@ import { continuationOf, type AccountDefinition } from '../model';
 import { EMPTY, isEmpty, isValue, overPeriods } from '../number';
 import { eachLiveCell } from './live';
 import type { CompiledQuery, QueryRange } from './query';
-import { leafValue, liveMemo, type LiveMemo } from './live-value';
+import { LeafReader, liveMemo, type LiveMemo } from './live-value';
 import { weigherOf } from './read-by-leaf';
 import type { Reader, StoredReader } from './reader';
 import type { Block } from './series-store';
@@ -304,10 +304,10 @@ export class LeafReadings {
 	/** Reads weighing accounts: stored, or computed where a live formula stands. */
 	#weighing({ read: stored }: Reader): StoredReader {
 		const { model } = this.#query;
-		const memo = (this.#memo ??= liveMemo(model));
+		const leaves = new LeafReader(model, stored, (this.#memo ??= liveMemo(model)));
 		return (address, year, position) =>
 			model.live.has(address[model.accountAxis]!)
-				? leafValue(model, stored, Int32Array.from(address), year, position, memo)
+				? leaves.value(Int32Array.from(address), year, position)
 				: stored(address, year, position);
 	}
 

@@ -2,7 +2,7 @@ import { compileVectors, sameRead, type AccountRead, type Expression } from '../
 import { laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import { CHUNK, eachDriverSeries, eachMovingAddress, findBases, hasAlignedOperands, type Where } from './live';
-import { leafResult, liveMemo, placeRead, placeOfOperand } from './live-value';
+import { LeafReader, liveMemo, placeRead, placeOfOperand } from './live-value';
 import type { Reader, StoredReader } from './reader';
 import type { Address, CellChange, CellPlace } from '../cell';
 import type { Block } from './series-store';
@@ -43,6 +43,7 @@ export function eachLiveChange(reader: Reader, { address, year, position, before
 		(at, atYear, atPosition) =>
 			atYear === year && atPosition === position && sameAddress(at, address) ? value : read(at, atYear, atPosition);
 	const [readBefore, readAfter] = [withValue(before), withValue(after)];
+	const leaves = [readBefore, readAfter].map((stored) => new LeafReader(model, stored));
 	const changed = reader.changedAddresses;
 	/** By account: the source, and results that moved and are read in turn. */
 	const moved = new Map<number, Moved[]>([[source, [{ address: Int32Array.from(address), year, position }]]]);
@@ -64,7 +65,7 @@ export function eachLiveChange(reader: Reader, { address, year, position, before
 			const key = `${target.join()} ${atYear} ${atPosition}`;
 			if (!leaf || seen.has(key) || !stands(formula, target[scenarioAxis]!, leaf.index)) return;
 			seen.add(key);
-			const [was, is] = [readBefore, readAfter].map((reader) => leafResult(model, reader, formula, target, atYear, atPosition));
+			const [was, is] = leaves.map((each) => each.result(formula, target, atYear, atPosition));
 			note(target, atYear, atPosition, was!, is!);
 		};
 		const onlySource = formula.operands.filter(({ account }) => moved.has(account)).length === 1;
@@ -86,7 +87,7 @@ export function eachLiveChange(reader: Reader, { address, year, position, before
 	 * are worked out from the stored values alone, so the order does not matter.
 	 */
 	function throughPeriods(): void {
-		const [memoBefore, memoAfter] = [liveMemo(model), liveMemo(model)];
+		const [leavesBefore, leavesAfter] = [readBefore, readAfter].map((stored) => new LeafReader(model, stored, liveMemo(model)));
 		const later = laterScenarios(model);
 		const seen = new Set<string>();
 		const queue = [...moved].flatMap(([account, cells]) => cells.map((cell) => ({ account, cell })));
@@ -95,8 +96,8 @@ export function eachLiveChange(reader: Reader, { address, year, position, before
 			if (seen.has(key) || !stands(formula, target[scenarioAxis]!, leaf)) return;
 			seen.add(key);
 			const { fiscalYear, position: at } = model.periods.leaf(leaf);
-			const was = leafResult(model, readBefore, formula, target, fiscalYear, at, memoBefore);
-			const is = leafResult(model, readAfter, formula, target, fiscalYear, at, memoAfter);
+			const was = leavesBefore!.result(formula, target, fiscalYear, at);
+			const is = leavesAfter!.result(formula, target, fiscalYear, at);
 			if (was === is || (isEmpty(was) && isEmpty(is))) return;
 			const cell = { address: target.slice(), year: fiscalYear, position: at };
 			sink.cell(cell.address, fiscalYear, at, was, is);

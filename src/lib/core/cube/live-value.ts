@@ -14,100 +14,98 @@ export const liveMemo = (model: Model): LiveMemo => new Block(model.dimensions.l
 const KNOWN_EMPTY = Number.POSITIVE_INFINITY;
 
 /**
- * The value of a leaf, computed where a per-leaf formula stands and stored elsewhere. A computed 0 is empty: it adds
- * nothing and takes no place. The address is changed and put back while its operands are read.
+ * Reads leaves as they show: computed where a per-leaf formula stands, stored elsewhere. A computed 0 is empty: it adds
+ * nothing and takes no place. Addresses that are asked for are changed and put back while operands are read.
  */
-export function leafValue(model: Model, read: StoredReader, address: Int32Array, year: number, position: number, memo?: LiveMemo): number {
-	const period = model.periods.at(year, position)?.index;
-	const account = address[model.accountAxis]!;
-	const formula = period === undefined ? undefined : model.live.at(account, address[model.scenarioAxis]!, period);
-	return formula ? leafResult(model, read, formula, address, year, position, memo) : read(address, year, position);
-}
+export class LeafReader {
+	readonly #model: Model;
+	readonly #stored: StoredReader;
+	readonly #memo: LiveMemo | undefined;
 
-/** What shows at a cell where a formula stands: what is stored there, where that may stand above the result, else the result. */
-export function leafResult(
-	model: Model,
-	read: StoredReader,
-	formula: LiveFormula,
-	address: Int32Array,
-	year: number,
-	position: number,
-	memo?: LiveMemo
-): number {
-	const stored = formula.mayBeTyped ? read(address, year, position) : EMPTY;
-	return isValue(stored) ? stored : computeLeaf(model, read, formula, address, year, position, memo);
-}
+	/**
+	 * @param stored reads what is stored
+	 * @param memo keeps results of formulas that look into other periods, as long as nothing changes
+	 */
+	constructor(model: Model, stored: StoredReader, memo?: LiveMemo) {
+		this.#model = model;
+		this.#stored = stored;
+		this.#memo = memo;
+	}
 
-/** What a per-leaf formula comes to at a cell; the address is changed and put back while its operands are read. */
-export function computeLeaf(
-	model: Model,
-	read: StoredReader,
-	formula: LiveFormula,
-	address: Int32Array,
-	year: number,
-	position: number,
-	memo?: LiveMemo
-): number {
-	if (!formula.moving) return computeOnce(model, read, formula, address, year, position, memo);
-	// Without a memo each look back would begin anew, and two of them a period double the work each time.
-	const known = memo ?? liveMemo(model);
-	const { index } = model.periods.at(year, position)!;
-	const found = known.values[known.ensure(address) * known.width + index]!;
-	if (found === found) return found === KNOWN_EMPTY ? EMPTY : found;
-	const value = computeOnce(model, read, formula, address, year, position, known);
-	known.values[known.ensure(address) * known.width + index] = isValue(value) ? value : KNOWN_EMPTY;
-	return value;
-}
+	/** What a leaf shows. */
+	value(address: Int32Array, year: number, position: number): number {
+		const model = this.#model;
+		const period = model.periods.at(year, position)?.index;
+		const account = address[model.accountAxis]!;
+		const formula = period === undefined ? undefined : model.live.at(account, address[model.scenarioAxis]!, period);
+		return formula ? this.result(formula, address, year, position) : this.#stored(address, year, position);
+	}
 
-function computeOnce(
-	model: Model,
-	read: StoredReader,
-	formula: LiveFormula,
-	address: Int32Array,
-	year: number,
-	position: number,
-	memo: LiveMemo | undefined
-): number {
-	const { expression, operands, placeOf, plain } = formula;
-	const { accountAxis, scenarioAxis } = model;
-	const account = address[accountAxis]!;
-	const scenario = address[scenarioAxis]!;
-	const leaf = model.periods.at(year, position)!.index;
-	const valueOf = (found: LiveOperand): number => {
+	/** What shows at a cell where a formula stands: what is stored there, where that may stand above the result, else the result. */
+	result(formula: LiveFormula, address: Int32Array, year: number, position: number): number {
+		const stored = formula.mayBeTyped ? this.#stored(address, year, position) : EMPTY;
+		return isValue(stored) ? stored : this.compute(formula, address, year, position);
+	}
+
+	/** What a per-leaf formula comes to at a cell. */
+	compute(formula: LiveFormula, address: Int32Array, year: number, position: number): number {
+		if (!formula.moving) return this.#once(formula, address, year, position);
+		// Without a memo each look back would begin anew, and two of them a period double the work each time.
+		const known = this.#memo;
+		if (!known) return new LeafReader(this.#model, this.#stored, liveMemo(this.#model)).compute(formula, address, year, position);
+		const { index } = this.#model.periods.at(year, position)!;
+		const found = known.values[known.ensure(address) * known.width + index]!;
+		if (found === found) return found === KNOWN_EMPTY ? EMPTY : found;
+		const value = this.#once(formula, address, year, position);
+		known.values[known.ensure(address) * known.width + index] = isValue(value) ? value : KNOWN_EMPTY;
+		return value;
+	}
+
+	#once(own: LiveFormula, address: Int32Array, year: number, position: number): number {
+		const { expression, operands, placeOf, plain } = own;
+		const model = this.#model;
+		const leaf = model.periods.at(year, position)!.index;
+		const valueOf = (operand: LiveOperand) => this.#operand(operand, address, { year, position, leaf });
+		if (plain) {
+			// All are read first: one that looks back may come by here again meanwhile, and the columns are the formula's own.
+			const values = operands.map(valueOf);
+			const { inputs, compute } = singleCell(own);
+			for (let place = 0; place < values.length; place++) inputs[place]![0] = values[place]!;
+			return asResult(compute(inputs, 1)[0]!);
+		}
+		// Each operand is read once, though asked twice: for whether there is a place, and for the value.
+		const values = new Array<number | undefined>(operands.length);
+		const operand = (asked: AccountRead): number => {
+			const at = placeOf.get(asked)!;
+			return (values[at] ??= valueOf(operands[at]!));
+		};
+		if (!inDomain(expression, operand)) return EMPTY;
+		return asResult(evaluate(expression, operand, factsOf(model, own.tests, address, leaf)));
+	}
+
+	/** An operand's value for a result at a cell. */
+	#operand(found: LiveOperand, address: Int32Array, { year, position, leaf }: { year: number; position: number; leaf: number }): number {
+		const { accountAxis, scenarioAxis } = this.#model;
+		const [account, scenario] = [address[accountAxis]!, address[scenarioAxis]!];
 		let value: number;
 		if (found.isHere) {
 			// Most are read at the cell itself.
 			address[accountAxis] = found.account;
-			value = leafValue(model, read, address, year, position, memo);
+			value = this.value(address, year, position);
 		} else {
-			const place = placeRead(model, found, scenario, leaf);
+			const place = placeRead(this.#model, found, scenario, leaf);
 			if (!place) return EMPTY;
 			const own = found.fixed.map(({ axis }) => address[axis]!);
 			address[accountAxis] = found.account;
 			address[scenarioAxis] = place.scenario;
 			for (const { axis, ordinal } of found.fixed) address[axis] = ordinal;
-			value = leafValue(model, read, address, place.year, place.position, memo);
+			value = this.value(address, place.year, place.position);
 			found.fixed.forEach(({ axis }, index) => (address[axis] = own[index]!));
 			address[scenarioAxis] = scenario;
 		}
 		address[accountAxis] = account;
 		return value;
-	};
-	if (plain) {
-		// All are read first: one that looks back may come by here again meanwhile, and the columns are the formula's own.
-		const values = operands.map(valueOf);
-		const { inputs, compute } = singleCell(formula);
-		for (let place = 0; place < values.length; place++) inputs[place]![0] = values[place]!;
-		return asResult(compute(inputs, 1)[0]!);
 	}
-	// Each operand is read once, though asked twice: for whether there is a place, and for the value.
-	const values = new Array<number | undefined>(operands.length);
-	const operand = (asked: AccountRead): number => {
-		const at = placeOf.get(asked)!;
-		return (values[at] ??= valueOf(operands[at]!));
-	};
-	if (!inDomain(expression, operand)) return EMPTY;
-	return asResult(evaluate(expression, operand, factsOf(model, formula.tests, address, leaf)));
 }
 
 /** Arithmetic made ready for one cell at a time: a place for each operand, and what works it out. */

@@ -1,7 +1,7 @@
 import { compileVectors } from '../formula';
 import { laterScenarios, stands, type LiveFormula, type LiveOperand, type Model } from '../model';
 import { EMPTY, isValue } from '../number';
-import { asResult, computeLeaf, liveMemo, placeOfOperand, type LiveMemo } from './live-value';
+import { asResult, LeafReader, liveMemo, placeOfOperand, type LiveMemo } from './live-value';
 import type { Reader } from './reader';
 import { Block } from './series-store';
 
@@ -25,6 +25,7 @@ export function eachLiveCell(
 		? (address, year, position, value) => reader.mayRead(address) && take(address, year, position, value)
 		: take;
 	const { model, cube, read } = reader;
+	const leaves = new LeafReader(model, read);
 	/** What is stored stands there instead: it is no result. */
 	const isTyped = (address: Int32Array, year: number, position: number) => formula.mayBeTyped && isValue(read(address, year, position));
 	if (formula.moving) return eachMovingCell(reader, formula, years, visit, memo ?? liveMemo(model));
@@ -61,7 +62,7 @@ export function eachLiveCell(
 				address[model.accountAxis] = formula.account;
 				for (const position of positions) {
 					if (isTyped(address, year, position)) continue;
-					const value = computeLeaf(model, read, formula, address, year, position);
+					const value = leaves.compute(formula, address, year, position);
 					if (isValue(value)) visit(address, year, position, value);
 				}
 				return;
@@ -78,7 +79,7 @@ export function eachLiveCell(
 		if (!years.includes(year)) return;
 		for (const position of positionsIn(model, formula, target[model.scenarioAxis]!, year)) {
 			if (isTyped(target, year, position)) continue;
-			const value = computeLeaf(model, read, formula, target, year, position);
+			const value = leaves.compute(formula, target, year, position);
 			if (isValue(value)) visit(target, year, position, value);
 		}
 	});
@@ -93,6 +94,7 @@ function eachMovingCell(
 	memo: LiveMemo
 ): void {
 	const { model, read } = reader;
+	const leaves = new LeafReader(model, read, memo);
 	const places = new Map<number, { year: number; positions: Int32Array }[]>();
 	const placesOf = (scenario: number) => {
 		let known = places.get(scenario);
@@ -109,7 +111,7 @@ function eachMovingCell(
 		for (const { year, positions } of placesOf(address[model.scenarioAxis]!))
 			for (const position of positions) {
 				if (formula.mayBeTyped && isValue(read(address, year, position))) continue;
-				const value = computeLeaf(model, read, formula, address, year, position, memo);
+				const value = leaves.compute(formula, address, year, position);
 				if (isValue(value)) visit(address, year, position, value);
 			}
 	});

@@ -6,7 +6,7 @@ import type { ClassShare } from './classes';
 import { LeafReadings } from './leaf-readings';
 import { isReadByLeaf, weigherOf } from './read-by-leaf';
 import { eachLiveCell } from './live';
-import { asResult, computeLeaf, liveMemo } from './live-value';
+import { asResult, LeafReader, liveMemo } from './live-value';
 import { eachLiveChange, type TakeColumn } from './live-changes';
 import type { CompiledQuery, QueryRange } from './query';
 import type { Address, CellChange } from '../cell';
@@ -161,7 +161,7 @@ export class View {
 		const formula = this.#standingAt(address, year, position);
 		if (!formula) return this.#changeLeaf(address, year, position, before, after);
 		if (!formula.mayBeTyped) return false;
-		const result = computeLeaf(this.query.model, this.#source!.read, formula, Int32Array.from(address), year, position);
+		const result = new LeafReader(this.query.model, this.#source!.read).compute(formula, Int32Array.from(address), year, position);
 		const shown = (stored: number) => (isEmpty(stored) ? result : stored);
 		return this.#changeLeaf(address, year, position, shown(before), shown(after));
 	}
@@ -337,7 +337,9 @@ export class View {
 						const weight = share.weight * rowPart.weight * columnPart.weight * slicePart.weight;
 						if (byLeaf >= 0 && !addsLatest) keys.push(series);
 						const value =
-							byLeaf >= 0 ? this.#hasLeafCells(byLeaf, series, range) : this.#seriesOver(series, facts, scenario, entity, range, reading);
+							byLeaf >= 0
+								? this.#hasLeafCells(byLeaf, series, range)
+								: this.#seriesOver({ series, account: facts, scenario, entity }, range, reading);
 						if (isEmpty(value)) continue;
 						if (currency === 'local' && isTranslated(facts) && entity >= 0) {
 							local ??= model.currencyOf(entity);
@@ -388,18 +390,11 @@ export class View {
 	}
 
 	/** One accumulated series over a run of leaf periods, worked out once. */
-	#seriesOver(
-		series: number,
-		account: AccountDefinition,
-		scenario: number,
-		entity: number,
-		range: number,
-		reading: { flags: number }
-	): number {
-		const place = series * this.query.ranges.length + range;
+	#seriesOver(of: SeriesFacts, range: number, reading: { flags: number }): number {
+		const place = of.series * this.query.ranges.length + range;
 		if (this.#knownFlags[place] === UNKNOWN) {
 			const own = { flags: 0 };
-			this.#known[place] = this.#overPeriods(series, account, scenario, entity, this.query.ranges[range]!, own);
+			this.#known[place] = this.#overPeriods(of, this.query.ranges[range]!, own);
 			this.#knownFlags[place] = own.flags;
 		}
 		reading.flags |= this.#knownFlags[place]!;
@@ -407,70 +402,46 @@ export class View {
 	}
 
 	/** By time behaviour, within the scenario's span, translated leaf period by leaf period. */
-	#overPeriods(
-		series: number,
-		account: AccountDefinition,
-		scenario: number,
-		entity: number,
-		asked: QueryRange,
-		reading: { flags: number }
-	): number {
-		const { model } = this.query;
-		const span = model.scenario(scenario)?.span;
+	#overPeriods(of: SeriesFacts, asked: QueryRange, reading: { flags: number }): number {
+		const span = this.query.model.scenario(of.scenario)?.span;
 		const from = asked.toDate ? asked.from : Math.max(asked.from, span?.from ?? 0);
 		const to = Math.min(asked.to, span?.to ?? Number.MAX_SAFE_INTEGER);
 		if (to < from || (asked.toDate && to < (span?.from ?? 0))) return EMPTY;
-		const factors = this.#translator.factors(account, entity, scenario);
+		const factors = this.#translator.factors(of.account, of.entity, of.scenario);
 		const at = (index: number): number =>
-			span && index < span.from
-				? this.#continuedAt(series, index, account, entity, scenario, reading)
-				: this.#translatedAt(series, index, factors, account, entity, scenario, reading);
-		return overPeriods(account.timeBehaviour, from, to, at);
+			span && index < span.from ? this.#continuedAt(of, index, reading) : this.#translatedAt(of, index, factors, reading);
+		return overPeriods(of.account.timeBehaviour, from, to, at);
 	}
 
 	/** The same series in the scenario that this one continues from, at that one's rates. */
-	#continuedAt(
-		series: number,
-		index: number,
-		account: AccountDefinition,
-		entity: number,
-		scenario: number,
-		reading: { flags: number }
-	): number {
+	#continuedAt(of: SeriesFacts, index: number, reading: { flags: number }): number {
 		const { model, classes, strides } = this.query;
-		const before = continuationOf(model, scenario, index);
+		const before = continuationOf(model, of.scenario, index);
 		if (!before) return EMPTY;
 		const { classOf } = classes[model.scenarioAxis]!;
-		const offset = (classOf[before.scenario]! - classOf[scenario]!) * strides[model.scenarioAxis]!;
-		return this.#translatedAt(
-			series + offset,
-			index,
-			this.#translator.factors(account, entity, before.scenario),
-			account,
-			entity,
-			before.scenario,
-			reading
-		);
+		const offset = (classOf[before.scenario]! - classOf[of.scenario]!) * strides[model.scenarioAxis]!;
+		const there = { ...of, series: of.series + offset, scenario: before.scenario };
+		return this.#translatedAt(there, index, this.#translator.factors(of.account, of.entity, before.scenario), reading);
 	}
 
-	#translatedAt(
-		series: number,
-		index: number,
-		factors: Float64Array | undefined,
-		account: AccountDefinition,
-		entity: number,
-		scenario: number,
-		reading: { flags: number }
-	): number {
-		const value = this.#sums.at(series, index);
+	#translatedAt(of: SeriesFacts, index: number, factors: Float64Array | undefined, reading: { flags: number }): number {
+		const value = this.#sums.at(of.series, index);
 		if (!factors || isEmpty(value)) return value;
 		const factor = factors[index]!;
 		if (isEmpty(factor)) {
 			reading.flags |= CellFlag.incomplete;
-			this.#translator.noteMissing(account, entity, scenario, index);
+			this.#translator.noteMissing(of.account, of.entity, of.scenario, index);
 		}
 		return value * factor;
 	}
+}
+
+/** An accumulated series and what all of it shares. */
+interface SeriesFacts {
+	series: number;
+	account: AccountDefinition;
+	scenario: number;
+	entity: number;
 }
 
 /** Accounts the query reads by leaf, and those that weigh them. */

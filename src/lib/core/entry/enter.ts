@@ -1,7 +1,7 @@
 import type { WriteGuard } from '../access';
 import type { PeriodRange } from '../calendar';
 import type { Address, CellChange, CellPlace } from '../cell';
-import { CLEARED, isTranslated, leafCells, leafValue, NOTHING, Translator, type LeafCell, type Reader } from '../cube';
+import { CLEARED, isTranslated, leafCells, LeafReader, NOTHING, Translator, type LeafCell, type Reader } from '../cube';
 import { factPeriod, type AccountDefinition, type Model } from '../model';
 import { EMPTY, isEmpty, isValue, roundTo } from '../number';
 import type { EntryInput } from './parse';
@@ -371,7 +371,7 @@ function weightOfLeaf({ model, read }: Reader, facts: AccountDefinition, { addre
 	const weigher =
 		typeof facts.weight === 'number' && facts.consolidation === 'weighted by' ? model.accounts.ordinal(facts.weight) : undefined;
 	if (weigher === undefined) return 1;
-	return leafValue(model, read, address.with(model.accountAxis, weigher), year, position);
+	return new LeafReader(model, read).value(address.with(model.accountAxis, weigher), year, position);
 }
 
 /** Whether a leaf cell lies under one of the figures that keep their values. */

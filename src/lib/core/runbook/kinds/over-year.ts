@@ -1,4 +1,4 @@
-import { addsUp, leafValue, Reader } from '../../cube';
+import { addsUp, LeafReader, Reader } from '../../cube';
 import { continuationOf } from '../../model';
 import { EMPTY, isEmpty, shareOut, Sum } from '../../number';
 import type { Scope } from '../../script';
@@ -63,16 +63,16 @@ export function layOut(work: StepWork, over: OverYear, limits: Scope, address: I
 
 /** What a period weighs in a season: another account there, or the target itself a year before. */
 function seasonAt({ model, cube }: StepWork, account: number | null, address: Int32Array, leaf: number): number {
-	const read = new Reader(cube).read;
+	const leaves = new LeafReader(model, new Reader(cube).read);
 	const { fiscalYear, position } = model.periods.leaf(leaf);
 	const where = Int32Array.from(address);
 	if (account !== null) {
 		where[model.accountAxis] = model.accounts.ordinal(account)!;
-		return leafValue(model, read, where, fiscalYear, position);
+		return leaves.value(where, fiscalYear, position);
 	}
 	const before = model.periods.at(fiscalYear - 1, position);
 	const found = before && continuationOf(model, where[model.scenarioAxis]!, before.index);
 	if (!found) return EMPTY;
 	where[model.scenarioAxis] = found.scenario;
-	return leafValue(model, read, where, fiscalYear - 1, position);
+	return leaves.value(where, fiscalYear - 1, position);
 }

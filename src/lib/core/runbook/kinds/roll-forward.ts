@@ -1,5 +1,5 @@
 import type { LeafPeriod } from '../../calendar';
-import { Block, leafValue, NearReader, Reader } from '../../cube';
+import { Block, LeafReader, NearReader, Reader } from '../../cube';
 import { mapSelection, selectionInWords, selectMembers } from '../../dimension';
 import { continuationOf, inContinuation, laterScenarios, type Model } from '../../model';
 import { isEmpty } from '../../number';
@@ -129,7 +129,7 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 	}
 	const isAlone = moved.size === 0 && [...carried].every((account) => model.live.staysAtAddress(account));
 	const near = new NearReader(cube);
-	const read = isAlone ? near.read : new Reader(cube).read;
+	const shown = new LeafReader(model, isAlone ? near.read : new Reader(cube).read);
 	const leaves = model.periods.leaves.filter(
 		(leaf) => leaf.index > 0 && (!limits.periods || limits.periods[leaf.index] === 1) && lines.some(({ into }) => isCarriedInto(into, leaf))
 	);
@@ -137,7 +137,7 @@ export function runRollForward(work: StepWork, step: RollForwardStep & { limits:
 	const balance = ({ source, reads }: ReadyLine, before: LeafPeriod, at = 0, weight = 1): number => {
 		if (at === reads.length) {
 			address[model.accountAxis] = source;
-			const value = leafValue(model, read, address, before.fiscalYear, before.position);
+			const value = shown.value(address, before.fiscalYear, before.position);
 			return isEmpty(value) ? value : value * weight;
 		}
 		const { axis, leaves } = reads[at]!;

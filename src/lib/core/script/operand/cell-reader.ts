@@ -1,4 +1,4 @@
-import { isTranslated, leafValue, Reader, type Block, type StoredReader } from '../../cube';
+import { isTranslated, LeafReader, Reader, type Block } from '../../cube';
 import { EMPTY } from '../../number';
 import type { Operand } from '../tree';
 import { factorsBetween, translated } from './exchange';
@@ -7,7 +7,7 @@ import { eachAddress, type OperandReader, type Reading } from './reading';
 /** One leaf account at leaf members. */
 export class CellReader implements OperandReader {
 	readonly #reading: Reading;
-	readonly #read: StoredReader;
+	readonly #leaves: LeafReader;
 	readonly #account: number;
 	readonly #fixed: { axis: number; ordinal: number }[];
 	readonly #address: Int32Array;
@@ -25,7 +25,7 @@ export class CellReader implements OperandReader {
 	constructor(reading: Reading, { account, axes }: Operand) {
 		const { model, cube } = reading;
 		this.#reading = reading;
-		this.#read = new Reader(cube).read;
+		this.#leaves = new LeafReader(model, new Reader(cube).read);
 		this.#account = account;
 		this.#fixed = [...axes].map(([axis, where]) => ({ axis, ordinal: (where as { ordinal: number }).ordinal }));
 		this.#address = new Int32Array(model.dimensions.length);
@@ -52,7 +52,7 @@ export class CellReader implements OperandReader {
 		const year = this.#frequency === 'timeless' ? 0 : fiscalYear;
 		const place = this.#frequency === 'per period' ? position : 0;
 		let value: number;
-		if (this.#isLive) value = leafValue(model, this.#read, this.#address, year, place);
+		if (this.#isLive) value = this.#leaves.value(this.#address, year, place);
 		else {
 			if (year !== this.#year || this.#series < 0) {
 				this.#year = year;

@@ -2,12 +2,12 @@ import {
 	adjusts,
 	CellFlag,
 	CLEARED,
-	computeLeaf,
 	EMPTY,
 	isEmpty,
 	isTranslated,
 	isValue,
 	leafCells,
+	LeafReader,
 	NOTHING,
 	operandsOf,
 	print,
@@ -223,7 +223,7 @@ function resultBeneath(
 	members: ArrayLike<number>,
 	leaf: number
 ): number | null {
-	const value = computeLeaf(model, read, live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
+	const value = new LeafReader(model, read).compute(live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
 	return isValue(value) ? value : null;
 }
 
