@@ -2,25 +2,8 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import type { AccountRead, Expression, PartOfYear } from '../formula';
 import { Model } from '../model';
-import { buildModel, naiveCell, randomModel, type StoredCell } from '../testing';
+import { buildModel, naiveCell, randomModel, type StoredCell, topView } from '../testing';
 import { compileQuery, Cube, Overlay, Reader, View } from '.';
-
-/** Every account down the rows, leaf periods across, at the top of everything else. */
-function openTop(model: Model): View {
-	const slice: Record<number, number> = {};
-	model.dimensions.forEach((dimension, axis) => {
-		if (axis !== model.accountAxis) slice[dimension.id] = dimension.member(0).id;
-	});
-	const period = model.periods.dimension;
-	return new View(
-		compileQuery(model, {
-			slice,
-			rows: model.accounts.members.map(({ id }) => ({ [model.accounts.id]: id })),
-			columns: period.members.map(({ id }) => ({ [period.id]: id })),
-			currency: 'EUR'
-		})
-	);
-}
 
 const fuelled = () =>
 	buildModel({
@@ -55,7 +38,7 @@ describe('what is read at a fixed place', () => {
 		const cube = new Cube(model);
 		[1, 2, 3].forEach((route) => cube.writeCell(2, [0, 0, route], 2027, 0, route * 10));
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 2);
-		const view = openTop(model);
+		const view = topView(model);
 		view.fill(new Reader(cube));
 		expect([april(model, view, 'fuel'), april(model, view, 'margin')]).toEqual([120, -120]);
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 3);
@@ -73,7 +56,7 @@ describe('what is read at a fixed place', () => {
 		cube.writeCell(2, [0, 0, 1], 2027, 0, 10);
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 2);
 		const overlay = new Overlay(model);
-		const view = openTop(model);
+		const view = topView(model);
 		view.fill(new Reader(cube, [overlay]));
 		const type = (address: number[], value: number) => {
 			const before = new Reader(cube, [overlay]).read(address, 2027, 0);
@@ -99,7 +82,7 @@ describe('what is read at a fixed place', () => {
 					cube.writeCell(origin, address, fiscalYear, position, value, stamp);
 				}
 				const overlay = new Overlay(model);
-				const view = openTop(model);
+				const view = topView(model);
 				view.fill(new Reader(cube, [overlay]));
 				const entries = new Map<string, StoredCell>();
 				for (const cell of typed) {

@@ -3,25 +3,8 @@ import { describe, expect, test } from 'vitest';
 import { ReadGuard } from '../access';
 import type { Model } from '../model';
 import { isEmpty } from '../number';
-import { buildModel, fillCube, randomModel } from '../testing';
-import { CLEARED, compileQuery, Cube, leafCells, NOTHING, Overlay, Reader, View } from '.';
-
-/** Every account down the rows, all periods across, at the top of everything else. */
-function topView(model: Model): View {
-	const slice: Record<number, number> = {};
-	model.dimensions.forEach((dimension, axis) => {
-		if (axis !== model.accountAxis) slice[dimension.id] = dimension.member(0).id;
-	});
-	const period = model.periods.dimension;
-	return new View(
-		compileQuery(model, {
-			slice,
-			rows: model.accounts.members.map(({ id }) => ({ [model.accounts.id]: id })),
-			columns: period.members.map(({ id }) => ({ [period.id]: id })),
-			currency: 'EUR'
-		})
-	);
-}
+import { buildModel, fillCube, randomModel, topView } from '../testing';
+import { CLEARED, Cube, leafCells, NOTHING, Overlay, Reader } from '.';
 
 describe('layers, worked by hand', () => {
 	const CELL = [0, 0];

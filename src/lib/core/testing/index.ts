@@ -5,3 +5,4 @@ export { naiveCell, type StoredCell } from './naive-cell';
 export { randomModel, type RandomCase } from './random-model';
 export { fillCube } from './fill-cube';
 export { sceneOf, type Scene } from './scene';
+export { topView } from './top-view';
