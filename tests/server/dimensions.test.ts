@@ -308,7 +308,14 @@ describe('a dimension that is taken out', () => {
 		await expect(startTakeBack(admin(), 1, loaded.batch, false)).rejects.toThrow('A dimension has been taken out');
 
 		expect(await returnableDimension(admin(), 1)).toMatchObject({ name: 'Waters' });
+		// What is written beside figures and laid out meanwhile stays.
+		await writeNote(tove(), 1, FORM, { place: inspected.place, text: 'Meanwhile.' });
+		await database.pool.query("UPDATE form SET layout = layout || '{\"scale\": 1000}' WHERE code = 'net-assets'");
 		await putDimensionBack(admin(), 1);
+		const changed = (await openForm(tove(), 1, 'net-assets', { members: {} })).form;
+		expect(changed.defaults.scale).toBe(1_000);
+		const meanwhile = await database.pool.query<{ place: number[] }>("SELECT place FROM note WHERE text = 'Meanwhile.'");
+		expect(meanwhile.rows[0]!.place).toEqual(wide);
 		expect(await stored()).toEqual(rows);
 		expect(shown(await show())).toEqual(shown(before));
 		expect(await noted()).toEqual(wide);

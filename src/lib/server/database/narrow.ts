@@ -28,8 +28,18 @@ export async function narrowPlaces(client: pg.PoolClient, modelId: number, axis:
 	return { places, methods: methods.rows };
 }
 
-/** Puts places back as they were; what has come since is not looked at: nothing may have come. */
-export async function restorePlaces(client: pg.PoolClient, modelId: number, { places, methods }: KeptPlaces): Promise<void> {
+/** Puts places back as they were; what was written since stands at a member of the dimension that is back. */
+export async function restorePlaces(
+	client: pg.PoolClient,
+	modelId: number,
+	{ places, methods }: KeptPlaces,
+	since: { axis: number; member: number }
+): Promise<void> {
+	for (const table of ['note', 'detail_line', 'cell_link'] as const)
+		await client.query(
+			`UPDATE ${table} SET place = place[1:$2] || $3::integer || place[$4:] WHERE model_id = $1 AND NOT (id = ANY ($5::integer[]))`,
+			[modelId, since.axis, since.member, since.axis + 1, places.filter((each) => each.table === table).map(({ id }) => id)]
+		);
 	for (const { table, id, place } of places)
 		await client.query(`UPDATE ${table} SET place = $3 WHERE model_id = $1 AND id = $2`, [modelId, id, place]);
 	await client.query('DELETE FROM row_method WHERE model_id = $1', [modelId]);

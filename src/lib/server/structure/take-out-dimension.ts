@@ -1,7 +1,9 @@
+import { isDeepStrictEqual } from 'node:util';
 import type pg from 'pg';
 import { z } from 'zod';
 import {
 	checkRunbook,
+	Dimension,
 	membersOfParameter,
 	membersOfStep,
 	Model,
@@ -10,13 +12,14 @@ import {
 	type ParameterDefinition
 } from '../../core';
 import { pool, transaction, type Database } from '../database';
-import { createCellTable, dropCellTableAside, putCellTableBack, setCellTableAside } from '../database/cells';
+import { amountsByMember, createCellTable, dropCellTableAside, putCellTableBack, setCellTableAside } from '../database/cells';
 import { lockModel, numberChangeSet, postChangeSet, PreparedChangeSet } from '../database/change-set';
-import { addressDimensions, readModelDefinition } from '../database/definitions';
+import { addressDimensions, readDimensionDefinition, readModelDefinition } from '../database/definitions';
 import { lockDrafts, lockRuns, waitForLoads } from '../database/locks';
 import { narrowPlaces, restorePlaces, type KeptPlaces } from '../database/narrow';
 import { countUpStructure, modelVersions, structureVersion } from '../database/structure-version';
 import { formsOf } from '../definition/forms';
+import { layoutSchema } from '../definition/layout-schema';
 import { writeJournal } from '../definition/journal';
 import { stepsOf } from '../definition/steps';
 import { askRunner, type CollapsedAnswer, type EffectLine } from '../engine';
@@ -50,7 +53,7 @@ export interface Returnable {
 
 /** Layouts, rules of imports and places, as they were. */
 interface Kept extends KeptPlaces {
-	layouts: { id: number; layout: FormLayout }[];
+	layouts: { id: number; was: FormLayout; becomes: FormLayout }[];
 	rules: Record<string, unknown>[];
 }
 
@@ -96,7 +99,7 @@ export async function takeOutDimension(person: SignedIn | undefined, modelId: nu
 		);
 		const kept: Kept = {
 			...(await narrowPlaces(client, modelId, before.indexOf(dimension.id))),
-			layouts: layouts.map(({ id, was }) => ({ id, layout: was })),
+			layouts: layouts.map(({ id, was, becomes }) => ({ id, was, becomes })),
 			rules: (
 				await client.query<{ rule: Record<string, unknown> }>(
 					`DELETE FROM import_rule r USING import i WHERE i.id = r.import_id AND i.model_id = $1 AND r.dimension_id = $2
@@ -204,6 +207,7 @@ export async function putDimensionBack(person: SignedIn | undefined, modelId: nu
 			[modelId]
 		);
 		await putCellTableBack(client, modelId, taken.id, dimensions.rows);
+		await refuseMembersGone(client, modelId, taken);
 		// What it led to is no more: the journal of before says again what stands.
 		await client.query(
 			'DELETE FROM block_change b USING change_set c WHERE b.model_id = $1 AND c.model_id = $1 AND c.revision = $2 AND c.number = b.change_set',
@@ -211,12 +215,18 @@ export async function putDimensionBack(person: SignedIn | undefined, modelId: nu
 		);
 		await client.query('UPDATE model SET journal_from = $2 WHERE id = $1', [modelId, taken.journal]);
 		await client.query('DELETE FROM model_shape WHERE model_id = $1 AND until = $2', [modelId, revision - 1]);
-		await restorePlaces(client, modelId, taken.kept);
-		for (const { id, layout } of taken.kept.layouts)
-			await client.query('UPDATE form SET layout = $2 WHERE id = $1', [id, JSON.stringify(layout)]);
+		const { top, rest } = await topOf(client, taken.dimension);
+		await restorePlaces(client, modelId, taken.kept, { axis: dimensions.rows.findIndex(({ id }) => id === taken.dimension), member: top });
+		await restoreLayouts(client, modelId, taken.kept, { dimension: taken.dimension, member: top });
 		await client.query('INSERT INTO import_rule SELECT * FROM jsonb_populate_recordset(NULL::import_rule, $1::jsonb)', [
 			JSON.stringify(taken.kept.rules)
 		]);
+		// Imports that were made since load to the member for the rest.
+		await client.query(
+			`INSERT INTO import_rule (import_id, dimension_id, come_from, member_id) SELECT id, $2, 'fixed', $3 FROM import i
+			WHERE model_id = $1 AND NOT EXISTS (SELECT FROM import_rule r WHERE r.import_id = i.id AND r.dimension_id = $2)`,
+			[modelId, taken.dimension, rest]
+		);
 		await client.query('UPDATE dimension_taken_out SET put_back_at = now() WHERE id = $1', [taken.id]);
 		await refuseBrokenModel(client, modelId);
 		await writeJournal(client, {
@@ -235,6 +245,48 @@ export async function putDimensionBack(person: SignedIn | undefined, modelId: nu
 		await countUpStructure(client, [modelId], 'definition');
 		return { name: taken.name };
 	});
+}
+
+/** The member above the most leaves, and the one that takes what says nothing of the dimension. */
+async function topOf(client: pg.PoolClient, dimension: number): Promise<{ top: number; rest: number }> {
+	const { rows } = await client.query<{ code: string }>('SELECT code FROM dimension WHERE id = $1', [dimension]);
+	const found = new Dimension((await readDimensionDefinition(client, rows[0]!.code))!);
+	const leaves = (root: number) => found.tree.leaves(root).length;
+	const top = found.tree.roots().reduce((best, root) => (leaves(root) > leaves(best) ? root : best));
+	const rest = found.unassigned >= 0 ? found.unassigned : found.tree.leaves(top)[0]!;
+	return { top: found.member(top).id, rest: found.member(rest).id };
+}
+
+/** Layouts as they were; those that were changed or made since show the dimension at its top. */
+async function restoreLayouts(
+	client: pg.PoolClient,
+	modelId: number,
+	{ layouts }: Kept,
+	pinned: { dimension: number; member: number }
+): Promise<void> {
+	for (const { id, layout } of await formsOf(client, modelId)) {
+		const known = layouts.find((each) => each.id === id);
+		const isAsLeft = known && isDeepStrictEqual(layoutSchema.parse(known.becomes), layout);
+		const next = isAsLeft ? known.was : { ...layout, pinned: [...layout.pinned, pinned] };
+		await client.query('UPDATE form SET layout = $2 WHERE id = $1', [id, JSON.stringify(next)]);
+	}
+}
+
+/** @throws Fault 409 where a member that held figures has been deleted since: another model may have the dimension too */
+async function refuseMembersGone(
+	client: pg.PoolClient,
+	modelId: number,
+	{ dimension, name }: { dimension: number; name: string }
+): Promise<void> {
+	const held = await amountsByMember(client, modelId, dimension);
+	const there = await client.query<{ id: number }>('SELECT id FROM member WHERE dimension_id = $1', [dimension]);
+	const ids = new Set(there.rows.map(({ id }) => id));
+	if ([...held.keys()].some((member) => member !== null && !ids.has(member)))
+		throw new Fault(
+			409,
+			'written since',
+			`Members of “${name}” that held figures have been deleted since, so it cannot be put back as it was.`
+		);
 }
 
 async function dimensionToTake(database: Database, modelId: number, code: string) {
@@ -347,7 +399,8 @@ async function refuseNamed(database: Database, definition: ModelDefinition, dime
 		if (named.some((member) => members.has(member)) || parameters.some((each) => 'dimension' in each && each.dimension === dimension))
 			throw used(`The runbook “${name}” names members of it.`);
 		const faults = (of: Model) => checkRunbook(of, steps, parameters).filter(({ severity }) => severity === 'error');
-		const fault = narrow && faults(narrow)[faults(model).length];
+		const before = new Set(faults(model).map(({ message }) => message));
+		const fault = narrow && faults(narrow).find(({ message }) => !before.has(message));
 		if (fault) throw used(`The runbook “${name}” would have a fault without it: ${fault.message}`);
 	}
 }
