@@ -1,5 +1,6 @@
 // The form in Chromium, on a model of five million cells: opening, typing, scrolling, pasting; and thirty planners typing
-// at once. The times are what a person waits, so they stand against the time we allow, not against another program.
+// at once. Each stands against a peer on the same page in the same run, so that it means the same on a slow day: typing
+// against an empty round trip and a repaint, scrolling against a virtual list of constant text, a crowd against one alone.
 import type { Page } from 'playwright-core';
 import type pg from 'pg';
 import type { FormLayout } from '../src/lib/core';
@@ -16,20 +17,28 @@ export const formPage = (): Promise<Measure[]> =>
 		const ids = await membersByCode(pool);
 		console.log(`form page: ${(await fillCells(pool, ids)).toLocaleString('en-GB')} cells stored`);
 		await addForms(pool, ids);
-		const tokens = await addPlanners(pool);
+		const planners = await addPlanners(pool);
 		return withApplication(pool, url, async (browser, base) => {
 			const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-			await context.addCookies([{ name: 'lattice_session', value: tokens[0]!, url: base }]);
+			await context.addCookies([{ name: 'lattice_session', value: planners[0]!.token, url: base }]);
 			const page = await context.newPage();
 			// The engine reads its cells when it is first asked.
 			await page.goto(`${base}/forms/bench-250`, { timeout: 120_000 });
 			await page.waitForSelector('td.focused');
+			const opening = await timeOpening(page, base);
+			const typing = await timeTyping(page);
+			const floor = await timeFloor(page);
+			const scrolling = await timeScrolling(page, base);
+			const constant = await timeConstantList(page);
+			const pasting = await timePasting(page, base, planners[0]!.id);
+			const alone = await timeCrowd(base, planners.slice(0, 1));
+			const crowd = await timeCrowd(base, planners);
 			return [
-				measure('open a form of 250 rows × 17 columns on 5M cells, to interactive, ms (aim 300)', await timeOpening(page, base), 300, 1),
-				measure('typed leaf → all visible totals right, p95, ms (aim 50)', await timeTyping(page), 50, 1),
-				measure('scrolling 10,000 × 400: longest frame, ms (aim 100)', await timeScrolling(page, base), 100, 1),
-				measure('paste of 5,000 cells, ms (aim 500)', await timePasting(page, base), 500, 1),
-				measure('30 planners typing at once, p95, ms (aim 250)', await timeCrowd(base, tokens), 250, 1)
+				measure('open a form of 250 rows × 17 columns on 5M cells, to interactive, ms (peer: 300 ms allowed)', opening, 300, 1),
+				measure('typed leaf → all visible totals right, p95 (peer: empty round trip and repaint)', typing.p95, floor, 2),
+				measure('scrolling 10,000 × 400: longest frame (peer: the same list with constant text)', scrolling, constant, 2),
+				measure('paste of 5,000 cells (peer: one typed leaf)', pasting, typing.median, 15),
+				measure('30 planners typing at once, p95 (peer: one alone)', crowd, alone, 3)
 			];
 		});
 	});
@@ -151,9 +160,15 @@ async function addForms(pool: pg.Pool, ids: Ids): Promise<void> {
 		]);
 }
 
-/** People who may write everywhere on Skerry Line, signed in. @returns their session tokens */
-async function addPlanners(pool: pg.Pool): Promise<string[]> {
-	const tokens: string[] = [];
+/** Somebody signed in. */
+interface Planner {
+	id: number;
+	token: string;
+}
+
+/** People who may write everywhere on Skerry Line, signed in. */
+async function addPlanners(pool: pg.Pool): Promise<Planner[]> {
+	const planners: Planner[] = [];
 	for (let number = 0; number < PLANNERS; number++) {
 		const made = await pool.query<{ id: number }>(
 			"INSERT INTO person (email, name, title, password_hash) VALUES ($1, $2, 'Planner', 'none') RETURNING id",
@@ -162,9 +177,9 @@ async function addPlanners(pool: pg.Pool): Promise<string[]> {
 		const person = made.rows[0]!.id;
 		await pool.query("INSERT INTO person_role (person_id, role_id) SELECT $1, id FROM role WHERE code = 'planner'", [person]);
 		await pool.query("INSERT INTO access_grant (model_id, person_id, name, level) VALUES (1, $1, 'Everything', 'write')", [person]);
-		tokens.push(await signIn(pool, person));
+		planners.push({ id: person, token: await signIn(pool, person) });
 	}
-	return tokens;
+	return planners;
 }
 
 /** From the click on the form's link until its first cell can be typed into; the median of nine. */
@@ -176,7 +191,7 @@ async function timeOpening(page: Page, base: string): Promise<number> {
 		await page.waitForTimeout(300);
 		const time = await page.evaluate(async () => {
 			const from = performance.now();
-			document.querySelector<HTMLAnchorElement>('main a[href="/forms/bench-250"]')!.click();
+			document.querySelector<HTMLAnchorElement>('main a[href$="/forms/bench-250"]')!.click();
 			while (!document.querySelector('td.focused')) await new Promise(requestAnimationFrame);
 			return performance.now() - from;
 		});
@@ -188,7 +203,7 @@ async function timeOpening(page: Page, base: string): Promise<number> {
 }
 
 /** From Enter until the answer is drawn, on a leaf of every dimension but the accounts' tree above it. */
-async function timeTyping(page: Page): Promise<number> {
+async function timeTyping(page: Page): Promise<{ median: number; p95: number }> {
 	const times: number[] = [];
 	const cells = page.locator('td.enter');
 	const offered = await cells.count();
@@ -212,30 +227,65 @@ async function timeTyping(page: Page): Promise<number> {
 		if (entry > 3) times.push(time);
 	}
 	console.log(`form page: typing, median ${quantile(times, 0.5).toFixed(0)} ms, p95 ${quantile(times, 0.95).toFixed(0)} ms`);
+	return { median: quantile(times, 0.5), p95: quantile(times, 0.95) };
+}
+
+/** What a typed leaf cannot go below: a request that does nothing, and all of the grid painted anew. @returns p95 */
+async function timeFloor(page: Page): Promise<number> {
+	const times = await page.evaluate(async () => {
+		const grid = document.querySelector<HTMLElement>('[role=treegrid]')!;
+		const taken: number[] = [];
+		for (let run = 0; run < 44; run++) {
+			const from = performance.now();
+			await (await fetch('/healthz', { cache: 'no-store' })).text();
+			grid.style.color = run % 2 === 0 ? 'rgb(1, 1, 1)' : '';
+			await new Promise(requestAnimationFrame);
+			await new Promise(requestAnimationFrame);
+			if (run > 3) taken.push(performance.now() - from);
+			await new Promise((done) => setTimeout(done, 30));
+		}
+		grid.style.color = '';
+		return taken;
+	});
+	console.log(
+		`form page: empty round trip and repaint, median ${quantile(times, 0.5).toFixed(0)} ms, p95 ${quantile(times, 0.95).toFixed(0)} ms`
+	);
 	return quantile(times, 0.95);
 }
+
+/** What both ways through a list share, put into the page. */
+interface Scrolls {
+	scrollThrough: (scroller: HTMLElement) => Promise<number[]>;
+}
+const addScrolling = (page: Page): Promise<void> =>
+	page.evaluate(() => {
+		(window as unknown as Scrolls).scrollThrough = async (scroller) => {
+			const deltas: number[] = [];
+			let last = performance.now();
+			const step = async (x: number, y: number) => {
+				scroller.scrollLeft += x;
+				scroller.scrollTop += y;
+				await new Promise(requestAnimationFrame);
+				const now = performance.now();
+				deltas.push(now - last);
+				last = now;
+			};
+			for (let frame = 0; frame < 200; frame++) await step(0, 140);
+			for (let frame = 0; frame < 150; frame++) await step(120, 0);
+			for (let frame = 0; frame < 60; frame++) await step(0, 4_000);
+			return deltas.slice(3);
+		};
+	});
 
 /** Scrolls a large form down and across, a little each frame. @returns the longest time between two frames */
 async function timeScrolling(page: Page, base: string): Promise<number> {
 	await page.goto(`${base}/forms/bench-large`, { timeout: 120_000 });
 	await page.waitForSelector('td.focused', { timeout: 120_000 });
 	await page.waitForTimeout(1_500);
+	await addScrolling(page);
 	const frames = await page.evaluate(async () => {
 		const scroller = document.querySelector<HTMLElement>('.scroller')!;
-		const deltas: number[] = [];
-		let last = performance.now();
-		const step = async (x: number, y: number) => {
-			scroller.scrollLeft += x;
-			scroller.scrollTop += y;
-			await new Promise(requestAnimationFrame);
-			const now = performance.now();
-			deltas.push(now - last);
-			last = now;
-		};
-		for (let frame = 0; frame < 200; frame++) await step(0, 140);
-		for (let frame = 0; frame < 150; frame++) await step(120, 0);
-		for (let frame = 0; frame < 60; frame++) await step(0, 4_000);
-		return deltas.slice(3);
+		return (window as unknown as Scrolls).scrollThrough(scroller);
 	});
 	const grid = page.locator('[role=treegrid]');
 	console.log(
@@ -244,8 +294,44 @@ async function timeScrolling(page: Page, base: string): Promise<number> {
 	return Math.max(...frames);
 }
 
+/** The same way through a list of as many cells that all say the same, recycled by hand. @returns the longest frame */
+async function timeConstantList(page: Page): Promise<number> {
+	const frames = await page.evaluate(async () => {
+		const [rowHeight, columnWidth] = [28, 96];
+		const scroller = document.createElement('div');
+		scroller.style.cssText = 'position:fixed;inset:60px 20px 20px 220px;overflow:auto;background:white;z-index:99';
+		const inner = document.createElement('div');
+		inner.style.cssText = `position:relative;height:${10_000 * rowHeight}px;width:${400 * columnWidth}px`;
+		scroller.append(inner);
+		document.body.append(scroller);
+		const [down, across] = [Math.ceil(scroller.clientHeight / rowHeight) + 8, Math.ceil(scroller.clientWidth / columnWidth) + 2];
+		const cells = Array.from({ length: down * across }, () => {
+			const cell = document.createElement('span');
+			cell.style.cssText = `position:absolute;width:${columnWidth}px;height:${rowHeight}px;text-align:right;border-bottom:1px solid #ddd`;
+			inner.append(cell);
+			return cell;
+		});
+		const draw = () => {
+			const [row, column] = [Math.floor(scroller.scrollTop / rowHeight), Math.floor(scroller.scrollLeft / columnWidth)];
+			cells.forEach((cell, place) => {
+				cell.style.transform = `translate(${(column + (place % across)) * columnWidth}px, ${(row + Math.floor(place / across)) * rowHeight}px)`;
+				cell.textContent = '1,234';
+			});
+		};
+		scroller.addEventListener('scroll', draw);
+		draw();
+		const frames = await (window as unknown as Scrolls).scrollThrough(scroller);
+		scroller.remove();
+		return frames;
+	});
+	console.log(
+		`form page: constant text, median frame ${quantile(frames, 0.5).toFixed(0)} ms, longest ${Math.max(...frames).toFixed(0)} ms`
+	);
+	return Math.max(...frames);
+}
+
 /** A block of 250 × 20 pasted into the large form until all of it has been taken; the median of three. */
-async function timePasting(page: Page, base: string): Promise<number> {
+async function timePasting(page: Page, base: string, person: number): Promise<number> {
 	const times: number[] = [];
 	for (let run = 0; run < 4; run++) {
 		await page.goto(`${base}/forms/bench-large`);
@@ -267,25 +353,32 @@ async function timePasting(page: Page, base: string): Promise<number> {
 		}, run * 1_000);
 		if (run === 0) console.log(`form page: pasting: ${message.trim().slice(0, 120) || 'all taken'}`);
 		else times.push(time);
-		await page.evaluate(() =>
-			fetch('/api/forms/bench-large/discard', { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{}' })
+		await page.evaluate(
+			(id) =>
+				fetch('/api/m/group/forms/bench-large/discard', {
+					method: 'POST',
+					headers: { 'content-type': 'application/json', 'x-person': String(id) },
+					body: '{}'
+				}),
+			person
 		);
 	}
 	return quantile(times, 0.5);
 }
 
-/** Thirty people, each typing one cell after another into the same form, as fast as they are answered. */
-async function timeCrowd(base: string, tokens: readonly string[]): Promise<number> {
+/** Some people, each typing one cell after another into the same form, as fast as they are answered. */
+async function timeCrowd(base: string, planners: readonly Planner[]): Promise<number> {
 	const times: number[] = [];
 	let errors = 0;
-	const opened = await ask(base, tokens[0]!, 'open', { choices: { members: {} } });
+	const opened = await ask(base, planners[0]!, 'open', { choices: { members: {} } });
+	if (!opened.ok) throw new Error(`The form does not open: ${JSON.stringify(opened.answer)}`);
 	const { form } = opened.answer as { form: { structure: number; frame: string; marks: string; columns: unknown[] } };
 	const leaf = form.marks.indexOf('e');
 	const width = form.columns.length;
-	const everybody = tokens.map(async (token, person) => {
+	const everybody = planners.map(async (planner, person) => {
 		for (let entry = 0; entry < ENTRIES_EACH; entry++) {
 			const from = performance.now();
-			const { ok } = await ask(base, token, 'enter', {
+			const { ok } = await ask(base, planner, 'enter', {
 				choices: { members: {} },
 				window: { frame: form.frame },
 				entries: {
@@ -302,16 +395,16 @@ async function timeCrowd(base: string, tokens: readonly string[]): Promise<numbe
 	});
 	await Promise.all(everybody);
 	console.log(
-		`form page: crowd, median ${quantile(times, 0.5).toFixed(0)} ms, p95 ${quantile(times, 0.95).toFixed(0)} ms, ${errors} errors`
+		`form page: ${planners.length} typing, median ${quantile(times, 0.5).toFixed(0)} ms, p95 ${quantile(times, 0.95).toFixed(0)} ms, ${errors} errors`
 	);
 	if (errors > 0) throw new Error(`${errors} of ${times.length} entries failed.`);
 	return quantile(times, 0.95);
 }
 
-async function ask(base: string, token: string, verb: string, body: object): Promise<{ ok: boolean; answer: unknown }> {
-	const response = await fetch(`${base}/api/forms/bench-250/${verb}`, {
+async function ask(base: string, { id, token }: Planner, verb: string, body: object): Promise<{ ok: boolean; answer: unknown }> {
+	const response = await fetch(`${base}/api/m/group/forms/bench-250/${verb}`, {
 		method: 'POST',
-		headers: { 'content-type': 'application/json', origin: base, cookie: `lattice_session=${token}` },
+		headers: { 'content-type': 'application/json', origin: base, cookie: `lattice_session=${token}`, 'x-person': String(id) },
 		body: JSON.stringify(body)
 	});
 	return { ok: response.ok, answer: await response.json() };
