@@ -11,9 +11,11 @@ import type { SignedIn } from '../../src/lib/server/session';
 import {
 	addDimension,
 	addDimensionSchema,
+	createModel,
 	defineAttribute,
 	dimensionChoices,
 	editMembers,
+	newModelSchema,
 	previewDimension,
 	previewTakeOut,
 	putDimensionBack,
@@ -214,6 +216,46 @@ describe('a dimension that comes into a model with figures', () => {
 		expect(await saveDraft(tove(), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved', cells: 1 });
 		expect(figure(await show(), 'Coaches', 'Jun 2027')).toBe(4_321);
 		await expectJournalHolds(database.pool);
+	});
+
+	test('one whose members subtract is refused where figures would go to them: the total would be another', async () => {
+		const small = await createModel(
+			admin(),
+			newModelSchema.parse({
+				name: 'Decks',
+				reportingCurrency: 'EUR',
+				currencies: [],
+				calendar: {
+					grain: 'month',
+					pattern: 'calendar months',
+					fiscalStartMonth: 1,
+					namedBy: 'first year',
+					firstYear: 2027,
+					years: 1,
+					levels: []
+				},
+				scenarios: [{ name: 'Plan', firstYear: 2027, lastYear: 2027, takesEntries: true }],
+				shared: [],
+				fresh: ['Level'],
+				entities: false
+			})
+		);
+		const all = await database.pool.query<{ id: number }>(
+			"SELECT m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'level' AND m.code = 'ALL'"
+		);
+		const add = (code: string) => ({ act: 'add' as const, code, name: code, parent: all.rows[0]!.id });
+		await editMembers(admin(), small.id, 'level', { edits: [add('UP'), add('BACK')], handOver: {} });
+		const back = await database.pool.query<{ id: number }>("SELECT id FROM member WHERE code = 'BACK'");
+		await editMembers(admin(), small.id, 'level', {
+			edits: [{ act: 'set', member: back.rows[0]!.id, field: 'weight', value: '-1' }],
+			handOver: {}
+		});
+		const by = (to: string) =>
+			asked({ dimension: { kind: 'shared', code: 'level' }, by: { kind: 'map', dimension: 'line', lines: [{ from: 'NOR', to }] } });
+		await expect(previewDimension(admin(), 1, by('BACK'))).rejects.toThrow('BACK does not simply add to All: Level');
+		const seen = await previewDimension(admin(), 1, by('UP'));
+		expect(seen.rest).toContain('Skerry Line');
+		expect(seen.moreRest).toBe(0);
 	});
 
 	test('a package takes it along, and brings a model with it', async () => {

@@ -155,6 +155,31 @@ describe('members', () => {
 		expect((await memberUses(admin(), 1, 'route', to)).map(({ kind }) => kind)).toContain('map');
 	});
 
+	test('replaced while somebody saves: both go through, or one is told', async () => {
+		const place = async () => {
+			const { form } = await openForm(people.get('Tove'), 1, 'route-contribution', { members: {}, currency: 'local' });
+			return { form, row: form.rows.findIndex(({ label }) => label === 'Passengers') };
+		};
+		for (const code of ['RACE1', 'RACE2', 'RACE3']) {
+			await edit('route', [{ act: 'add', code, name: code, parent: await idOf('NORTH', 'route').catch(() => null) }]);
+			const { form, row } = await place();
+			await enterFigures(
+				people.get('Tove'),
+				1,
+				'route-contribution',
+				{ members: {}, currency: 'local' },
+				{ entries: [{ row, column: 0, text: '+= 1' }], structure: form.structure, method: 'in proportion' }
+			);
+			const ends = await Promise.allSettled([
+				saveDraft(people.get('Tove'), 1, 'route-contribution', { keepMine: [], takeTheirs: [] }),
+				removeMember(admin(), 1, 'route', await idOf(code, 'route'), { way: 'replace', by: await idOf('R05', 'route') })
+			]);
+			for (const end of ends) if (end.status === 'rejected') expect(end.reason).toBeInstanceOf(Fault);
+			await saveDraft(people.get('Tove'), 1, 'route-contribution', { keepMine: [], takeTheirs: [] });
+		}
+		expect(await codes('route')).not.toContain('RACE1');
+	});
+
 	test('retired take no new entries and keep what they have', async () => {
 		const id = await idOf('R03', 'route');
 		await removeMember(admin(), 1, 'route', id, { way: 'retire' });

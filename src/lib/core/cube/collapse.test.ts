@@ -3,7 +3,7 @@ import { describe, expect, test } from 'vitest';
 import { isEmpty } from '../number';
 import { buildModel, fillCube, randomModel } from '../testing';
 import { addsUp, standing, type Contribution } from './standing';
-import { collapse, Cube, NOTHING, Reader } from '.';
+import { collapse, Cube, LeafReader, NOTHING, Reader } from '.';
 
 /** Worked by hand. Origins: 1 entry, 2 load, 4 addition, 5 result; sales add up, the price is weighed by litres. */
 const model = buildModel({
@@ -77,6 +77,33 @@ describe('a dimension taken out', () => {
 		expect(taken(PRICE, [PRICE, R1, 1, 2, 1], [PRICE, R2, 1, 3, 1])).toMatchObject({ held: [], emptied: 1 });
 		expect(taken(PRICE, [PRICE, R1, 1, 2, 1], [PRICE, R2, 2, 2, 9])).toMatchObject({ shows: 2, weighed: 0, held: [{ origin: 1 }] });
 	});
+	test('25 typed above a result of 20 beside a result of 10: 35 is an entry above the result of all; where nothing is typed nothing is stored', () => {
+		const fuelled = buildModel({
+			accounts: [
+				{ code: 'litres', account: { valueType: 'quantity' } },
+				{ code: 'price', account: { valueType: 'quantity' } },
+				{
+					code: 'fuel',
+					account: {},
+					perLeaf: { mayBeTyped: true },
+					formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: account('price') })
+				}
+			],
+			scenarios: [{ code: 'plan' }],
+			general: { route: [{ code: 'all' }, { code: 'r1', parent: 'all' }, { code: 'r2', parent: 'all' }] }
+		});
+		const cube = new Cube(fuelled);
+		for (const position of [0, 1]) {
+			cube.writeCell(2, [0, 0, R1], 2027, position, 10);
+			cube.writeCell(2, [0, 0, R2], 2027, position, 5);
+			for (const route of [R1, R2]) cube.writeCell(2, [1, 0, route], 2027, position, 2);
+		}
+		cube.writeCell(1, [2, 0, R1], 2027, 0, 25, 4);
+		const { series, becameEntries } = collapse(new Reader(cube), 2);
+		const fuel = series.filter(({ address }) => address[0] === 2);
+		expect(fuel.map(({ origin, amounts }) => [origin, amounts[0], amounts[1]])).toEqual([[1, 35, Number.NaN]]);
+		expect(becameEntries).toBe(1);
+	});
 	test('choices that agree stay, others are empty', () => {
 		expect(taken(MOOD, [MOOD, R1, 1, 5, 1], [MOOD, R2, 1, 5, 2])).toMatchObject({ shows: 5, emptied: 0 });
 		expect(taken(MOOD, [MOOD, R1, 1, 5, 1], [MOOD, R2, 1, 6, 2])).toMatchObject({ held: [], emptied: 1 });
@@ -91,22 +118,27 @@ describe('a dimension taken out', () => {
 				fc.pre(axis >= 0);
 				const cube = fillCube(random, cells);
 				const dimension = random.dimensions[axis]!;
+				const weights = new Map<number, number>();
+				for (const root of dimension.tree.roots()) dimension.tree.eachWeightedLeaf(root, (leaf, weight) => weights.set(leaf, weight));
+				const leaves = new LeafReader(random, new Reader(cube).read);
 				const wanted = new Map<string, number>();
-				const seen = new Set<string>();
 				for (const { address, period } of cells) {
-					if (!addsUp(random, address[random.accountAxis]!)) continue;
+					const [account, scenario] = [address[random.accountAxis]!, address[random.scenarioAxis]!];
+					if (!addsUp(random, account)) continue;
 					const { fiscalYear, position } = random.periods.leaf(period);
-					const cell = `${address.join()} ${fiscalYear} ${position}`;
-					if (seen.has(cell)) continue;
-					seen.add(cell);
-					const value = cube.read(address, fiscalYear, position);
-					let weight = 0;
-					for (const root of dimension.tree.roots())
-						dimension.tree.eachWeightedLeaf(root, (leaf, of) => {
-							if (leaf === address[axis]) weight = of;
-						});
+					// Where a figure stands above a result, those of the other members are part of what shows; elsewhere what is stored is.
+					const isAbove = random.live.at(account, scenario, period)?.mayBeTyped === true;
+					let total = Number.NaN;
+					for (const [leaf, weight] of weights) {
+						const at = Int32Array.from(address.with(axis, leaf));
+						const value = isAbove ? leaves.value(at, fiscalYear, position) : cube.read(at, fiscalYear, position);
+						if (weight !== 0 && !isEmpty(value)) total = (isEmpty(total) ? 0 : total) + value * weight;
+					}
+					const isStored = [...weights].some(
+						([leaf, weight]) => weight !== 0 && cube.contributions(address.with(axis, leaf), fiscalYear, position).length > 0
+					);
 					const key = `${address.filter((_, each) => each !== axis).join()} ${fiscalYear} ${position}`;
-					if (weight !== 0 && !isEmpty(value)) wanted.set(key, (wanted.get(key) ?? 0) + value * weight);
+					if (isStored && !isEmpty(total)) wanted.set(key, total);
 				}
 				const held = new Map<string, { account: number; contributions: Contribution[] }>();
 				const accountAxis = random.accountAxis > axis ? random.accountAxis - 1 : random.accountAxis;

@@ -59,7 +59,7 @@ export function collapse(reader: Reader, axis: number): Collapsed {
 					return [{ series, weight, contributions, shown: block.values[series * block.width + position]! }];
 				});
 				if (parts.length === 0) continue;
-				const found = together(reader, block, { year, position }, parts, outcome);
+				const found = together(reader, block, { year, position, axis, weights }, parts, outcome);
 				if (found.length > 0) outcome.cells++;
 				for (const { origin, value, stamp } of found) {
 					let series = held.get(origin);
@@ -91,6 +91,14 @@ interface Part {
 	shown: number;
 }
 
+/** Where parts become one: a year and a place in it, of which dimension, and how its leaves count. */
+interface CollapsingPlace {
+	year: number;
+	position: number;
+	axis: number;
+	weights: Float64Array;
+}
+
 /** How each leaf counts in the whole of its dimension. */
 function weightsOf(model: Model, axis: number): Float64Array {
 	const dimension = model.dimensions[axis]!;
@@ -102,19 +110,11 @@ function weightsOf(model: Model, axis: number): Float64Array {
 const without = (address: Int32Array, axis: number): Int32Array => address.filter((_, each) => each !== axis);
 
 /** What a cell holds after the members' parts have become one. */
-function together(
-	reader: Reader,
-	block: Block,
-	place: { year: number; position: number },
-	parts: readonly Part[],
-	outcome: Collapsed
-): Contribution[] {
+function together(reader: Reader, block: Block, place: CollapsingPlace, parts: readonly Part[], outcome: Collapsed): Contribution[] {
 	const { model } = reader;
 	const account = block.coordinates[model.accountAxis]![parts[0]!.series]!;
 	if (!addsUp(model, account)) return oneOf(reader, block, place, account, parts, outcome);
-	const sum = new Sum();
-	for (const { shown, weight } of parts) if (isValue(shown)) sum.add(shown * weight);
-	const total = sum.value;
+	const total = totalOf(reader, block, place, parts);
 	const shows = (held: readonly Contribution[]) => isSame(standing(model, account, held), total);
 	const all = addedUp(parts.map(({ contributions, weight }) => ({ weight, held: contributions })));
 	if (shows(all)) return all;
@@ -135,6 +135,25 @@ function together(
 	if (isEmpty(total)) return others.filter(({ origin }) => modeOf(model, origin) === 'adds');
 	const entries = model.definition.origins.find(({ mode }) => mode === 'entry')!;
 	return [...others, { origin: entries.id, value: isEmpty(stays) ? total : total - stays, stamp: newest(parts) }];
+}
+
+/** What a total over the dimension shows; where a figure may be typed above a result, with the results of the members at which none is. */
+function totalOf(reader: Reader, block: Block, { year, position, axis, weights }: CollapsingPlace, parts: readonly Part[]): number {
+	const { model } = reader;
+	const sum = new Sum();
+	const address = block.readAddress(parts[0]!.series, new Int32Array(model.dimensions.length));
+	const period = model.periods.at(year, position)?.index;
+	const formula = period === undefined ? undefined : model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, period);
+	if (formula?.mayBeTyped) {
+		const leaves = new LeafReader(model, reader.read);
+		weights.forEach((weight, leaf) => {
+			if (weight === 0) return;
+			address[axis] = leaf;
+			const value = leaves.value(address, year, position);
+			if (isValue(value)) sum.add(value * weight);
+		});
+	} else for (const { shown, weight } of parts) if (isValue(shown)) sum.add(shown * weight);
+	return sum.value;
 }
 
 /** What each origin holds of all parts, by their weights; that a result says nothing stays where nothing else says more. */

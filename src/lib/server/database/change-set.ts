@@ -1,7 +1,7 @@
 import type pg from 'pg';
 import { addSeries, copyRows, writeSeries } from './cells';
 import { packSeries, type SeriesChange } from './series';
-import { lockRevisions } from './locks';
+import { lockDrafts, lockRevisions, lockRuns, waitForLoads } from './locks';
 
 /** Series a packed block of the journal holds at most. */
 const SERIES_PER_BLOCK = 5_000;
@@ -35,6 +35,17 @@ export async function lockModel(client: pg.PoolClient, modelId: number): Promise
 	const found = await client.query<{ revision: number }>('SELECT revision FROM model WHERE id = $1', [modelId]);
 	if (!found.rows[0]) throw new Error(`There is no model ${modelId}.`);
 	return found.rows[0].revision;
+}
+
+/**
+ * Holds a whole model: nobody runs, loads, types or saves in it until the transaction ends.
+ * @returns the latest revision
+ */
+export async function holdModel(client: pg.PoolClient, modelId: number): Promise<number> {
+	await lockRuns(client, modelId);
+	await waitForLoads(client, modelId);
+	await lockDrafts(client, modelId);
+	return lockModel(client, modelId);
 }
 
 /**

@@ -49,5 +49,9 @@ export const waitForLoads = async (client: pg.ClientBase, modelId: number): Prom
 export const lockDrafts = async (client: pg.ClientBase, modelId: number | null): Promise<void> =>
 	void (await client.query('SELECT FROM draft WHERE $1::integer IS NULL OR model_id = $1 ORDER BY id FOR UPDATE', [modelId]));
 
+/** Keeps the members of dimensions (by code) as they are; before anything of a model, as changes of a dimension do. */
+export const lockDimensions = async (client: pg.ClientBase, codes: readonly string[]): Promise<void> =>
+	void (await client.query('SELECT FROM dimension WHERE code = ANY ($1) ORDER BY id FOR UPDATE', [codes]));
+
 /** Takes a model's revisions: everything written elsewhere is visible from here on, and nothing can come between. */
 export const lockRevisions = async (client: pg.ClientBase, modelId: number): Promise<void> => void (await of(client, 'revision', modelId));

@@ -14,15 +14,8 @@ export {
 	type Returnable,
 	type TakenOut
 } from './take-out-dimension';
-export {
-	addDimension,
-	addDimensionSchema,
-	dimensionChoices,
-	previewDimension,
-	type AddedDimension,
-	type DimensionChoices,
-	type DimensionToAdd
-} from './add-dimension';
+export { addDimension, dimensionChoices, previewDimension, type AddedDimension, type DimensionChoices } from './add-dimension';
+export { addDimensionSchema, type DimensionToAdd } from './axis-plan';
 export * from './calendar';
 export * from './rates';
 export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';

@@ -37,7 +37,8 @@ import { handOverNumbers } from './hand-over';
 import { readDimension, type LoadedDimension } from './read-state';
 import { usesOfMember } from './used';
 import { noteInJournal } from '../definition/journal';
-import { lockDrafts } from '../database/locks';
+import { lockDrafts, waitForLoads } from '../database/locks';
+import { modelsKnowing } from '../definition/models';
 import { replaceUses } from './used';
 import type { Use } from '../definition/naming';
 
@@ -391,6 +392,7 @@ export async function removeMember(
 			const parents = new Set([...dimension.state.members.values()].map(({ parent }) => parent));
 			if (parents.has(from.id) !== parents.has(to.id) || parents.has(to.id))
 				throw new Fault(422, 'not possible', 'A leaf is replaced by a leaf: numbers stand at leaves only.');
+			for (const { id } of await modelsKnowing(client, dimension.id)) await waitForLoads(client, id);
 			await lockDrafts(client, null);
 			await handOverNumbers(client, writer.id, dimension.id, from.id, to.id, `${to.name} took the place of ${from.name}`);
 			await replaceChoice(client, writer.id, dimension.id, from.id, to.id, `${to.name} took the place of ${from.name}`);

@@ -1,31 +1,22 @@
 import { isDeepStrictEqual } from 'node:util';
 import type pg from 'pg';
 import { z } from 'zod';
-import {
-	checkRunbook,
-	Dimension,
-	membersOfParameter,
-	membersOfStep,
-	Model,
-	type FormLayout,
-	type ModelDefinition,
-	type ParameterDefinition
-} from '../../core';
+import { Dimension, type FormLayout } from '../../core';
 import { pool, transaction, type Database } from '../database';
 import { amountsByMember, createCellTable, dropCellTableAside, putCellTableBack, setCellTableAside } from '../database/cells';
-import { lockModel, numberChangeSet, postChangeSet, PreparedChangeSet } from '../database/change-set';
+import { holdModel, numberChangeSet, postChangeSet, PreparedChangeSet } from '../database/change-set';
 import { addressDimensions, readDimensionDefinition, readModelDefinition } from '../database/definitions';
-import { lockDrafts, lockRuns, waitForLoads } from '../database/locks';
+import { lockDimensions } from '../database/locks';
 import { narrowPlaces, restorePlaces, type KeptPlaces } from '../database/narrow';
 import { countUpStructure, modelVersions, structureVersion } from '../database/structure-version';
 import { formsOf } from '../definition/forms';
 import { layoutSchema } from '../definition/layout-schema';
 import { writeJournal } from '../definition/journal';
-import { stepsOf } from '../definition/steps';
 import { askRunner, type CollapsedAnswer, type EffectLine } from '../engine';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel } from './act';
+import { narrowLayouts, refuseNamed } from './dimension-uses';
 
 export const takeOutSchema = z.object({ dimension: z.string().min(1).max(80) });
 
@@ -80,10 +71,8 @@ export async function previewTakeOut(person: SignedIn | undefined, modelId: numb
 export async function takeOutDimension(person: SignedIn | undefined, modelId: number, code: string): Promise<TakenOut> {
 	const writer = requirePermission(person, 'structure.write');
 	return transaction(async (client) => {
-		await lockRuns(client, modelId);
-		await waitForLoads(client, modelId);
-		await lockDrafts(client, modelId);
-		const revision = await lockModel(client, modelId);
+		await lockDimensions(client, [code]);
+		const revision = await holdModel(client, modelId);
 		const { definition, dimension } = await dimensionToTake(client, modelId, code);
 		await refuseDrafts(client, modelId);
 		const layouts = await narrowLayouts(client, modelId, dimension.id);
@@ -168,10 +157,7 @@ export async function returnableDimension(person: SignedIn | undefined, modelId:
 export async function putDimensionBack(person: SignedIn | undefined, modelId: number): Promise<{ name: string }> {
 	const writer = requirePermission(person, 'structure.write');
 	return transaction(async (client) => {
-		await lockRuns(client, modelId);
-		await waitForLoads(client, modelId);
-		await lockDrafts(client, modelId);
-		const revision = await lockModel(client, modelId);
+		const revision = await holdModel(client, modelId);
 		const found = await client.query<{
 			id: number;
 			dimension: number;
@@ -336,82 +322,6 @@ async function forgetEarlier(client: pg.PoolClient, modelId: number): Promise<vo
 		modelId
 	]);
 	for (const { id } of found.rows) await dropCellTableAside(client, modelId, id);
-}
-
-/** Every form without the dimension. @throws Fault naming a form that is laid out by it alone */
-async function narrowLayouts(
-	database: Database,
-	modelId: number,
-	dimension: number
-): Promise<{ id: number; name: string; was: FormLayout; becomes: FormLayout }[]> {
-	const others = <Part extends { dimension: number }>(parts: readonly Part[]) => parts.filter((part) => part.dimension !== dimension);
-	return (await formsOf(database, modelId)).map(({ id, name, layout }) => {
-		const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] => {
-			if (each.kind !== 'cells') return each;
-			const parts = others(each.parts);
-			if (parts.length === 0 || layout.ownLines?.dimension === dimension)
-				throw new Fault(409, 'still used', `The form “${name}” is laid out by this dimension. Change it first.`);
-			return { ...each, parts };
-		};
-		const becomes: FormLayout = {
-			...layout,
-			rows: layout.rows.map(block),
-			columns: layout.columns.map(block),
-			selectors: others(layout.selectors),
-			pinned: others(layout.pinned)
-		};
-		return { id, name, was: layout, becomes };
-	});
-}
-
-/** @throws Fault naming what says something about the dimension, or would not hold without it */
-async function refuseNamed(database: Database, definition: ModelDefinition, dimension: number): Promise<void> {
-	const used = (what: string) => new Fault(409, 'still used', `${what} Change that first.`);
-	const { id: modelId } = definition;
-	const members = new Set(definition.dimensions.find(({ id }) => id === dimension)!.members.map(({ id }) => id));
-	if (definition.balanceRoles?.some(({ member }) => members.has(member))) throw used('Its members say what balances are made of.');
-	const model = new Model(definition);
-	const axis = model.dimensions.findIndex(({ id }) => id === dimension);
-	for (const { account, operands, tests } of model.live.ordered)
-		if (
-			operands.some(({ fixed }) => fixed.some((place) => place.axis === axis)) ||
-			[...tests.keys()].some((test) => test.dimension === dimension)
-		)
-			throw used(`The formula of ${model.accounts.member(account).name} reads at members of it.`);
-	const rights = await database.query<{ what: string }>(
-		`SELECT 'The grant “' || g.name || '” is for members of it.' AS what FROM access_grant g
-			WHERE g.model_id = $1 AND EXISTS (SELECT FROM access_grant_member m WHERE m.grant_id = g.id AND m.member_id = ANY ($2))
-		UNION ALL SELECT 'The lock “' || l.name || '” is on members of it.' FROM access_lock l
-			WHERE l.model_id = $1 AND EXISTS (SELECT FROM access_lock_member m WHERE m.lock_id = l.id AND m.member_id = ANY ($2))
-		UNION ALL SELECT 'The variable “' || v.name || '” is a member of it.' FROM variable v WHERE v.model_id = $1 AND v.member_id = ANY ($2)
-		LIMIT 1`,
-		[modelId, [...members]]
-	);
-	if (rights.rows[0]) throw used(rights.rows[0].what);
-	const narrow = narrowModel(definition, dimension);
-	const runbooks = await database.query<{ id: number; name: string; parameters: ParameterDefinition[] }>(
-		'SELECT id, name, parameters FROM runbook WHERE model_id = $1',
-		[modelId]
-	);
-	for (const { id, name, parameters } of runbooks.rows) {
-		const steps = (await stepsOf(database, 'to read', id)).map(({ step }) => step);
-		const named = [...parameters.flatMap((each) => [...membersOfParameter(each)]), ...steps.flatMap((step) => [...membersOfStep(step)])];
-		if (named.some((member) => members.has(member)) || parameters.some((each) => 'dimension' in each && each.dimension === dimension))
-			throw used(`The runbook “${name}” names members of it.`);
-		const faults = (of: Model) => checkRunbook(of, steps, parameters).filter(({ severity }) => severity === 'error');
-		const before = new Set(faults(model).map(({ message }) => message));
-		const fault = narrow && faults(narrow).find(({ message }) => !before.has(message));
-		if (fault) throw used(`The runbook “${name}” would have a fault without it: ${fault.message}`);
-	}
-}
-
-/** The model without the dimension; undefined where it is none, which is told when it is taken out. */
-function narrowModel(definition: ModelDefinition, dimension: number): Model | undefined {
-	try {
-		return new Model({ ...definition, dimensions: definition.dimensions.filter(({ id }) => id !== dimension) });
-	} catch {
-		return undefined;
-	}
 }
 
 async function inWords(

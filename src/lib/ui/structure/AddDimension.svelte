@@ -212,6 +212,12 @@
 					{/each}
 				</tbody>
 			</table>
+			{#if preview.rest.length > 0}
+				<p>
+					Nothing is said of {preview.rest.join(', ')}{preview.moreRest > 0 ? ` and ${count(preview.moreRest, 'other', 'others')}` : ''}:
+					what stands there goes to the member for what the dimension does not apply to.
+				</p>
+			{/if}
 			<p>
 				{count(preview.forms, 'form shows', 'forms show')} “{preview.shownAt}”, until laid out otherwise.
 				{#if preview.imports.length > 0}
