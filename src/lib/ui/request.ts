@@ -8,7 +8,7 @@ export type Reply<Answer> = { ok: true; answer: Answer } | { ok: false; code: st
 export const asPerson = (): Record<string, string> => ({ 'x-person': String(page.data.person?.id ?? '') });
 
 /**
- * Asks the server; a body is sent as JSON, a file as it is. A session that ended leads to signing in.
+ * Asks the server; a body is sent as JSON, a file or the parts of a form as they are. A session that ended leads to signing in.
  * @param path of the API, in the model this page is in
  */
 export async function request<Answer = Record<string, never>>(
@@ -19,7 +19,7 @@ export async function request<Answer = Record<string, never>>(
 	try {
 		const response = await fetch(at(path), {
 			method,
-			...(body instanceof File
+			...(body instanceof File || body instanceof FormData
 				? { headers: asPerson(), body }
 				: {
 						headers: { ...asPerson(), ...(body !== undefined && { 'content-type': 'application/json' }) },

@@ -10,5 +10,6 @@
 export { applyEdits, type Edit, type EditFault } from './edit';
 export { diffStates, revertDiff, type MemberDiff } from './diff';
 export { fieldsOf, printField, type AttributeSpec, type FieldSpec, type FieldValue, type Lookups } from './fields';
+export { mergeMembers, type MergeFault, type OtherMember, type Taken } from './merge';
 export { planRows, nearest, type PlanColumn, type PlanLine, type RowPlan } from './plan';
 export { inTreeOrder, type DimensionState, type MemberState, type Place } from './state';

@@ -2,7 +2,21 @@ import type pg from 'pg';
 
 /** An object of a definition that an act changed, before and after. */
 export interface JournalObject {
-	kind: 'model' | 'dimension' | 'member' | 'attribute' | 'variable' | 'calendar' | 'rate set' | 'hierarchy' | 'import' | 'map' | 'runbook';
+	kind:
+		| 'model'
+		| 'dimension'
+		| 'member'
+		| 'attribute'
+		| 'variable'
+		| 'calendar'
+		| 'rate set'
+		| 'hierarchy'
+		| 'import'
+		| 'map'
+		| 'runbook'
+		| 'form'
+		| 'formula'
+		| 'lock';
 	id: number;
 	name: string;
 	before: unknown;

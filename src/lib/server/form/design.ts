@@ -8,6 +8,7 @@ import { personById, requirePermission, type SignedIn } from '../session';
 import { expressionReader } from './expressions';
 import { layoutSchema, selectionSchema } from '../definition/layout-schema';
 import { choicesSchema } from './open';
+import { dropForm, publishForm } from './publish';
 import { modelVersions } from '../database/structure-version';
 import { membersNamed } from '../definition/layout-members';
 
@@ -197,45 +198,10 @@ export async function saveDesign(
 	});
 	if (faults.length > 0) throw new Fault(422, 'unfinished', `The form is not finished. ${faults[0]}`, faults);
 	const free = code ?? (await freeCode(modelId, design.name));
+	const { layout, version, ...facts } = design;
 	return transaction(async (client) => {
-		const values = [design.name, design.folder, design.description, design.instructions, design.roles, JSON.stringify(design.layout)];
-		let id: number;
-		let version = 1;
-		const named = free;
-		if (code === null) {
-			const made = await client.query<{ id: number }>(
-				`INSERT INTO form (model_id, code, name, folder, description, instructions, roles, layout) VALUES ($7, $8, $1, $2, $3, $4, $5, $6) RETURNING id`,
-				[...values, modelId, named]
-			);
-			id = made.rows[0]!.id;
-		} else {
-			const stored = await client.query<{ id: number; version: number }>(
-				'SELECT id, version FROM form WHERE model_id = $1 AND code = $2 FOR UPDATE',
-				[modelId, named]
-			);
-			if (!stored.rows[0]) throw notFound('form');
-			if (stored.rows[0].version !== design.version)
-				throw new Fault(
-					409,
-					'conflict',
-					'Somebody published another version of this form meanwhile. Compare them under Versions, then publish again.',
-					{
-						version: stored.rows[0].version
-					}
-				);
-			id = stored.rows[0].id;
-			version = design.version + 1;
-			await client.query(
-				'UPDATE form SET name = $1, folder = $2, description = $3, instructions = $4, roles = $5, layout = $6, version = $7 WHERE id = $8',
-				[...values, version, id]
-			);
-		}
-		await client.query(
-			`INSERT INTO form_version (form_id, version, name, folder, description, instructions, roles, layout, person_id)
-			SELECT id, version, name, folder, description, instructions, roles, layout, $2 FROM form WHERE id = $1`,
-			[id, maker.id]
-		);
-		return { code: named, version };
+		const published = await publishForm(client, modelId, maker.id, free, { ...facts, layout }, code === null ? null : version);
+		return { code: free, version: published.version };
 	});
 }
 
@@ -266,8 +232,7 @@ export async function copyForm(person: SignedIn | undefined, modelId: number, co
 /** Takes a form away for good; its notes stay at their figures. */
 export async function deleteForm(person: SignedIn | undefined, modelId: number, code: string): Promise<void> {
 	requirePermission(person, 'form.design');
-	const gone = await pool().query('DELETE FROM form WHERE model_id = $1 AND code = $2', [modelId, code]);
-	if (gone.rowCount === 0) throw notFound('form');
+	await dropForm(pool(), modelId, code);
 }
 
 export const previewSchema = z.object({

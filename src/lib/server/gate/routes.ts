@@ -108,7 +108,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add', 'look-without', 'take-out', 'put-back'),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
 	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
-	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create')
+	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };
 
 /** The permissions of which a writer to a route needs one; undefined where being signed in is enough. */

@@ -327,16 +327,7 @@ async function mapOfLines(client: pg.PoolClient, lines: readonly number[]): Prom
 export async function removeImport(person: SignedIn | undefined, modelId: number, code: string): Promise<void> {
 	const writer = requirePermission(person, 'data.write');
 	await transaction(async (client) => {
-		const stored = await readStoredImport(client, modelId, code);
-		const standing = await client.query(`SELECT FROM cells_${Math.trunc(modelId)} WHERE origin_id = $1 LIMIT 1`, [stored.origin]);
-		if (standing.rowCount)
-			throw new Fault(422, 'still used', `${stored.name} has loaded amounts that stand in the model. Take its batches back first.`);
-		const running = await client.query("SELECT FROM batch WHERE import_id = $1 AND state = 'running'", [stored.id]);
-		if (running.rowCount) throw new Fault(409, 'still used', 'A load of this import is under way. Wait for it, or cancel it.');
-		await client.query('UPDATE batch SET file_id = NULL, rejects_of = NULL WHERE import_id = $1', [stored.id]);
-		await client.query('DELETE FROM source_file WHERE import_id = $1', [stored.id]);
-		await client.query('DELETE FROM import WHERE id = $1', [stored.id]);
-		await client.query('UPDATE origin SET name = name || $2 WHERE id = $1', [stored.origin, ` (removed ${stored.id})`]);
+		const stored = await dropImport(client, modelId, code);
 		await writeJournal(client, {
 			person: writer.id,
 			modelId,
@@ -345,6 +336,21 @@ export async function removeImport(person: SignedIn | undefined, modelId: number
 			objects: [{ kind: 'import', id: stored.id, name: stored.name, before: stored, after: null }]
 		});
 	});
+}
+
+/** Takes an import away within the caller's transaction; its origin stays for the journal. @throws Fault as `removeImport` */
+export async function dropImport(client: pg.PoolClient, modelId: number, code: string): Promise<StoredImport> {
+	const stored = await readStoredImport(client, modelId, code);
+	const standing = await client.query(`SELECT FROM cells_${Math.trunc(modelId)} WHERE origin_id = $1 LIMIT 1`, [stored.origin]);
+	if (standing.rowCount)
+		throw new Fault(422, 'still used', `${stored.name} has loaded amounts that stand in the model. Take its batches back first.`);
+	const running = await client.query("SELECT FROM batch WHERE import_id = $1 AND state = 'running'", [stored.id]);
+	if (running.rowCount) throw new Fault(409, 'still used', 'A load of this import is under way. Wait for it, or cancel it.');
+	await client.query('UPDATE batch SET file_id = NULL, rejects_of = NULL WHERE import_id = $1', [stored.id]);
+	await client.query('DELETE FROM source_file WHERE import_id = $1', [stored.id]);
+	await client.query('DELETE FROM import WHERE id = $1', [stored.id]);
+	await client.query('UPDATE origin SET name = name || $2 WHERE id = $1', [stored.origin, ` (removed ${stored.id})`]);
+	return stored;
 }
 
 /** The journal's last changes of an import and the maps it goes through. */

@@ -1,24 +1,21 @@
 import type pg from 'pg';
-import { fieldsOf, generatePeriods, type DimensionState, type FormLayout, type MemberState } from '../../core';
-import { refuseAlternateGroups } from '../access';
+import { fieldsOf, generatePeriods, type DimensionState, type MemberState } from '../../core';
 import { transaction } from '../database';
 import { createCellTable } from '../database/cells';
 import { Fault } from '../fault';
-import { layoutSchema } from '../definition/layout-schema';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel } from '../structure/act';
 import { addCalendar, addCurrencies, addPeriods, freeCode } from '../structure/new-model';
 import type { LoadedDimension, ReferenceIds } from '../structure/read-state';
 import { writeDiff } from '../structure/write-state';
-import { createFormulas } from './create-formulas';
-import { createImport } from './create-imports';
 import { createNumbers } from './create-numbers';
-import { createRunbooks } from './create-runbooks';
 import type { ModelPackage, PackedDimension, PackedSeries } from '../definition/package-format';
-import type { Made, MemberOf } from './made';
-import { mapDimensions, mapRateSets } from './write';
+import { activePeople, withoutLost } from './known-people';
+import type { Made } from './made';
+import { PARTS_AFTER_MEMBERS, PARTS_BEFORE_MEMBERS } from './parts';
+import type { Part } from './parts/part';
+import { Scene } from './scene';
 import { writeJournal } from '../definition/journal';
-import { mapMembers } from '../definition/layout-members';
 import { lockCodes } from '../database/locks';
 
 /** What was left out on the way in, in sentences. */
@@ -45,24 +42,18 @@ export async function createFromPackage(
 		if (taken.rowCount) throw new Fault(422, 'not possible', `There is a model named ${name} already. Give the new one another name.`);
 		const leftOut: string[] = [];
 		const { model } = packed;
-		await addCurrencies(client, [
-			...new Set([
-				model.reportingCurrency,
-				...model.currencies,
-				...packed.rates.flatMap(({ pivot, rates }) => [pivot, ...rates.map(({ currency }) => currency)])
-			])
-		]);
+		await addCurrencies(client, [model.reportingCurrency]);
 		const inserted = await client.query<{ id: number; code: string }>(
 			'INSERT INTO model (code, name, reporting_currency) VALUES ($1, $2, $3) RETURNING id, code',
 			[await freeCode(client, 'model', name), name, model.reportingCurrency]
 		);
 		const modelId = inserted.rows[0]!.id;
-		await client.query(
-			'INSERT INTO model_currency (model_id, currency, position) SELECT $1, c, o FROM unnest($2::text[]) WITH ORDINALITY AS u (c, o)',
-			[modelId, model.currencies]
-		);
-		const rateSets = await createRates(client, packed);
-		const made = await createDimensions(client, packed, rateSets, leftOut);
+		const made = new Map<string, Made>();
+		const origins = new Map<string, number>();
+		const rateSets = new Map<string, { id: number; name: string }>();
+		const scene = new Scene(client, maker, modelId, { dimensions: made, rateSets, origins });
+		await putAll(scene, PARTS_BEFORE_MEMBERS, packed);
+		await createDimensions(client, packed, made, rateSets, leftOut);
 		for (const { key } of packed.lists)
 			await client.query('INSERT INTO choice_list (dimension_id, model_id) VALUES ($1, $2)', [made.get(key)!.id, modelId]);
 		const ordered = model.dimensions.map((key) => made.get(key)!);
@@ -72,7 +63,6 @@ export async function createFromPackage(
 		);
 		const addressed = ordered.filter(({ kind }) => kind !== 'period');
 		await createCellTable(client, modelId, addressed);
-		const origins = new Map<string, number>();
 		const results = new Set(packed.runbooks.flatMap((runbook) => runbook.results.map(({ origin }) => origin)));
 		for (const origin of model.origins) {
 			const row = await client.query<{ id: number }>('INSERT INTO origin (model_id, mode, name) VALUES ($1, $2, $3) RETURNING id', [
@@ -86,13 +76,7 @@ export async function createFromPackage(
 			modelId,
 			maker.id
 		]);
-		const memberOf = ({ dimension, member }: { dimension: string; member: string }): number => {
-			const id = made.get(dimension)?.ids.get(member);
-			if (id === undefined)
-				throw new Fault(422, 'not understood', `The package names the member ${member} of ${dimension}, which it does not have.`);
-			return id;
-		};
-		await createRest(client, modelId, packed, made, rateSets, origins, memberOf);
+		await putAll(scene, PARTS_AFTER_MEMBERS, packed);
 		if (numbers && numbers.length > 0) await createNumbers(client, modelId, maker.id, packed, made, origins, numbers);
 		await refuseBrokenModel(client, modelId);
 		await writeJournal(client, {
@@ -106,45 +90,20 @@ export async function createFromPackage(
 	});
 }
 
-async function createRates(client: pg.PoolClient, packed: ModelPackage): Promise<Map<string, { id: number; name: string }>> {
-	const made = new Map<string, { id: number; name: string }>();
-	const taken = new Set((await client.query<{ name: string }>('SELECT name FROM rate_set')).rows.map(({ name }) => name));
-	for (const { name, pivot, rates } of packed.rates) {
-		let free = name;
-		for (let number = 2; taken.has(free); number++) free = `${name} ${number}`;
-		taken.add(free);
-		const set = await client.query<{ id: number }>('INSERT INTO rate_set (name, pivot) VALUES ($1, $2) RETURNING id', [free, pivot]);
-		made.set(name, { id: set.rows[0]!.id, name: free });
-		await client.query(
-			`INSERT INTO rate (rate_set_id, currency, kind, valid_from, valid_to, value)
-			SELECT $1, c, k, f, t, v FROM unnest($2::text[], $3::text[], $4::date[], $5::date[], $6::double precision[]) AS r (c, k, f, t, v)`,
-			[
-				set.rows[0]!.id,
-				rates.map(({ currency }) => currency),
-				rates.map(({ kind }) => kind),
-				rates.map(({ from }) => from),
-				rates.map(({ to }) => to),
-				rates.map(({ value }) => value)
-			]
-		);
-	}
-	return made;
+/** Everything of some parts, into a model that has nothing of them yet. */
+async function putAll(scene: Scene, parts: readonly Part[], packed: ModelPackage): Promise<void> {
+	for (const part of parts) for (const item of part.items(packed)) await part.put(scene, item, true);
 }
 
 /** Periods first, since scenarios name them; accounts and the rest after. */
 async function createDimensions(
 	client: pg.PoolClient,
 	packed: ModelPackage,
+	made: Map<string, Made>,
 	rateSets: ReadonlyMap<string, { id: number; name: string }>,
 	leftOut: string[]
-): Promise<Map<string, Made>> {
-	const made = new Map<string, Made>();
-	const people = new Map(
-		(await client.query<{ email: string; id: number }>('SELECT email, id FROM person WHERE active')).rows.map(({ email, id }) => [
-			email,
-			id
-		])
-	);
+): Promise<void> {
+	const people = await activePeople(client);
 	const order = { period: 0, general: 1, entity: 2, account: 3, scenario: 4 };
 	const lists = new Set(packed.lists.map(({ key }) => key));
 	const lostPeople = new Set<string>();
@@ -209,7 +168,6 @@ async function createDimensions(
 		if (dimension.kind === 'period') await addPeriods(client, made.get(dimension.key)!.ids, periodsOf(packed, dimension));
 	}
 	if (lostPeople.size > 0) leftOut.push(`People who are not here: ${[...lostPeople].join(', ')}.`);
-	return made;
 }
 
 async function createCalendar(client: pg.PoolClient, { calendar, model }: ModelPackage, dimension: PackedDimension): Promise<number> {
@@ -241,15 +199,6 @@ function toStates(dimension: PackedDimension, people: ReadonlyMap<string, number
 		if (id === undefined) throw new Fault(422, 'not understood', `${dimension.name} names the parent ${code}, which it does not have.`);
 		return id;
 	};
-	const keepsPeople = (key: string, value: string | number | boolean) => {
-		if (key !== 'owner' && key !== 'reviewers') return true;
-		const lost = String(value)
-			.split(';')
-			.map((email) => email.trim())
-			.filter((email) => !people.has(email));
-		for (const email of lost) lostPeople.add(email);
-		return key === 'reviewers' || lost.length === 0;
-	};
 	return new Map(
 		dimension.members.map((member, index) => [
 			-1 - index,
@@ -262,7 +211,7 @@ function toStates(dimension: PackedDimension, people: ReadonlyMap<string, number
 				parent: parentOf(member.parent),
 				weight: member.weight,
 				position: index + 1,
-				facts: Object.fromEntries(Object.entries(member.facts ?? {}).filter(([key, value]) => keepsPeople(key, value))),
+				facts: withoutLost(member.facts, people, lostPeople),
 				places: Object.fromEntries(
 					Object.entries(member.places ?? {}).map(([name, place]) => [
 						name,
@@ -272,58 +221,4 @@ function toStates(dimension: PackedDimension, people: ReadonlyMap<string, number
 			}
 		])
 	);
-}
-
-async function createRest(
-	client: pg.PoolClient,
-	modelId: number,
-	packed: ModelPackage,
-	made: ReadonlyMap<string, Made>,
-	rateSets: ReadonlyMap<string, { id: number }>,
-	origins: ReadonlyMap<string, number>,
-	memberOf: MemberOf
-): Promise<void> {
-	for (const { name, member, number } of packed.variables)
-		await client.query('INSERT INTO variable (model_id, name, member_id, number) VALUES ($1, $2, $3, $4)', [
-			modelId,
-			name,
-			member ? memberOf(member) : null,
-			number
-		]);
-	await createFormulas(client, modelId, packed, made, memberOf);
-	for (const { name, layer, state, members } of packed.locks) {
-		const locked = members.map(memberOf);
-		await refuseAlternateGroups(client, `The lock ${name}`, locked);
-		const lock = await client.query<{ id: number }>(
-			'INSERT INTO access_lock (model_id, layer, state, name) VALUES ($1, $2, $3, $4) RETURNING id',
-			[modelId, layer, state, name]
-		);
-		await client.query('INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, unnest($2::integer[])', [lock.rows[0]!.id, locked]);
-	}
-	// A map that several imports go through is one map again.
-	const maps = new Map<string, number>();
-	for (const each of packed.imports) await createImport(client, modelId, each, made, origins, maps);
-	const madeRunbooks = await createRunbooks(client, modelId, packed, { made, origins, memberOf });
-	for (const { code, name, folder, description, instructions, dimensions, members, runbooks, rateSets: named, layout } of packed.forms) {
-		const parsed = layoutSchema.safeParse(layout);
-		if (!parsed.success) throw new Fault(422, 'not understood', `The form ${name} does not keep its format.`);
-		const byPlace: FormLayout = mapDimensions(
-			mapMembers(
-				mapRateSets(parsed.data, (place) => rateSets.get(named[place] ?? '')?.id ?? -1),
-				(place) => memberOf(members[place] ?? { dimension: '', member: String(place) })
-			),
-			(place) => made.get(dimensions[place] ?? '')?.id ?? -1
-		);
-		const { runs, ...rest } = byPlace;
-		// Buttons of runbooks that did not come along would lead nowhere.
-		const runsHere = (runs ?? []).flatMap((run) => {
-			const runbook = madeRunbooks.get(runbooks[run.runbook] ?? '');
-			return runbook === undefined ? [] : [{ ...run, runbook }];
-		});
-		const stored: FormLayout = { ...rest, ...(runs && { runs: runsHere }) };
-		await client.query(
-			'INSERT INTO form (model_id, code, name, folder, description, layout, instructions) VALUES ($1, $2, $3, $4, $5, $6, $7)',
-			[modelId, code, name, folder, description, JSON.stringify(stored), instructions]
-		);
-	}
 }

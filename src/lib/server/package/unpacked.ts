@@ -1,7 +1,8 @@
 import { Fault } from '../fault';
 import { unpack } from '../unpack';
 import type { ModelPackage } from '../definition/package-format';
-import { MOST_PACKAGE_BYTES, type Difference, type PackageSummary, type ReadPackage } from '../unpack/package';
+import type { Difference } from '../definition/package-differences';
+import { MOST_PACKAGE_BYTES, type PackageSummary, type ReadPackage } from '../unpack/package';
 
 const requireSmall = (bytes: Uint8Array): void => {
 	if (bytes.length > MOST_PACKAGE_BYTES)

@@ -1,14 +1,14 @@
 import type pg from 'pg';
 import { z } from 'zod';
-import type { Step } from '../../core';
 import { pool, transaction } from '../database';
 import { askEngine, type ScriptCheck } from '../engine';
-import { Fault, notFound } from '../fault';
+import { Fault } from '../fault';
 import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
 import { readStored } from './read';
+import { dropRunbook, insertRunbook, putStep, updateRunbook, type StepToStore } from './store';
 import { parameterSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
-import { countUpStructure, modelVersions } from '../database/structure-version';
+import { modelVersions } from '../database/structure-version';
 import { writeJournal } from '../definition/journal';
 
 export const newRunbookSchema = z.object({ name: z.string().trim().min(1, 'give it a name').max(200) });
@@ -51,34 +51,13 @@ export async function saveRunbook(
 	const { structure } = await modelVersions(pool(), modelId);
 	const steps = await toStored(modelId, structure, draft);
 	return transaction(async (client) => {
-		const updated = await client
-			.query<{ version: number }>(
-				`UPDATE runbook SET name = $3, description = $4, parameters = $5, on_refused = $6, runs_as = $7, when_busy = $9, version = version + 1, changed_at = now()
-				WHERE id = $1 AND model_id = $2 AND version = $8 RETURNING version`,
-				[
-					id,
-					modelId,
-					draft.name,
-					draft.description,
-					JSON.stringify(draft.parameters),
-					draft.onRefused,
-					draft.runsAs,
-					draft.version,
-					draft.whenBusy
-				]
-			)
-			.catch(refuseSameName(draft.name));
-		if (!updated.rows[0])
+		const stored = await updateRunbook(client, modelId, id, { ...draft, steps });
+		if (!stored)
 			throw new Fault(
 				409,
 				'conflict',
 				'Somebody else has changed this runbook meanwhile. Copy what you need, reload the page and put it in again.'
 			);
-		const kept = steps.flatMap(({ id: step }) => (step === null ? [] : [step]));
-		await client.query('DELETE FROM runbook_step WHERE runbook_id = $1 AND id <> ALL ($2::integer[])', [id, kept]);
-		await client.query('SET CONSTRAINTS runbook_step_runbook_id_position_key DEFERRED');
-		const ids: number[] = [];
-		for (const [position, step] of steps.entries()) ids.push(await putStep(client, id, position, step));
 		await note(
 			client,
 			writer.id,
@@ -89,10 +68,8 @@ export async function saveRunbook(
 			asRecord(before),
 			asRecord({ ...draft, steps })
 		);
-		// Of one runbook's results the lowest step stands: engines must know their order.
-		await countUpStructure(client, [modelId], 'origins');
 		await suspendSchedules(client, { table: 'runbook_schedule', column: 'runbook_id' }, id, writer.id);
-		return { version: updated.rows[0].version, steps: ids };
+		return stored;
 	});
 }
 
@@ -101,7 +78,7 @@ export async function saveRunbook(
  * stands in the journal.
  * @param of whose rights it runs with; null for those of whoever runs it
  */
-async function requireConsent(writer: SignedIn, of: number | null): Promise<void> {
+export async function requireConsent(writer: SignedIn, of: number | null): Promise<void> {
 	if (of === null || of === writer.id || writer.permissions.includes('structure.write')) return;
 	const found = await pool().query<{ name: string }>('SELECT name FROM person WHERE id = $1', [of]);
 	const name = found.rows[0]?.name ?? 'somebody who is no longer here';
@@ -135,8 +112,7 @@ export async function deleteRunbook(person: SignedIn | undefined, modelId: numbe
 	const writer = requirePermission(person, 'rule.write');
 	const before = await readStored(pool(), modelId, id);
 	await transaction(async (client) => {
-		await client.query('DELETE FROM runbook WHERE id = $1 AND model_id = $2', [id, modelId]);
-		await countUpStructure(client, [modelId], 'origins');
+		await dropRunbook(client, modelId, id);
 		await note(client, writer.id, modelId, id, `Took away the runbook “${before.name}”`, before.name, asRecord(before), null);
 	});
 }
@@ -161,8 +137,6 @@ export async function checkScriptText(
 	return { faults };
 }
 
-type StepToStore = (Omit<Step, 'id'> & { id: number | null }) & Record<string, unknown>;
-
 /** Scripts with the members their names are. */
 export async function toStored(
 	modelId: number,
@@ -181,55 +155,6 @@ export async function toStored(
 	}
 	return stored;
 }
-
-async function insertRunbook(
-	client: pg.PoolClient,
-	modelId: number,
-	{
-		name,
-		description,
-		parameters,
-		onRefused,
-		whenBusy,
-		runsAs
-	}: Pick<RunbookDraft, 'name' | 'description' | 'parameters' | 'onRefused' | 'whenBusy' | 'runsAs'>
-): Promise<number> {
-	const made = await client
-		.query<{ id: number }>(
-			'INSERT INTO runbook (model_id, name, description, parameters, on_refused, runs_as, when_busy) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
-			[modelId, name, description, JSON.stringify(parameters), onRefused, runsAs, whenBusy]
-		)
-		.catch(refuseSameName(name));
-	return made.rows[0]!.id;
-}
-
-async function putStep(client: pg.PoolClient, runbook: number, position: number, step: StepToStore): Promise<number> {
-	const { id, kind, name, description, active, limits, ...definition } = step;
-	const values = [runbook, position, kind, name, description, active, JSON.stringify(limits), JSON.stringify(definition)];
-	if (id === null) {
-		const made = await client.query<{ id: number }>(
-			`INSERT INTO runbook_step (runbook_id, position, kind, name, description, active, limits, definition)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8) RETURNING id`,
-			values
-		);
-		return made.rows[0]!.id;
-	}
-	const kept = await client.query(
-		`UPDATE runbook_step SET position = $2, kind = $3, name = $4, description = $5, active = $6, limits = $7, definition = $8
-		WHERE runbook_id = $1 AND id = $9`,
-		[...values, id]
-	);
-	if (kept.rowCount === 0) throw notFound('step');
-	return id;
-}
-
-const refuseSameName =
-	(name: string) =>
-	(error: unknown): never => {
-		if ((error as { code?: string }).code === '23505')
-			throw new Fault(409, 'conflict', `There is a runbook “${name}” already. Choose another name.`);
-		throw error;
-	};
 
 /** A definition for the journal. */
 const asRecord = (runbook: object): unknown => JSON.parse(JSON.stringify(runbook)) as unknown;

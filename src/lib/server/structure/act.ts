@@ -2,7 +2,7 @@ import type pg from 'pg';
 import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
 import { transaction } from '../database';
 import { lockModel } from '../database/change-set';
-import { waitForLoads } from '../database/locks';
+import { lockDimensions, waitForLoads } from '../database/locks';
 import { readModelDefinition } from '../database/definitions';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -66,9 +66,23 @@ export interface WithHierarchies {
 	objects: readonly JournalObject[];
 }
 
+/** A change of a dimension that is to be made. */
+export interface DimensionAct {
+	/** What the journal says of it. */
+	words: (diffs: readonly MemberDiff[]) => string;
+	/** The state that shall follow. */
+	change: (
+		dimension: LoadedDimension,
+		client: pg.PoolClient
+	) => Promise<DimensionState | WithHierarchies> | DimensionState | WithHierarchies;
+	/** By parent (id): the code of the child that takes its numbers. */
+	handOver?: Readonly<Record<string, string>>;
+	/** What else belongs to the change, with its number in the journal. */
+	after?: (client: pg.PoolClient, change: number) => Promise<void>;
+}
+
 /**
  * Changes a dimension: all or nothing, in one transaction, journalled, under the locks of every model it belongs to.
- * @param change the state that shall follow
  * @param handOver by parent (id): the code of the child that takes its numbers
  * @throws Fault with a sentence where a rule would be broken; 409 with details where the person has to decide
  */
@@ -76,86 +90,129 @@ export async function actOnDimension(
 	person: SignedIn | undefined,
 	modelId: number,
 	code: string,
-	words: (diffs: readonly MemberDiff[]) => string,
-	change: (
-		dimension: LoadedDimension,
-		client: pg.PoolClient
-	) => Promise<DimensionState | WithHierarchies> | DimensionState | WithHierarchies,
+	words: DimensionAct['words'],
+	change: DimensionAct['change'],
 	handOver: Readonly<Record<string, string>> = {},
-	after?: (client: pg.PoolClient, change: number) => Promise<void>
+	after?: DimensionAct['after']
 ): Promise<ActOutcome> {
 	const writer = requirePermission(person, 'structure.write');
 	let committed = () => {};
 	const outcome = await transaction(async (client) => {
-		await client.query('SELECT FROM dimension WHERE code = $1 FOR UPDATE', [code]);
+		await lockDimensions(client, [code]);
 		const dimension = await readDimension(client, modelId, code);
-		if (dimension.state.kind === 'period')
-			throw new Fault(422, 'not possible', 'Periods are made by the calendar. Extend it or rename them there.');
-		const changed = await change(dimension, client);
-		const { next, hierarchies, objects } =
-			'next' in changed ? changed : { next: changed, hierarchies: dimension.hierarchies, objects: [] as const };
-		const diffs = diffStates(dimension.state, next);
-		if (diffs.length === 0 && objects.length === 0)
-			return { change: null, words: 'Nothing to change.', version: dimension.version, added: 0, changed: 0, removed: 0 };
-		const models = await modelsKnowing(client, dimension.id);
-		for (const { id } of models) await waitForLoads(client, id);
-		for (const { id } of models) await lockModel(client, id);
-		await refuseUsed(client, dimension, diffs);
-		const moves = await numbersToMove(client, dimension, next, diffs, handOver);
-		const both = { ...dimension, hierarchies: [...new Set([...dimension.hierarchies, ...hierarchies])] };
-		const began = hierarchies.filter((name) => !dimension.hierarchies.includes(name));
-		await client.query('INSERT INTO hierarchy (dimension_id, name, main) SELECT $1, name, false FROM unnest($2::text[]) AS n (name)', [
-			dimension.id,
-			began
-		]);
-		const stored = await writeDiff(client, both, diffs);
-		await client.query('DELETE FROM hierarchy WHERE dimension_id = $1 AND NOT main AND NOT (name = ANY ($2::text[]))', [
-			dimension.id,
-			hierarchies
-		]);
-		const idOfCode = new Map(stored.flatMap(({ after: member }) => (member ? [[member.code, member.id] as const] : [])));
-		for (const { from, childCode, childId } of moves)
-			await handOverNumbers(
-				client,
-				writer.id,
-				dimension.id,
-				from,
-				idOfCode.get(childCode) ?? childId,
-				`${dimension.state.members.get(from)!.name} got its first child`
-			);
-		const sentence = words(stored);
-		const id = await writeJournal(client, {
-			person: writer.id,
-			modelId,
-			dimensionId: dimension.id,
-			words: sentence,
-			objects: [
-				...objects,
-				...stored.map(({ id: member, before, after: now }) => ({
-					kind: 'member' as const,
-					id: member,
-					name: (now ?? before)!.name,
-					before,
-					after: now
-				}))
-			]
+		const { diffs, hierarchies, version, structure, ...done } = await changeDimension(client, writer.id, modelId, dimension, {
+			words,
+			change,
+			handOver,
+			...(after && { after })
 		});
-		await after?.(client, id);
-		const version = await dimensionChanged(client, dimension.id);
-		if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
-		const structure = await structureVersion(client, modelId);
-		committed = () => keepChanged(modelId, { ...dimension, hierarchies: [...hierarchies] }, stored, version, structure);
-		return {
-			change: id,
-			words: sentence,
-			version,
-			added: stored.filter(({ before }) => !before).length,
-			changed: stored.filter((diff) => diff.before && diff.after).length,
-			removed: stored.filter((diff) => !diff.after).length
-		};
+		if (done.change !== null)
+			committed = () => keepChanged(modelId, { ...dimension, hierarchies: [...hierarchies] }, diffs, version, structure);
+		return { ...done, version };
 	});
 	committed();
 	return outcome;
+}
+
+/** What became of a change within a transaction, and what there is after it. */
+export interface DimensionChanged extends ActOutcome {
+	/** With the ids that new members were given. */
+	diffs: readonly MemberDiff[];
+	hierarchies: readonly string[];
+	structure: number;
+}
+
+/**
+ * Changes a dimension within the caller's transaction, which holds the dimension.
+ * @param dimension as it stands in this transaction
+ * @param holds false only to look at what would come of it: nothing is waited for, and the caller rolls back
+ * @throws Fault as `actOnDimension`
+ */
+export async function changeDimension(
+	client: pg.PoolClient,
+	person: number,
+	modelId: number,
+	dimension: LoadedDimension,
+	{ words, change, handOver = {}, after }: DimensionAct,
+	holds = true
+): Promise<DimensionChanged> {
+	if (dimension.state.kind === 'period')
+		throw new Fault(422, 'not possible', 'Periods are made by the calendar. Extend it or rename them there.');
+	const changed = await change(dimension, client);
+	const { next, hierarchies, objects } =
+		'next' in changed ? changed : { next: changed, hierarchies: dimension.hierarchies, objects: [] as const };
+	const diffs = diffStates(dimension.state, next);
+	if (diffs.length === 0 && objects.length === 0)
+		return {
+			change: null,
+			words: 'Nothing to change.',
+			version: dimension.version,
+			added: 0,
+			changed: 0,
+			removed: 0,
+			diffs,
+			hierarchies: dimension.hierarchies,
+			structure: 0
+		};
+	if (holds) {
+		const models = await modelsKnowing(client, dimension.id);
+		for (const { id } of models) await waitForLoads(client, id);
+		for (const { id } of models) await lockModel(client, id);
+	}
+	await refuseUsed(client, dimension, diffs);
+	const moves = await numbersToMove(client, dimension, next, diffs, handOver);
+	const both = { ...dimension, hierarchies: [...new Set([...dimension.hierarchies, ...hierarchies])] };
+	const began = hierarchies.filter((name) => !dimension.hierarchies.includes(name));
+	await client.query('INSERT INTO hierarchy (dimension_id, name, main) SELECT $1, name, false FROM unnest($2::text[]) AS n (name)', [
+		dimension.id,
+		began
+	]);
+	const stored = await writeDiff(client, both, diffs);
+	await client.query('DELETE FROM hierarchy WHERE dimension_id = $1 AND NOT main AND NOT (name = ANY ($2::text[]))', [
+		dimension.id,
+		hierarchies
+	]);
+	const idOfCode = new Map(stored.flatMap(({ after: member }) => (member ? [[member.code, member.id] as const] : [])));
+	for (const { from, childCode, childId } of moves)
+		await handOverNumbers(
+			client,
+			person,
+			dimension.id,
+			from,
+			idOfCode.get(childCode) ?? childId,
+			`${dimension.state.members.get(from)!.name} got its first child`
+		);
+	const sentence = words(stored);
+	const id = await writeJournal(client, {
+		person,
+		modelId,
+		dimensionId: dimension.id,
+		words: sentence,
+		objects: [
+			...objects,
+			...stored.map(({ id: member, before, after: now }) => ({
+				kind: 'member' as const,
+				id: member,
+				name: (now ?? before)!.name,
+				before,
+				after: now
+			}))
+		]
+	});
+	await after?.(client, id);
+	const version = await dimensionChanged(client, dimension.id);
+	if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
+	return {
+		change: id,
+		words: sentence,
+		version,
+		added: stored.filter(({ before }) => !before).length,
+		changed: stored.filter((diff) => diff.before && diff.after).length,
+		removed: stored.filter((diff) => !diff.after).length,
+		diffs: stored,
+		hierarchies,
+		structure: await structureVersion(client, modelId)
+	};
 }
 
 /** Counts a change of a dimension, and of every model it belongs to. @returns the dimension's version */

@@ -1,3 +1,4 @@
+import type pg from 'pg';
 import { z } from 'zod';
 import { extendCalendar, generatePeriods, type CalendarDefinition } from '../../core';
 import { pool, transaction, type Database } from '../database';
@@ -98,49 +99,61 @@ export async function extendHorizon(
 ): Promise<void> {
 	const writer = requirePermission(person, 'structure.write');
 	if (before + after === 0) return;
-	await transaction(async (client) => {
-		const calendar = (await client.query<CalendarRow>(`${CALENDAR_OF_MODEL} FOR UPDATE OF c`, [modelId])).rows[0];
-		if (!calendar) throw notFound('calendar');
-		const definition = extendCalendar(toDefinition(calendar), { before, after });
-		if (definition.years > 40) throw new Fault(422, 'not possible', 'A calendar has at most 40 years.');
-		for (const { id } of await modelsOf(client, calendar.dimension)) await lockModel(client, id);
-		const periods = generatePeriods(definition);
-		const known = new Map(
-			(
-				await client.query<{ id: number; code: string }>('SELECT id, code FROM member WHERE dimension_id = $1', [calendar.dimension])
-			).rows.map(({ id, code }) => [code, id])
-		);
-		const fresh = periods.filter(({ code }) => !known.has(code));
-		const ids = new Map([...known, ...(await addMembers(client, calendar.dimension, fresh))]);
-		await addPeriods(client, ids, fresh);
-		await client.query(
-			`INSERT INTO hierarchy_node (hierarchy_id, dimension_id, member_id, parent_id, weight, position)
-			SELECT h.id, $1, m, p, 1, o FROM hierarchy h, unnest($2::integer[], $3::integer[], $4::double precision[]) AS n (m, p, o)
-			WHERE h.dimension_id = $1 AND h.main
-			ON CONFLICT (hierarchy_id, member_id) DO UPDATE SET position = excluded.position`,
-			[
-				calendar.dimension,
-				periods.map(({ code }) => ids.get(code)),
-				periods.map(({ parent }) => (parent === undefined ? null : ids.get(parent))),
-				periods.map((_, index) => index + 1)
-			]
-		);
-		await client.query('UPDATE calendar SET first_year = $2, years = $3 WHERE id = $1', [
-			calendar.id,
-			definition.firstYear,
-			definition.years
-		]);
-		const years = (count: number, end: string) => (count === 0 ? [] : [`${count} ${count === 1 ? 'year' : 'years'} ${end}`]);
-		await writeJournal(client, {
-			person: writer.id,
-			modelId,
-			dimensionId: calendar.dimension,
-			words: `Extended the calendar by ${[...years(before, 'before'), ...years(after, 'after')].join(' and ')}`,
-			objects: [{ kind: 'calendar', id: calendar.id, name: calendar.name, before: toDefinition(calendar), after: definition }]
-		});
-		await dimensionChanged(client, calendar.dimension);
-		await refuseBrokenModels(client, calendar.dimension);
+	await transaction((client) => addYears(client, writer.id, modelId, { before, after }));
+}
+
+/**
+ * Adds years within the caller's transaction.
+ * @param holds false only to look at what would come of it: nothing is waited for, and the caller rolls back
+ */
+export async function addYears(
+	client: pg.PoolClient,
+	person: number,
+	modelId: number,
+	{ before, after }: z.infer<typeof extendSchema>,
+	holds = true
+): Promise<void> {
+	const calendar = (await client.query<CalendarRow>(`${CALENDAR_OF_MODEL} FOR UPDATE OF c`, [modelId])).rows[0];
+	if (!calendar) throw notFound('calendar');
+	const definition = extendCalendar(toDefinition(calendar), { before, after });
+	if (definition.years > 40) throw new Fault(422, 'not possible', 'A calendar has at most 40 years.');
+	if (holds) for (const { id } of await modelsOf(client, calendar.dimension)) await lockModel(client, id);
+	const periods = generatePeriods(definition);
+	const known = new Map(
+		(
+			await client.query<{ id: number; code: string }>('SELECT id, code FROM member WHERE dimension_id = $1', [calendar.dimension])
+		).rows.map(({ id, code }) => [code, id])
+	);
+	const fresh = periods.filter(({ code }) => !known.has(code));
+	const ids = new Map([...known, ...(await addMembers(client, calendar.dimension, fresh))]);
+	await addPeriods(client, ids, fresh);
+	await client.query(
+		`INSERT INTO hierarchy_node (hierarchy_id, dimension_id, member_id, parent_id, weight, position)
+		SELECT h.id, $1, m, p, 1, o FROM hierarchy h, unnest($2::integer[], $3::integer[], $4::double precision[]) AS n (m, p, o)
+		WHERE h.dimension_id = $1 AND h.main
+		ON CONFLICT (hierarchy_id, member_id) DO UPDATE SET position = excluded.position`,
+		[
+			calendar.dimension,
+			periods.map(({ code }) => ids.get(code)),
+			periods.map(({ parent }) => (parent === undefined ? null : ids.get(parent))),
+			periods.map((_, index) => index + 1)
+		]
+	);
+	await client.query('UPDATE calendar SET first_year = $2, years = $3 WHERE id = $1', [
+		calendar.id,
+		definition.firstYear,
+		definition.years
+	]);
+	const years = (count: number, end: string) => (count === 0 ? [] : [`${count} ${count === 1 ? 'year' : 'years'} ${end}`]);
+	await writeJournal(client, {
+		person,
+		modelId,
+		dimensionId: calendar.dimension,
+		words: `Extended the calendar by ${[...years(before, 'before'), ...years(after, 'after')].join(' and ')}`,
+		objects: [{ kind: 'calendar', id: calendar.id, name: calendar.name, before: toDefinition(calendar), after: definition }]
 	});
+	await dimensionChanged(client, calendar.dimension);
+	await refuseBrokenModels(client, calendar.dimension);
 }
 
 export const renamePeriodSchema = z.object({ period: z.number().int(), name: z.string().trim().min(1).max(80), was: z.string().max(200) });

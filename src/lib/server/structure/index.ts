@@ -4,6 +4,7 @@ export * from './read';
 export type { ActOutcome, HandOverChoice, UsedMember } from './act';
 export type { Use } from '../definition/naming';
 export * from './attributes';
+export { deleteVariable, listVariables, setVariable, variableSchema, type VariableLine } from './variables';
 export * from './hierarchies';
 export {
 	previewTakeOut,

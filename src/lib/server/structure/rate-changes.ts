@@ -63,7 +63,7 @@ export async function setRates(
 		const set = await lockSet(client, setId, version);
 		const changed = await changedBy(client, set, rates);
 		if (changed.length === 0) return { version };
-		await store(client, setId, changed);
+		await storeLines(client, setId, changed);
 		await writeJournal(client, {
 			person: writer.id,
 			modelId,
@@ -149,7 +149,7 @@ export async function undoRates(
 		const changed = lines.rows.map(({ name, before, after }) => ({ key: name, before: after ?? [], after: before ?? [] }));
 		const moved = changed.find(({ key, before }) => !isSame(now.get(key) ?? [], before));
 		if (moved) throw new Fault(409, 'conflict', `The rates of ${moved.key} were changed since, so this cannot be taken back as a whole.`);
-		await store(client, setId, changed);
+		await storeLines(client, setId, changed);
 		const words = `Took back: ${last.words}`;
 		const change = await writeJournal(client, {
 			person: writer.id,
@@ -204,16 +204,21 @@ async function changedBy(database: Database, set: StoredSet, rates: readonly Rat
 		const key = `${code} ${kind}`;
 		after.set(key, withSpan(after.get(key) ?? [], { from, to }, value));
 	}
-	return [...after]
+	return changedLines(before, after);
+}
+
+/** The lines that differ. */
+export const changedLines = (before: Lines, after: Lines): ChangedLine[] =>
+	[...after]
 		.map(([key, spans]) => ({ key, before: before.get(key) ?? [], after: spans }))
 		.filter((line) => !isSame(line.before, line.after));
-}
 
 const isSame = (one: readonly RateSpan[], other: readonly RateSpan[]) =>
 	one.length === other.length &&
 	one.every(({ from, to, value }, at) => from === other[at]!.from && to === other[at]!.to && value === other[at]!.value);
 
-async function store(client: pg.PoolClient, setId: number, changed: readonly ChangedLine[]): Promise<void> {
+/** Writes lines as they shall be; joins the caller's transaction, which counts the set's version. */
+export async function storeLines(client: pg.PoolClient, setId: number, changed: readonly ChangedLine[]): Promise<void> {
 	for (const { key, after } of changed) {
 		const [code, kind] = key.split(' ');
 		await client.query('DELETE FROM rate WHERE rate_set_id = $1 AND currency = $2 AND kind = $3', [setId, code, kind]);

@@ -53,9 +53,10 @@ const MOST_KEPT = 400_000;
 
 /**
  * The state of a dimension in a model, as it stands in the database.
+ * @param afresh for a transaction that has changed it and may be rolled back: nothing of what it reads is kept for others
  * @throws Fault 404 when the model has no such dimension
  */
-export async function readDimension(database: Database, modelId: number, code: string): Promise<LoadedDimension> {
+export async function readDimension(database: Database, modelId: number, code: string, afresh = false): Promise<LoadedDimension> {
 	const found = await database.query<DimensionRow & { structure: number }>(
 		`SELECT d.id, d.code, d.name, d.kind, d.version, m.structure_version AS structure,
 			EXISTS (SELECT FROM choice_list l WHERE l.dimension_id = d.id) AS list
@@ -65,6 +66,7 @@ export async function readDimension(database: Database, modelId: number, code: s
 	);
 	const dimension = found.rows[0];
 	if (!dimension) throw notFound('dimension');
+	if (afresh) return load(database, modelId, dimension);
 	const key = `${modelId} ${dimension.id}`;
 	const at = `${dimension.version} ${dimension.structure}`;
 	const known = kept.get(key);

@@ -1,5 +1,6 @@
 import type { FaultStatus } from '../fault';
-import type { Difference, PackageSummary, ReadPackage } from './package';
+import type { Difference } from '../definition/package-differences';
+import type { PackageSummary, ReadPackage } from './package';
 import type { ModelPackage } from '../definition/package-format';
 import type { PlainSheet } from './workbook';
 

@@ -1,7 +1,8 @@
 // The thread for packed files: one piece of work, then it ends. What it may take is bounded from outside.
 import { parentPort, workerData } from 'node:worker_threads';
 import { Fault } from '../fault';
-import { comparePackages, readPackedPackage, summaryOf } from './package';
+import { comparePackages } from '../definition/package-differences';
+import { readPackedPackage, summaryOf } from './package';
 import { gridOfFile } from './grid';
 import type { UnpackName, UnpackReply, UnpackRequests } from './messages';
 import { readSheets } from './workbook';

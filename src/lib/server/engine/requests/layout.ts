@@ -29,10 +29,10 @@ export interface SelectedMembers {
 const MOST_NAMED = 200;
 
 /** What is wrong with a layout, and what its maker should know. */
-export async function checkLayout(
-	{ model }: ModelEngine,
-	{ layout }: { layout: FormLayout; structure: number }
-): Promise<{ faults: string[]; hints: string[] }> {
+export const checkLayout = async ({ model }: ModelEngine, { layout }: { layout: FormLayout; structure: number }) => lookAtLayout(model, layout);
+
+/** As above, wherever the model is. */
+export function lookAtLayout(model: Model, layout: FormLayout): { faults: string[]; hints: string[] } {
 	const { faults, hints, query } = expandForm(model, layout, {});
 	if (faults.length > 0) return { faults, hints };
 	try {

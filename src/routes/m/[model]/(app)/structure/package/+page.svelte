@@ -1,49 +1,35 @@
 <script lang="ts">
+	import { invalidateAll } from '$app/navigation';
 	import { at } from '$lib/ui/at';
-	import type { Difference } from '$lib/server/package';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
+	import Differences from '$lib/ui/structure/package/Differences.svelte';
+	import { PackageDesk } from '$lib/ui/structure/package/package-desk.svelte';
 
 	let { data } = $props();
 	useShell().at({ name: 'Structure', path: '/structure' }, { name: 'Model package' });
 
-	interface Comparison {
-		name: string;
-		numbers: number | null;
-		members: number;
-		forms: number;
-		imports: number;
-		count: number;
-		differences: Difference[];
-	}
+	const desk = new PackageDesk();
 	let numbers = $state(true);
-	let file = $state.raw<File | null>(null);
-	let compared = $state.raw<Comparison | null>(null);
 	let name = $state('');
 	let fault = $state<string | null>(null);
-	let busy = $state<string | null>(null);
+	let making = $state(false);
 	const count = (number: number) => number.toLocaleString(data.person.locale);
 
-	async function send<Answer>(path: string, body: File): Promise<Answer | undefined> {
-		const reply = await request<Answer>(path, body);
-		fault = reply.ok ? null : reply.message;
-		return reply.ok ? reply.answer : undefined;
-	}
 	async function look(chosen: File | undefined) {
 		if (!chosen) return;
-		file = chosen;
-		busy = `Reading ${chosen.name}…`;
-		compared = (await send<Comparison>('/api/structure/package/compare', chosen)) ?? null;
-		busy = null;
-		if (compared) name = data.models.some((model) => model.name === compared!.name) ? `${compared.name} copy` : compared.name;
+		fault = null;
+		await desk.compare(chosen);
+		const { compared } = desk;
+		if (compared) name = data.models.some((model) => model.name === compared.name) ? `${compared.name} copy` : compared.name;
 	}
 	async function create() {
-		if (!file) return;
-		busy = 'Making the model…';
-		const made = await send<{ code: string; leftOut: string[] }>(`/api/structure/package/create?name=${encodeURIComponent(name)}`, file);
-		busy = null;
-		if (!made) return;
-		location.assign(`/m/${encodeURIComponent(made.code)}/structure`);
+		if (!desk.file) return;
+		making = true;
+		const reply = await request<{ code: string }>(`/api/structure/package/create?name=${encodeURIComponent(name)}`, desk.file);
+		making = false;
+		fault = reply.ok ? null : reply.message;
+		if (reply.ok) location.assign(`/m/${encodeURIComponent(reply.answer.code)}/structure`);
 	}
 </script>
 
@@ -73,9 +59,15 @@
 			aria-label="Model package"
 			onchange={(event) => void look(event.currentTarget.files?.[0])}
 		/>
-		{#if busy}<p class="text-grey mt-2">{busy}</p>{/if}
-		{#if fault}<p class="text-error mt-2" role="alert">{fault}</p>{/if}
-		{#if compared}
+		{#if desk.busy && !desk.compared}<p class="text-grey mt-2">{desk.busy}</p>{/if}
+		{#if desk.say}<p
+				class={['mt-2', desk.say.kind === 'error' ? 'text-error' : 'text-soft']}
+				role={desk.say.kind === 'error' ? 'alert' : 'status'}
+			>
+				{desk.say.text}
+			</p>{/if}
+		{#if desk.compared}
+			{@const compared = desk.compared}
 			<p class="mt-3">
 				<b class="font-semibold">{compared.name}</b>: {count(compared.members)} members, {count(compared.forms)} forms, {count(
 					compared.imports
@@ -91,31 +83,23 @@
 				<label class="flex items-center gap-2"
 					>Make a new model of it, named <input class="input input-sm bg-raised w-60" maxlength="80" bind:value={name} /></label
 				>
-				<button class="btn btn-sm btn-primary" disabled={busy !== null || name.trim() === ''}>Make the model</button>
+				<button class="btn btn-sm" disabled={making || desk.busy !== null || name.trim() === ''}
+					>{making ? 'Making the model…' : 'Make the model'}</button
+				>
 			</form>
+			{#if fault}<p class="text-error mt-2" role="alert">{fault}</p>{/if}
 			<h3 class="mt-5 mb-1 font-semibold">
-				{compared.count === 0 ? `It holds the same as ${data.model.name}.` : `${count(compared.count)} differences from ${data.model.name}`}
+				{compared.count === 0
+					? `It holds the same as ${data.model.name}.`
+					: `${count(compared.count)} ${compared.count === 1 ? 'difference' : 'differences'} from ${data.model.name}`}
 			</h3>
 			{#if compared.count > 0}
-				<table class="w-full max-w-4xl text-[13.5px]" aria-label="Differences">
-					<thead class="text-grey border-rule border-b text-left text-xs"
-						><tr
-							><th class="py-1 font-semibold">Part</th><th class="font-semibold">What</th><th class="font-semibold">In the package</th></tr
-						></thead
-					>
-					<tbody>
-						{#each compared.differences as difference, index (index)}
-							<tr class="border-hairline border-b align-top">
-								<td class="text-grey py-0.5 pr-4">{difference.part}</td>
-								<td class="pr-4"><span class="text-grey">{difference.what}</span> {difference.name}</td>
-								<td class="text-soft">{difference.change}</td>
-							</tr>
-						{/each}
-					</tbody>
-				</table>
-				{#if compared.count > compared.differences.length}<p class="text-grey mt-1">
-						And {count(compared.count - compared.differences.length)} more.
-					</p>{/if}
+				<p class="text-soft mb-1.5 max-w-3xl">
+					Take over what {data.model.name} shall have too; numbers stay as they are.
+					{#if compared.count > compared.differences.length}Here are the first {count(compared.differences.length)}: take of them what you
+						want, then compare again.{/if}
+				</p>
+				<Differences {desk} locale={data.person.locale} taken={invalidateAll} />
 			{/if}
 		{/if}
 	</section>

@@ -172,6 +172,20 @@ async function choiceListsOf(
 	return found.rows;
 }
 
+/** The dimensions of a model and the lists its accounts choose from, by their keys in a package. */
+export async function dimensionsByKey(
+	database: Database,
+	modelId: number
+): Promise<Map<string, { id: number; code: string; kind: PackedDimension['kind'] }>> {
+	const axes = await database.query<{ id: number; code: string; name: string; kind: PackedDimension['kind'] }>(
+		'SELECT d.id, d.code, d.name, d.kind FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1 ORDER BY md.position',
+		[modelId]
+	);
+	const known = [...axes.rows, ...(await choiceListsOf(database, modelId))];
+	const keys = keysOf(known.map(({ name }) => name));
+	return new Map(known.map(({ id, code, kind }, place) => [keys[place]!, { id, code, kind }]));
+}
+
 /** Short names for the files of dimensions, different within a model. */
 export const keysOf = (names: readonly string[]): string[] => shortNames(names, 'dimension', 'of files');
 
@@ -335,35 +349,23 @@ async function packImports(
 			WHERE r.import_id = $1 ORDER BY md.position`,
 			[id, modelId]
 		);
-		packed.push({
-			...facts,
-			source: packSource(source, keyOf),
-			rules: await Promise.all(
-				rules.rows.map(async ({ dimension, comeFrom, columns, separator, label, variable, map, mapName, member, format }) => {
-					const lines = await database.query<{ member: number | null; skip: boolean; reverseSign: boolean; kind: string; terms: unknown }>(
-						'SELECT member_id AS member, skip, reverse_sign AS "reverseSign", kind, terms FROM map_line WHERE map_id = $1 ORDER BY position',
-						[map]
-					);
-					return {
-						dimension: keyOf.get(dimension)!,
-						comeFrom,
-						columns,
-						separator,
-						label,
-						variable,
-						format,
-						member: member === null ? null : codeOf(member),
-						map:
-							mapName === null
-								? null
-								: {
-										name: mapName,
-										lines: lines.rows.map((line) => ({ ...line, member: line.member === null ? null : codeOf(line.member) }))
-									}
-					};
-				})
-			)
-		});
+		const packedRules: ModelPackage['imports'][number]['rules'] = [];
+		for (const { dimension, map, mapName, member, ...rule } of rules.rows) {
+			const lines = await database.query<{ member: number | null; skip: boolean; reverseSign: boolean; kind: string; terms: unknown }>(
+				'SELECT member_id AS member, skip, reverse_sign AS "reverseSign", kind, terms FROM map_line WHERE map_id = $1 ORDER BY position',
+				[map]
+			);
+			packedRules.push({
+				...rule,
+				dimension: keyOf.get(dimension)!,
+				member: member === null ? null : codeOf(member),
+				map:
+					mapName === null
+						? null
+						: { name: mapName, lines: lines.rows.map((line) => ({ ...line, member: line.member === null ? null : codeOf(line.member) })) }
+			});
+		}
+		packed.push({ ...facts, source: packSource(source, keyOf), rules: packedRules });
 	}
 	return packed;
 }
