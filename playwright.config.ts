@@ -6,7 +6,9 @@ const port = Number(process.env.BROWSER_TEST_PORT ?? 4199);
 export default defineConfig({
 	testDir: 'tests/browser',
 	workers: 1,
-	timeout: 60_000,
+	// Limits, no waits: a machine at work may take its time.
+	timeout: 240_000,
+	expect: { timeout: 25_000 },
 	reporter: [['list'], ['json', { outputFile: 'test-results/browser.json' }]],
 	outputDir: 'test-results/browser',
 	use: {

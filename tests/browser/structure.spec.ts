@@ -1,4 +1,6 @@
+import { readFile } from 'node:fs/promises';
 import { expect, test, type Page } from '@playwright/test';
+import JSZip from 'jszip';
 import { ready, signIn, unfold } from './people';
 
 const row = (page: Page, name: string) => page.getByRole('treegrid').getByRole('row').filter({ hasText: name });
@@ -357,4 +359,47 @@ test('the wiring is drawn and leads to its parts', async ({ page }) => {
 	await form.press('Enter');
 	await page.getByRole('link', { name: 'Open Route contribution' }).click();
 	await page.waitForURL(/\/forms\/route-contribution/);
+});
+
+test('a package changed elsewhere is held against the model, tried, and taken over in parts', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/structure/package');
+	await ready(page);
+	await page.getByLabel('with its numbers').uncheck();
+	const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: /^Export/ }).click()]);
+	const zip = await JSZip.loadAsync(await readFile(await download.path()));
+	const route = JSON.parse(await zip.file('dimensions/route.json')!.async('string')) as {
+		members: { code: string; name: string; parent: string | null; weight: number }[];
+	};
+	const first = route.members.find(({ parent }) => parent !== null)!;
+	const unlike = `X${Date.now() % 100_000}`;
+	route.members.push(
+		{ code: `${unlike}G`, name: `Group ${unlike}`, parent: null, weight: 1 },
+		{ code: unlike, name: `Inside ${unlike}`, parent: `${unlike}G`, weight: 1 }
+	);
+	first.name = `${first.name}, renamed`;
+	zip.file('dimensions/route.json', JSON.stringify(route));
+	await page
+		.locator('input[type=file]')
+		.setInputFiles({ name: 'changed.zip', mimeType: 'application/zip', buffer: await zip.generateAsync({ type: 'nodebuffer' }) });
+	await expect(page.getByRole('heading', { name: /^3 differences from/ })).toBeVisible();
+
+	// One that stands under another is refused alone, by keyboard as by mouse.
+	await page.getByLabel(`member ${unlike}`, { exact: true }).focus();
+	await page.keyboard.press('Space');
+	await page.getByRole('button', { name: 'See whether it fits' }).press('Enter');
+	await expect(page.getByText(`It stands under ${unlike}G, which is not here: take that over too.`)).toBeVisible();
+	await expect(page.getByRole('button', { name: /^Take / })).toBeDisabled();
+	await page.getByLabel(`member ${unlike}G`, { exact: true }).check();
+	await page.getByRole('button', { name: 'See whether it fits' }).click();
+	await expect(page.getByText('2 differences can be taken over')).toBeVisible();
+	await page.getByRole('button', { name: 'Take 2 differences over' }).click();
+	await expect(page.getByText('2 differences are taken over.')).toBeVisible();
+	// What was not chosen is still different.
+	await expect(page.getByRole('heading', { name: /^1 difference from/ })).toBeVisible();
+
+	await page.goto('/structure/dimension/route');
+	await ready(page);
+	await expect(row(page, `Inside ${unlike}`)).toBeVisible();
+	await expect(row(page, ', renamed')).toHaveCount(0);
 });

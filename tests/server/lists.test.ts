@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
-import { Fault } from '../../src/lib/server/fault';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import {
@@ -17,6 +16,7 @@ import {
 } from '../../src/lib/server/structure';
 import { createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/package';
 import { followModel, freshDatabase, peopleOf } from './demo-database';
+import { faultOf } from './fault-of';
 
 const FORM = 'all-figures';
 const ROW = 'State';
@@ -60,15 +60,6 @@ afterAll(async () => {
 	await database.close();
 });
 
-const faultOf = async (work: Promise<unknown>): Promise<Fault> => {
-	try {
-		await work;
-	} catch (error) {
-		if (error instanceof Fault) return error;
-		throw error;
-	}
-	throw new Error('It went through.');
-};
 const accountsOf = async (id: number) =>
 	(
 		await database.pool.query<{ code: string }>(

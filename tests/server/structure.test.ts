@@ -49,6 +49,7 @@ import {
 import { effectOfEdits, effectOfRows } from '../../src/lib/server/structure/effect';
 import { comparePackages, createFromPackage, exportPackage, packModel, readPackage } from '../../src/lib/server/package';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+import { faultOf } from './fault-of';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let people = new Map<string, SignedIn>();
@@ -77,15 +78,6 @@ const idOf = async (code: string, dimension: string) =>
 	).rows[0]?.id ?? Number.NaN;
 const edit = (dimension: string, edits: object[], handOver = {}, modelId = 1) =>
 	editMembers(admin(), modelId, dimension, { edits, handOver } as Parameters<typeof editMembers>[3]);
-const faultOf = async (work: Promise<unknown>): Promise<Fault> => {
-	try {
-		await work;
-	} catch (error) {
-		if (error instanceof Fault) return error;
-		throw error;
-	}
-	throw new Error('It went through.');
-};
 const codes = async (dimension: string, modelId = 1) => (await memberTable(admin(), modelId, dimension)).codes;
 const sumOf = async (where: string) =>
 	(await database.pool.query<{ sum: number | null }>(`SELECT sum(amount) FROM report_cells_1 WHERE ${where}`)).rows[0]!.sum;

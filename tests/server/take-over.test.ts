@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
-import { Fault } from '../../src/lib/server/fault';
+import type { Fault } from '../../src/lib/server/fault';
 import { openForm } from '../../src/lib/server/form';
 import {
 	comparePackages,
@@ -17,6 +17,7 @@ import type { SignedIn } from '../../src/lib/server/session';
 import { dimensionHistory, memberTable, undoStructure } from '../../src/lib/server/structure';
 import { packageSchema, type ModelPackage } from '../../src/lib/server/definition/package-format';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+import { faultOf } from './fault-of';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let people = new Map<string, SignedIn>();
@@ -49,15 +50,6 @@ const memberIn = (packed: ModelPackage, key: string, code: string) =>
 const differences = async (packed: ModelPackage, modelId = 1) => comparePackages(await packModel(database.pool, modelId), packed);
 const able = async (packed: ModelPackage) => (await differences(packed)).filter(({ stays }) => stays === undefined).map(({ id }) => id);
 const refusals = async (work: Promise<TakenOver>) => (await work).refused.map(({ message }) => message);
-const faultOf = async (work: Promise<unknown>): Promise<Fault> => {
-	try {
-		await work;
-	} catch (error) {
-		if (error instanceof Fault) return error;
-		throw error;
-	}
-	throw new Error('It went through.');
-};
 const counts = async () =>
 	(
 		await database.pool.query<{ revision: number; structure: number; changes: number }>(

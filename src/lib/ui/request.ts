@@ -36,7 +36,14 @@ export async function request<Answer = Record<string, never>>(
 			details: answer.details
 		};
 	} catch {
-		return { ok: false, code: 'unreachable', message: 'The server cannot be reached. Nothing was changed; try again in a moment.' };
+		return {
+			ok: false,
+			code: 'unreachable',
+			message:
+				method === 'GET'
+					? 'The server cannot be reached. Try again in a moment.'
+					: 'The server cannot be reached, or its answer was lost. Look whether it was done before you try again.'
+		};
 	}
 }
 

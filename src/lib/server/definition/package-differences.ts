@@ -83,7 +83,8 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 		};
 		for (const item of theirs) {
 			const before = known.get(nameOf(item));
-			if (!before) differs('added', item, 'would be added');
+			if (!before)
+				differs('added', item, calledOtherwise(item, nameOf) ? `would be added: ${(item as { name: string }).name}` : 'would be added');
 			else if (JSON.stringify(before) !== JSON.stringify(item)) differs('changed', item, changeOf(before, item));
 		}
 		for (const item of ours) if (!named.has(nameOf(item))) differs('missing', item, 'is not in the package');
@@ -222,6 +223,10 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 	compareList({ part: 'Forms', what: 'form', of: '' }, model.forms, packed.forms, ({ code }) => code);
 	return differences;
 }
+
+/** Whether a thing has a name beside the code it goes by. */
+const calledOtherwise = <Item extends object>(item: Item, nameOf: (item: Item) => string): boolean =>
+	'name' in item && item.name !== nameOf(item);
 
 type Calendar = ModelPackage['calendar'];
 

@@ -32,6 +32,7 @@ import {
 } from '../definition/package-format';
 import { formsOf } from '../definition/forms';
 import { mapMembers } from '../definition/layout-members';
+import { mapDimensions, mapRateSets } from './map-layout';
 
 /** The whole model as a zip of JSON files in a stable order, and its numbers as CSV where asked. */
 export async function exportPackage(
@@ -277,29 +278,6 @@ function packForm(
 		runbooks: runs.map(({ runbook }) => runbookNames.get(runbook)!),
 		rateSets,
 		layout: layout.runs ? { ...layout, runs: runs.map((run, place) => ({ ...run, runbook: place })) } : layout
-	};
-}
-
-/** The layout with every rate set it reads at replaced. */
-export function mapRateSets(layout: FormLayout, map: (rateSet: number) => number): FormLayout {
-	const block = (each: FormLayout['rows'][number]) =>
-		each.kind === 'cells' && each.reading?.rateSet !== undefined
-			? { ...each, reading: { ...each.reading, rateSet: map(each.reading.rateSet) } }
-			: each;
-	return { ...layout, rows: layout.rows.map(block), columns: layout.columns.map(block) };
-}
-
-/** The layout with every dimension it names replaced. */
-export function mapDimensions(layout: FormLayout, map: (dimension: number) => number): FormLayout {
-	const block = (each: FormLayout['rows'][number]) =>
-		each.kind === 'cells' ? { ...each, parts: each.parts.map((part) => ({ ...part, dimension: map(part.dimension) })) } : each;
-	return {
-		...layout,
-		rows: layout.rows.map(block),
-		columns: layout.columns.map(block),
-		selectors: layout.selectors.map((part) => ({ ...part, dimension: map(part.dimension) })),
-		pinned: layout.pinned.map((part) => ({ ...part, dimension: map(part.dimension) })),
-		...(layout.ownLines && { ownLines: { ...layout.ownLines, dimension: map(layout.ownLines.dimension) } })
 	};
 }
 

@@ -29,7 +29,8 @@ export interface SelectedMembers {
 const MOST_NAMED = 200;
 
 /** What is wrong with a layout, and what its maker should know. */
-export const checkLayout = async ({ model }: ModelEngine, { layout }: { layout: FormLayout; structure: number }) => lookAtLayout(model, layout);
+export const checkLayout = async ({ model }: ModelEngine, { layout }: { layout: FormLayout; structure: number }) =>
+	lookAtLayout(model, layout);
 
 /** As above, wherever the model is. */
 export function lookAtLayout(model: Model, layout: FormLayout): { faults: string[]; hints: string[] } {

@@ -34,12 +34,6 @@ export class PackageDesk {
 	handOver = $state.raw<Readonly<Record<string, Readonly<Record<string, string>>>>>({});
 	say = $state.raw<Say>(null);
 	busy = $state<string | null>(null);
-	readonly #ask: typeof request;
-
-	constructor(ask: typeof request = request) {
-		this.#ask = ask;
-	}
-
 	/** The differences by part, in the order in which they can be taken over. */
 	readonly parts = $derived.by((): DifferencePart[] => {
 		const parts = new Map<string, DifferencePart>();
@@ -63,7 +57,7 @@ export class PackageDesk {
 		this.file = file;
 		this.#forget();
 		await this.#work(`Reading ${file.name}…`, async () => {
-			const reply = await this.#ask<Comparison>('/api/structure/package/compare', file);
+			const reply = await request<Comparison>('/api/structure/package/compare', file);
 			this.compared = this.#heard(reply) ?? null;
 		});
 	}
@@ -107,7 +101,7 @@ export class PackageDesk {
 			const words = done.taken === 1 ? 'One difference is' : `${done.taken} differences are`;
 			const text = [`${words} taken over.`, ...done.leftOut].join(' ');
 			this.#forget();
-			if (this.file) this.compared = this.#heard(await this.#ask<Comparison>('/api/structure/package/compare', this.file)) ?? null;
+			if (this.file) this.compared = this.#heard(await request<Comparison>('/api/structure/package/compare', this.file)) ?? null;
 			this.say = { text, kind: 'info' };
 		});
 		return isDone;
@@ -125,11 +119,11 @@ export class PackageDesk {
 		this.handOver = {};
 		this.say = null;
 	}
-	async #send(verb: 'look' | 'take-over'): Promise<Reply<TakenOver>> {
+	#send(verb: 'look' | 'take-over'): Promise<Reply<TakenOver>> {
 		const body = new FormData();
 		body.set('package', this.file!);
 		body.set('choices', JSON.stringify({ chosen: [...this.chosen], handOver: this.handOver }));
-		return this.#ask<TakenOver>(`/api/structure/package/${verb}`, body);
+		return request<TakenOver>(`/api/structure/package/${verb}`, body);
 	}
 	#heard<Answer>(reply: Reply<Answer>): Answer | undefined {
 		this.say = reply.ok ? null : { text: reply.message, kind: 'error' };
