@@ -75,6 +75,48 @@ export interface ImportStep {
 	import: number | null;
 }
 
+/** What weighs receivers: an account (id), read at members of its own where it is not at theirs. */
+export interface Driver {
+	account: number | null;
+	/** By dimension (id): the member it is read at, which may be a parent; elsewhere it is read at the receiver, or where the pool is. */
+	at: Readonly<Record<number, MemberReference>>;
+}
+
+/** How a pool is shared among its receivers. */
+export type Basis =
+	| { by: 'even' }
+	/** Each row: a member (id) by dimension (id), and what it weighs. */
+	| { by: 'fixed'; shares: readonly { members: Readonly<Record<number, number>>; share: number }[] }
+	/** Several add up. At the members that are named, what is beneath them is weighed together, and shared evenly. */
+	| { by: 'driver'; drivers: readonly Driver[]; atNamed?: boolean }
+	/** Quantities at a price: a number, or an account read like a driver. What is over or under is kept. */
+	| { by: 'standard'; drivers: readonly Driver[]; rate: NumberOrParameter | Driver };
+
+/** A part of a pool on its way to its receivers. */
+export interface AllocationLine {
+	name: string;
+	pool: Slice;
+	/** On the dimensions that change: who receives. All others stay as they are in the pool. */
+	receivers: Slice;
+	basis: Basis;
+	/** How much of the pool, in percent. */
+	share: NumberOrParameter;
+}
+
+/** Shares pools of amounts out to receivers. */
+export interface AllocationStep {
+	kind: 'allocation';
+	lines: readonly AllocationLine[];
+	/** Where what went out is taken away: nowhere, where it stands, or on another account (id) there. */
+	contra: 'none' | 'same account' | { account: number | null };
+	/** Where nothing weighs the receivers. */
+	noDriver: 'stranded' | 'evenly' | 'stop';
+	/** Drivers below 0. */
+	negative: 'refuse' | 'absolute';
+	/** In which drivers of money are compared and the proof is stated; null for the model's reporting currency. */
+	currency: string | null;
+}
+
 /** A step of a runbook. */
 export type Step = {
 	/** Stays the same while the step is changed: its results are known by it. */
@@ -84,7 +126,7 @@ export type Step = {
 	active: boolean;
 	/** What it may write at most. */
 	limits: Slice;
-} & (CopyStep | FormulaStep | RollForwardStep | ClearStep | ImportStep);
+} & (CopyStep | FormulaStep | RollForwardStep | AllocationStep | ClearStep | ImportStep);
 
 export type StepKind = Step['kind'];
 

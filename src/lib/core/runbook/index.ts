@@ -13,11 +13,15 @@ export { scopeOf } from './slice';
 export type { MemberMap } from './kinds/member-map';
 export { checkRunbook, type Finding } from './check';
 export type {
+	AllocationLine,
+	AllocationStep,
 	Answers,
+	Basis,
 	CarriedInto,
 	Clears,
 	ClearStep,
 	CopyStep,
+	Driver,
 	OverYear,
 	FormulaStep,
 	NumberOrParameter,

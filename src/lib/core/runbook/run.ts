@@ -1,3 +1,4 @@
+import type { Stranded, TieRow } from '../allocation';
 import type { CellPlace } from '../cell';
 import { addsUp, isTranslated, NOTHING, rateUse, translationFactors, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
@@ -5,7 +6,7 @@ import { isEmpty, Sum } from '../number';
 import { runAssignments, RunFault, ScriptNames, type Assignment, type ParameterValue, type Scope } from '../script';
 import { namedKey, type MembersNamed } from './answers';
 import type { Clears, Step } from './definition';
-import { leaveAside, putBack, removeEarlier, resultsRead, type ResultOrigin } from './earlier-results';
+import { leaveAside, putBack, removeEarlier, resultsRead, type LeftAside, type ResultOrigin } from './earlier-results';
 import { originModeOf, recordOf } from './kinds';
 import { reachOf, type Reach } from './reach';
 import { isAddressIn, leafOfPlace } from './slice';
@@ -58,6 +59,9 @@ export interface StepLog {
 	/** Why cells were left out, and how many; the most frequent first. */
 	reasons: { reason: string; cells: number }[];
 	missingRates: number;
+	/** Of an allocation: the proof that what went in went somewhere, and what found nobody. */
+	tieOut?: readonly TieRow[];
+	stranded?: readonly Stranded[];
 	milliseconds: number;
 }
 
@@ -115,6 +119,8 @@ export interface StepWork {
 	kindOf: (origin: number) => Clears;
 	missingRate: () => void;
 	breathe: () => void;
+	/** Hands over the proof of an allocation. */
+	tied: (tieOut: readonly TieRow[], stranded: readonly Stranded[]) => void;
 	fault: (message: string) => RunFault;
 }
 
@@ -153,8 +159,7 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 			order.progress(step.id);
 			const reach = reaches.get(step.id)!;
 			const origin = order.originOf.get(step.id);
-			const aside = originModeOf(step) === 'sets' ? asideOf(model, order, step) : new Set<number>();
-			const left = leaveAside(model, work, aside, reach.writes);
+			const left = leaveAsideFor(model, work, order, step, reach);
 			if (origin !== undefined) reads.set(origin, [...resultsRead(model, work, foreignResults(model, order), reach.reads)]);
 			const entry = runStep(model, work, step, reach, order);
 			putBack(work, left);
@@ -173,6 +178,20 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 function ownOrigins({ results, originOf, named }: RunOrder): Set<number> {
 	const key = namedKey(named ?? {});
 	return new Set([...originOf.values(), ...results.filter((each) => namedKey(each.named) === key).map(({ origin }) => origin)]);
+}
+
+/**
+ * Leaves aside what a step must not read: where it sets, what would feed on itself; where it adds, what steps beneath it have
+ * added to what it reads: they come after it.
+ */
+function leaveAsideFor(model: Model, work: WorkCube, order: RunOrder, step: Step, { writes, reads }: Reach): LeftAside[] {
+	const mode = originModeOf(step);
+	if (mode === 'sets') return leaveAside(model, work, asideOf(model, order, step), writes);
+	if (mode !== 'adds') return [];
+	const from = order.steps.findIndex(({ id }) => id === step.id);
+	const beneath = new Set(order.steps.slice(from).map(({ id }) => id));
+	const additions = order.results.filter((each) => beneath.has(each.step) && model.origin(each.origin)?.mode === 'adds');
+	return leaveAside(model, work, new Set(additions.map(({ origin }) => origin)), reads);
 }
 
 /** What a step leaves aside at the cells it sets: its own results, those of steps beneath it, and of steps that read these. */
@@ -370,6 +389,7 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		note: (words) => entry.notes.push(words),
 		kindOf: order.kindOf,
 		missingRate: () => entry.missingRates++,
+		tied: (tieOut, stranded) => Object.assign(entry, { tieOut, stranded }),
 		breathe: order.breathe,
 		fault
 	};

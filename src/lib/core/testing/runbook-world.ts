@@ -4,6 +4,7 @@ import {
 	membersNamed,
 	namedKey,
 	namesAsked,
+	originModeOf,
 	runSteps,
 	type Answers,
 	type MembersNamed,
@@ -93,7 +94,7 @@ export class RunbookWorld {
 		book.steps.forEach(({ id, kind, ...step }, rank) => {
 			if (kind === 'clear' || kind === 'import') return;
 			const has = this.#kept.some((each) => each.result?.step === id && namedKey(each.named!) === namedKey(named));
-			const mode = kind === 'copy' && 'adds' in step && step.adds ? 'adds' : 'sets';
+			const mode = originModeOf({ id, kind, ...step } as Step) ?? 'sets';
 			if (!has) this.#kept.push({ id: 100 + this.#kept.length, mode, result: { runbook: book.id, step: id, rank }, named, reads: [] });
 		});
 		this.#rebuild();

@@ -1,5 +1,6 @@
-import type { ClearStep, CopyStep, FormulaStep, ImportStep, RollForwardStep, Step, StepKind } from '../definition';
+import type { AllocationStep, ClearStep, CopyStep, FormulaStep, ImportStep, RollForwardStep, Step, StepKind } from '../definition';
 import { sliceInWords } from '../slice-words';
+import { allocation } from './allocation';
 import { clear } from './clear';
 import { copy } from './copy';
 import { formula } from './formula';
@@ -7,13 +8,17 @@ import { importing } from './import';
 import { renamedSlice, type DraftOf, type MemberNames, type Renaming, type StepHead, type StepRecord } from './kind';
 import { rollForward } from './roll-forward';
 
-type Content<Kind extends StepKind> = Extract<FormulaStep | CopyStep | RollForwardStep | ClearStep | ImportStep, { kind: Kind }>;
+type Content<Kind extends StepKind> = Extract<
+	FormulaStep | CopyStep | RollForwardStep | AllocationStep | ClearStep | ImportStep,
+	{ kind: Kind }
+>;
 
 /** The kinds of step there are, in the order in which they are offered. */
 export const STEP_KINDS: { readonly [Kind in StepKind]: StepRecord<Content<Kind>> } = {
 	import: importing,
 	copy,
 	formula,
+	allocation,
 	'roll-forward': rollForward,
 	clear
 };

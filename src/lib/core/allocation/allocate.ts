@@ -1,0 +1,286 @@
+import { Block, LeafReader, Reader, type Cube } from '../cube';
+import type { Model } from '../model';
+import { isEmpty } from '../number';
+import { divide, divideInBunches } from './divide';
+import { decimalsAt, gatherPools, type Pool, type PoolCells } from './pools';
+import type { ReadyAllocation, ReadyDriver } from './ready';
+import { TieOut, type Stranded, type TieRow } from './tie-out';
+import { Translation } from './translation';
+import { nameOfLeaf, weightsOf, type Weights } from './weights';
+
+/** What an allocation is given to work with. */
+export interface AllocationWork {
+	model: Model;
+	cube: Cube;
+	breathe: () => void;
+	/** An error that names the step. */
+	fault: (message: string) => Error;
+	/** Told of every sharing out, where that is wanted. */
+	shared?: (sharing: Sharing) => void;
+}
+
+/** One amount shared out among receivers; what is handed over is used again for the next one. */
+export interface Sharing {
+	/** The line (place). */
+	line: number;
+	/** Where the pool is on the dimensions that pass through; 0 on those that change. */
+	at: Int32Array;
+	leaf: number;
+	/** What was to be shared out. */
+	amount: number;
+	weights: Weights;
+	/** By receiver. */
+	parts: Float64Array;
+}
+
+export interface Allocated {
+	/** What comes to each cell, in its own currency, by leaf period. */
+	results: Block;
+	tieOut: TieRow[];
+	/** Pools that found nobody, the largest first. */
+	stranded: Stranded[];
+}
+
+/**
+ * Shares pools out. Each cell of a pool is divided among the lines and what is kept, to the cent; what goes to the same
+ * receivers is put together and divided among them, to the cent; and what went out is taken out of the pool by the contra.
+ * O(cells of the pools and drivers + receivers × pools).
+ * @throws the fault, with a sentence, where it cannot be followed: nothing is written then
+ */
+export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocated {
+	const { model } = work;
+	const translation = new Translation(model, work.fault);
+	const weighing = { ...work, translation };
+	const { pools, kept } = gatherPools(weighing, ready);
+	const results = new Results(model, work.fault);
+	const tieOut = new TieOut(model, ready, translation);
+	const without: string[] = [];
+	pools.forEach((pool, place) => {
+		if (pool.cells.count === 0) return;
+		const weights = weightsOf(weighing, pool.line, ready);
+		const sharing = new LineSharing(work, ready, translation, pool, place);
+		sharing.each((at, group, leaf, amount) => {
+			work.breathe();
+			const own = weights.at(at);
+			let out = own && sharing.shareOut(own, at, leaf, amount, results);
+			const evenly = out === undefined && ready.noDriver === 'evenly';
+			if (evenly) out = sharing.shareOut(weights.even(), at, leaf, amount, results);
+			if (out === undefined) {
+				if (ready.noDriver === 'stop') without.push(nameOfLeaf(model, leaf));
+				tieOut.strand(
+					place,
+					at,
+					leaf,
+					amount,
+					pool.crosses,
+					pool.line.basis.by === 'even' ? 'There is nobody to receive it.' : 'Nothing weighs the receivers.'
+				);
+				return;
+			}
+			sharing.settle(group, leaf, out.amount);
+			tieOut.share(place, at, leaf, { amount, out: out.amount, below: out.below, evenly }, pool.crosses);
+		});
+		sharing.takeOut(results);
+	});
+	if (without.length > 0) throw work.fault(`there is no driver in ${[...new Set(without)].join(', ')}, and the step stops then.`);
+	keep(kept, tieOut);
+	return { results: results.block, tieOut: tieOut.rows(), stranded: tieOut.stranded() };
+}
+
+function keep(kept: PoolCells, tieOut: TieOut): void {
+	const address = new Int32Array(kept.addresses.coordinates.length);
+	for (let cell = 0; cell < kept.count; cell++)
+		tieOut.keep(kept.addresses.readAddress(kept.series[cell]!, address), kept.leaf[cell]!, kept.part[cell]!);
+}
+
+/** Amounts by cell, summed up. */
+class Results {
+	readonly block: Block;
+	readonly #model: Model;
+	readonly #fault: (message: string) => Error;
+	/** By account: why it cannot receive; undefined where it can. */
+	readonly #whyNot = new Map<number, string | undefined>();
+
+	constructor(model: Model, fault: (message: string) => Error) {
+		this.#model = model;
+		this.#fault = fault;
+		this.block = new Block(model.dimensions.length, model.periods.leaves.length);
+	}
+
+	add(address: Int32Array, leaf: number, amount: number): void {
+		const { live, accountAxis, scenarioAxis, accounts } = this.#model;
+		const account = address[accountAxis]!;
+		if (live.has(account) && live.at(account, address[scenarioAxis]!, leaf))
+			throw this.#fault(
+				`“${accounts.member(account).name}” is computed by its formula in ${nameOfLeaf(this.#model, leaf)}: nothing can come there.`
+			);
+		const { block } = this;
+		const place = block.ensure(address) * block.width + leaf;
+		const before = block.values[place]!;
+		block.values[place] = before === before ? before + amount : amount;
+	}
+}
+
+/** How one line shares out what its pool holds. */
+class LineSharing {
+	readonly #work: AllocationWork;
+	readonly #ready: ReadyAllocation;
+	readonly #translation: Translation;
+	readonly #pool: Pool;
+	readonly #place: number;
+	readonly #receiver: Int32Array;
+	#parts = new Float64Array(0);
+	/** By group and leaf: what went out of it. */
+	readonly #out: Float64Array;
+	readonly #rates: StandardRates;
+
+	constructor(work: AllocationWork, ready: ReadyAllocation, translation: Translation, pool: Pool, place: number) {
+		this.#work = work;
+		this.#ready = ready;
+		this.#translation = translation;
+		this.#pool = pool;
+		this.#place = place;
+		this.#receiver = new Int32Array(work.model.dimensions.length);
+		this.#out = new Float64Array(pool.groups.count * pool.groups.width);
+		this.#rates = new StandardRates(work, translation);
+	}
+
+	/** Calls back with each group (its place on the passing dimensions) and leaf period that holds something. The address is reused. */
+	each(visit: (at: Int32Array, group: number, leaf: number, amount: number) => void): void {
+		const { groups } = this.#pool;
+		const at = new Int32Array(this.#work.model.dimensions.length);
+		for (let group = 0; group < groups.count; group++) {
+			groups.readAddress(group, at);
+			for (let leaf = 0; leaf < groups.width; leaf++) {
+				const amount = groups.values[group * groups.width + leaf]!;
+				if (!isEmpty(amount) && amount !== 0) visit(at, group, leaf, amount);
+			}
+		}
+	}
+
+	/** Shares an amount out. @returns what went out, and what of it lay below a cent; undefined where nothing weighs anybody */
+	shareOut(
+		weights: Weights,
+		at: Int32Array,
+		leaf: number,
+		amount: number,
+		results: Results
+	): { amount: number; below: number } | undefined {
+		const { line, crosses } = this.#pool;
+		const { model } = this.#work;
+		const own = weights.at(leaf);
+		if (own.every((weight) => weight === 0)) return undefined;
+		if (this.#parts.length !== weights.count) this.#parts = new Float64Array(weights.count);
+		const parts = this.#parts;
+		const decimals = decimalsAt(model, at);
+		const below =
+			line.basis.by === 'standard'
+				? this.#atStandard(weights, at, leaf, own, parts)
+				: weights.bunch
+					? divideInBunches(amount, own, weights.bunch, decimals, parts)
+					: divide(amount, own, decimals, parts);
+		const address = this.#receiver;
+		address.set(at);
+		const account = at[model.accountAxis]!;
+		let out = 0;
+		for (let receiver = 0; receiver < parts.length; receiver++) {
+			const part = parts[receiver]!;
+			if (part === 0) continue;
+			line.changes.forEach(({ axis }, place) => (address[axis] = weights.members[place]![receiver]!));
+			const factor = crosses ? this.#translation.factor(address, leaf, account, this.#ready.currency) : 1;
+			results.add(address, leaf, part / factor);
+			out += part;
+		}
+		this.#work.shared?.({ line: this.#place, at, leaf, amount, weights, parts });
+		return { amount: line.basis.by === 'standard' ? out : amount, below };
+	}
+
+	/** Quantities at a rate: what comes of it is more or less than the pool. */
+	#atStandard(weights: Weights, at: Int32Array, leaf: number, quantities: Float64Array, parts: Float64Array): number {
+		const { basis } = this.#pool.line;
+		if (basis.by !== 'standard') return 0;
+		const decimals = decimalsAt(this.#work.model, at);
+		const scale = 10 ** decimals;
+		const address = this.#receiver;
+		for (let receiver = 0; receiver < weights.count; receiver++) {
+			let { rate } = basis as { rate: number | ReadyDriver };
+			if (typeof rate !== 'number') {
+				address.set(at);
+				this.#pool.line.changes.forEach(({ axis }, place) => (address[axis] = weights.members[place]![receiver]!));
+				rate = this.#rates.at(rate, address, leaf, this.#pool.crosses ? this.#ready.currency : this.#translation.currencyOf(at));
+			}
+			const exact = rate * quantities[receiver]!;
+			parts[receiver] = Math.round(exact * scale + Math.sign(exact) * 1e-6) / scale;
+		}
+		return 0;
+	}
+
+	/** Notes what went out of a group. */
+	settle(group: number, leaf: number, amount: number): void {
+		this.#out[group * this.#pool.groups.width + leaf] = amount;
+	}
+
+	/** Takes what went out of the pool's cells, by the contra. */
+	takeOut(results: Results): void {
+		const { contra } = this.#ready;
+		if (contra === 'none') return;
+		const { model } = this.#work;
+		const { cells, groups } = this.#pool;
+		const address = new Int32Array(model.dimensions.length);
+		for (let cell = 0; cell < cells.count; cell++) {
+			const place = cells.group[cell]! * groups.width + cells.leaf[cell]!;
+			const [out, held] = [this.#out[place]!, groups.values[place]!];
+			if (out === 0) continue;
+			// What went out whole is taken out to the last digit.
+			const part = out === held ? cells.part[cell]! : (cells.part[cell]! * out) / held;
+			cells.addresses.readAddress(cells.series[cell]!, address);
+			const sign = contra === 'same account' ? 1 : signBetween(model, address[model.accountAxis]!, contra);
+			if (contra !== 'same account') address[model.accountAxis] = contra;
+			results.add(address, cells.leaf[cell]!, -part * sign);
+		}
+	}
+}
+
+/** Prices that quantities are taken at. */
+class StandardRates {
+	readonly #model: Model;
+	readonly #translation: Translation;
+	readonly #leaves: LeafReader;
+	readonly #address: Int32Array;
+
+	constructor({ model, cube }: AllocationWork, translation: Translation) {
+		this.#model = model;
+		this.#translation = translation;
+		this.#leaves = new LeafReader(model, new Reader(cube).read);
+		this.#address = new Int32Array(model.dimensions.length);
+	}
+
+	/** The price at a receiver, or at the members it is fixed at, in a currency; 0 where there is none. */
+	at({ account, fixed }: ReadyDriver, receiver: Int32Array, leaf: number, currency: string): number {
+		const address = this.#address;
+		address.set(receiver);
+		for (const [axis, weights] of fixed) address[axis] = weights.findIndex((weight) => weight !== 0);
+		address[this.#model.accountAxis] = account;
+		const { fiscalYear, position } = this.#model.periods.leaf(leaf);
+		const frequency = this.#model.account(account)?.frequency;
+		const value =
+			frequency === 'timeless'
+				? this.#leaves.value(address, 0, 0)
+				: this.#leaves.value(address, fiscalYear, frequency === 'per year' ? 0 : position);
+		return isEmpty(value) ? 0 : value * this.#translation.factor(address, leaf, account, currency);
+	}
+}
+
+/** 1 where two accounts count alike in what stands above both of them, −1 where they count against each other. */
+export function signBetween(model: Model, one: number, other: number): number {
+	const { tree } = model.accounts;
+	const above = (account: number) => [account, ...tree.ancestors(account)];
+	const common = above(one).find((each) => above(other).includes(each));
+	if (common === undefined) return 1;
+	const weightIn = (account: number) => {
+		let found = 1;
+		tree.eachWeightedLeaf(common, (leaf, weight) => leaf === account && (found = weight));
+		return Math.sign(found) || 1;
+	};
+	return weightIn(one) * weightIn(other);
+}

@@ -1,0 +1,9 @@
+/**
+ * Allocations: pools of amounts shared out to receivers by weights, to the cent, taken out of the pool by a contra, with the
+ * proof that in = out + kept + stranded. What a step names has been found before (`ready`); nothing here writes: what comes
+ * of it is a block of amounts by cell.
+ */
+export { allocate, signBetween, type Allocated, type AllocationWork, type Sharing } from './allocate';
+export { divide } from './divide';
+export type { ReadyAllocation, ReadyBasis, ReadyChange, ReadyDriver, ReadyLine, ReadyReceiver } from './ready';
+export type { Stranded, TieRow } from './tie-out';

@@ -1,0 +1,177 @@
+import { addsUp, Block } from '../cube';
+import type { Model } from '../model';
+import { eachCell, type Scope } from '../script';
+import { divide } from './divide';
+import type { ReadyAllocation, ReadyLine } from './ready';
+import type { Translation } from './translation';
+import type { WeighingWork } from './weights';
+
+/** The cells of a line's pool, each with the part of it that the line shares out, in its own currency. */
+export class PoolCells {
+	/** Addresses of the cells; one for all of its periods. */
+	readonly addresses: Block;
+	count = 0;
+	series = new Int32Array(64);
+	leaf = new Int32Array(64);
+	part = new Float64Array(64);
+	/** The series of the group it goes into. */
+	group = new Int32Array(64);
+
+	constructor(dimensions: number) {
+		this.addresses = new Block(dimensions, 1);
+	}
+
+	add(address: Int32Array, leaf: number, part: number, group: number): void {
+		if (this.count === this.series.length) this.#grow();
+		this.series[this.count] = this.addresses.ensure(address);
+		this.leaf[this.count] = leaf;
+		this.part[this.count] = part;
+		this.group[this.count++] = group;
+	}
+
+	#grow(): void {
+		const size = this.series.length * 2;
+		const wider = <Column extends Int32Array | Float64Array>(column: Column, empty: Column): Column => (empty.set(column), empty);
+		this.series = wider(this.series, new Int32Array(size));
+		this.leaf = wider(this.leaf, new Int32Array(size));
+		this.group = wider(this.group, new Int32Array(size));
+		this.part = wider(this.part, new Float64Array(size));
+	}
+}
+
+/**
+ * The pool of a line: what is shared out together. Amounts stand by their place on the dimensions that pass through (those
+ * that change are 0, the account the first that receives), leaf period by leaf period: in their own currency, or in the step's where the entity changes.
+ */
+export interface Pool {
+	line: ReadyLine;
+	groups: Block;
+	cells: PoolCells;
+	/** Whether amounts are in the currency of the step, since receivers are other entities. */
+	crosses: boolean;
+}
+
+/** What pools hold and keep. */
+export interface Pools {
+	pools: Pool[];
+	/** What no line shares out: by the address and leaf period of each cell, in its own currency. */
+	kept: PoolCells;
+}
+
+/** Amounts of a cell are divided among lines to its account's decimals. */
+export const decimalsAt = (model: Model, address: Int32Array): number => model.account(address[model.accountAxis]!)?.decimals ?? 2;
+
+/** Gathers the pools of all lines, each cell divided among the lines it belongs to and what is kept. O(cells of the pools' accounts). */
+export function gatherPools(work: WeighingWork, { lines, currency }: ReadyAllocation): Pools {
+	const { model, translation } = work;
+	const width = model.periods.leaves.length;
+	const dimensions = model.dimensions.length;
+	const pools = lines.map((line): Pool => ({
+		line,
+		groups: new Block(dimensions, width),
+		cells: new PoolCells(dimensions),
+		crosses: line.changes.some(({ axis }) => axis === model.entityAxis)
+	}));
+	const kept = new PoolCells(dimensions);
+	const wanted = new Uint8Array(model.accounts.members.length);
+	for (const { pool } of lines)
+		for (let account = 0; account < wanted.length; account++) if (isIn(pool, model.accountAxis, account)) wanted[account] = 1;
+	const within = new Within(lines);
+	const group = new Int32Array(dimensions);
+	eachCell(
+		work,
+		(account) => wanted[account] === 1 && addsUp(model, account) && (model.account(account)?.frequency ?? 'per period') === 'per period',
+		(address, leaf, amount) => {
+			work.breathe();
+			if (amount === 0) return;
+			const own = within.at(address, leaf);
+			if (own.length === 0) return;
+			const parts = divided(work, model, address, leaf, amount, own);
+			own.forEach((line, at) => {
+				const pool = pools[line.place]!;
+				const part = parts[at]!;
+				if (part !== 0) put(pool, address, leaf, part);
+			});
+			const rest = parts[own.length]!;
+			// As it counts in the first of the lines that leave it.
+			if (rest !== 0)
+				kept.add(
+					address,
+					leaf,
+					own[0]!.changes.reduce((amount, { axis, weights }) => amount * weights[address[axis]!]!, rest),
+					-1
+				);
+		}
+	);
+	return { pools, kept };
+
+	function put({ line, groups, cells, crosses }: Pool, address: Int32Array, leaf: number, part: number): void {
+		group.set(address);
+		let amount = part * (crosses ? translation.factor(address, leaf, address[model.accountAxis]!, currency) : 1);
+		for (const { axis, weights, receivers } of line.changes) {
+			amount *= weights[address[axis]!]!;
+			// Amounts that change their account have the receiver's from here on: it says how they are kept.
+			group[axis] = axis === model.accountAxis ? receivers[0]!.leaves[0]! : 0;
+		}
+		const series = groups.ensure(group);
+		const place = series * width + leaf;
+		const before = groups.values[place]!;
+		groups.values[place] = before === before ? before + amount : amount;
+		cells.add(address, leaf, part, series);
+	}
+}
+
+type PlacedLine = ReadyLine & { place: number };
+
+/** The amount by line, in their order, and what is kept. @throws the fault where lines take more than there is */
+function divided(
+	{ fault }: Pick<WeighingWork, 'fault'>,
+	model: Model,
+	address: Int32Array,
+	leaf: number,
+	amount: number,
+	lines: readonly PlacedLine[]
+): Float64Array {
+	let taken = 0;
+	for (const { share } of lines) taken += share;
+	const rest = 1 - taken;
+	if (rest < -1e-9)
+		throw fault(
+			`${lines.map(({ name }) => `“${name}”`).join(' and ')} share out ${Math.round(taken * 1e6) / 1e4} % of ${model.accounts.member(address[model.accountAxis]!).name} in ${model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name}: more than there is.`
+		);
+	const shares = Float64Array.from([...lines.map(({ share }) => share), rest < 1e-9 ? 0 : rest]);
+	const parts = new Float64Array(shares.length);
+	if (lines.length === 1 && shares[1] === 0) parts[0] = amount;
+	else divide(amount, shares, decimalsAt(model, address), parts);
+	return parts;
+}
+
+const isIn = ({ axes }: Scope, axis: number, ordinal: number): boolean => (axes.get(axis)?.[ordinal] ?? 1) === 1;
+
+/** Which lines a cell belongs to; the same for all cells of a series but for the period. */
+class Within {
+	readonly #lines: readonly PlacedLine[];
+	readonly #last: Int32Array;
+	#own: PlacedLine[] = [];
+	#isKnown = false;
+
+	constructor(lines: readonly ReadyLine[]) {
+		this.#lines = lines.map((line, place) => ({ ...line, place }));
+		this.#last = new Int32Array(64);
+	}
+
+	at(address: Int32Array, leaf: number): PlacedLine[] {
+		let isSame = this.#isKnown;
+		for (let axis = 0; axis < address.length && isSame; axis++) isSame = this.#last[axis] === address[axis];
+		if (!isSame) {
+			this.#last.set(address);
+			this.#isKnown = true;
+			this.#own = this.#lines.filter(
+				({ pool, changes }) =>
+					[...pool.axes].every(([axis, allowed]) => allowed[address[axis]!] === 1) &&
+					changes.every(({ axis, weights }) => weights[address[axis]!] !== 0)
+			);
+		}
+		return this.#own.filter(({ pool }) => (pool.periods?.[leaf] ?? 1) === 1);
+	}
+}

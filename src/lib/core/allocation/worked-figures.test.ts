@@ -1,0 +1,540 @@
+import { describe, expect, test } from 'vitest';
+import type { AllocationStep, Basis, Step } from '../runbook';
+import { checkRunbook } from '../runbook';
+import { buildModel, RunbookWorld, type MemberSketch } from '../testing';
+
+/** The worked figures of allocations, each through a run. */
+const rate = (currency: string, value: number, to = '2028-12-31') => ({
+	currency,
+	kind: 'average' as const,
+	from: '2026-01-01',
+	to,
+	value
+});
+const costs: MemberSketch[] = [
+	{ code: 'Costs' },
+	...['Dues', 'Contra', 'Other'].map((code): MemberSketch => ({ code, parent: 'Costs', account: { kind: 'expense' } })),
+	{ code: 'Income', parent: 'Costs', weight: -1, account: {} },
+	...['Orders', 'Tickets', 'Visits', 'Hours'].map((code): MemberSketch => ({ code, account: { valueType: 'quantity', decimals: 0 } })),
+	{ code: 'Revenue', account: {} },
+	{ code: 'Wage', account: { valueType: 'price', consolidation: 'average', timeBehaviour: 'none' } },
+	{
+		code: 'Doubled',
+		formula: (account) => ({ kind: 'binary', operator: '*', left: account('Orders'), right: { kind: 'number', value: 2 } }),
+		perLeaf: {},
+		account: { valueType: 'quantity', decimals: 0 }
+	},
+	{ code: 'Berths', account: { valueType: 'quantity', frequency: 'timeless' } },
+	{ code: 'Target', account: { valueType: 'quantity', frequency: 'per year' } }
+];
+const model = buildModel({
+	accounts: costs,
+	scenarios: [{ code: 'Plan', span: ['2026-04', '2028-03'] }],
+	entities: [
+		{ code: 'All' },
+		{ code: 'Skerry', parent: 'All', currency: 'NOK' },
+		{ code: 'Amber', parent: 'All', currency: 'EUR' },
+		{ code: 'Coast', parent: 'All', currency: 'EUR' },
+		{ code: 'Isle', parent: 'All', currency: 'GBP' }
+	],
+	general: {
+		Object: [
+			{ code: 'Pool' },
+			{ code: 'Few' },
+			{ code: 'A', parent: 'Few' },
+			{ code: 'B', parent: 'Few' },
+			{ code: 'C', parent: 'Few' },
+			{ code: 'Channels' },
+			{ code: 'Web', parent: 'Channels' },
+			{ code: 'Pier', parent: 'Channels' },
+			{ code: 'Net' },
+			{ code: 'More', parent: 'Net' },
+			{ code: 'Minus', parent: 'Net', weight: -1 },
+			...['M1', 'M2', 'M3', 'M4', 'M5', 'M6', 'M7'].map((code) => ({ code, parent: 'More' }))
+		],
+		Channel: [{ code: 'None', unassigned: true }, { code: 'X' }, { code: 'Y' }, { code: 'Z' }]
+	},
+	rates: [rate('NOK', 10, '2027-06-30'), rate('GBP', 0.8)]
+});
+const dimension = (code: string) => model.definition.dimensions.find((each) => each.code === code)!;
+const id = (of: string, code: string) => dimension(of).members.find((each) => each.code === code)!.id;
+const slice = (named: Record<string, string[]>) =>
+	Object.fromEntries(
+		Object.entries(named).map(([of, codes]) => [dimension(of).id, { kind: 'these' as const, members: codes.map((code) => id(of, code)) }])
+	);
+const driver = (account: string, at: Record<string, string> = {}) => ({
+	account: id('account', account),
+	at: Object.fromEntries(Object.entries(at).map(([of, code]) => [dimension(of).id, id(of, code)]))
+});
+const by = (account: string, at: Record<string, string> = {}, more: { atNamed?: boolean } = {}): Basis => ({
+	by: 'driver',
+	drivers: [driver(account, at)],
+	...more
+});
+type Line = { name?: string; pool?: Record<string, string[]>; receivers: Record<string, string[]>; basis?: Basis; share?: number };
+const share = (lines: Line[], more: Partial<AllocationStep> = {}, step = 1): Step =>
+	({
+		id: step,
+		name: `Share ${step}`,
+		description: '',
+		active: true,
+		limits: {},
+		kind: 'allocation',
+		lines: lines.map(({ name, pool = {}, receivers, basis = { by: 'even' }, share: part = 100 }, at) => ({
+			name: name ?? `Line ${at + 1}`,
+			pool: slice({ account: ['Dues'], Object: ['Pool'], ...pool }),
+			receivers: slice(receivers),
+			basis,
+			share: part
+		})),
+		contra: 'same account',
+		noDriver: 'stranded',
+		negative: 'refuse',
+		currency: null,
+		...more
+	}) as Step;
+const at = (object: string, account = 'Dues', { entity = 'Amber', channel = 'None' } = {}) => [account, 'Plan', entity, object, channel];
+/** A world with amounts of April 2026, or of the period that is named. */
+function world(cells: [codes: string[], value: number, period?: string][]): RunbookWorld {
+	const made = new RunbookWorld(model);
+	for (const [codes, value, period] of cells) made.write(2, codes, period ?? '2026-04', value);
+	return made;
+}
+const run = (of: RunbookWorld, ...steps: Step[]) => of.run({ id: 1, steps });
+const shown = (of: RunbookWorld, objects: string[], account = 'Dues', period = '2026-04') =>
+	objects.map((object) => of.read(at(object, account), period));
+const tie = ({ log }: ReturnType<typeof run>, step = 0) => {
+	const rows = log[step]!.tieOut!;
+	for (const row of rows) expect(row.in - row.out - row.kept - row.stranded).toBeCloseTo(0, 6);
+	const sum = (of: 'in' | 'out' | 'kept' | 'stranded') => Math.round(rows.reduce((all, row) => all + row[of], 0) * 1e6) / 1e6;
+	return { in: sum('in'), out: sum('out'), kept: sum('kept'), stranded: sum('stranded') };
+};
+const faults = (step: Step, severity = 'error') =>
+	checkRunbook(model, [step], [])
+		.filter((found) => found.severity === severity)
+		.map(({ message }) => message);
+
+describe('1, largest remainder', () => {
+	const equal: [string[], number][] = ['A', 'B', 'C'].map((object) => [at(object, 'Orders'), 1]);
+	test.each([
+		[1000, [333.34, 333.33, 333.33]],
+		[-1000, [-333.34, -333.33, -333.33]]
+	])('%f over three equal drivers', (amount, parts) => {
+		const own = world([[at('Pool'), amount], ...equal]);
+		run(own, share([{ receivers: { Object: ['Few'] }, basis: by('Orders') }]));
+		expect(shown(own, ['A', 'B', 'C'])).toEqual(parts);
+		expect(own.read(at('Pool'), '2026-04')).toBe(0);
+	});
+	test('0.05 over seven even receivers: the first five get a cent', () => {
+		const own = world([[at('Pool'), 0.05]]);
+		run(own, share([{ receivers: { Object: ['More'] } }]));
+		expect(shown(own, ['M1', 'M2', 'M3', 'M4', 'M5', 'M6', 'M7'])).toEqual([0.01, 0.01, 0.01, 0.01, 0.01, Number.NaN, Number.NaN]);
+	});
+});
+
+describe('2, several lines', () => {
+	const cells: [string[], number][] = [
+		[at('Pool'), 10_000],
+		[at('A', 'Orders'), 30],
+		[at('B', 'Orders'), 50],
+		[at('C', 'Orders'), 20],
+		[at('Web', 'Tickets'), 2],
+		[at('Pier', 'Tickets'), 3],
+		[at('A', 'Visits', { channel: 'X' }), 1],
+		[at('B', 'Visits', { channel: 'X' }), 1],
+		[at('C', 'Visits', { channel: 'X' }), 2],
+		[at('A', 'Visits', { channel: 'Y' }), 4],
+		[at('B', 'Visits', { channel: 'Y' }), 1]
+	];
+	const lines = (second: number): Line[] => [
+		{ name: 'Straight', receivers: { Object: ['Few'] }, basis: by('Orders'), share: 60 },
+		{ name: 'By channels', receivers: { Object: ['Channels'] }, basis: by('Tickets'), share: second }
+	];
+	test('straight and by way of the channels, 5 % kept', () => {
+		const own = world(cells);
+		const first = share(lines(35));
+		const web = share([{ pool: { Object: ['Web'] }, receivers: { Object: ['Few'] }, basis: by('Visits', { Channel: 'X' }) }], {}, 2);
+		const pier = share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['Few'] }, basis: by('Visits', { Channel: 'Y' }) }], {}, 3);
+		const done = run(own, first, web, pier);
+		expect(shown(own, ['A', 'B', 'C'])).toEqual([3830, 3770, 1900]);
+		expect(shown(own, ['Web', 'Pier', 'Pool'])).toEqual([0, 0, 500]);
+		expect(tie(done)).toEqual({ in: 10_000, out: 9_500, kept: 500, stranded: 0 });
+		expect(tie(done, 1)).toEqual({ in: 1_400, out: 1_400, kept: 0, stranded: 0 });
+		expect(done.log[0]!.tieOut!.map(({ line, out, kept }) => [line, out, kept])).toEqual([
+			[0, 6000, 0],
+			[1, 3500, 0],
+			[-1, 0, 500]
+		]);
+	});
+	test('60 % and 45 % are refused: 105 %', () => {
+		expect(faults(share(lines(45)))).toEqual([expect.stringContaining('105 %')]);
+		const own = world(cells);
+		expect(() => run(own, share(lines(45)))).toThrow('105 %');
+		expect(shown(own, ['A'])).toEqual([Number.NaN]);
+	});
+	test('disjoint filters may each take all', () => {
+		const apart = [
+			{ name: 'One', pool: { Object: ['Web'] }, receivers: { Object: ['A'] } },
+			{ name: 'Two', pool: { Object: ['Pier'] }, receivers: { Object: ['A'] } }
+		];
+		expect(faults(share(apart))).toEqual([]);
+	});
+});
+
+test('3, step-down: what came is shared on, with what goes back warned of by the order', () => {
+	const own = world([
+		[at('Web'), 60_000],
+		[at('Pier'), 40_000]
+	]);
+	const to = (codes: Record<string, number>): Basis => ({
+		by: 'fixed',
+		shares: Object.entries(codes).map(([code, part]) => ({ members: { [dimension('Object').id]: id('Object', code) }, share: part }))
+	});
+	const first = share([{ pool: { Object: ['Web'] }, receivers: { Object: ['Pier', 'A', 'B'] }, basis: to({ Pier: 20, A: 30, B: 50 }) }]);
+	const second = share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['A', 'B'] }, basis: to({ A: 60, B: 40 }) }], {}, 2);
+	const done = run(own, first, second);
+	expect(shown(own, ['Web', 'Pier', 'A', 'B'])).toEqual([0, 0, 49_200, 50_800]);
+	expect([tie(done), tie(done, 1)]).toEqual([
+		{ in: 60_000, out: 60_000, kept: 0, stranded: 0 },
+		{ in: 52_000, out: 52_000, kept: 0, stranded: 0 }
+	]);
+	// The first alone, again: what the second took on is not in its way.
+	const book = { id: 1, steps: [first, second] };
+	expect(own.run(book, {}, { only: 1 }).cells).toBe(0);
+	expect(own.run(book, {}, { only: 2 }).cells).toBe(0);
+	expect(own.run(book).cells).toBe(0);
+});
+
+test('what flows back into a pool already shared is not shared again when its step runs alone', () => {
+	const own = world([
+		[at('Web'), 100],
+		[at('Pier'), 10]
+	]);
+	const book = {
+		id: 1,
+		steps: [
+			share([{ pool: { Object: ['Web'] }, receivers: { Object: ['Pier'] } }]),
+			share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['Web', 'A'] } }], {}, 2)
+		]
+	};
+	own.run(book);
+	expect(shown(own, ['Web', 'Pier', 'A'])).toEqual([55, 0, 55]);
+	expect(own.run(book, {}, { only: 1 }).cells).toBe(0);
+});
+
+test('a pool that is named by a parent counts as it counts there: what subtracts is taken off', () => {
+	const own = world([
+		[at('M1'), 100],
+		[at('Minus'), 30]
+	]);
+	const done = run(own, share([{ pool: { Object: ['Net'] }, receivers: { Object: ['A'] } }]));
+	expect(shown(own, ['M1', 'Minus', 'A'])).toEqual([0, 0, 70]);
+	expect(tie(done)).toEqual({ in: 70, out: 70, kept: 0, stranded: 0 });
+});
+
+describe('5, stranded', () => {
+	const months = ['2026-04', '2026-05', '2026-06'];
+	const cells = (): [string[], number, string][] => [
+		...months.map((month): [string[], number, string] => [at('Pool'), 200, month]),
+		[at('A', 'Orders'), 3, '2026-04'],
+		[at('B', 'Orders'), 1, '2026-06']
+	];
+	const step = (noDriver: AllocationStep['noDriver']) => share([{ receivers: { Object: ['Few'] }, basis: by('Orders') }], { noDriver });
+	test('stays where it is, and is said', () => {
+		const own = world(cells());
+		const done = run(own, step('stranded'));
+		expect(months.map((month) => own.read(at('Pool'), month))).toEqual([0, 200, 0]);
+		expect(done.log[0]!.tieOut!.map((row) => [row.out, row.stranded])).toEqual([
+			[200, 0],
+			[0, 200],
+			[200, 0]
+		]);
+		expect(done.log[0]!.stranded).toEqual([expect.objectContaining({ leaf: 1, amount: 200, why: 'Nothing weighs the receivers.' })]);
+	});
+	test('or is shared evenly, and says so', () => {
+		const own = world(cells());
+		const done = run(own, step('evenly'));
+		expect(shown(own, ['A', 'B', 'C'], 'Dues', '2026-05')).toEqual([66.67, 66.67, 66.66]);
+		expect(done.log[0]!.tieOut!.map(({ evenly }) => evenly)).toEqual([false, true, false]);
+	});
+	test('or stops, naming the month, and nothing at all is written', () => {
+		const own = world(cells());
+		expect(() => run(own, step('stop'))).toThrow(/no driver in .*May|no driver in .*2026-05/);
+		expect(shown(own, ['A'])).toEqual([Number.NaN]);
+	});
+});
+
+test('6, negative drivers: by absolute size, or refused by name', () => {
+	const cells: [string[], number][] = [
+		[at('Pool'), 900],
+		[at('A', 'Orders'), 5],
+		[at('B', 'Orders'), -3],
+		[at('C', 'Orders'), 1]
+	];
+	const step = (negative: AllocationStep['negative']) => share([{ receivers: { Object: ['Few'] }, basis: by('Orders') }], { negative });
+	const own = world(cells);
+	run(own, step('absolute'));
+	expect(shown(own, ['A', 'B', 'C'])).toEqual([500, 300, 100]);
+	expect(() => run(world(cells), step('refuse'))).toThrow(/negative at B in/);
+	const zero = world([
+		[at('Pool'), 100],
+		[at('A', 'Orders'), 2],
+		[at('B', 'Orders'), -2]
+	]);
+	run(zero, step('absolute'));
+	expect(shown(zero, ['A', 'B'])).toEqual([50, 50]);
+});
+
+describe('currencies', () => {
+	const entity = (of: string, account = 'Dues') => at('Pool', account, { entity: of });
+	test('7, a pool in GBP to receivers in NOK and EUR; stated in EUR', () => {
+		const own = world([
+			[entity('Isle'), 100],
+			[entity('Skerry', 'Orders'), 3],
+			[entity('Amber', 'Orders'), 2]
+		]);
+		const step = share([{ pool: { entity: ['Isle'] }, receivers: { entity: ['Skerry', 'Amber'] }, basis: by('Orders') }]);
+		const done = run(own, step);
+		expect(own.read(entity('Skerry'), '2026-04')).toBe(750);
+		expect(own.read(entity('Amber'), '2026-04')).toBe(50);
+		expect(own.read(entity('Isle'), '2026-04')).toBe(0);
+		expect(done.log[0]!.tieOut).toEqual([expect.objectContaining({ in: 125, out: 125, currency: 'EUR' })]);
+		const late = world([
+			[entity('Isle'), 100, '2027-07'],
+			[entity('Skerry', 'Orders'), 3, '2027-07']
+		]);
+		expect(() => run(late, step)).toThrow(/no average rate from NOK to EUR for/);
+	});
+	test('13, money as a driver is compared in the step’s currency', () => {
+		const own = world([
+			[entity('Coast'), 200],
+			[entity('Skerry', 'Revenue'), 1000],
+			[entity('Amber', 'Revenue'), 100]
+		]);
+		run(own, share([{ pool: { entity: ['Coast'] }, receivers: { entity: ['Skerry', 'Amber'] }, basis: by('Revenue') }]));
+		expect([own.read(entity('Skerry'), '2026-04'), own.read(entity('Amber'), '2026-04')]).toEqual([1000, 100]);
+	});
+	test('15, a fraction of a cent goes unrounded with the first of the largest', () => {
+		const other = buildModel({
+			accounts: costs,
+			scenarios: [{ code: 'Plan', span: ['2026-04', '2028-03'] }],
+			entities: [
+				{ code: 'A', currency: 'EUR' },
+				{ code: 'B', currency: 'EUR' },
+				{ code: 'Isle', currency: 'GBP' }
+			],
+			rates: [rate('GBP', 0.83)]
+		});
+		const own = new RunbookWorld(other);
+		own.write(2, ['Dues', 'Plan', 'Isle'], '2026-04', 100);
+		const of = (code: string) => other.definition.dimensions[3]!.members.find((each) => each.code === code)!.id;
+		const entities = (...codes: string[]) => ({ 4: { kind: 'these', members: codes.map(of) } });
+		const account = { 1: { kind: 'these', members: [other.definition.dimensions[0]!.members[1]!.id] } };
+		const step = share([{ receivers: {} }]) as Step & { lines: { pool: object; receivers: object }[] };
+		const done = run(own, {
+			...step,
+			lines: [{ ...step.lines[0]!, pool: { ...account, ...entities('Isle') }, receivers: entities('A', 'B') }]
+		} as Step);
+		expect(own.read(['Dues', 'Plan', 'A'], '2026-04')).toBeCloseTo(60.241927, 5);
+		expect(own.read(['Dues', 'Plan', 'B'], '2026-04')).toBe(60.24);
+		expect(own.read(['Dues', 'Plan', 'Isle'], '2026-04')).toBe(0);
+		expect(done.log[0]!.tieOut![0]!.rounding).toBeCloseTo(0.001927, 5);
+	});
+});
+
+describe('8, at standard', () => {
+	const step = (rate: Extract<Basis, { by: 'standard' }>['rate']) =>
+		share([{ receivers: { Object: ['Few'] }, basis: { by: 'standard', drivers: [driver('Hours')], rate } }]);
+	test.each([
+		[45, 562.5, 62.5],
+		[60, 750, -125]
+	])('30 and %f hours at 12.50', (hours, second, kept) => {
+		const own = world([
+			[at('Pool'), 1000],
+			[at('A', 'Hours'), 30],
+			[at('B', 'Hours'), hours]
+		]);
+		const done = run(own, step(12.5));
+		expect(shown(own, ['A', 'B'])).toEqual([375, second]);
+		expect(tie(done)).toEqual({ in: 1000, out: 375 + second, kept, stranded: 0 });
+		expect(own.read(at('Pool'), '2026-04')).toBe(kept);
+	});
+	test('at a price that is kept where the receivers are, or in one place for all', () => {
+		const cells: [string[], number][] = [
+			[at('Pool'), 1000],
+			[at('A', 'Hours'), 10],
+			[at('B', 'Hours'), 10],
+			[at('A', 'Wage'), 20],
+			[at('B', 'Wage'), 30]
+		];
+		const each = world(cells);
+		run(each, step(driver('Wage')));
+		expect(shown(each, ['A', 'B'])).toEqual([200, 300]);
+		const one = world(cells);
+		run(one, step(driver('Wage', { Object: 'B' })));
+		expect(shown(one, ['A', 'B'])).toEqual([300, 300]);
+	});
+});
+
+describe('9, contra', () => {
+	test('on another account: what stands above both is unchanged', () => {
+		const own = world([[at('Pool'), 800]]);
+		run(own, share([{ receivers: { Object: ['A', 'B'] } }], { contra: { account: id('account', 'Contra') } }));
+		expect(own.read(at('Pool'), '2026-04')).toBe(800);
+		expect(own.read(at('Pool', 'Contra'), '2026-04')).toBe(-800);
+		expect(shown(own, ['A', 'B'])).toEqual([400, 400]);
+	});
+	test('on an account that counts the other way: its sign is turned', () => {
+		const own = world([[at('Pool'), 800]]);
+		run(own, share([{ receivers: { Object: ['A'] } }], { contra: { account: id('account', 'Income') } }));
+		expect(own.read(at('Pool', 'Income'), '2026-04')).toBe(800);
+	});
+	test('none: nothing is taken out', () => {
+		const own = world([[at('Pool'), 800]]);
+		run(own, share([{ receivers: { Object: ['A'] } }], { contra: 'none' }));
+		expect(shown(own, ['Pool', 'A'])).toEqual([800, 800]);
+	});
+});
+
+test('10, twice changes nothing; another month leaves the first; a line removed leaves nothing of it', () => {
+	const own = world([
+		[at('Pool'), 100],
+		[at('Pool'), 60, '2026-05'],
+		[at('A', 'Orders'), 1],
+		[at('B', 'Orders'), 3, '2026-05']
+	]);
+	const lines: Line[] = [
+		{ receivers: { Object: ['Few'] }, basis: by('Orders'), share: 50 },
+		{ receivers: { Object: ['Web'] }, share: 20 }
+	];
+	const all = () => ['Pool', 'A', 'B', 'Web'].map((object) => ['2026-04', '2026-05'].map((month) => own.read(at(object), month)));
+	run(own, share(lines));
+	const first = all();
+	expect(first).toEqual([
+		[30, 18],
+		[50, Number.NaN],
+		[Number.NaN, 30],
+		[20, 12]
+	]);
+	expect(run(own, share(lines)).cells).toBe(0);
+	expect(all()).toEqual(first);
+	const may = { ...share(lines), limits: slice({ period: ['2026-05'] }) };
+	own.write(2, at('Pool'), '2026-05', 600);
+	run(own, may as Step);
+	expect(all().map(([april]) => april)).toEqual(first.map(([april]) => april));
+	expect(own.read(at('Web'), '2026-05')).toBe(120);
+	run(own, share(lines.slice(0, 1)));
+	expect(shown(own, ['Pool', 'A', 'Web'])).toEqual([50, 50, Number.NaN]);
+});
+
+test('11, the pool among its receivers', () => {
+	const own = world([[at('A'), 100]]);
+	const step = (contra: AllocationStep['contra']) => share([{ pool: { Object: ['Few'] }, receivers: { Object: ['Few'] } }], { contra });
+	run(own, step('same account'));
+	expect(shown(own, ['A', 'B', 'C'])).toEqual([33.34, 33.33, 33.33]);
+	expect(faults(step('none'), 'hint')).toEqual([expect.stringContaining('the total grows')]);
+	expect(faults(step('same account'), 'hint')).toEqual([]);
+});
+
+describe('drivers of other shapes', () => {
+	test('12, by route only: what weighs together gets its part to the cent, beneath it is even', () => {
+		const own = world([
+			[at('Pool'), 400],
+			[at('A', 'Orders'), 10],
+			[at('B', 'Orders'), 10]
+		]);
+		const receivers = { Object: ['A', 'B'], Channel: ['X', 'Y', 'Z'] };
+		run(own, share([{ receivers, basis: by('Orders', { Channel: 'None' }) }]));
+		for (const object of ['A', 'B'])
+			expect(['X', 'Y', 'Z'].map((channel) => own.read(at(object, 'Dues', { channel }), '2026-04'))).toEqual([66.67, 66.67, 66.66]);
+	});
+	test('at the members that are named: what is beneath is weighed together, and shared evenly', () => {
+		const own = world([
+			[at('Pool'), 300],
+			[at('A', 'Orders'), 1],
+			[at('B', 'Orders'), 3],
+			[at('Web', 'Orders'), 2]
+		]);
+		run(own, share([{ receivers: { Object: ['Few', 'Channels'] }, basis: by('Orders', {}, { atNamed: true }) }]));
+		expect(shown(own, ['A', 'B', 'C', 'Web', 'Pier'])).toEqual([66.67, 66.67, 66.66, 50, 50]);
+	});
+	test('computed by a live formula, several together, facts of the year and of all time', () => {
+		const cells: [string[], number][] = [
+			[at('Pool'), 100],
+			[at('A', 'Orders'), 1],
+			[at('B', 'Tickets'), 2]
+		];
+		const live = world(cells);
+		run(live, share([{ receivers: { Object: ['Few'] }, basis: { by: 'driver', drivers: [driver('Doubled'), driver('Tickets')] } }]));
+		expect(shown(live, ['A', 'B'])).toEqual([50, 50]);
+		for (const account of ['Berths', 'Target']) {
+			const facts = world(cells);
+			facts.cube.writeCell(2, facts.address(...at('C', account)), account === 'Berths' ? 0 : 2027, 0, 5);
+			run(facts, share([{ receivers: { Object: ['Few'] }, basis: by(account) }]));
+			expect(shown(facts, ['A', 'B', 'C'])).toEqual([Number.NaN, Number.NaN, 100]);
+		}
+	});
+	test('fixed shares, also of a parent', () => {
+		const own = world([[at('Pool'), 100]]);
+		const shares = [
+			{ members: { [dimension('Object').id]: id('Object', 'Web') }, share: 1 },
+			{ members: { [dimension('Object').id]: id('Object', 'Few') }, share: 3 }
+		];
+		run(own, share([{ receivers: { Object: ['Few', 'Channels'] }, basis: { by: 'fixed', shares } }]));
+		expect(shown(own, ['Web', 'A', 'B', 'C', 'Pier'])).toEqual([25, 25, 25, 25, Number.NaN]);
+	});
+	test('where the pool is, unless fixed: each part goes by its own driver', () => {
+		const own = world([
+			[at('Pool', 'Dues', { channel: 'X' }), 100],
+			[at('Pool', 'Dues', { channel: 'Y' }), 60],
+			[at('A', 'Orders', { channel: 'X' }), 1],
+			[at('B', 'Orders', { channel: 'Y' }), 1]
+		]);
+		run(own, share([{ receivers: { Object: ['Few'] }, basis: by('Orders') }]));
+		expect(own.read(at('A', 'Dues', { channel: 'X' }), '2026-04')).toBe(100);
+		expect(own.read(at('B', 'Dues', { channel: 'Y' }), '2026-04')).toBe(60);
+	});
+});
+
+test('14, two lines of 50 % divide 0.05 before any receiver is looked at', () => {
+	const own = world([[at('Pool'), 0.05]]);
+	run(
+		own,
+		share([
+			{ receivers: { Object: ['A'] }, share: 50 },
+			{ receivers: { Object: ['B'] }, share: 50 }
+		])
+	);
+	expect(shown(own, ['A', 'B'])).toEqual([0.03, 0.02]);
+});
+
+describe('what cannot be followed', () => {
+	test.each<[string, Step, string]>([
+		['no receivers', share([{ receivers: {} }]), 'Choose who receives'],
+		['another scenario', share([{ receivers: { scenario: ['Plan'] } }]), 'stay in their scenario'],
+		['a driver that adds up others', share([{ receivers: { Object: ['Few'] }, basis: by('Costs') }]), 'adds up others'],
+		['a share of nothing', share([{ receivers: { Object: ['Few'] }, share: 0 }]), 'not above 0 %'],
+		['receivers that are prices', share([{ receivers: { account: ['Wage'], Object: ['Few'] } }]), 'cannot be shared out or received'],
+		['receivers of another value', share([{ receivers: { account: ['Orders'], Object: ['Few'] } }]), 'kept in another way'],
+		[
+			'a contra of another value',
+			share([{ receivers: { Object: ['Few'] } }], { contra: { account: id('account', 'Orders') } }),
+			'kept in another way'
+		],
+		['fixed shares of none', share([{ receivers: { Object: ['Few'] }, basis: { by: 'fixed', shares: [] } }]), 'No row says'],
+		['a strange currency', share([{ receivers: { Object: ['Few'] } }], { currency: 'XYZ' }), 'no currency of this model']
+	])('%s', (_, step, sentence) => {
+		expect(faults(step).join(' ')).toContain(sentence);
+	});
+	test('a receiver that is computed: nothing is written', () => {
+		const own = world([[at('Pool', 'Orders'), 10]]);
+		const step = share([{ pool: { account: ['Orders'] }, receivers: { account: ['Doubled'], Object: ['Few'] } }]);
+		expect(() => run(own, step)).toThrow('computed by its formula');
+	});
+	test('a receiver that is closed: all or nothing', () => {
+		const own = world([[at('Pool'), 10]]);
+		const closed = (address: Int32Array) => (address[3] === own.address(...at('B'))[3] ? 'It is closed.' : undefined);
+		expect(() => own.run({ id: 1, steps: [share([{ receivers: { Object: ['Few'] } }])] }, {}, { whyNot: closed })).toThrow('It is closed.');
+		expect(shown(own, ['A'])).toEqual([Number.NaN]);
+	});
+});
