@@ -98,8 +98,6 @@ class Results {
 	readonly block: Block;
 	readonly #model: Model;
 	readonly #fault: (message: string) => Error;
-	/** By account: why it cannot receive; undefined where it can. */
-	readonly #whyNot = new Map<number, string | undefined>();
 
 	constructor(model: Model, fault: (message: string) => Error) {
 		this.#model = model;

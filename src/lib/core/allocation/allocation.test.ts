@@ -156,7 +156,7 @@ describe('whatever is shared out', () => {
 				const before = total(world);
 				const { log } = world.run({ id: 1, steps: [stepOf(given)] });
 				let out = 0;
-				for (const row of log[0]!.tieOut!) {
+				for (const row of log[0]!.proof!.rows) {
 					expect(row.in - row.out - row.kept - row.stranded).toBeCloseTo(0, 6);
 					out += row.out;
 				}

@@ -3,7 +3,6 @@ import type { Model } from '../model';
 import { eachCell, type Scope } from '../script';
 import { divide } from './divide';
 import type { ReadyAllocation, ReadyLine } from './ready';
-import type { Translation } from './translation';
 import type { WeighingWork } from './weights';
 
 /** The cells of a line's pool, each with the part of it that the line shares out, in its own currency. */

@@ -104,7 +104,7 @@ const run = (of: RunbookWorld, ...steps: Step[]) => of.run({ id: 1, steps });
 const shown = (of: RunbookWorld, objects: string[], account = 'Dues', period = '2026-04') =>
 	objects.map((object) => of.read(at(object, account), period));
 const tie = ({ log }: ReturnType<typeof run>, step = 0) => {
-	const rows = log[step]!.tieOut!;
+	const rows = log[step]!.proof!.rows;
 	for (const row of rows) expect(row.in - row.out - row.kept - row.stranded).toBeCloseTo(0, 6);
 	const sum = (of: 'in' | 'out' | 'kept' | 'stranded') => Math.round(rows.reduce((all, row) => all + row[of], 0) * 1e6) / 1e6;
 	return { in: sum('in'), out: sum('out'), kept: sum('kept'), stranded: sum('stranded') };
@@ -160,10 +160,10 @@ describe('2, several lines', () => {
 		expect(shown(own, ['Web', 'Pier', 'Pool'])).toEqual([0, 0, 500]);
 		expect(tie(done)).toEqual({ in: 10_000, out: 9_500, kept: 500, stranded: 0 });
 		expect(tie(done, 1)).toEqual({ in: 1_400, out: 1_400, kept: 0, stranded: 0 });
-		expect(done.log[0]!.tieOut!.map(({ line, out, kept }) => [line, out, kept])).toEqual([
-			[0, 6000, 0],
-			[1, 3500, 0],
-			[-1, 0, 500]
+		expect(done.log[0]!.proof!.rows.map(({ line, out, kept }) => [line, out, kept])).toEqual([
+			['Straight', 6000, 0],
+			['By channels', 3500, 0],
+			['', 0, 500]
 		]);
 	});
 	test('60 % and 45 % are refused: 105 %', () => {
@@ -244,18 +244,20 @@ describe('5, stranded', () => {
 		const own = world(cells());
 		const done = run(own, step('stranded'));
 		expect(months.map((month) => own.read(at('Pool'), month))).toEqual([0, 200, 0]);
-		expect(done.log[0]!.tieOut!.map((row) => [row.out, row.stranded])).toEqual([
+		expect(done.log[0]!.proof!.rows.map((row) => [row.out, row.stranded])).toEqual([
 			[200, 0],
 			[0, 200],
 			[200, 0]
 		]);
-		expect(done.log[0]!.stranded).toEqual([expect.objectContaining({ leaf: 1, amount: 200, why: 'Nothing weighs the receivers.' })]);
+		expect(done.log[0]!.proof!.stranded).toEqual([
+			expect.objectContaining({ where: 'Dues, Plan, Amber, None', amount: 200, why: 'Nothing weighs the receivers.' })
+		]);
 	});
 	test('or is shared evenly, and says so', () => {
 		const own = world(cells());
 		const done = run(own, step('evenly'));
 		expect(shown(own, ['A', 'B', 'C'], 'Dues', '2026-05')).toEqual([66.67, 66.67, 66.66]);
-		expect(done.log[0]!.tieOut!.map(({ evenly }) => evenly)).toEqual([false, true, false]);
+		expect(done.log[0]!.proof!.rows.map(({ evenly }) => evenly)).toEqual([false, true, false]);
 	});
 	test('or stops, naming the month, and nothing at all is written', () => {
 		const own = world(cells());
@@ -298,7 +300,7 @@ describe('currencies', () => {
 		expect(own.read(entity('Skerry'), '2026-04')).toBe(750);
 		expect(own.read(entity('Amber'), '2026-04')).toBe(50);
 		expect(own.read(entity('Isle'), '2026-04')).toBe(0);
-		expect(done.log[0]!.tieOut).toEqual([expect.objectContaining({ in: 125, out: 125, currency: 'EUR' })]);
+		expect(done.log[0]!.proof!.rows).toEqual([expect.objectContaining({ in: 125, out: 125, currency: 'EUR' })]);
 		const late = world([
 			[entity('Isle'), 100, '2027-07'],
 			[entity('Skerry', 'Orders'), 3, '2027-07']
@@ -338,7 +340,7 @@ describe('currencies', () => {
 		expect(own.read(['Dues', 'Plan', 'A'], '2026-04')).toBeCloseTo(60.241927, 5);
 		expect(own.read(['Dues', 'Plan', 'B'], '2026-04')).toBe(60.24);
 		expect(own.read(['Dues', 'Plan', 'Isle'], '2026-04')).toBe(0);
-		expect(done.log[0]!.tieOut![0]!.rounding).toBeCloseTo(0.001927, 5);
+		expect(done.log[0]!.proof!.rows[0]!.rounding).toBeCloseTo(0.001927, 5);
 	});
 });
 

@@ -1,4 +1,3 @@
-import type { Stranded, TieRow } from '../allocation';
 import type { CellPlace } from '../cell';
 import { addsUp, isTranslated, NOTHING, rateUse, translationFactors, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
@@ -8,6 +7,7 @@ import { namedKey, type MembersNamed } from './answers';
 import type { Clears, Step } from './definition';
 import { leaveAside, putBack, removeEarlier, resultsRead, type LeftAside, type ResultOrigin } from './earlier-results';
 import { originModeOf, recordOf } from './kinds';
+import type { Proof } from './kinds/proof';
 import { reachOf, type Reach } from './reach';
 import { isAddressIn, leafOfPlace } from './slice';
 
@@ -59,9 +59,8 @@ export interface StepLog {
 	/** Why cells were left out, and how many; the most frequent first. */
 	reasons: { reason: string; cells: number }[];
 	missingRates: number;
-	/** Of an allocation: the proof that what went in went somewhere, and what found nobody. */
-	tieOut?: readonly TieRow[];
-	stranded?: readonly Stranded[];
+	/** Of an allocation: that what went in went somewhere. */
+	proof?: Proof;
 	milliseconds: number;
 }
 
@@ -120,7 +119,7 @@ export interface StepWork {
 	missingRate: () => void;
 	breathe: () => void;
 	/** Hands over the proof of an allocation. */
-	tied: (tieOut: readonly TieRow[], stranded: readonly Stranded[]) => void;
+	prove: (proof: Proof) => void;
 	fault: (message: string) => RunFault;
 }
 
@@ -389,7 +388,7 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		note: (words) => entry.notes.push(words),
 		kindOf: order.kindOf,
 		missingRate: () => entry.missingRates++,
-		tied: (tieOut, stranded) => Object.assign(entry, { tieOut, stranded }),
+		prove: (proof) => (entry.proof = proof),
 		breathe: order.breathe,
 		fault
 	};

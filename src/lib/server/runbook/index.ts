@@ -5,3 +5,4 @@ export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } fr
 export { setRunbookSchedule, startDueRunbooks } from './schedule';
 export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';
+export { tieOutGrid, tieOutWorkbook } from './tie-out';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Answers, MemberMap, ParameterDefinition, Selection, Slice, StepKind } from '../../core';
+import type { Answers, Driver, MemberMap, ParameterDefinition, Selection, Slice, StepKind } from '../../core';
 import { selectionSchema } from '../definition/layout-schema';
 
 const id = z.number().int();
@@ -58,6 +58,46 @@ const rollForward = z.object({
 });
 const clear = z.object({ kind: z.literal('clear'), what: z.array(z.enum(['entries', 'loads', 'results'])).max(3) });
 
+const numberOrParameter = z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })]);
+const driver = z.object({ account: id.nullable(), at: byDimension(reference) as unknown as z.ZodType<Driver['at']> });
+const drivers = z.array(driver).max(20);
+const allocation = z.object({
+	kind: z.literal('allocation'),
+	lines: z
+		.array(
+			z.object({
+				name: z.string().trim().min(1, 'give the line a name').max(200),
+				pool: sliceSchema,
+				receivers: sliceSchema,
+				basis: z.discriminatedUnion('by', [
+					z.object({ by: z.literal('even') }),
+					z.object({
+						by: z.literal('fixed'),
+						shares: z
+							.array(
+								z.object({
+									members: byDimension(id) as unknown as z.ZodType<Record<number, number>>,
+									share: z.number().finite().min(0).max(1e15)
+								})
+							)
+							.max(MOST_LINES)
+					}),
+					z.object({ by: z.literal('driver'), drivers, atNamed: z.boolean().optional() }),
+					z.object({ by: z.literal('standard'), drivers, rate: z.union([numberOrParameter, driver]) })
+				]),
+				share: numberOrParameter
+			})
+		)
+		.max(60),
+	contra: z.union([z.enum(['none', 'same account']), z.object({ account: id.nullable() })]),
+	noDriver: z.enum(['stranded', 'evenly', 'stop']),
+	negative: z.enum(['refuse', 'absolute']),
+	currency: z
+		.string()
+		.regex(/^[A-Z]{3}$/)
+		.nullable()
+});
+
 const importStep = z.object({ kind: z.literal('import'), import: id.nullable() });
 
 const head = {
@@ -69,12 +109,13 @@ const head = {
 	limits: sliceSchema
 };
 /** Complete, or it does not compile: what each kind of step has of its own. */
-const CONTENT = { formula, copy, 'roll-forward': rollForward, clear, import: importStep } satisfies Record<StepKind, z.ZodType>;
+const CONTENT = { formula, copy, 'roll-forward': rollForward, allocation, clear, import: importStep } satisfies Record<StepKind, z.ZodType>;
 
 export const stepSchema = z.discriminatedUnion('kind', [
 	CONTENT.formula.extend(head),
 	CONTENT.copy.extend(head),
 	CONTENT['roll-forward'].extend(head),
+	CONTENT.allocation.extend(head),
 	CONTENT.clear.extend(head),
 	CONTENT.import.extend(head)
 ]);

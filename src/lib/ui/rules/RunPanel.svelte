@@ -1,5 +1,6 @@
 <script lang="ts">
-	import type { StepLog } from '$lib/core';
+	import { at } from '$lib/ui/at';
+	import { sumsOf, type StepLog } from '$lib/core';
 	import type { RunTotal } from '$lib/server/engine';
 	import { formatCount, formatFigure, formatMoment } from '../figures/format';
 	import type { Jobs } from '../shell/jobs.svelte';
@@ -50,6 +51,14 @@
 				</tr>
 				{#each step.reasons as { reason, cells: count } (reason)}<tr
 						><td colspan="4" class="text-warning pb-1 text-xs">{formatCount(count, locale)} × {reason}</td></tr
+					>{/each}
+				{#each step.proof ? sumsOf(step.proof.rows) : [] as sum (sum.currency)}<tr
+						><td colspan="4" class="pb-1 text-xs"
+							><strong class="font-semibold">{amount(sum.in)}</strong>
+							{sum.currency ?? ''} in, {sum.out === sum.in ? 'out the same' : `${amount(sum.out)} out`}{#if sum.kept !== 0}, {amount(
+									sum.kept
+								)} kept{/if}{#if sum.stranded !== 0}, <span class="text-warning">{amount(sum.stranded)} stranded</span>{/if}</td
+						></tr
 					>{/each}
 				{#each saidOf(step) as words (words)}<tr><td colspan="4" class="text-soft pb-1 text-xs">{words}</td></tr>{/each}
 				{#if step.missingRates > 0}<tr
@@ -145,6 +154,10 @@
 					: ''}
 			</p>
 			{@render log(run.log)}
+			{#if run.log.some(({ proof }) => proof)}<a
+					class="text-primary mt-1 inline-block font-semibold underline"
+					href={at(`/rules/${desk.id}/tie-out/${run.id}`)}>Tie-out</a
+				>{/if}
 			{#if run.totals.length > 0}{@render totals(run.totals)}{/if}
 			{#if run.state === 'done' && run.revision !== null}
 				{#if run.later.length > 0}

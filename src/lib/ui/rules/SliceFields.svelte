@@ -9,13 +9,15 @@
 		/** What the slice is for, and what it means where it names nothing. */
 		title: string;
 		whole: string;
+		/** Dimensions (ids) that may be named; all without. */
+		only?: readonly number[];
 		onchange: (slice: Slice) => void;
 	}
-	let { desk, slice, title, whole, onchange }: Props = $props();
+	let { desk, slice, title, whole, only, onchange }: Props = $props();
 	const id = $props.id();
 
 	let open = $state<number | null>(null);
-	const dimensions = $derived(desk.vocabulary.dimensions);
+	const dimensions = $derived(desk.vocabulary.dimensions.filter(({ id: own }) => !only || only.includes(own) || slice[own] !== undefined));
 	const named = $derived(dimensions.filter((dimension) => slice[dimension.id] !== undefined));
 	const rest = $derived(dimensions.filter((dimension) => slice[dimension.id] === undefined));
 

@@ -1,4 +1,4 @@
-import { recordOf, STEP_KINDS, type Answers, type Finding, type ParameterDefinition } from '$lib/core';
+import { recordOf, STEP_KINDS, type Answers, type Finding, type ParameterDefinition, type StepLog } from '$lib/core';
 import type { RunPlan } from '$lib/server/engine';
 import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
 import { request } from '../request';
@@ -192,6 +192,21 @@ export class RunbookDesk {
 		this.run = null;
 		this.preview = plan.faults.length > 0 ? null : { plan, only };
 		this.message = plan.faults.length > 0 ? { text: plan.faults.map(({ message }) => message).join(' '), kind: 'error' } : null;
+	}
+
+	/** How the picked step would go, those above it having run, with the page as it is. @returns its part of the log; a sentence where it cannot */
+	async tryStep(): Promise<StepLog | string> {
+		const draft = { ...this.draft, steps: this.draft.steps.slice(0, this.picked + 1), version: this.version };
+		const reply = await request<Preview>(`/api/runbooks/${this.id}/preview`, {
+			answers: this.answers,
+			draft,
+			only: null,
+			onDraft: this.onDraft
+		});
+		if (!reply.ok) return reply.message;
+		const { faults, log } = reply.answer;
+		if (faults.length > 0) return faults.map(({ message }) => message).join(' ');
+		return log.at(-1) ?? 'This step is switched off.';
 	}
 
 	/** Sets when it runs by itself, with the answers as they are on the page. @returns a sentence when that was refused */

@@ -1,6 +1,7 @@
 import type { StepKind } from '$lib/core';
 import type { StepDraft } from '$lib/server/runbook';
 import type { Component } from 'svelte';
+import AllocationFields from './allocation/AllocationFields.svelte';
 import ClearFields from './ClearFields.svelte';
 import CopyFields from './CopyFields.svelte';
 import FormulaFields from './FormulaFields.svelte';
@@ -15,6 +16,7 @@ const STEP_FIELDS: { [Kind in StepKind]: FieldsOf<Kind> } = {
 	formula: FormulaFields,
 	copy: CopyFields,
 	'roll-forward': RollForwardFields,
+	allocation: AllocationFields,
 	import: ImportFields,
 	clear: ClearFields
 };

@@ -8,6 +8,7 @@ import type { AllocationLine, AllocationStep, Basis, Driver, NumberOrParameter, 
 import type { StepWork } from '../run';
 import { sliceInWords } from '../slice-words';
 import { renamedKeys, renamedSlice, type Checking, type MemberNames, type Renaming, type StepRecord } from './kind';
+import { proofOf, Samples } from './proof';
 import { readyAllocation, scopesOfLine } from './ready-allocation';
 import { unionOfPeriods } from './scopes';
 
@@ -17,7 +18,9 @@ export function runAllocation(work: StepWork, step: AllocationStep & { limits: S
 	const number = (of: NumberOrParameter) => (typeof of === 'number' ? of : work.number(of.parameter));
 	const ready = readyAllocation(model, step, work.variables, number);
 	if (typeof ready === 'string') throw work.fault(ready);
-	const { results, tieOut, stranded } = allocate({ model, cube, breathe: work.breathe, fault: work.fault }, ready);
+	const samples = new Samples();
+	const allocated = allocate({ model, cube, breathe: work.breathe, fault: work.fault, shared: samples.take }, ready);
+	const { results } = allocated;
 	const address = new Int32Array(model.dimensions.length);
 	for (let series = 0; series < results.count; series++) {
 		work.breathe();
@@ -26,8 +29,8 @@ export function runAllocation(work: StepWork, step: AllocationStep & { limits: S
 		for (let leaf = 0; leaf < values.length; leaf++) if (values[leaf] === 0) values[leaf] = Number.NaN;
 		work.writeAll(results.readAddress(series, address), values);
 	}
-	work.tied(tieOut, stranded);
-	if (tieOut.length === 0) work.note('The pool is empty: there was nothing to share out.');
+	work.prove(proofOf(model, ready, allocated, samples.get()));
+	if (allocated.tieOut.length === 0) work.note('The pool is empty: there was nothing to share out.');
 }
 
 /** What an account must have in common with the pool it gets amounts from. */

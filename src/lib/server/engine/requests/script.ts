@@ -33,6 +33,7 @@ export interface Vocabulary {
 		members: { id: number; code: string; name: string; written: string; leaf: boolean }[];
 	}[];
 	levels: string[];
+	currencies: string[];
 	variables: { name: string; dimension: number | null }[];
 	attributes: { name: string; dimension: number }[];
 }
@@ -100,6 +101,7 @@ function vocabularyOf(model: Model): Vocabulary {
 			}))
 		})),
 		levels: [...names.levels.keys()],
+		currencies: model.definition.currencies.map(({ code }) => code),
 		variables: (model.definition.variables ?? []).map(({ name, member }) => ({
 			name,
 			dimension:

@@ -1,0 +1,66 @@
+import type { ProofRow } from './kinds/proof';
+
+/** Rows of a proof added up. */
+export interface ProofSum {
+	/** Null for quantities. */
+	currency: string | null;
+	in: number;
+	out: number;
+	kept: number;
+	stranded: number;
+	rounding: number;
+	/** In, less everything that went somewhere; 0 where it ties. */
+	difference: number;
+	incomplete: boolean;
+}
+
+/** Amounts that tie on paper differ by binary dust: what is less than a thousandth of a cent is nothing. */
+const DUST = 1e-5;
+const clean = (value: number): number => (Math.abs(value) < DUST ? 0 : Math.round(value * 1e6) / 1e6);
+
+/** What went in and where it went, by currency. */
+export function sumsOf(rows: readonly ProofRow[]): ProofSum[] {
+	const sums = new Map<string | null, ProofSum>();
+	for (const row of rows) {
+		const known = sums.get(row.currency) ?? {
+			currency: row.currency,
+			in: 0,
+			out: 0,
+			kept: 0,
+			stranded: 0,
+			rounding: 0,
+			difference: 0,
+			incomplete: false
+		};
+		known.in += row.in;
+		known.out += row.out;
+		known.kept += row.kept;
+		known.stranded += row.stranded;
+		known.rounding += row.rounding;
+		known.incomplete ||= row.incomplete;
+		sums.set(row.currency, known);
+	}
+	return [...sums.values()].map((sum) => ({
+		...sum,
+		in: clean(sum.in),
+		out: clean(sum.out),
+		kept: clean(sum.kept),
+		stranded: clean(sum.stranded),
+		rounding: clean(sum.rounding),
+		difference: clean(sum.in - sum.out - sum.kept - sum.stranded)
+	}));
+}
+
+/** Whether everything that was to go somewhere did: nothing is stranded, nothing is missing. */
+export const isTied = ({ stranded, difference, incomplete }: ProofSum): boolean => stranded === 0 && difference === 0 && !incomplete;
+
+/** A step of a chain of allocations, added up. */
+export interface StepProof {
+	step: string;
+	sums: ProofSum[];
+	rows: readonly ProofRow[];
+}
+
+/** The allocations among the steps of a run. */
+export const proofsOf = (log: readonly { name: string; proof?: { rows: readonly ProofRow[] } }[]): StepProof[] =>
+	log.flatMap(({ name, proof }) => (proof ? [{ step: name, rows: proof.rows, sums: sumsOf(proof.rows) }] : []));
