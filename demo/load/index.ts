@@ -12,6 +12,7 @@ import { loadForms } from './forms';
 import { loadImports } from './imports';
 import { loadNotes } from './notes';
 import { loadPeople } from './people';
+import { loadRouteResult } from './route-result';
 import { loadRunbooks } from './runbooks';
 import { loadCurrencies, loadFacts, loadFormulas, loadLiveFormulas, loadPeriods, loadTree } from './structure';
 
@@ -75,6 +76,7 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		await loadAccess(client, modelId, dimensions, periods, people);
 		await loadCrew(client, modelId, dimensions, periods, people);
 		await loadBalances(client, dimensions, periods, people);
+		await loadRouteResult(client, dimensions, periods, people);
 		await loadNotes(client, modelId, dimensions, periods, people);
 		await client.query("INSERT INTO setting (key, value) VALUES ('demo', 'Brinewater Crossings')");
 		return { cells, people: people.size };

@@ -109,7 +109,7 @@
 			{#if desk.step}<StepEditor {desk} step={desk.step} />
 			{:else}<p class="text-soft max-w-md">
 					This runbook has no step yet. Add one at the left: a <strong>copy</strong> brings figures from one place to another, a
-					<strong>formula</strong> computes them, a <strong>roll-forward</strong> carries balances on, a <strong>clear</strong> takes figures
+					<strong>formula</strong> computes them, a <strong>roll-forward</strong> carries balances on, an <strong>allocation</strong> shares costs out, a <strong>clear</strong> takes figures
 					away.
 				</p>{/if}
 		</div>

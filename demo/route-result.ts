@@ -1,0 +1,137 @@
+// The third model of the demo: what routes, channels and customers cost, from bookings by way of resources and activities.
+import { type Branch } from './structure';
+
+const cost: Branch['account'] = {
+	kind: 'expense',
+	valueType: 'money',
+	timeBehaviour: 'flow',
+	consolidation: 'sum',
+	decimals: 2,
+	unit: null
+};
+const counted = (unit: string): Branch['account'] => ({
+	kind: 'statistic',
+	valueType: 'quantity',
+	timeBehaviour: 'flow',
+	consolidation: 'sum',
+	decimals: 0,
+	unit
+});
+
+export const RESULT_ITEMS: Branch[] = [
+	{
+		code: 'COST',
+		name: 'Costs',
+		children: [
+			{ code: 'PAY', name: 'Pay and people', account: cost },
+			{ code: 'SVC', name: 'Services bought', account: cost },
+			{ code: 'NRG', name: 'Energy and stores', account: cost }
+		]
+	},
+	{
+		code: 'DRIVERS',
+		name: 'What costs follow',
+		children: [
+			{ code: 'HRS', name: 'Surveyed hours', weight: 0, account: counted('hours') },
+			{ code: 'SAI', name: 'Sailings', weight: 0, account: counted('sailings') },
+			{ code: 'PAX', name: 'Passengers', weight: 0, account: counted('passengers') },
+			{ code: 'CAR', name: 'Cars', weight: 0, account: counted('cars') },
+			{ code: 'BKG', name: 'Bookings', weight: 0, account: counted('bookings') }
+		]
+	}
+];
+
+export const OBJECTS: Branch[] = [
+	{
+		code: 'BOOKED',
+		name: 'Where it was booked',
+		children: [
+			{ code: 'B-GS', name: 'Group services' },
+			{ code: 'B-HB', name: 'Harbours' },
+			{ code: 'B-FC', name: 'Fleet care' },
+			{ code: 'B-DC', name: 'Data centre' }
+		]
+	},
+	{
+		code: 'RESOURCES',
+		name: 'Resources',
+		children: [
+			{ code: 'R-CREW', name: 'Crew hours' },
+			{ code: 'R-BERTH', name: 'Berths' },
+			{ code: 'R-SHOP', name: 'Workshop' },
+			{ code: 'R-SYS', name: 'Booking systems' }
+		]
+	},
+	{
+		code: 'ACTIVITIES',
+		name: 'Activities',
+		children: [
+			{ code: 'A-BOARD', name: 'Boarding' },
+			{ code: 'A-CARS', name: 'Loading cars' },
+			{ code: 'A-SAIL', name: 'Sailing' },
+			{ code: 'A-CLEAN', name: 'Cleaning' },
+			{ code: 'A-BOOK', name: 'Booking' },
+			{ code: 'A-BERTH', name: 'Berthing' }
+		]
+	},
+	{ code: 'NOOBJECT', name: 'No object', unassigned: true }
+];
+
+export const CHANNELS: Branch[] = [
+	{
+		code: 'ALLCHANNELS',
+		name: 'All channels',
+		children: [
+			{ code: 'WEB', name: 'Web' },
+			{ code: 'AGENCY', name: 'Agency' },
+			{ code: 'PIER', name: 'At the pier' },
+			{ code: 'FREIGHT', name: 'Freight contract' },
+			{ code: 'NOCHANNEL', name: 'No channel', unassigned: true }
+		]
+	}
+];
+
+export const CUSTOMERS: Branch[] = [
+	{
+		code: 'ALLCUSTOMERS',
+		name: 'All customers',
+		children: [
+			{ code: 'ISLANDERS', name: 'Islanders' },
+			{ code: 'VISITORS', name: 'Visitors' },
+			{ code: 'COMMUTERS', name: 'Commuters' },
+			{ code: 'SHIPPERS', name: 'Freight shippers' },
+			{ code: 'NOCUSTOMER', name: 'No customer', unassigned: true }
+		]
+	}
+];
+
+/** Costs of a usual month of the budget, where they will be booked, by item, in EUR. */
+export const BOOKED: { object: string; item: string; amount: number }[] = [
+	{ object: 'B-GS', item: 'PAY', amount: 412_000 },
+	{ object: 'B-GS', item: 'SVC', amount: 188_500 },
+	{ object: 'B-HB', item: 'SVC', amount: 307_200 },
+	{ object: 'B-HB', item: 'NRG', amount: 41_900 },
+	{ object: 'B-FC', item: 'PAY', amount: 226_400 },
+	{ object: 'B-FC', item: 'NRG', amount: 98_700 },
+	{ object: 'B-DC', item: 'SVC', amount: 84_600 }
+];
+
+/** Hours of the survey in a usual month, by activity. Nobody has filled in June yet: what follows them is stranded there. */
+export const SURVEYED: { object: string; hours: number }[] = [
+	{ object: 'A-BOARD', hours: 2_150 },
+	{ object: 'A-CARS', hours: 1_480 },
+	{ object: 'A-SAIL', hours: 5_900 },
+	{ object: 'A-CLEAN', hours: 1_220 },
+	{ object: 'A-BOOK', hours: 640 },
+	{ object: 'A-BERTH', hours: 910 }
+];
+export const NOT_SURVEYED = '2027-06';
+
+/** Of a route's bookings, the part by channel; and of a channel's, the part by customer. */
+export const BY_CHANNEL: Readonly<Record<string, number>> = { WEB: 0.52, AGENCY: 0.14, PIER: 0.27, FREIGHT: 0.07 };
+export const BY_CUSTOMER: Readonly<Record<string, Readonly<Record<string, number>>>> = {
+	WEB: { ISLANDERS: 0.22, VISITORS: 0.61, COMMUTERS: 0.17 },
+	AGENCY: { ISLANDERS: 0.05, VISITORS: 0.95 },
+	PIER: { ISLANDERS: 0.44, VISITORS: 0.23, COMMUTERS: 0.33 },
+	FREIGHT: { SHIPPERS: 1 }
+};

@@ -1,0 +1,166 @@
+import ExcelJS from 'exceljs';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { isTied, proofsOf, type ProofRow } from '../../src/lib/core';
+import { closePool } from '../../src/lib/server/database';
+import { stopEngines } from '../../src/lib/server/engine';
+import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { readRun, readRunbook, saveRunbook, startRun, takeBackRun, tieOutGrid, tieOutWorkbook } from '../../src/lib/server/runbook';
+import type { SignedIn } from '../../src/lib/server/session';
+import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+import { faultOf } from './fault-of';
+
+/** The model of route results of the demo, shared out and proven. */
+let database: Awaited<ReturnType<typeof freshDatabase>>;
+let people = new Map<string, SignedIn>();
+let model: number;
+let runbook: number;
+let expectFollowed: () => Promise<void>;
+const maren = () => people.get('Maren')!;
+
+beforeAll(async () => {
+	database = await freshDatabase('allocations', { demo: true });
+	process.env.DATABASE_URL = database.url;
+	people = await peopleOf(database.pool);
+	const found = await database.pool.query<{ model: number; runbook: number }>(
+		"SELECT m.id AS model, r.id AS runbook FROM model m JOIN runbook r ON r.model_id = m.id WHERE m.code = 'route-result'"
+	);
+	({ model, runbook } = found.rows[0]!);
+	expectFollowed = await followModel(database.url, model);
+}, 60_000);
+afterAll(async () => {
+	await stopEngines();
+	await closePool();
+	await database.close();
+});
+
+const run = async (person = maren()) => readRun(person, model, (await startRun(person, model, runbook, { answers: {} })).run);
+/** Costs of a period (code) where objects, routes, channels and customers are what is asked for. */
+const costs = async (where: string): Promise<number> =>
+	(
+		await database.pool.query<{ sum: number }>(
+			`SELECT coalesce(sum(amount), 0) AS sum FROM report_cells_${model} WHERE "result-item" IN ('PAY', 'SVC', 'NRG') AND ${where}`
+		)
+	).rows[0]!.sum;
+const rounded = (value: number) => Math.round(value * 100) / 100;
+const summed = (rows: readonly ProofRow[], of: 'in' | 'out' | 'stranded') => rounded(rows.reduce((sum, row) => sum + row[of], 0));
+
+describe('costs of the demo', () => {
+	test('are checked, shared out in four steps, and what nobody surveyed is stranded and named', async () => {
+		expect((await readRunbook(maren(), model, runbook)).findings).toEqual([]);
+		const booked = await costs('true');
+		const done = await run();
+		const proofs = proofsOf(done.log);
+		expect(proofs.map(({ step }) => step)).toEqual([
+			'Bookings to resources',
+			'Resources to activities',
+			'Activities to routes',
+			'Routes to channels and customers'
+		]);
+		for (const { sums } of proofs) for (const { difference } of sums) expect(difference).toBe(0);
+		expect(summed(proofs[0]!.rows, 'in')).toBe(rounded(booked));
+		expect(proofs.map(({ sums }) => isTied(sums[0]!))).toEqual([true, false, true, true]);
+		const stranded = done.log[1]!.proof!.stranded;
+		expect(stranded.length).toBeGreaterThan(0);
+		expect(new Set(stranded.map(({ line, period, why }) => `${line}, ${period}: ${why}`))).toEqual(
+			new Set(['Crew hours, Jun 2027: Nothing weighs the receivers.'])
+		);
+		expect(summed(proofs[1]!.rows, 'stranded')).toBe(rounded(await costs('"cost-object" = \'R-CREW\'')));
+		// Nothing is lost on the way, and what is shared has come to the customers.
+		expect(rounded(await costs('true'))).toBe(rounded(booked));
+		expect(rounded(await costs("customer <> 'NOCUSTOMER'"))).toBe(rounded(summed(proofs[3]!.rows, 'out')));
+		expect(await costs("\"cost-object\" LIKE 'B-%' AND customer = 'NOCUSTOMER'")).toBeCloseTo(0, 4);
+		const form = await openForm(maren(), model, 'route-by-channel', { members: {}, currency: 'EUR' });
+		expect(form.form.values.some((value) => value !== null && value > 0)).toBe(true);
+	}, 60_000);
+
+	test('run again they change nothing; with the survey filled in they tie out', async () => {
+		const again = await run();
+		expect([again.cells, again.revision]).toEqual([0, null]);
+		// Hours of June are typed into the survey.
+		const choices = { members: {}, currency: 'EUR' };
+		const { form } = await openForm(maren(), model, 'hours-survey', choices);
+		const row = form.rows.findIndex(({ label }) => label === 'Sailing');
+		const column = form.columns.findIndex(({ label }) => label.startsWith('Jun'));
+		await enterFigures(maren(), model, 'hours-survey', choices, { entries: [{ row, column, text: '5800' }], structure: form.structure });
+		await saveDraft(maren(), model, 'hours-survey', { keepMine: [], takeTheirs: [] });
+		const done = await run();
+		expect(proofsOf(done.log).every(({ sums }) => sums.every(isTied))).toBe(true);
+		expect(await costs('"cost-object" = \'R-CREW\'')).toBeCloseTo(0, 4);
+	}, 60_000);
+
+	test('the proof comes as a file whose lines add up to their step', async () => {
+		const runs = await database.pool.query<{ id: number }>("SELECT id FROM run WHERE runbook_id = $1 AND state = 'done' ORDER BY id", [
+			runbook
+		]);
+		const first = runs.rows[0]!.id;
+		const { grid } = await tieOutGrid(maren(), model, first);
+		const amountOf = (row: (string | number)[], column: string) => row[grid[0]!.indexOf(column)] as number;
+		for (const step of new Set(grid.slice(1).map(([name]) => name))) {
+			const [sum, ...rows] = grid.filter(([name]) => name === step);
+			for (const column of ['In', 'Out', 'Kept', 'Stranded'])
+				expect(rows.reduce((all, row) => all + amountOf(row, column), 0)).toBeCloseTo(amountOf(sum!, column), 4);
+		}
+		const workbook = new ExcelJS.Workbook();
+		await workbook.xlsx.load((await tieOutWorkbook(maren(), model, first)).bytes as unknown as ArrayBuffer);
+		const sheet = workbook.getWorksheet('Tie-out')!;
+		expect(sheet.rowCount).toBe(grid.length);
+		expect(typeof sheet.getRow(2).getCell(6).value).toBe('number');
+		// Who looks at no rules sees no proof; nor does anybody find that of another model's run.
+		const planner = people.get('Tove')!;
+		const reads = planner.permissions.includes('rule.read');
+		if (!reads) expect((await faultOf(tieOutGrid(planner, model, first))).status).toBe(403);
+		expect((await faultOf(tieOutGrid(maren(), 1, first))).status).toBe(404);
+	});
+
+	test('a receiver that is closed: nothing is written, and it is said where', async () => {
+		const before = await costs("customer <> 'NOCUSTOMER'");
+		const lock = await database.pool.query<{ id: number }>(
+			"INSERT INTO access_lock (model_id, layer, state, name) VALUES ($1, 'board', 'closed', 'Web is closed') RETURNING id",
+			[model]
+		);
+		await database.pool.query(
+			"INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'channel' AND m.code = 'WEB'",
+			[lock.rows[0]!.id]
+		);
+		// Something to share out anew.
+		const { steps, version, findings: _, runs: __, ...rest } = await readRunbook(maren(), model, runbook);
+		const changed = steps.map((step, at) =>
+			step.kind === 'allocation' && at === 0 ? { ...step, lines: step.lines.map((line) => ({ ...line, share: 50 })) } : step
+		);
+		const head = {
+			name: rest.name,
+			description: rest.description,
+			parameters: rest.parameters,
+			onRefused: rest.onRefused,
+			whenBusy: rest.whenBusy,
+			runsAs: rest.runsAs
+		};
+		await saveRunbook(maren(), model, runbook, { ...head, steps: changed, version });
+		const ended = await run();
+		expect(ended.state).toBe('failed');
+		expect(ended.words).toContain('cannot be written');
+		expect(ended.words).toContain('Web is closed');
+		expect(await costs("customer <> 'NOCUSTOMER'")).toBeCloseTo(before, 4);
+		await database.pool.query('DELETE FROM access_lock WHERE id = $1', [lock.rows[0]!.id]);
+		await saveRunbook(maren(), model, runbook, { ...head, steps, version: version + 1 });
+	}, 60_000);
+
+	test('all of it goes back, run by run', async () => {
+		const runs = await database.pool.query<{ id: number }>(
+			"SELECT id FROM run WHERE runbook_id = $1 AND state = 'done' AND revision IS NOT NULL ORDER BY id DESC",
+			[runbook]
+		);
+		expect(runs.rows.length).toBeGreaterThan(1);
+		for (const { id } of runs.rows) await takeBackRun(maren(), model, id);
+		expect(await costs("customer <> 'NOCUSTOMER'")).toBe(0);
+		expect(await costs('"cost-object" LIKE \'B-%\'')).toBeCloseTo(await costs('true'), 4);
+	});
+});
+
+test('what is stored at the end of all this is what the journal says', async () => {
+	await expectJournalHolds(database.pool);
+});
+
+test('an engine that followed holds what one opened now reads', async () => {
+	await expectFollowed();
+});
