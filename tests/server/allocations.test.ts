@@ -2,9 +2,18 @@ import ExcelJS from 'exceljs';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { isTied, proofsOf, type ProofRow } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
-import { stopEngines } from '../../src/lib/server/engine';
+import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
-import { readRun, readRunbook, saveRunbook, startRun, takeBackRun, tieOutGrid, tieOutWorkbook } from '../../src/lib/server/runbook';
+import {
+	readRun,
+	readRunbook,
+	saveRunbook,
+	startRun,
+	takeBackRun,
+	tieOutGrid,
+	tieOutWorkbook,
+	traceFigure
+} from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
 import { faultOf } from './fault-of';
@@ -86,6 +95,73 @@ describe('costs of the demo', () => {
 		const done = await run();
 		expect(proofsOf(done.log).every(({ sums }) => sums.every(isTied))).toBe(true);
 		expect(await costs('"cost-object" = \'R-CREW\'')).toBeCloseTo(0, 4);
+	}, 60_000);
+
+	test('a customer’s figure is followed back, stage by stage, to what was loaded', async () => {
+		const dimensions = await database.pool.query<{ id: number; code: string; kind: string }>(
+			'SELECT d.id, d.code, d.kind FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1 ORDER BY md.position',
+			[model]
+		);
+		const idOf = async (dimension: string, code: string) =>
+			(
+				await database.pool.query<{ id: number }>(
+					'SELECT m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = $1 AND m.code = $2',
+					[dimension, code]
+				)
+			).rows[0]!.id;
+		const named: Record<string, string> = {
+			'result-item': 'COST',
+			scenario: 'BUD28',
+			'cost-object': 'ACTIVITIES',
+			route: 'R05',
+			channel: 'WEB',
+			customer: 'VISITORS'
+		};
+		const members: number[] = [];
+		for (const { code, kind } of dimensions.rows) if (kind !== 'period') members.push(await idOf(code, named[code]!));
+		const node = { members, period: await idOf('period', '2027-05') };
+		const first = await traceFigure(maren(), model, { ...node, leftBy: null, amount: null });
+		expect(first.total).toBeCloseTo(
+			await costs("route = 'R05' AND channel = 'WEB' AND customer = 'VISITORS' AND \"cost-object\" LIKE 'A-%' AND period_of_year = 2"),
+			2
+		);
+		expect(first.total).toBeGreaterThan(0);
+		expect(new Set(first.sources.map(({ kind, name }) => `${kind}: ${name}`))).toEqual(new Set(['pool: Routes to channels and customers']));
+		// Each hop adds up to the part one came from, until only what was loaded is left.
+		const stages = new Set<string>();
+		const follow = async (at: TraceBack, depth: number): Promise<number> => {
+			const sum = at.sources.reduce((all, { part }) => all + part, 0);
+			expect(sum).toBeCloseTo(at.amount, 2);
+			let loaded = 0;
+			for (const source of at.sources.slice(0, 3)) {
+				stages.add(`${depth} ${source.kind} ${source.name}`);
+				if (source.kind === 'load') loaded++;
+				if (source.node)
+					loaded += await follow(
+						await traceFigure(maren(), model, { ...source.node, leftBy: source.origin, amount: source.part }),
+						depth + 1
+					);
+			}
+			return loaded;
+		};
+		expect(await follow(first, 1)).toBeGreaterThan(0);
+		expect([...stages].sort()).toEqual([
+			'1 pool Routes to channels and customers',
+			'2 pool Activities to routes',
+			'3 pool Resources to activities',
+			'4 pool Bookings to resources',
+			'5 load Costs as booked'
+		]);
+		// By hand: a part of sailing by its sailings.
+		const route = first.sources[0]!;
+		const second = await traceFigure(maren(), model, { ...route.node!, leftBy: route.origin, amount: route.part });
+		const pool = second.sources[0]!;
+		expect(pool.by).toMatch(/^by /);
+		expect(pool.amount).toBeCloseTo((pool.of! * pool.weight!) / pool.weights!, 1);
+		expect(
+			(await faultOf(traceFigure(maren(), model, { members: members.with(0, 999_999), period: node.period, leftBy: null, amount: null })))
+				.status
+		).toBe(422);
 	}, 60_000);
 
 	test('the proof comes as a file whose lines add up to their step', async () => {

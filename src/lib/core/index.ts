@@ -11,6 +11,7 @@ export * from './formula';
 export * from './mapping';
 export * from './model';
 export * from './number';
+export * from './allocation';
 export * from './runbook';
 export * from './script';
 export * from './structure';

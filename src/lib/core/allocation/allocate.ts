@@ -5,6 +5,7 @@ import { divide, divideInBunches } from './divide';
 import { decimalsAt, gatherPools, type Pool, type PoolCells } from './pools';
 import type { ReadyAllocation, ReadyDriver } from './ready';
 import { TieOut, type Stranded, type TieRow } from './tie-out';
+import { LineTracer, type LineTrace } from './trace';
 import { Translation } from './translation';
 import { nameOfLeaf, weightsOf, type Weights } from './weights';
 
@@ -17,6 +18,8 @@ export interface AllocationWork {
 	fault: (message: string) => Error;
 	/** Told of every sharing out, where that is wanted. */
 	shared?: (sharing: Sharing) => void;
+	/** Told how each line was shared out, to be kept. */
+	traced?: (trace: LineTrace) => void;
 }
 
 /** One amount shared out among receivers; what is handed over is used again for the next one. */
@@ -58,13 +61,14 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 	pools.forEach((pool, place) => {
 		if (pool.cells.count === 0) return;
 		const weights = weightsOf(weighing, pool.line, ready);
+		const tracer = work.traced && new LineTracer(model, pool);
 		const sharing = new LineSharing(work, ready, translation, pool, place);
 		sharing.each((at, group, leaf, amount) => {
 			work.breathe();
 			const own = weights.at(at);
-			let out = own && sharing.shareOut(own, at, leaf, amount, results);
+			let out = own && sharing.shareOut(own, at, leaf, amount, results, (done) => tracer?.note(done, group));
 			const evenly = out === undefined && ready.noDriver === 'evenly';
-			if (evenly) out = sharing.shareOut(weights.even(), at, leaf, amount, results);
+			if (evenly) out = sharing.shareOut(weights.even(), at, leaf, amount, results, (done) => tracer?.note(done, group));
 			if (out === undefined) {
 				if (ready.noDriver === 'stop') without.push(nameOfLeaf(model, leaf));
 				tieOut.strand(
@@ -81,6 +85,7 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 			tieOut.share(place, at, leaf, { amount, out: out.amount, below: out.below, evenly }, pool.crosses);
 		});
 		sharing.takeOut(results);
+		if (tracer) work.traced!(tracer.trace(ready.currency));
 	});
 	if (without.length > 0) throw work.fault(`there is no driver in ${[...new Set(without)].join(', ')}, and the step stops then.`);
 	keep(kept, tieOut);
@@ -162,7 +167,8 @@ class LineSharing {
 		at: Int32Array,
 		leaf: number,
 		amount: number,
-		results: Results
+		results: Results,
+		note: (sharing: Sharing) => void
 	): { amount: number; below: number } | undefined {
 		const { line, crosses } = this.#pool;
 		const { model } = this.#work;
@@ -189,7 +195,9 @@ class LineSharing {
 			results.add(address, leaf, part / factor);
 			out += part;
 		}
-		this.#work.shared?.({ line: this.#place, at, leaf, amount, weights, parts });
+		const done: Sharing = { line: this.#place, at, leaf, amount, weights, parts };
+		note(done);
+		this.#work.shared?.(done);
 		return { amount: line.basis.by === 'standard' ? out : amount, below };
 	}
 

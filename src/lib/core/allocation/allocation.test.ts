@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import type { AllocationStep, Step } from '../runbook';
 import { buildModel, RunbookWorld } from '../testing';
+import { followBack, type LineTrace } from '.';
 import { divide, divideInBunches } from './divide';
 
 const cents = (value: number) => Math.round(value * 100);
@@ -178,6 +179,38 @@ describe('whatever is shared out', () => {
 					);
 				expect(total(other)).toBeCloseTo(total(one), 9);
 			})
+		);
+	});
+	test('is traced back: what came to any part of the model is the sum of its links, to the cent', () => {
+		const idsOf = (code: string, named: readonly string[]) => new Map(named.map((each): [number, number] => [id(code, each), 1]));
+		fc.assert(
+			fc.property(some, fc.subarray(['A', 'B', 'C', 'D'], { minLength: 1 }), fc.constantFrom('X', 'Y'), (given, objects, channel) => {
+				const world = worldOf({ ...given, contra: 'none' });
+				// Amounts of Skerry are in a currency of their own where nothing crosses.
+				const entities = ['Amber'];
+				const here = () =>
+					objects
+						.map((object) => world.read(['Dues', 'Plan', 'Amber', object, channel], '2026-04'))
+						.reduce((sum, each) => sum + (each || 0), 0);
+				const before = here();
+				const traces: LineTrace[] = [];
+				world.run({ id: 1, steps: [stepOf({ ...given, contra: 'none' })] }, {}, { traced: (_, trace) => traces.push(trace) });
+				const april = model.periods.dimension.member(model.periods.leaf(0).ordinal).id;
+				const followed = {
+					weights: new Map([
+						[1, idsOf('account', ['Dues'])],
+						[3, idsOf('scenario', ['Plan'])],
+						[4, idsOf('entity', entities)],
+						[dimension('Object').id, idsOf('Object', objects)],
+						[dimension('Channel').id, idsOf('Channel', [channel])]
+					]),
+					periods: new Set([april])
+				};
+				const links = traces.flatMap((trace) => followBack(trace, followed));
+				expect(links.reduce((sum, { amount }) => sum + amount, 0)).toBeCloseTo(here() - before, 6);
+				for (const { members } of links) expect(members).toHaveLength(model.dimensions.length);
+			}),
+			{ numRuns: 200 }
 		);
 	});
 });

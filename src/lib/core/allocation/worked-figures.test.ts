@@ -250,7 +250,7 @@ describe('5, stranded', () => {
 			[200, 0]
 		]);
 		expect(done.log[0]!.proof!.stranded).toEqual([
-			expect.objectContaining({ where: 'Dues, Plan, Amber, None', amount: 200, why: 'Nothing weighs the receivers.' })
+			expect.objectContaining({ where: 'Dues, Plan, Amber', amount: 200, why: 'Nothing weighs the receivers.' })
 		]);
 	});
 	test('or is shared evenly, and says so', () => {

@@ -1,3 +1,4 @@
+import type { LineTrace } from '../allocation';
 import type { CellPlace } from '../cell';
 import { addsUp, isTranslated, NOTHING, rateUse, translationFactors, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
@@ -38,6 +39,8 @@ export interface RunOrder {
 	progress: (step: number) => void;
 	/** Whether the figures that change are wanted, one by one. */
 	wantsFigures?: boolean;
+	/** Takes how a step (id) shared out, to be kept with the run. */
+	traced?: (step: number, trace: LineTrace) => void;
 }
 
 /** What one step did. */
@@ -120,6 +123,8 @@ export interface StepWork {
 	breathe: () => void;
 	/** Hands over the proof of an allocation. */
 	prove: (proof: Proof) => void;
+	/** Takes how each line of an allocation was shared out, where that is kept. */
+	traced?: (trace: LineTrace) => void;
 	fault: (message: string) => RunFault;
 }
 
@@ -389,6 +394,7 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		kindOf: order.kindOf,
 		missingRate: () => entry.missingRates++,
 		prove: (proof) => (entry.proof = proof),
+		...(order.traced && { traced: (trace: LineTrace) => order.traced!(step.id, trace) }),
 		breathe: order.breathe,
 		fault
 	};

@@ -1,3 +1,4 @@
+import type { LineTrace } from '../allocation';
 import { Cube, NOW } from '../cube';
 import { Model, type OriginMode } from '../model';
 import {
@@ -87,7 +88,15 @@ export class RunbookWorld {
 	run(
 		book: Book,
 		answers: Answers = {},
-		{ only, whyNot }: { only?: number; whyNot?: (address: Int32Array, leaf: number) => string | undefined } = {}
+		{
+			only,
+			whyNot,
+			traced
+		}: {
+			only?: number;
+			whyNot?: (address: Int32Array, leaf: number) => string | undefined;
+			traced?: (step: number, trace: LineTrace) => void;
+		} = {}
 	): RunResult {
 		const parameters = book.parameters ?? [];
 		const named = membersNamed(parameters, answers, this.#model.variables, namesAsked(book.steps));
@@ -112,6 +121,7 @@ export class RunbookWorld {
 			kindOf: (origin) => (origin === 1 ? 'entries' : origin > 3 ? 'results' : 'loads'),
 			whyNot: whyNot ?? (() => undefined),
 			onRefused: 'skip',
+			...(traced && { traced }),
 			breathe: () => {},
 			progress: () => {}
 		});

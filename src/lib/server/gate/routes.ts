@@ -40,6 +40,7 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/structure', ['structure.read']],
 	['/api/m/[model]/form-design', ['form.design']],
 	['/api/m/[model]/forms', ['form.read']],
+	['/api/m/[model]/trace', ['form.read']],
 	['/api/m/[model]/imports', ['data.read']],
 	['/api/m/[model]/files', ['data.load']],
 	['/api/m/[model]/batches', ['data.read']],

@@ -6,3 +6,4 @@ export { setRunbookSchedule, startDueRunbooks } from './schedule';
 export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';
 export { tieOutGrid, tieOutWorkbook } from './tie-out';
+export { traceFigure, traceSchema } from './trace';

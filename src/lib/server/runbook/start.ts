@@ -1,3 +1,4 @@
+import type pg from 'pg';
 import { z } from 'zod';
 import {
 	membersNamed,
@@ -44,7 +45,7 @@ export async function previewRun(
 	modelId: number,
 	id: number,
 	{ answers, draft, only, onDraft }: z.infer<typeof previewSchema>
-): Promise<Omit<RunPlan, 'series'>> {
+): Promise<Omit<RunPlan, 'series' | 'traces'>> {
 	const reader = requirePermission(person, 'rule.read');
 	await readStored(pool(), modelId, id);
 	const { structure } = await modelVersions(pool(), modelId);
@@ -52,7 +53,7 @@ export async function previewRun(
 	// Steps that are new have no origin yet: a stand-in, as if nothing were written before.
 	const steps = stored.map((step, place) => ({ ...step, id: step.id ?? -1 - place })) as unknown as StoredRunbook['steps'];
 	const runbook: StoredRunbook = { ...draft, id, steps: only === null ? steps : steps.filter((_, place) => place === only) };
-	const { series: _, ...plan } = await planFor(reader, modelId, runbook, answers, { preview: true, onDraft });
+	const { series: _, traces: __, ...plan } = await planFor(reader, modelId, runbook, answers, { preview: true, onDraft });
 	return plan;
 }
 
@@ -340,6 +341,8 @@ async function carryOut(
 				]
 			);
 			await keepReads(client, plan.reads);
+			// Where nothing changed, how it was shared out before still holds.
+			if (revision !== null) await keepTraces(client, run, plan.traces);
 			return { plan, revision };
 		}).catch((error: unknown) => {
 			if (error instanceof Overtaken) return undefined;
@@ -350,6 +353,11 @@ async function carryOut(
 		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision }).catch(() => {});
 		return said(outcome.plan);
 	}
+}
+
+async function keepTraces(client: pg.PoolClient, run: number, traces: RunPlan['traces']): Promise<void> {
+	for (const [origin, trace] of traces)
+		await client.query('INSERT INTO run_trace (run_id, origin_id, trace) VALUES ($1, $2, $3)', [run, origin, Buffer.from(trace)]);
 }
 
 /** Thrown inside the transaction when the cells have moved on; it rolls back and is tried again. */

@@ -2,6 +2,7 @@
 	import type { FigureDetails } from '$lib/server/form';
 	import X from '@lucide/svelte/icons/x';
 	import type { Snippet } from 'svelte';
+	import { at } from '$lib/ui/at';
 	import LoadedRows from '../data-in/LoadedRows.svelte';
 	import { formatFigure, formatMoment, type FigureFormat } from '../figures/format';
 
@@ -75,6 +76,12 @@
 				<b class="shrink-0">{details.leaf ? shown(part.value) : part.cells === 1 ? 'one cell' : `${part.cells} cells`}</b>
 			</p>
 		{:else}<p class="text-grey">Nothing is stored here yet.</p>{/each}
+		{#if details.place.length > 0 && details.madeOf.some(({ mode }) => mode === 'adds')}
+			<a
+				class="text-primary mt-1 inline-block underline"
+				href={at(`/trace?members=${details.place.slice(0, -1).join('.')}&period=${details.place.at(-1)}`)}>Trace where it comes from</a
+			>
+		{/if}
 		{#if details.madeOf.some((part) => part.setAside)}
 			<h3>Set aside by it</h3>
 			{#each details.madeOf.filter((part) => part.setAside) as part (part.name)}

@@ -4,7 +4,7 @@ import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/ser
 import { request } from '../request';
 import type { Jobs } from '../shell/jobs.svelte';
 
-type Preview = Omit<RunPlan, 'series'>;
+type Preview = Omit<RunPlan, 'series' | 'traces'>;
 
 /** Steps back that are kept. */
 const MOST_STEPS = 100;

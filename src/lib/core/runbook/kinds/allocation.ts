@@ -19,7 +19,10 @@ export function runAllocation(work: StepWork, step: AllocationStep & { limits: S
 	const ready = readyAllocation(model, step, work.variables, number);
 	if (typeof ready === 'string') throw work.fault(ready);
 	const samples = new Samples();
-	const allocated = allocate({ model, cube, breathe: work.breathe, fault: work.fault, shared: samples.take }, ready);
+	const allocated = allocate(
+		{ model, cube, breathe: work.breathe, fault: work.fault, shared: samples.take, ...(work.traced && { traced: work.traced }) },
+		ready
+	);
 	const { results } = allocated;
 	const address = new Int32Array(model.dimensions.length);
 	for (let series = 0; series < results.count; series++) {

@@ -79,7 +79,10 @@ export function proofOf(model: Model, ready: ReadyAllocation, { tieOut, stranded
 	const period = (leaf: number) => model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name;
 	const where = (line: number, at: Int32Array) => {
 		const changed = new Set(ready.lines[line]?.changes.map(({ axis }) => axis));
-		return model.dimensions.flatMap((dimension, axis) => (changed.has(axis) ? [] : [dimension.member(at[axis]!).name])).join(', ');
+		// What the breakdown does not apply to is not said.
+		return model.dimensions
+			.flatMap((dimension, axis) => (changed.has(axis) || at[axis] === dimension.unassigned ? [] : [dimension.member(at[axis]!).name]))
+			.join(', ');
 	};
 	return {
 		rows: tieOut.slice(0, MOST_ROWS).map(({ line, leaf, scenario, ...row }) => ({

@@ -13,6 +13,7 @@ import { planCell, planEntries, planSave } from './plan-save';
 import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
+import { traceBack } from './trace';
 import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
 
 /** What can be asked of an engine, by name: a new request is a function of the engine and its ask, named here. */
@@ -43,6 +44,7 @@ export const REQUESTS = {
 	restore,
 	results,
 	select,
+	traceBack,
 	vocabulary,
 	whyNotWrite
 };

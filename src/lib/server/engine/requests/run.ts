@@ -12,6 +12,7 @@ import {
 	type Answers,
 	type Clears,
 	type Cube,
+	type LineTrace,
 	type MembersNamed,
 	type Model,
 	type OriginDefinition,
@@ -25,6 +26,7 @@ import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from '
 import { PersonDraft } from '../person-draft';
 import type { ModelEngine } from '../model-engine';
 import { EngineFault } from '../fault';
+import { packTraces } from './trace';
 
 /** What a run of a runbook would write. */
 export interface RunPlan {
@@ -44,6 +46,8 @@ export interface RunPlan {
 	}[];
 	/** By the origin of each step: the origins of results it read. */
 	reads: [number, number[]][];
+	/** By origin: how its step shared out, packed; left out of a preview. */
+	traces: [number, Uint8Array][];
 	/** Whether it would write more than can be kept at once. */
 	isTooLarge: boolean;
 	/** Cells whose figure changes. */
@@ -125,11 +129,13 @@ function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay):
 	model.announce(ask.unknown);
 	const control = ask.control && new Int32Array(ask.control);
 	let asked = 0;
+	const traces = new Map<number, LineTrace[]>();
+	const originOf = new Map(ask.originOf);
 	const result = runSteps(model, cube, {
 		steps: ask.steps,
 		values,
 		variables,
-		originOf: new Map(ask.originOf),
+		originOf,
 		named: ask.named,
 		results: ask.results,
 		readBy: new Map(ask.readBy),
@@ -137,6 +143,12 @@ function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay):
 		whyNot: (address, leaf) => guard.whyNot(address, leaf),
 		onRefused: ask.onRefused,
 		wantsFigures: ask.figures ?? false,
+		...(!ask.preview && {
+			traced: (step: number, trace: LineTrace) => {
+				const origin = originOf.get(step)!;
+				traces.set(origin, [...(traces.get(origin) ?? []), trace]);
+			}
+		}),
 		breathe: () => {
 			if (++asked % LOOK_UP === 0 && control && Atomics.load(control, 0) === 1) throw new RunCancelled();
 		},
@@ -170,6 +182,7 @@ function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay):
 		...(ask.figures && { figures }),
 		log: result.log,
 		reads: ask.preview ? [] : [...result.reads],
+		traces: [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)]),
 		totals: result.totals
 			.map(({ account, before, after, ...rest }) => ({
 				account: model.accounts.member(account).name,
@@ -202,7 +215,7 @@ function onDraft<Result>(cube: Cube, draft: Overlay, work: () => Result): Result
 	}
 }
 
-const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], totals: [], samples: [] };
+const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], traces: [], totals: [], samples: [] };
 const orNull = (value: number): number | null => (value === value ? value : null);
 
 /** The first reason for which a cell of some series may not be written; null when all may. */

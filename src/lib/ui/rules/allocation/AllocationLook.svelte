@@ -10,7 +10,7 @@
 
 	const locale = $derived((page.data.person as { locale: string }).locale);
 	const amount = (value: number) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
-	const plain = (value: number) => formatFigure(value, { valueType: 'quantity', decimals: 2 }, locale);
+	const plain = (value: number) => formatFigure(value, { valueType: 'quantity', decimals: Number.isInteger(value) ? 0 : 2 }, locale);
 	const percent = (share: number) => `${formatFigure(share * 100, { valueType: 'price', decimals: 2, exactly: true }, locale)} %`;
 
 	let proof = $state.raw<Proof | null>(null);

@@ -15,7 +15,9 @@
 
 {#snippet figures(sum: ProofSum, soft = false)}
 	{#each [sum.in, sum.out, sum.kept, sum.stranded, sum.rounding, sum.difference] as value, column (column)}
-		<td class={['pl-4', (column === 3 || column === 5) && value !== 0 ? 'text-warning' : soft ? 'text-soft' : '']}>{amount(value)}</td>
+		<td class={['pl-4', value === 0 ? 'text-grey' : column === 3 || column === 5 ? 'text-warning' : soft ? 'text-soft' : '']}
+			>{amount(value)}</td
+		>
 	{/each}
 {/snippet}
 
