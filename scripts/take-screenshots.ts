@@ -62,7 +62,6 @@ for (const [column, text] of [
 await (await cellAt(planner, 'Tarrowick – Uldsound', 'Stands in')).click();
 await planner.keyboard.press('F2');
 await planner.getByRole('listbox', { name: 'Choices' }).waitFor();
-await take(planner, 'value-types');
 await planner.keyboard.press('Escape');
 await planner.keyboard.press('F1');
 await planner.getByRole('dialog', { name: 'Legend and keys' }).waitFor();
@@ -82,21 +81,6 @@ await administrator.getByRole('gridcell', { name: 'PERSAIL' }).click();
 await administrator.getByRole('textbox', { name: 'Live formula' }).waitFor();
 await take(administrator, 'structure');
 await administrator.getByRole('button', { name: 'Details', exact: true }).click();
-await administrator.getByRole('button', { name: 'Paste or load…' }).click();
-await administrator
-	.getByLabel('Rows from a spreadsheet')
-	.fill(
-		[
-			'Code\tName\tParent\tKind\tColour',
-			'6010\tFuel and lubricants\tVOYAGE\texpense\tred',
-			'6015\tShore power\tVOYAGE\texpense\t',
-			'6016\tUrea\tVOYAG\texpense\t',
-			'6020\tHarbour dues\tTERM\texpense\t'
-		].join('\n')
-	);
-await administrator.getByRole('button', { name: 'Look at what it would do' }).click();
-await administrator.getByRole('cell', { name: 'moves' }).waitFor();
-await take(administrator, 'pasted-rows');
 await administrator.goto('/structure/new-model');
 await ready(administrator);
 await administrator.getByLabel('Name', { exact: true }).fill('Dry dock');
@@ -123,9 +107,6 @@ await administrator.getByLabel(/Load good rows/).check();
 await administrator.getByRole('button', { name: 'Load now' }).click();
 await administrator.getByText('Why rows were rejected').waitFor();
 await take(administrator, 'batch');
-await administrator.getByRole('link', { name: 'Source and schedule' }).click();
-await administrator.getByRole('heading', { name: 'How the file is written' }).waitFor();
-await take(administrator, 'source');
 await administrator.goto('/rules/1');
 await ready(administrator);
 await administrator.getByText('Volumes by last year’s season').first().click();
@@ -135,7 +116,40 @@ await take(administrator, 'runbook');
 await administrator.getByRole('radio', { name: 'Cards' }).click();
 await administrator.getByRole('button', { name: /^Sailings .*3 years before/ }).click();
 await take(administrator, 'cards');
-await administrator.goto('/structure/dimension/account');
+await administrator.goto('/m/route-result/rules');
+await ready(administrator);
+await administrator.getByRole('link', { name: /Share costs to customers/ }).click();
+await ready(administrator);
+await administrator.getByText('Resources to activities').first().click();
+const look = administrator.getByRole('region', { name: 'How it would go' });
+await look
+	.getByText(/stranded\. Nothing weighs/)
+	.first()
+	.waitFor();
+await look.scrollIntoViewIfNeeded();
+await take(administrator, 'allocation');
+await administrator.getByRole('button', { name: 'Run', exact: true }).click();
+await administrator.getByRole('link', { name: 'Tie-out' }).click();
+await administrator.getByRole('button', { name: /Resources to activities/ }).click();
+await take(administrator, 'tie-out');
+await administrator.goto('/m/route-result/forms/route-by-channel');
+await ready(administrator);
+await (await cellAt(administrator, 'Central sound', 'Web')).click();
+await administrator.getByRole('button', { name: 'Details' }).click();
+await administrator.getByRole('link', { name: /^Trace/ }).click();
+for (const [pool, place] of [
+	['Northgate', 0],
+	['Sailing', 1],
+	['Workshop', 0],
+	['Fleet care', 0]
+] as const)
+	await administrator
+		.getByRole('button', { name: new RegExp(`${pool}.* comes from$`) })
+		.nth(place)
+		.click();
+await administrator.getByText('Costs as booked').waitFor();
+await take(administrator, 'trace');
+await administrator.goto('/m/group/structure/dimension/account');
 await ready(administrator);
 await administrator.getByLabel('Find a member').fill('Vessels');
 await administrator.getByRole('gridcell', { name: 'Vessels', exact: true }).click();

@@ -42,7 +42,9 @@ const PAGES = [
 	'/forms/fleet-care/design',
 	'/rules',
 	'/rules/1',
-	'/rules/3'
+	'/rules/3',
+	'/m/route-result/rules/6',
+	'/m/route-result/forms/costs-by-stage'
 ];
 
 for (const theme of ['paper', 'night'])

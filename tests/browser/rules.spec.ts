@@ -173,3 +173,104 @@ test('a planner runs a runbook by the form’s button, is asked what the form do
 	await expect(page.getByRole('status').filter({ hasText: 'is taken back' })).toBeVisible();
 	await expect.poll(() => figureAt(page, 'Sailings', 'Apr')).toBe(before);
 });
+
+test('costs are shared out in two stages, what is stranded is found and repaired, tied out, traced to a load, and taken back', async ({
+	page
+}) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/m/route-result/rules');
+	await page.getByRole('button', { name: 'New runbook' }).click();
+	await page.getByLabel('Name', { exact: true }).fill('Crews to routes');
+	await page.getByRole('button', { name: 'Make it' }).click();
+	await page.waitForURL(/rules\/\d+/);
+	await ready(page);
+
+	/** Names members of a dimension in a slice, by finding them. */
+	const name = async (title: string, dimension: string, ...members: string[]) => {
+		await page.getByLabel(`${title}: name a dimension`).selectOption({ label: dimension });
+		const slice = page.getByRole('group', { name: title, exact: true });
+		for (const member of members) {
+			await slice.getByRole('combobox', { name: 'Find a member to take' }).fill(member);
+			await slice.getByRole('option', { name: member }).first().click();
+		}
+		await slice.getByRole('button', { name: 'Done' }).click();
+	};
+	await page.getByRole('button', { name: '+ Allocation' }).click();
+	await page.getByLabel('Name of the step').fill('Services to crews');
+	await name('Pool', 'Result item', 'Costs');
+	await name('Pool', 'Object', 'Group services');
+	await name('Receivers', 'Object', 'Crew hours');
+	await name('Writes only in', 'Scenario', 'Budget FY2028');
+	const look = page.getByRole('region', { name: 'How it would go' });
+	await expect(look.getByRole('status')).toContainText('in the pool');
+	await expect(look).toContainText('Crew hours');
+
+	await page.getByRole('button', { name: '+ Allocation' }).click();
+	await page.getByLabel('Name of the step').fill('Crews to activities');
+	await name('Pool', 'Result item', 'Costs');
+	await name('Pool', 'Object', 'Crew hours');
+	await name('Receivers', 'Object', 'Activities');
+	await name('Writes only in', 'Scenario', 'Budget FY2028');
+	await page.getByLabel('Basis of Line 1').selectOption('by a driver');
+	await page.getByLabel('Driver', { exact: true }).selectOption({ label: 'Surveyed hours' });
+	await expect(look).toContainText('in Jun 2027 stranded. Nothing weighs the receivers.');
+
+	await page.getByRole('button', { name: 'Save and run' }).click();
+	await expect(page.getByRole('heading', { name: /^Run of/ })).toBeVisible();
+	await page.getByRole('link', { name: 'Tie-out' }).click();
+	const proof = page.getByRole('table', { name: 'Tie-out' });
+	await expect(proof.getByRole('row').filter({ hasText: 'Services to crews' })).toContainText('yes');
+	await expect(proof.getByRole('row').filter({ hasText: 'Crews to activities' })).toContainText('not yet');
+	await expect(page.getByRole('table', { name: 'Stranded' })).toContainText('Jun 2027');
+
+	// The survey is filled in, and all of it ties.
+	await page.goto('/m/route-result/forms/hours-survey');
+	await ready(page);
+	const hours = page.getByRole('row', { name: /Sailing/ }).locator('[aria-colindex="4"]');
+	await hours.click();
+	await page.keyboard.type('5800');
+	await page.keyboard.press('Enter');
+	await page.getByRole('button', { name: /^Save/ }).first().click();
+	await expect(page.getByRole('contentinfo').or(page.locator('footer'))).toContainText(/Survey of hours/);
+	await page.goto('/m/route-result/rules');
+	await page.getByRole('link', { name: /Crews to routes/ }).click();
+	await ready(page);
+	await page.getByRole('button', { name: 'Run', exact: true }).click();
+	await expect(page.getByRole('heading', { name: /^Run of/ })).toBeVisible();
+	await page.getByRole('link', { name: 'Tie-out' }).click();
+	await expect(proof.getByRole('row').filter({ hasText: 'Crews to activities' })).toContainText('yes');
+
+	// From a figure in a form back to what was loaded.
+	await page.goto('/m/route-result/forms/costs-by-stage');
+	await ready(page);
+	await page
+		.getByRole('row', { name: /Boarding/ })
+		.locator('[aria-colindex="3"]')
+		.click();
+	await page.getByRole('button', { name: 'Details' }).click();
+	await page.getByRole('link', { name: 'Trace where it comes from' }).click();
+	await expect(page.getByRole('heading', { name: /^Where .* comes from$/ })).toBeVisible();
+	await page
+		.getByRole('button', { name: /Crew hours.* comes from$/ })
+		.first()
+		.click();
+	await page
+		.getByRole('button', { name: /Group services.* comes from$/ })
+		.first()
+		.click();
+	await expect(page.getByText('loaded')).toBeVisible();
+	await expect(page.getByText('Costs as booked')).toBeVisible();
+
+	await page.goto('/m/route-result/rules');
+	await page.getByRole('link', { name: /Crews to routes/ }).click();
+	await ready(page);
+	for (let runs = 0; runs < 2; runs++) {
+		await page
+			.getByRole('listitem')
+			.getByRole('button', { name: /cells changed/ })
+			.nth(runs)
+			.click();
+		await page.getByRole('button', { name: 'Take back this run' }).click();
+		await expect(page.getByText(/is taken back: what stood there before stands again/)).toBeVisible();
+	}
+});

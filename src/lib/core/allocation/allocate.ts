@@ -110,15 +110,25 @@ class Results {
 		this.block = new Block(model.dimensions.length, model.periods.leaves.length);
 	}
 
-	add(address: Int32Array, leaf: number, amount: number): void {
+	/** Refuses an account that a formula computes in a leaf period. */
+	requireOpen(address: Int32Array, leaf: number): void {
 		const { live, accountAxis, scenarioAxis, accounts } = this.#model;
 		const account = address[accountAxis]!;
 		if (live.has(account) && live.at(account, address[scenarioAxis]!, leaf))
 			throw this.#fault(
 				`“${accounts.member(account).name}” is computed by its formula in ${nameOfLeaf(this.#model, leaf)}: nothing can come there.`
 			);
+	}
+
+	add(address: Int32Array, leaf: number, amount: number): void {
+		this.requireOpen(address, leaf);
+		this.addAt(this.block.ensure(address), leaf, amount);
+	}
+
+	/** The same where the series is known. */
+	addAt(series: number, leaf: number, amount: number): void {
 		const { block } = this;
-		const place = block.ensure(address) * block.width + leaf;
+		const place = series * block.width + leaf;
 		const before = block.values[place]!;
 		block.values[place] = before === before ? before + amount : amount;
 	}
@@ -136,6 +146,7 @@ class LineSharing {
 	/** By group and leaf: what went out of it. */
 	readonly #out: Float64Array;
 	readonly #rates: StandardRates;
+	#known: { weights: Weights; at: Int32Array; series: Int32Array } | undefined;
 
 	constructor(work: AllocationWork, ready: ReadyAllocation, translation: Translation, pool: Pool, place: number) {
 		this.#work = work;
@@ -187,18 +198,33 @@ class LineSharing {
 		address.set(at);
 		const account = at[model.accountAxis]!;
 		let out = 0;
+		const series = this.#seriesOf(weights, at);
+		const { changes } = line;
+		const moves = changes.some(({ axis }) => axis === model.accountAxis);
+		if (!moves) results.requireOpen(at, leaf);
 		for (let receiver = 0; receiver < parts.length; receiver++) {
 			const part = parts[receiver]!;
 			if (part === 0) continue;
-			line.changes.forEach(({ axis }, place) => (address[axis] = weights.members[place]![receiver]!));
+			if (series[receiver]! < 0 || crosses || moves) {
+				for (let place = 0; place < changes.length; place++) address[changes[place]!.axis] = weights.members[place]![receiver]!;
+				if (moves) results.requireOpen(address, leaf);
+				if (series[receiver]! < 0) series[receiver] = results.block.ensure(address);
+			}
 			const factor = crosses ? this.#translation.factor(address, leaf, account, this.#ready.currency) : 1;
-			results.add(address, leaf, part / factor);
+			results.addAt(series[receiver]!, leaf, part / factor);
 			out += part;
 		}
 		const done: Sharing = { line: this.#place, at, leaf, amount, weights, parts };
 		note(done);
 		this.#work.shared?.(done);
 		return { amount: line.basis.by === 'standard' ? out : amount, below };
+	}
+
+	/** Where the receivers of a group stand among the results, −1 while that is not known: the same for all of its periods. */
+	#seriesOf(weights: Weights, at: Int32Array): Int32Array {
+		if (this.#known?.weights !== weights || this.#known.at.some((ordinal, axis) => ordinal !== at[axis]))
+			this.#known = { weights, at: at.slice(), series: new Int32Array(weights.count).fill(-1) };
+		return this.#known.series;
 	}
 
 	/** Quantities at a rate: what comes of it is more or less than the pool. */

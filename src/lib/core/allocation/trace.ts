@@ -174,6 +174,20 @@ function partsOf({ sharings, receivers, weights, parts }: LineTrace, sharing: nu
 	return into;
 }
 
+/** How each receiver counts in what is followed, and whether any does. */
+function receiverCounts(
+	{ members }: TracedReceivers,
+	changed: readonly number[],
+	counted: Followed['weights']
+): { each: Float64Array; some: boolean } {
+	const each = new Float64Array(members[0]?.length ?? 0).fill(1);
+	changed.forEach((dimension, place) => {
+		const weights = counted.get(dimension);
+		for (let receiver = 0; receiver < each.length; receiver++) each[receiver]! *= weights?.get(members[place]![receiver]!) ?? 0;
+	});
+	return { each, some: each.some((count) => count !== 0) };
+}
+
 /**
  * From where a part of the model got what a line shared out. The links of a line add up to what came, to the cent.
  * O(sharings × receivers of those that reach it).
@@ -191,6 +205,7 @@ export function followBack(trace: LineTrace, { weights: counted, periods }: Foll
 		else cellsOf.set(key, [cell]);
 	}
 	const links = new Map<string, Link & { periods: number }>();
+	const countsOf: ReturnType<typeof receiverCounts>[] = [];
 	for (let sharing = 0; sharing < sharings.group.length; sharing++) {
 		const period = sharings.period[sharing]!;
 		if (!periods.has(period)) continue;
@@ -199,18 +214,20 @@ export function followBack(trace: LineTrace, { weights: counted, periods }: Foll
 		for (let axis = 0; axis < width && times !== 0; axis++)
 			if (!isChanged[axis]) times *= counted.get(dimensions[axis]!)?.get(groups[group * width + axis]!) ?? 0;
 		if (times === 0) continue;
-		const { members } = trace.receivers[sharings.receivers[sharing]!]!;
+		const counts = (countsOf[sharings.receivers[sharing]!] ??= receiverCounts(
+			trace.receivers[sharings.receivers[sharing]!]!,
+			changed,
+			counted
+		));
+		if (!counts.some) continue;
 		const own = trace.weights[sharings.weights[sharing]!]!;
-		let parts: Float64Array | undefined;
+		const parts = partsOf(trace, sharing);
 		let amount = 0;
 		let weight = 0;
 		for (let receiver = 0; receiver < own.length; receiver++) {
-			let counts = times;
-			for (let place = 0; place < changed.length && counts !== 0; place++)
-				counts *= counted.get(changed[place]!)?.get(members[place]![receiver]!) ?? 0;
-			if (counts === 0) continue;
-			parts ??= partsOf(trace, sharing);
-			amount += counts * parts[receiver]!;
+			const count = counts.each[receiver]!;
+			if (count === 0) continue;
+			amount += times * count * parts[receiver]!;
 			weight += own[receiver]!;
 		}
 		if (amount === 0) continue;

@@ -48,7 +48,7 @@
 </script>
 
 <section class="border-rule bg-base-200 flex flex-col gap-2 rounded-md border px-3 py-2.5" aria-label="How it would go" aria-busy={busy}>
-	<h3 class="text-grey text-[13px] font-semibold">How it would go{busy ? ' …' : ''}</h3>
+	<h2 class="text-grey text-[13px] font-semibold">How it would go{busy ? ' …' : ''}</h2>
 	{#if why}<p class="text-error text-[13px]" role="status">{why}</p>
 	{:else if proof && sums.length === 0}<p class="text-soft text-[13px]" role="status">The pool is empty: there is nothing to share out.</p>
 	{:else if proof}

@@ -109,8 +109,8 @@
 			{#if desk.step}<StepEditor {desk} step={desk.step} />
 			{:else}<p class="text-soft max-w-md">
 					This runbook has no step yet. Add one at the left: a <strong>copy</strong> brings figures from one place to another, a
-					<strong>formula</strong> computes them, a <strong>roll-forward</strong> carries balances on, an <strong>allocation</strong> shares costs out, a <strong>clear</strong> takes figures
-					away.
+					<strong>formula</strong> computes them, a <strong>roll-forward</strong> carries balances on, an <strong>allocation</strong> shares
+					costs out, a <strong>clear</strong> takes figures away.
 				</p>{/if}
 		</div>
 		<div class="border-hairline min-h-0 overflow-auto border-l pb-4 pl-4">
