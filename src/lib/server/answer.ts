@@ -34,6 +34,25 @@ export function asFault(failure: unknown): Fault | undefined {
 		: undefined;
 }
 
+const SHEETS = { xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet', csv: 'text/csv; charset=utf-8' };
+
+/** Runs a server function that makes a workbook or a CSV file, to be saved; a Fault as its sentence and status. */
+export async function answerFile(as: keyof typeof SHEETS, work: () => Promise<{ name: string; bytes: Uint8Array }>): Promise<Response> {
+	try {
+		const { name, bytes } = await work();
+		return new Response(new Uint8Array(bytes), {
+			headers: {
+				'content-type': SHEETS[as],
+				'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(`${name}.${as}`)}`,
+				'cache-control': 'no-store'
+			}
+		});
+	} catch (failure) {
+		if (failure instanceof Fault) return answer(() => Promise.reject(failure));
+		throw failure;
+	}
+}
+
 /** Runs a server function for a page's load; a Fault becomes the error page with its sentence. */
 export async function forPage<Result>(work: () => Promise<Result>): Promise<Result> {
 	try {

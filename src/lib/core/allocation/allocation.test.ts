@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import type { AllocationStep, Step } from '../runbook';
 import { buildModel, RunbookWorld } from '../testing';
-import { followBack, type LineTrace } from '.';
+import { followBack, followForward, type LineTrace } from '.';
 import { divide, divideInBunches } from './divide';
 
 const cents = (value: number) => Math.round(value * 100);
@@ -208,6 +208,19 @@ describe('whatever is shared out', () => {
 				};
 				const links = traces.flatMap((trace) => followBack(trace, followed));
 				expect(links.reduce((sum, { amount }) => sum + amount, 0)).toBeCloseTo(here() - before, 6);
+				// Forward, all that the pools gave is what came to all of the receivers.
+				const all = {
+					weights: new Map(
+						model.dimensions.map(({ id: of, members }) => [of, new Map(members.map((member): [number, number] => [member.id, 1]))])
+					),
+					periods: new Set([april])
+				};
+				const sum = (parts: readonly { amount: number; currency: string | null }[]) =>
+					parts.reduce((total, { amount }) => total + amount, 0);
+				expect(sum(traces.flatMap((trace) => followForward(trace, all)))).toBeCloseTo(
+					sum(traces.flatMap((trace) => followBack(trace, all))),
+					6
+				);
 				for (const { members } of links) expect(members).toHaveLength(model.dimensions.length);
 			}),
 			{ numRuns: 200 }

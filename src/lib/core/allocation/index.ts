@@ -6,5 +6,5 @@
 export { allocate, signBetween, type Allocated, type AllocationWork, type Sharing } from './allocate';
 export { divide } from './divide';
 export type { ReadyAllocation, ReadyBasis, ReadyChange, ReadyDriver, ReadyLine, ReadyReceiver } from './ready';
-export { followBack, type Followed, type LineTrace, type Link } from './trace';
+export { followBack, followForward, type Followed, type Given, type LineTrace, type Link } from './trace';
 export type { Stranded, TieRow } from './tie-out';

@@ -264,3 +264,61 @@ export function followBack(trace: LineTrace, { weights: counted, periods }: Foll
 		)
 		.sort((one, other) => Math.abs(other.amount) - Math.abs(one.amount));
 }
+
+/** What went from a part of the model to one receiver, all periods together. */
+export interface Given {
+	line: string;
+	basis: LineTrace['basis'];
+	drivers: string[];
+	currency: string | null;
+	/** Members (ids) of the receiver, in the order of the dimensions. */
+	members: number[];
+	amount: number;
+}
+
+/**
+ * Where a part of the model went by what a line shared out. Of a pool of several cells each receiver got from each as the
+ * cell is of the pool. O(sharings that it is in × their receivers).
+ */
+export function followForward(trace: LineTrace, { weights: counted, periods }: Followed): Given[] {
+	const { sharings, dimensions, changed, groups, cells } = trace;
+	const width = dimensions.length;
+	/** By group and period: how much of it lies in what is followed. */
+	const within = new Map<number, { own: number; all: number }>();
+	for (let cell = 0; cell < cells.group.length; cell++) {
+		if (!periods.has(cells.period[cell]!)) continue;
+		let times = 1;
+		for (let axis = 0; axis < width && times !== 0; axis++)
+			times *= counted.get(dimensions[axis]!)?.get(cells.members[cell * width + axis]!) ?? 0;
+		const key = cells.group[cell]! * 1_000_000 + cells.period[cell]!;
+		const known = within.get(key) ?? { own: 0, all: 0 };
+		known.all += Math.abs(cells.part[cell]!);
+		known.own += times * Math.abs(cells.part[cell]!);
+		within.set(key, known);
+	}
+	const given = new Map<string, Given>();
+	for (let sharing = 0; sharing < sharings.group.length; sharing++) {
+		const group = sharings.group[sharing]!;
+		const part = within.get(group * 1_000_000 + sharings.period[sharing]!);
+		if (!part || part.own === 0 || part.all === 0) continue;
+		const { members } = trace.receivers[sharings.receivers[sharing]!]!;
+		const parts = partsOf(trace, sharing);
+		for (let receiver = 0; receiver < parts.length; receiver++) {
+			if (parts[receiver] === 0) continue;
+			const at = Array.from(groups.subarray(group * width, (group + 1) * width));
+			changed.forEach((dimension, place) => (at[dimensions.indexOf(dimension)] = members[place]![receiver]!));
+			const key = at.join();
+			const known = given.get(key) ?? {
+				line: trace.line,
+				basis: trace.basis,
+				drivers: trace.drivers,
+				currency: trace.currency,
+				members: at,
+				amount: 0
+			};
+			known.amount += (parts[receiver]! * part.own) / part.all;
+			given.set(key, known);
+		}
+	}
+	return [...given.values()].sort((one, other) => Math.abs(other.amount) - Math.abs(one.amount));
+}

@@ -10,9 +10,10 @@
 		trace: TraceBack;
 		/** What it is about. */
 		node: TraceNode;
+		way: 'back' | 'forward';
 		locale: string;
 	}
-	let { trace, node, locale }: Props = $props();
+	let { trace, node, way, locale }: Props = $props();
 
 	const amount = (value: number) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
 	const plain = (value: number) => formatFigure(value, { valueType: 'quantity', decimals: Number.isInteger(value) ? 0 : 2 }, locale);
@@ -31,7 +32,7 @@
 			return;
 		}
 		opened = { ...opened, [place]: null };
-		const reply = await request<TraceBack>('/api/trace', { ...source.node!, leftBy: source.origin, amount: source.part });
+		const reply = await request<TraceBack>('/api/trace', { ...source.node!, way, by: source.origin, amount: source.part });
 		// Folded again meanwhile.
 		if (opened[place] === undefined) return;
 		opened = { ...opened, [place]: reply.ok ? reply.answer : reply.message };
@@ -41,7 +42,9 @@
 		load: 'loaded',
 		result: 'computed by',
 		pool: '',
-		'taken out': 'taken out by'
+		'taken out': 'taken out by',
+		receiver: '',
+		stays: 'stays here'
 	};
 </script>
 
@@ -52,7 +55,7 @@
 				{#if source.node}
 					<button
 						class="text-grey hover:text-base-content shrink-0 self-center"
-						aria-label="Where {amount(source.part)} of {source.where || source.line} comes from"
+						aria-label="Where {amount(source.part)} of {source.where || source.line} {way === 'back' ? 'comes from' : 'went'}"
 						aria-expanded={opened[place] !== undefined}
 						onclick={() => void toggle(place, source)}
 						><ChevronRight size={14} class={opened[place] !== undefined ? 'rotate-90' : ''} aria-hidden="true" /></button
@@ -64,7 +67,7 @@
 					></span></span
 				>
 				<span class="min-w-0">
-					{#if source.kind === 'pool'}
+					{#if source.kind === 'pool' || source.kind === 'receiver'}
 						<strong class="font-semibold">{source.where || source.line}</strong>
 						<span class="text-soft"
 							>{source.name}, {source.by}{source.weight !== null && source.weights !== null
@@ -91,11 +94,11 @@
 				<div class="ml-6">
 					{#if opened[place] === null}<p class="text-grey pl-2 text-[13px]">…</p>
 					{:else if typeof opened[place] === 'string'}<p class="text-error pl-2 text-[13px]" role="alert">{opened[place]}</p>
-					{:else}<Self trace={opened[place]} node={source.node!} {locale} />{/if}
+					{:else}<Self trace={opened[place]} node={source.node!} {way} {locale} />{/if}
 				</div>
 			{/if}
 		</li>
-	{:else}<li class="text-soft pl-3">Nothing stands here.</li>{/each}
+	{:else}<li class="text-soft pl-3">{way === 'back' ? 'Nothing stands here.' : 'No step shared it out.'}</li>{/each}
 </ul>
 {#if trace.sources.length > FIRST && !showsAll}
 	<button class="text-primary ml-3 text-[13px] underline" onclick={() => (showsAll = true)}

@@ -13,7 +13,7 @@ import { planCell, planEntries, planSave } from './plan-save';
 import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
-import { traceBack } from './trace';
+import { traceBack, traceForward } from './trace';
 import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
 
 /** What can be asked of an engine, by name: a new request is a function of the engine and its ask, named here. */
@@ -45,6 +45,7 @@ export const REQUESTS = {
 	results,
 	select,
 	traceBack,
+	traceForward,
 	vocabulary,
 	whyNotWrite
 };

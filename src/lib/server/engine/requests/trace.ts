@@ -1,6 +1,16 @@
 import { deflateSync, inflateSync } from 'node:zlib';
 import { deserialize, serialize } from 'node:v8';
-import { divide, followBack, standingOrigins, type Cube, type Followed, type LineTrace, type Link, type Model } from '../../../core';
+import {
+	divide,
+	followBack,
+	followForward,
+	standingOrigins,
+	type Cube,
+	type Followed,
+	type LineTrace,
+	type Link,
+	type Model
+} from '../../../core';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
 
@@ -22,22 +32,24 @@ export interface TracedOrigin {
 	step: string | null;
 	/** The runs (ids) that kept how they shared out under it, the newest first. */
 	runs: number[];
+	/** Where it is of a step: the origins (ids) of that step and of those beneath it in its runbook. */
+	from: number[];
 }
 
-export interface TraceBackAsk {
+export interface TraceAsk {
 	revision: number;
 	structure: number;
 	node: TraceNode;
 	origins: TracedOrigin[];
-	/** Origins (ids) that came later than what is looked into, and do not count. */
-	later: number[];
+	/** The origin (id) one came by: back, that by which it left; forward, that by which it arrived. Null at the beginning. */
+	by: number | null;
 	/** The part of it that is followed; null for all. */
 	amount: number | null;
 }
 
 /** Where a part of a figure comes from. */
 export interface TraceSource {
-	kind: 'entry' | 'load' | 'result' | 'pool' | 'taken out';
+	kind: 'entry' | 'load' | 'result' | 'pool' | 'taken out' | 'receiver' | 'stays';
 	/** The origin, or the step. */
 	name: string;
 	line: string;
@@ -74,16 +86,16 @@ const MOST_KEPT = 40;
 const kept = new Map<string, LineTrace[]>();
 
 /** Where the amount of a part of the model comes from: what was typed and loaded there, and what steps brought. */
-export async function traceBack(engine: ModelEngine, { revision, node, origins, later, amount }: TraceBackAsk): Promise<TraceBack> {
+export async function traceBack(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
 	await engine.reach(revision);
 	const { model, cube } = engine;
 	const followed = followedOf(model, node);
-	const isLater = new Set(later);
+	const isLater = new Set(origins.find(({ id }) => id === by)?.from ?? (by === null ? [] : [by]));
 	const byOrigin = amountsByOrigin(model, cube, followed, isLater);
 	const sources: Omit<TraceSource, 'part'>[] = [];
 	for (const [id, total] of byOrigin) {
 		const origin = origins.find((each) => each.id === id);
-		const links = origin && origin.runs.length > 0 ? await linksOf(engine, origin, followed) : [];
+		const links = origin && origin.runs.length > 0 ? await alongTraces(engine, origin, followed, followBack) : [];
 		for (const link of links) sources.push(poolSource(model, node, origin!, link));
 		const rest = links.reduce((left, link) => left - link.amount, total);
 		if (Math.abs(rest) < 1e-6 * Math.max(1, Math.abs(total))) continue;
@@ -178,19 +190,80 @@ function amountsByOrigin(model: Model, cube: Cube, { weights, periods }: Followe
 	return amounts;
 }
 
-/** What came by a step's origin, from the newest run of each period. */
-async function linksOf(engine: ModelEngine, origin: TracedOrigin, followed: Followed): Promise<Link[]> {
+/** Follows how a step's origin shared out, by the newest run of each period. */
+async function alongTraces<Found>(
+	engine: ModelEngine,
+	origin: TracedOrigin,
+	followed: Followed,
+	follow: (trace: LineTrace, followed: Followed) => Found[]
+): Promise<Found[]> {
 	const open = new Set(followed.periods);
-	const links: Link[] = [];
+	const found: Found[] = [];
 	for (const run of origin.runs) {
 		if (open.size === 0) break;
 		const traces = await tracesOf(engine, run, origin.id);
 		const own = new Set<number>();
 		for (const { sharings } of traces) for (const period of sharings.period) if (open.has(period)) own.add(period);
-		for (const trace of traces) links.push(...followBack(trace, { weights: followed.weights, periods: own }));
+		for (const trace of traces) found.push(...follow(trace, { weights: followed.weights, periods: own }));
 		for (const period of own) open.delete(period);
 	}
-	return links;
+	return found;
+}
+
+/** Where the amount of a part of the model went: to the receivers of each step that shared it out, and what stays of it. */
+export async function traceForward(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
+	await engine.reach(revision);
+	const { model, cube } = engine;
+	const followed = followedOf(model, node);
+	const arrived = origins.find(({ id }) => id === by);
+	// Steps above the one it came by had run before.
+	const isBefore = (origin: TracedOrigin) => arrived !== undefined && origin.from.includes(arrived.id);
+	const targets: TraceSource[] = [];
+	let followedOn = 0;
+	for (const origin of origins) {
+		if (origin.runs.length === 0 || isBefore(origin)) continue;
+		const given = await alongTraces(engine, origin, followed, followForward);
+		if (given.length === 0) continue;
+		// What stood there when the step shared it out: what is followed is part of that.
+		const stood = [...amountsByOrigin(model, cube, followed, new Set(origin.from)).values()].reduce((sum, each) => sum + each, 0);
+		for (const { line, basis, drivers, members, amount: got } of given) {
+			const part = amount === null ? got : stood === 0 ? 0 : (got * amount) / stood;
+			followedOn += part;
+			targets.push({
+				kind: 'receiver',
+				name: origin.step ?? origin.name,
+				line,
+				where: whereOf(model, { members, period: node.period }, node),
+				amount: got,
+				part,
+				of: null,
+				by: `${BASES[basis]}${drivers.length > 0 ? ` ${drivers.join(' plus ')}` : ''}`,
+				weight: null,
+				weights: null,
+				origin: origin.id,
+				node: { members, period: node.period }
+			});
+		}
+	}
+	const total = amount ?? followedOn;
+	const told = targets.sort((one, other) => Math.abs(other.part) - Math.abs(one.part)).slice(0, MOST_SOURCES);
+	const stays = total - followedOn;
+	if (Math.abs(stays) > 0.005)
+		told.push({
+			kind: 'stays',
+			name: '',
+			line: '',
+			where: '',
+			amount: stays,
+			part: stays,
+			of: null,
+			by: '',
+			weight: null,
+			weights: null,
+			origin: 0,
+			node: null
+		});
+	return { where: whereOf(model, node), total, amount: total, isCell: false, sources: told };
 }
 
 async function tracesOf({ database }: ModelEngine, run: number, origin: number): Promise<LineTrace[]> {

@@ -8,7 +8,8 @@ export const load = (({ locals, url }) =>
 	forPage(async () => {
 		const named = traceSchema.safeParse({
 			members: (url.searchParams.get('members') ?? '').split('.').map(Number),
-			period: Number(url.searchParams.get('period'))
+			period: Number(url.searchParams.get('period')),
+			way: url.searchParams.get('way') ?? 'back'
 		});
 		if (!named.success) throw new Fault(404, 'not found', 'This address names no figure. Open one from a form: its details lead here.');
 		return { node: named.data, trace: await traceFigure(locals.person, locals.modelId, named.data) };
