@@ -217,6 +217,11 @@ test('what flows back into a pool already shared is not shared again when its st
 			share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['Web', 'A'] } }], {}, 2)
 		]
 	};
+	// Said before it runs, at the step that gives back.
+	const hints = (steps: Step[]) => checkRunbook(model, steps, []).filter(({ message }) => message.includes('flows back'));
+	expect(hints(book.steps).map(({ step, severity }) => [step, severity])).toEqual([[2, 'hint']]);
+	expect(hints(book.steps.toReversed()).map(({ step }) => step)).toEqual([1]);
+	expect(hints([book.steps[0]!, share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['A'] } }], {}, 2)])).toEqual([]);
 	own.run(book);
 	expect(shown(own, ['Web', 'Pier', 'A'])).toEqual([55, 0, 55]);
 	expect(own.run(book, {}, { only: 1 }).cells).toBe(0);

@@ -28,7 +28,7 @@ export function checkRunbook(model: Model, steps: readonly Step[], parameters: r
 	const { values, variables } = resolveAnswers(model, parameters, answers);
 	const names = new ScriptNames(model);
 	const written = new Map<number, Set<number>>();
-	for (const step of steps) {
+	for (const [place, step] of steps.entries()) {
 		if (!step.active) continue;
 		const find = (severity: Finding['severity'], message: string, line?: number) =>
 			findings.push({ step: step.id, severity, message, ...(line !== undefined && { line }) });
@@ -43,7 +43,14 @@ export function checkRunbook(model: Model, steps: readonly Step[], parameters: r
 			if (model.formula(account)) find('error', `“${name}” is computed from totals by its formula: nothing can be written there.`);
 			else if (model.live.has(account)) find('hint', `“${name}” has a live formula: where it stands, nothing is written.`);
 		};
-		recordOf(step).check(model, step, { values, variables, names, find, writes });
+		recordOf(step).check(model, step, {
+			values,
+			variables,
+			names,
+			above: steps.slice(0, place).filter(({ active }) => active),
+			find,
+			writes
+		});
 	}
 	steps.forEach((step, index) => {
 		if (!step.active || step.kind !== 'clear' || !step.what.includes('results')) return;

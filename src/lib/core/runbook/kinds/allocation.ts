@@ -92,6 +92,13 @@ function checkShares({ lines }: ReadyAllocation, find: Checking['find']): void {
 	}
 }
 
+/** Whether an allocation gives to a pool that an earlier one has shared out. */
+const flowsBack = (model: Model, later: ReadyAllocation, earlier: ReadyAllocation): boolean =>
+	later.lines.some((line) => {
+		const [received] = scopesOfLine(model, line, 'none').writes;
+		return earlier.lines.some(({ pool }) => meets(received!, pool));
+	});
+
 function meets(one: Scope, other: Scope): boolean {
 	for (const [axis, allowed] of one.axes) {
 		const also = other.axes.get(axis);
@@ -148,7 +155,14 @@ export const allocation: StepRecord<AllocationStep> = {
 		const number = numberIn(values);
 		const ready = readyAllocation(model, step, variables, number);
 		if (typeof ready === 'string') find('error', ready);
-		else checkReady(model, ready, checking);
+		else {
+			checkReady(model, ready, checking);
+			for (const earlier of checking.above) {
+				const before = earlier.kind === 'allocation' ? readyAllocation(model, earlier, variables, number) : undefined;
+				if (typeof before === 'object' && flowsBack(model, ready, before))
+					find('hint', `What it gives flows back into a pool that “${earlier.name}” has shared out by then: it stays there.`);
+			}
+		}
 	},
 	reach: (model, step, { values, variables }) => {
 		const number = numberIn(values);

@@ -22,6 +22,8 @@ export interface Renaming {
 /** What a check knows beside the step. */
 export interface Checking extends Omit<ReachContext, 'names'> {
 	names: ScriptNames;
+	/** The steps above it that run. */
+	above: readonly Step[];
 	find: (severity: 'error' | 'hint', message: string, line?: number) => void;
 	/** Notes that an account (ordinal) is written, and finds whether it can be; not where it is copied as it is. */
 	writes: (account: number, how?: { asIs?: boolean }) => void;
