@@ -1,6 +1,6 @@
 import ExcelJS from 'exceljs';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { isTied, proofsOf, type ProofRow } from '../../src/lib/core';
+import { chainOf, isTied, proofsOf, type ProofRow } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
@@ -74,6 +74,9 @@ describe('costs of the demo', () => {
 			new Set(['Crew hours, Jun 2027: Nothing weighs the receivers.'])
 		);
 		expect(summed(proofs[1]!.rows, 'stranded')).toBe(rounded(await costs('"cost-object" = \'R-CREW\'')));
+		const [chain] = chainOf(proofs);
+		expect(chain!.firstIn).toBeCloseTo(booked, 2);
+		expect(chain!.finalOut + chain!.stranded).toBeCloseTo(booked, 2);
 		// Nothing is lost on the way, and what is shared has come to the customers.
 		expect(rounded(await costs('true'))).toBe(rounded(booked));
 		expect(rounded(await costs("customer <> 'NOCUSTOMER'"))).toBe(rounded(summed(proofs[3]!.rows, 'out')));

@@ -3,7 +3,7 @@ import type { Model } from '../model';
 import { isEmpty } from '../number';
 import { divide, divideInBunches } from './divide';
 import { decimalsAt, gatherPools, type Pool, type PoolCells } from './pools';
-import type { ReadyAllocation, ReadyDriver } from './ready';
+import type { ReadyAllocation, ReadyChange, ReadyDriver } from './ready';
 import { TieOut, type Stranded, type TieRow } from './tie-out';
 import { LineTracer, type LineTrace } from './trace';
 import { Translation } from './translation';
@@ -16,6 +16,8 @@ export interface AllocationWork {
 	breathe: () => void;
 	/** An error that names the step. */
 	fault: (message: string) => Error;
+	/** What steps above have brought to a cell in this run. */
+	broughtTo?: (address: Int32Array, leaf: number) => number;
 	/** Told of every sharing out, where that is wanted. */
 	shared?: (sharing: Sharing) => void;
 	/** Told how each line was shared out, to be kept. */
@@ -85,11 +87,35 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 			tieOut.share(place, at, leaf, { amount, out: out.amount, below: out.below, evenly }, pool.crosses);
 		});
 		sharing.takeOut(results);
+		notePassed(work, pool.cells, pool.line.changes, place, tieOut);
 		if (tracer) work.traced!(tracer.trace(ready.currency));
 	});
 	if (without.length > 0) throw work.fault(`there is no driver in ${[...new Set(without)].join(', ')}, and the step stops then.`);
 	keep(kept, tieOut);
+	notePassed(work, kept, [], -1, tieOut);
 	return { results: results.block, tieOut: tieOut.rows(), stranded: tieOut.stranded() };
+}
+
+/** Tells the proof what of a line's pool (−1: of what is kept) steps above had brought: of a cell's parts each has as much of it. */
+function notePassed(
+	{ broughtTo, cube, model }: AllocationWork,
+	cells: PoolCells,
+	changes: readonly ReadyChange[],
+	line: number,
+	tieOut: TieOut
+): void {
+	if (!broughtTo) return;
+	const address = new Int32Array(model.dimensions.length);
+	for (let cell = 0; cell < cells.count; cell++) {
+		cells.addresses.readAddress(cells.series[cell]!, address);
+		const leaf = cells.leaf[cell]!;
+		const brought = broughtTo(address, leaf);
+		if (brought === 0) continue;
+		const { fiscalYear, position } = model.periods.leaf(leaf);
+		const whole = cube.read(address, fiscalYear, position);
+		const weight = changes.reduce((product, { axis, weights }) => product * weights[address[axis]!]!, 1);
+		if (whole !== 0 && whole === whole) tieOut.pass(line, address, leaf, (weight * brought * cells.part[cell]!) / whole);
+	}
 }
 
 function keep(kept: PoolCells, tieOut: TieOut): void {

@@ -19,6 +19,8 @@ export interface TieRow {
 	stranded: number;
 	/** What lay below a cent and went, unrounded, with the largest receiver. */
 	rounding: number;
+	/** What of in had been brought by steps above. */
+	passed: number;
 	/** Whether it was shared evenly because nothing weighed. */
 	evenly: boolean;
 	/** Whether a rate is missing, so that amounts are left out of this row. */
@@ -43,6 +45,7 @@ interface Open {
 	kept: Sum;
 	stranded: Sum;
 	rounding: Sum;
+	passed: Sum;
 }
 
 /** Most stranded pools that are told. */
@@ -94,6 +97,12 @@ export class TieOut {
 		open.kept.add(stated);
 	}
 
+	/** Notes what of a cell's amount, in its own currency, steps above had brought. */
+	pass(line: number, address: Int32Array, leaf: number, amount: number): void {
+		const open = this.#open(line, address, leaf);
+		open.passed.add(amount * this.#stated(open, address, leaf, false));
+	}
+
 	/** By line, then by period. */
 	rows(): TieRow[] {
 		const value = (of: Sum) => (isEmpty(of.value) ? 0 : of.value);
@@ -104,7 +113,8 @@ export class TieOut {
 				out: value(sums.out),
 				kept: value(sums.kept),
 				stranded: value(sums.stranded),
-				rounding: value(sums.rounding)
+				rounding: value(sums.rounding),
+				passed: value(sums.passed)
 			}))
 			.sort(
 				(one, other) =>
@@ -127,8 +137,21 @@ export class TieOut {
 		const key = `${line} ${leaf} ${scenario} ${currency}`;
 		let open = this.#rows.get(key);
 		if (!open) {
-			const row = { line, leaf, scenario, currency, in: 0, out: 0, kept: 0, stranded: 0, rounding: 0, evenly: false, incomplete: false };
-			open = { row, in: new Sum(), out: new Sum(), kept: new Sum(), stranded: new Sum(), rounding: new Sum() };
+			const row = {
+				line,
+				leaf,
+				scenario,
+				currency,
+				in: 0,
+				out: 0,
+				kept: 0,
+				stranded: 0,
+				rounding: 0,
+				passed: 0,
+				evenly: false,
+				incomplete: false
+			};
+			open = { row, in: new Sum(), out: new Sum(), kept: new Sum(), stranded: new Sum(), rounding: new Sum(), passed: new Sum() };
 			this.#rows.set(key, open);
 		}
 		return open;

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import type { AllocationStep, Basis, Step } from '../runbook';
-import { checkRunbook } from '../runbook';
+import { chainOf, checkRunbook, proofsOf } from '../runbook';
 import { buildModel, RunbookWorld, type MemberSketch } from '../testing';
 
 /** The worked figures of allocations, each through a run. */
@@ -160,6 +160,9 @@ describe('2, several lines', () => {
 		expect(shown(own, ['Web', 'Pier', 'Pool'])).toEqual([0, 0, 500]);
 		expect(tie(done)).toEqual({ in: 10_000, out: 9_500, kept: 500, stranded: 0 });
 		expect(tie(done, 1)).toEqual({ in: 1_400, out: 1_400, kept: 0, stranded: 0 });
+		expect(chainOf(proofsOf(done.log))).toEqual([
+			{ currency: 'EUR', firstIn: 10_000, finalOut: 9_500, passedThrough: 3_500, kept: 500, stranded: 0 }
+		]);
 		expect(done.log[0]!.proof!.rows.map(({ line, out, kept }) => [line, out, kept])).toEqual([
 			['Straight', 6000, 0],
 			['By channels', 3500, 0],
@@ -198,11 +201,24 @@ test('3, step-down: what came is shared on, with what goes back warned of by the
 		{ in: 60_000, out: 60_000, kept: 0, stranded: 0 },
 		{ in: 52_000, out: 52_000, kept: 0, stranded: 0 }
 	]);
+	expect(chainOf(proofsOf(done.log))).toEqual([
+		{ currency: 'EUR', firstIn: 100_000, finalOut: 100_000, passedThrough: 12_000, kept: 0, stranded: 0 }
+	]);
 	// The first alone, again: what the second took on is not in its way.
 	const book = { id: 1, steps: [first, second] };
 	expect(own.run(book, {}, { only: 1 }).cells).toBe(0);
 	expect(own.run(book, {}, { only: 2 }).cells).toBe(0);
 	expect(own.run(book).cells).toBe(0);
+});
+
+test('what a later step keeps of what it was brought counts once in the chain', () => {
+	const own = world([[at('Web'), 100]]);
+	const done = run(
+		own,
+		share([{ pool: { Object: ['Web'] }, receivers: { Object: ['Pier'] } }]),
+		share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['A'] }, share: 60 }], {}, 2)
+	);
+	expect(chainOf(proofsOf(done.log))).toEqual([{ currency: 'EUR', firstIn: 100, finalOut: 60, passedThrough: 100, kept: 40, stranded: 0 }]);
 });
 
 test('what flows back into a pool already shared is not shared again when its step runs alone', () => {

@@ -9,7 +9,7 @@ export type { Renaming } from './kinds/kind';
 export { membersOfParameter, renamedParameter } from './parameter-members';
 export type { ResultOrigin } from './earlier-results';
 export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
-export { isTied, proofsOf, sumsOf, type ProofSum, type StepProof } from './proof-sums';
+export { chainOf, isTied, proofsOf, sumsOf, type ChainSum, type ProofSum, type StepProof } from './proof-sums';
 export { scopeOf } from './slice';
 export type { MemberMap } from './kinds/member-map';
 export type { Proof, ProofRow, SharedSample, StrandedPool } from './kinds/proof';

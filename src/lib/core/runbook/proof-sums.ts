@@ -64,3 +64,38 @@ export interface StepProof {
 /** The allocations among the steps of a run. */
 export const proofsOf = (log: readonly { name: string; proof?: { rows: readonly ProofRow[] } }[]): StepProof[] =>
 	log.flatMap(({ name, proof }) => (proof ? [{ step: name, rows: proof.rows, sums: sumsOf(proof.rows) }] : []));
+
+/** What a chain of allocations comes to in one currency. */
+export interface ChainSum {
+	currency: string | null;
+	/** What was put in and no step above had brought. */
+	firstIn: number;
+	/** What ended with receivers that no step beneath took it from. */
+	finalOut: number;
+	passedThrough: number;
+	kept: number;
+	stranded: number;
+}
+
+/** The steps of a run together: first in = final out + kept + stranded; what was passed on counts once. */
+export function chainOf(proofs: readonly StepProof[]): ChainSum[] {
+	const sums = new Map<string | null, ChainSum>();
+	for (const { rows } of proofs)
+		for (const row of rows) {
+			const known = sums.get(row.currency) ?? { currency: row.currency, firstIn: 0, finalOut: 0, passedThrough: 0, kept: 0, stranded: 0 };
+			known.firstIn += row.in - (row.passed ?? 0);
+			known.passedThrough += row.passed ?? 0;
+			known.finalOut += row.out - (row.passed ?? 0);
+			known.kept += row.kept;
+			known.stranded += row.stranded;
+			sums.set(row.currency, known);
+		}
+	return [...sums.values()].map((sum) => ({
+		...sum,
+		firstIn: clean(sum.firstIn),
+		finalOut: clean(sum.finalOut),
+		passedThrough: clean(sum.passedThrough),
+		kept: clean(sum.kept),
+		stranded: clean(sum.stranded)
+	}));
+}

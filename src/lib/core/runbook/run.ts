@@ -121,6 +121,8 @@ export interface StepWork {
 	kindOf: (origin: number) => Clears;
 	missingRate: () => void;
 	breathe: () => void;
+	/** What steps above have brought to a cell in this run. */
+	broughtTo: (address: Int32Array, leaf: number) => number;
 	/** Hands over the proof of an allocation. */
 	prove: (proof: Proof) => void;
 	/** Takes how each line of an allocation was shared out, where that is kept. */
@@ -305,6 +307,14 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
 	};
 	const origin = order.originOf.get(step.id);
+	const above = new Set(
+		order.steps
+			.slice(
+				0,
+				order.steps.findIndex(({ id }) => id === step.id)
+			)
+			.flatMap(({ id }) => order.originOf.get(id) ?? [])
+	);
 	/** Whether a scenario does not speak about a period, so that nobody would see what is written: said, and no reason to stop. */
 	const spans = model.scenarios.members.map((_, scenario) => model.scenario(scenario)?.span);
 	const isMonthly = model.accounts.members.map((_, account) => (model.account(account)?.frequency ?? 'per period') === 'per period');
@@ -393,6 +403,13 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 		note: (words) => entry.notes.push(words),
 		kindOf: order.kindOf,
 		missingRate: () => entry.missingRates++,
+		broughtTo: (address, leaf) => {
+			const { fiscalYear, position } = model.periods.leaf(leaf);
+			let brought = 0;
+			for (const { origin: by, value } of above.size > 0 ? work.cube.contributions(address, fiscalYear, position) : [])
+				if (above.has(by) && !isEmpty(value)) brought += value;
+			return brought;
+		},
 		prove: (proof) => (entry.proof = proof),
 		...(order.traced && { traced: (trace: LineTrace) => order.traced!(step.id, trace) }),
 		breathe: order.breathe,

@@ -20,7 +20,15 @@ export function runAllocation(work: StepWork, step: AllocationStep & { limits: S
 	if (typeof ready === 'string') throw work.fault(ready);
 	const samples = new Samples();
 	const allocated = allocate(
-		{ model, cube, breathe: work.breathe, fault: work.fault, shared: samples.take, ...(work.traced && { traced: work.traced }) },
+		{
+			model,
+			cube,
+			breathe: work.breathe,
+			fault: work.fault,
+			broughtTo: work.broughtTo,
+			shared: samples.take,
+			...(work.traced && { traced: work.traced })
+		},
 		ready
 	);
 	const { results } = allocated;

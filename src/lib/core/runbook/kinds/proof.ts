@@ -17,6 +17,8 @@ export interface ProofRow {
 	stranded: number;
 	/** What lay below a cent, and went unrounded with the largest receiver. */
 	rounding: number;
+	/** What of in had been brought by steps above; runs of before do not know it. */
+	passed?: number;
 	/** Whether it was shared evenly, since nothing weighed. */
 	evenly: boolean;
 	/** Whether a rate is missing, so that something is left out. */

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { isTied, proofsOf, sumsOf, type ProofRow, type ProofSum, type StepLog } from '$lib/core';
+	import { chainOf, isTied, proofsOf, sumsOf, type ProofRow, type ProofSum, type StepLog } from '$lib/core';
 	import { formatFigure } from '../../figures/format';
 
 	let { log, locale }: { log: readonly StepLog[]; locale: string } = $props();
@@ -65,6 +65,20 @@
 		{:else}<tr><td colspan="9" class="text-soft py-2 text-left">No step of this run shares anything out.</td></tr>{/each}
 	</tbody>
 </table>
+
+{#if proofs.length > 1}
+	<dl class="mt-3 flex flex-wrap gap-x-6 gap-y-1 text-[13.5px]" aria-label="The chain">
+		{#each chainOf(proofs) as chain (chain.currency)}
+			{#each [['First in', chain.firstIn], ['Final out', chain.finalOut], ['Passed through', chain.passedThrough], ['Kept', chain.kept], ['Stranded', chain.stranded]] as const as [words, value] (words)}
+				<div class="flex gap-1.5">
+					<dt class="text-soft">{words}</dt>
+					<dd class={['font-semibold tabular-nums', words === 'Stranded' && value !== 0 && 'text-warning']}>{amount(value)}</dd>
+				</div>
+			{/each}
+			<div class="text-grey">{chain.currency ?? ''}</div>
+		{/each}
+	</dl>
+{/if}
 
 {#if stranded.length > 0}
 	<h2 class="mt-5 mb-1 font-semibold">Stranded</h2>
