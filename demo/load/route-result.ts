@@ -29,7 +29,7 @@ export async function loadRouteResult(client: pg.PoolClient, main: Dimensions, p
 	const items = await loadTree(client, 'result-item', 'Result item', 'account', RESULT_ITEMS);
 	await loadAccounts(client, RESULT_ITEMS, items, { route: main.route.id, period: periods.id });
 	const objects = await loadTree(client, 'cost-object', 'Object', 'general', OBJECTS);
-	const channels = await loadTree(client, 'channel', 'Channel', 'general', CHANNELS);
+	const channels = await loadTree(client, 'sales-channel', 'Channel', 'general', CHANNELS);
 	const customers = await loadTree(client, 'customer', 'Customer', 'general', CUSTOMERS);
 	const made: Made = { items, objects, channels, customers, main, periods };
 	const modelId = await insertId(

@@ -117,7 +117,7 @@ describe('costs of the demo', () => {
 			scenario: 'BUD28',
 			'cost-object': 'ACTIVITIES',
 			route: 'R05',
-			channel: 'WEB',
+			'sales-channel': 'WEB',
 			customer: 'VISITORS'
 		};
 		const members: number[] = [];
@@ -125,7 +125,9 @@ describe('costs of the demo', () => {
 		const node = { members, period: await idOf('period', '2027-05') };
 		const first = await traceFigure(maren(), model, node);
 		expect(first.total).toBeCloseTo(
-			await costs("route = 'R05' AND channel = 'WEB' AND customer = 'VISITORS' AND \"cost-object\" LIKE 'A-%' AND period_of_year = 2"),
+			await costs(
+				"route = 'R05' AND \"sales-channel\" = 'WEB' AND customer = 'VISITORS' AND \"cost-object\" LIKE 'A-%' AND period_of_year = 2"
+			),
 			2
 		);
 		expect(first.total).toBeGreaterThan(0);
@@ -192,7 +194,7 @@ describe('costs of the demo', () => {
 			[model]
 		);
 		await database.pool.query(
-			"INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'channel' AND m.code = 'WEB'",
+			"INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'sales-channel' AND m.code = 'WEB'",
 			[lock.rows[0]!.id]
 		);
 		// Something to share out anew.

@@ -152,8 +152,9 @@ export interface Link {
 	basis: LineTrace['basis'];
 	drivers: string[];
 	currency: string | null;
-	/** Members (ids) of the pool's cell, in the order of the dimensions. */
+	/** Members (ids) of the pool's cell, and of which dimensions (ids) they are: those the model had then. */
 	members: number[];
+	dimensions: readonly number[];
 	/** What came of it, and what the whole pool shared out in those periods. */
 	amount: number;
 	of: number;
@@ -174,6 +175,12 @@ function partsOf({ sharings, receivers, weights, parts }: LineTrace, sharing: nu
 	return into;
 }
 
+/** How a member (id) counts in what is followed; all do of a dimension that the model does not have any more. */
+function countOf(counted: Followed['weights'], dimension: number, member: number): number {
+	const weights = counted.get(dimension);
+	return weights ? (weights.get(member) ?? 0) : 1;
+}
+
 /** How each receiver counts in what is followed, and whether any does. */
 function receiverCounts(
 	{ members }: TracedReceivers,
@@ -182,8 +189,7 @@ function receiverCounts(
 ): { each: Float64Array; some: boolean } {
 	const each = new Float64Array(members[0]?.length ?? 0).fill(1);
 	changed.forEach((dimension, place) => {
-		const weights = counted.get(dimension);
-		for (let receiver = 0; receiver < each.length; receiver++) each[receiver]! *= weights?.get(members[place]![receiver]!) ?? 0;
+		for (let receiver = 0; receiver < each.length; receiver++) each[receiver]! *= countOf(counted, dimension, members[place]![receiver]!);
 	});
 	return { each, some: each.some((count) => count !== 0) };
 }
@@ -212,7 +218,7 @@ export function followBack(trace: LineTrace, { weights: counted, periods }: Foll
 		const group = sharings.group[sharing]!;
 		let times = 1;
 		for (let axis = 0; axis < width && times !== 0; axis++)
-			if (!isChanged[axis]) times *= counted.get(dimensions[axis]!)?.get(groups[group * width + axis]!) ?? 0;
+			if (!isChanged[axis]) times *= countOf(counted, dimensions[axis]!, groups[group * width + axis]!);
 		if (times === 0) continue;
 		const counts = (countsOf[sharings.receivers[sharing]!] ??= receiverCounts(
 			trace.receivers[sharings.receivers[sharing]!]!,
@@ -244,6 +250,7 @@ export function followBack(trace: LineTrace, { weights: counted, periods }: Foll
 				drivers: trace.drivers,
 				currency: trace.currency,
 				members: at,
+				dimensions,
 				amount: 0,
 				of: 0,
 				weight: 0,
@@ -271,8 +278,9 @@ export interface Given {
 	basis: LineTrace['basis'];
 	drivers: string[];
 	currency: string | null;
-	/** Members (ids) of the receiver, in the order of the dimensions. */
+	/** Members (ids) of the receiver, and of which dimensions (ids) they are. */
 	members: number[];
+	dimensions: readonly number[];
 	amount: number;
 }
 
@@ -289,7 +297,7 @@ export function followForward(trace: LineTrace, { weights: counted, periods }: F
 		if (!periods.has(cells.period[cell]!)) continue;
 		let times = 1;
 		for (let axis = 0; axis < width && times !== 0; axis++)
-			times *= counted.get(dimensions[axis]!)?.get(cells.members[cell * width + axis]!) ?? 0;
+			times *= countOf(counted, dimensions[axis]!, cells.members[cell * width + axis]!);
 		const key = cells.group[cell]! * 1_000_000 + cells.period[cell]!;
 		const known = within.get(key) ?? { own: 0, all: 0 };
 		known.all += Math.abs(cells.part[cell]!);
@@ -314,6 +322,7 @@ export function followForward(trace: LineTrace, { weights: counted, periods }: F
 				drivers: trace.drivers,
 				currency: trace.currency,
 				members: at,
+				dimensions,
 				amount: 0
 			};
 			known.amount += (parts[receiver]! * part.own) / part.all;

@@ -226,7 +226,9 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 		if (given.length === 0) continue;
 		// What stood there when the step shared it out: what is followed is part of that.
 		const stood = [...amountsByOrigin(model, cube, followed, new Set(origin.from)).values()].reduce((sum, each) => sum + each, 0);
-		for (const { line, basis, drivers, members, amount: got } of given) {
+		for (const each of given) {
+			const { line, basis, drivers, amount: got } = each;
+			const members = membersToday(model, node, each);
 			const part = amount === null ? got : stood === 0 ? 0 : (got * amount) / stood;
 			followedOn += part;
 			targets.push({
@@ -280,10 +282,18 @@ async function tracesOf({ database }: ModelEngine, run: number, origin: number):
 	return traces;
 }
 
+/** Members by the dimensions the model has now; on one that it got since, those of what is followed. */
+const membersToday = (
+	model: Model,
+	node: TraceNode,
+	{ members, dimensions }: { members: readonly number[]; dimensions: readonly number[] }
+): number[] => model.dimensions.map(({ id }, axis) => members[dimensions.indexOf(id)] ?? node.members[axis]!);
+
 const BASES = { even: 'evenly', fixed: 'by fixed shares', driver: 'by', standard: 'at standard for' } as const;
 
 function poolSource(model: Model, node: TraceNode, origin: TracedOrigin, link: Link): Omit<TraceSource, 'part'> {
-	const { line, basis, drivers, members, amount, of, weight, weights } = link;
+	const { line, basis, drivers, amount, of, weight, weights } = link;
+	const members = membersToday(model, node, link);
 	return {
 		kind: 'pool',
 		name: origin.step ?? origin.name,
