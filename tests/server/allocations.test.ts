@@ -3,8 +3,9 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { chainOf, isTied, proofsOf, type ProofRow } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
-import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { enterFigures, inspectFigure, openForm, saveDraft } from '../../src/lib/server/form';
 import {
+	createRunbook,
 	readRun,
 	readRunbook,
 	saveRunbook,
@@ -12,7 +13,8 @@ import {
 	takeBackRun,
 	tieOutGrid,
 	tieOutWorkbook,
-	traceFigure
+	traceFigure,
+	type StepDraft
 } from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
@@ -230,6 +232,78 @@ describe('costs of the demo', () => {
 		expect(await costs("customer <> 'NOCUSTOMER'")).toBe(0);
 		expect(await costs('"cost-object" LIKE \'B-%\'')).toBeCloseTo(await costs('true'), 4);
 	});
+});
+
+describe('in a model of several currencies, with balances and live formulas', () => {
+	test('what is traced is the figure the form shows: at totals, over a year, above formulas, in the reporting currency', async () => {
+		const ids = await database.pool.query<{ id: number; code: string; dimension: string; of: number }>(
+			'SELECT m.id, m.code, d.code AS dimension, d.id AS of FROM member m JOIN dimension d ON d.id = m.dimension_id'
+		);
+		const of = (dimension: string, ...codes: string[]) => {
+			const found = ids.rows.filter((row) => row.dimension === dimension && codes.includes(row.code));
+			return { [found[0]!.of]: { kind: 'these' as const, members: found.map(({ id }) => id) } };
+		};
+		const step = (name: string, account: string): StepDraft => ({
+			id: null,
+			name,
+			description: '',
+			active: true,
+			limits: { ...of('scenario', 'BUD28'), ...of('version', 'WORK') },
+			kind: 'allocation',
+			lines: [
+				{
+					name: 'Line 1',
+					pool: { ...of('account', account), ...of('line', 'SKE') },
+					receivers: of('line', 'SKE', 'NOR', 'AMB'),
+					basis: { by: 'even' },
+					share: 50
+				}
+			],
+			contra: 'same account',
+			noDriver: 'stranded',
+			negative: 'refuse',
+			// Neither that of the pool, nor the one that figures are traced in.
+			currency: 'GBP'
+		});
+		const { id } = await createRunbook(maren(), 1, { name: 'Over lines' });
+		await saveRunbook(maren(), 1, id, {
+			name: 'Over lines',
+			description: '',
+			parameters: [],
+			onRefused: 'stop',
+			whenBusy: 'wait',
+			runsAs: null,
+			version: 1,
+			steps: [step('Berth hire', '6330'), step('Cash', '1030')]
+		});
+		const done = await readRun(maren(), 1, (await startRun(maren(), 1, id, { answers: {} })).run);
+		expect([done.state, done.words]).toEqual(['done', expect.stringContaining('changed')]);
+		for (const { sums } of proofsOf(done.log)) expect(sums.map(({ currency, difference }) => [currency, difference])).toEqual([['GBP', 0]]);
+		let compared = 0;
+		for (const [code, rows] of [
+			['route-contribution', ['Operating contribution', 'Terminal running costs', 'Berth hire']],
+			['net-assets', ['Net assets', 'Cash']]
+		] as const)
+			for (const line of ['GROUP', 'SKE', 'AMB']) {
+				const member = ids.rows.find((row) => row.dimension === 'line' && row.code === line)!;
+				const choices = { members: { [member.of]: member.id }, currency: 'EUR' };
+				const { form } = await openForm(maren(), 1, code, choices);
+				for (const [row, { label }] of form.rows.entries())
+					for (const column of (rows as readonly string[]).includes(label) ? [...form.columns.keys()] : []) {
+						const figure = await inspectFigure(maren(), 1, code, choices, row, column);
+						if (figure.place.length === 0 || !figure.madeOf.some(({ mode }) => mode === 'adds')) continue;
+						const node = { members: figure.place.slice(0, -1), period: figure.place.at(-1)! };
+						const { total, currency, sources } = await traceFigure(maren(), 1, node);
+						expect(total, `${code}, ${line}, ${label}, ${form.columns[column]!.label}`).toBeCloseTo(figure.value!, 4);
+						expect(currency).toBe('EUR');
+						expect(sources.reduce((sum, { part }) => sum + part, 0)).toBeCloseTo(total, 2);
+						// Who only received has had nothing taken out: the links alone are what came.
+						if (line === 'AMB') expect(sources.filter(({ kind }) => kind === 'taken out')).toEqual([]);
+						compared++;
+					}
+			}
+		expect(compared).toBeGreaterThan(60);
+	}, 120_000);
 });
 
 test('what is stored at the end of all this is what the journal says', async () => {

@@ -121,7 +121,7 @@ function notePassed(
 function keep(kept: PoolCells, tieOut: TieOut): void {
 	const address = new Int32Array(kept.addresses.coordinates.length);
 	for (let cell = 0; cell < kept.count; cell++)
-		tieOut.keep(kept.addresses.readAddress(kept.series[cell]!, address), kept.leaf[cell]!, kept.part[cell]!);
+		tieOut.keep(kept.addresses.readAddress(kept.series[cell]!, address), kept.leaf[cell]!, kept.amount[cell]!);
 }
 
 /** Amounts by cell, summed up. */
@@ -330,7 +330,7 @@ class StandardRates {
 }
 
 /** 1 where two accounts count alike in what stands above both of them, −1 where they count against each other. */
-export function signBetween(model: Model, one: number, other: number): number {
+function signBetween(model: Model, one: number, other: number): number {
 	const { tree } = model.accounts;
 	const above = (account: number) => [account, ...tree.ancestors(account)];
 	const common = above(one).find((each) => above(other).includes(each));

@@ -13,6 +13,8 @@ export class PoolCells {
 	series = new Int32Array(64);
 	leaf = new Int32Array(64);
 	part = new Float64Array(64);
+	/** The same as it counts in its group: by weights, in the group's currency. */
+	amount = new Float64Array(64);
 	/** The series of the group it goes into. */
 	group = new Int32Array(64);
 
@@ -20,11 +22,12 @@ export class PoolCells {
 		this.addresses = new Block(dimensions, 1);
 	}
 
-	add(address: Int32Array, leaf: number, part: number, group: number): void {
+	add(address: Int32Array, leaf: number, part: number, amount: number, group: number): void {
 		if (this.count === this.series.length) this.#grow();
 		this.series[this.count] = this.addresses.ensure(address);
 		this.leaf[this.count] = leaf;
 		this.part[this.count] = part;
+		this.amount[this.count] = amount;
 		this.group[this.count++] = group;
 	}
 
@@ -35,6 +38,7 @@ export class PoolCells {
 		this.leaf = wider(this.leaf, new Int32Array(size));
 		this.group = wider(this.group, new Int32Array(size));
 		this.part = wider(this.part, new Float64Array(size));
+		this.amount = wider(this.amount, new Float64Array(size));
 	}
 }
 
@@ -93,13 +97,8 @@ export function gatherPools(work: WeighingWork, { lines, currency }: ReadyAlloca
 			});
 			const rest = parts[own.length]!;
 			// As it counts in the first of the lines that leave it.
-			if (rest !== 0)
-				kept.add(
-					address,
-					leaf,
-					own[0]!.changes.reduce((amount, { axis, weights }) => amount * weights[address[axis]!]!, rest),
-					-1
-				);
+			const counted = own[0]!.changes.reduce((amount, { axis, weights }) => amount * weights[address[axis]!]!, rest);
+			if (rest !== 0) kept.add(address, leaf, rest, counted, -1);
 		}
 	);
 	return { pools, kept };
@@ -116,7 +115,7 @@ export function gatherPools(work: WeighingWork, { lines, currency }: ReadyAlloca
 		const place = series * width + leaf;
 		const before = groups.values[place]!;
 		groups.values[place] = before === before ? before + amount : amount;
-		cells.add(address, leaf, part, series);
+		cells.add(address, leaf, part, amount, series);
 	}
 }
 

@@ -26,8 +26,8 @@ export interface LineTrace {
 	/** Dimensions (ids) of addresses, and those on which the receivers are others. */
 	dimensions: number[];
 	changed: number[];
-	/** The pool's cells: members side by side, period, part of the cell in its own currency, group. */
-	cells: { members: Int32Array; period: Int32Array; part: Float64Array; group: Int32Array };
+	/** The pool's cells: members side by side, period, what each is of its group, group. */
+	cells: { members: Int32Array; period: Int32Array; amount: Float64Array; group: Int32Array };
 	/** What is shared together: members side by side, 0 where receivers are others. */
 	groups: Int32Array;
 	sharings: {
@@ -116,7 +116,7 @@ export class LineTracer {
 			cells: {
 				members: idsOf(cells.addresses, (cell) => cells.series[cell]!, cells.count),
 				period: Int32Array.from({ length: cells.count }, (_, cell) => periodOf(cells.leaf[cell]!)),
-				part: cells.part.slice(0, cells.count),
+				amount: cells.amount.slice(0, cells.count),
 				group: cells.group.slice(0, cells.count)
 			},
 			groups: idsOf(groups, (group) => group, groups.count, isChanged),
@@ -144,24 +144,44 @@ export class LineTracer {
 export interface Followed {
 	weights: ReadonlyMap<number, ReadonlyMap<number, number>>;
 	periods: ReadonlySet<number>;
+	/**
+	 * What one unit of an amount at a cell comes to in the figure, its weights apart: by its account's behaviour over time and
+	 * the rate of its currency; 0 where it does not count. One without.
+	 */
+	unit?: (cell: FollowedCell) => number;
 }
 
-/** What came from one cell of a pool, all periods together. */
-export interface Link {
+/** A cell as a trace names it. */
+export interface FollowedCell {
+	/** Members (ids), and of which dimensions (ids) they are: those the model had then. */
+	members: ArrayLike<number>;
+	dimensions: readonly number[];
+	period: number;
+	/** The currency an amount there is in; null for the cell's own. */
+	currency: string | null;
+}
+
+interface Followable {
 	line: string;
 	basis: LineTrace['basis'];
 	drivers: string[];
-	currency: string | null;
-	/** Members (ids) of the pool's cell, and of which dimensions (ids) they are: those the model had then. */
+	/** Members (ids) of a cell, and of which dimensions (ids) they are: those the model had then. */
 	members: number[];
 	dimensions: readonly number[];
-	/** What came of it, and what the whole pool shared out in those periods. */
 	amount: number;
+}
+
+/** What came from one cell of a pool, all periods together, as it counts in what is followed. */
+export interface Link extends Followable {
+	/** What the whole of the cell was that was shared out in those periods. */
 	of: number;
 	/** What the receivers weigh, and all of them; undefined over several periods. */
 	weight?: number;
 	weights?: number;
 }
+
+/** What went from a part of the model to one receiver, all periods together. */
+export type Given = Followable;
 
 /** The parts of a sharing, as they were. */
 function partsOf({ sharings, receivers, weights, parts }: LineTrace, sharing: number): Float64Array {
@@ -194,38 +214,61 @@ function receiverCounts(
 	return { each, some: each.some((count) => count !== 0) };
 }
 
+/** Groups and periods as one number: neither has more than 2³¹, and groups far fewer. */
+const keyOf = (group: number, period: number): number => group * 2 ** 31 + period;
+
+/** The address of a receiver of a sharing. */
+function receiverAt({ dimensions, changed, groups, receivers, sharings }: LineTrace, sharing: number, receiver: number): number[] {
+	const group = sharings.group[sharing]!;
+	const at = Array.from(groups.subarray(group * dimensions.length, (group + 1) * dimensions.length));
+	const { members } = receivers[sharings.receivers[sharing]!]!;
+	changed.forEach((dimension, place) => (at[dimensions.indexOf(dimension)] = members[place]![receiver]!));
+	return at;
+}
+
+/** How the dimensions of an address that are not left out count in what is followed. */
+function productOf(
+	counted: Followed['weights'],
+	dimensions: readonly number[],
+	members: Int32Array,
+	without: readonly number[] = []
+): number {
+	let times = 1;
+	for (let axis = 0; axis < dimensions.length && times !== 0; axis++)
+		if (!without.includes(dimensions[axis]!)) times *= countOf(counted, dimensions[axis]!, members[axis]!);
+	return times;
+}
+
 /**
  * From where a part of the model got what a line shared out. The links of a line add up to what came, to the cent.
  * O(sharings × receivers of those that reach it).
  */
-export function followBack(trace: LineTrace, { weights: counted, periods }: Followed): Link[] {
-	const { sharings, dimensions, changed, groups, cells } = trace;
+export function followBack(trace: LineTrace, { weights: counted, periods, unit }: Followed): Link[] {
+	const { sharings, dimensions, changed, groups, cells, currency } = trace;
 	const width = dimensions.length;
-	const isChanged = dimensions.map((dimension) => changed.includes(dimension));
 	const cellsOf = new Map<number, number[]>();
 	for (let cell = 0; cell < cells.group.length; cell++) {
 		if (!periods.has(cells.period[cell]!)) continue;
-		const key = cells.group[cell]! * 1_000_000 + cells.period[cell]!;
+		const key = keyOf(cells.group[cell]!, cells.period[cell]!);
 		const known = cellsOf.get(key);
 		if (known) known.push(cell);
 		else cellsOf.set(key, [cell]);
 	}
-	const links = new Map<string, Link & { periods: number }>();
+	const links = new Map<string, Link & { periods: number; weight: number; weights: number }>();
 	const countsOf: ReturnType<typeof receiverCounts>[] = [];
 	for (let sharing = 0; sharing < sharings.group.length; sharing++) {
 		const period = sharings.period[sharing]!;
 		if (!periods.has(period)) continue;
 		const group = sharings.group[sharing]!;
-		let times = 1;
-		for (let axis = 0; axis < width && times !== 0; axis++)
-			if (!isChanged[axis]) times *= countOf(counted, dimensions[axis]!, groups[group * width + axis]!);
+		const times = productOf(counted, dimensions, groups.subarray(group * width, (group + 1) * width), changed);
 		if (times === 0) continue;
-		const counts = (countsOf[sharings.receivers[sharing]!] ??= receiverCounts(
-			trace.receivers[sharings.receivers[sharing]!]!,
-			changed,
-			counted
-		));
+		const place = sharings.receivers[sharing]!;
+		const counts = (countsOf[place] ??= receiverCounts(trace.receivers[place]!, changed, counted));
 		if (!counts.some) continue;
+		// Receivers of one sharing are alike in their behaviour over time, and their amounts in one currency.
+		const reached = counts.each.findIndex((count) => count !== 0);
+		const worth = unit?.({ members: receiverAt(trace, sharing, reached), dimensions, period, currency }) ?? 1;
+		if (worth === 0) continue;
 		const own = trace.weights[sharings.weights[sharing]!]!;
 		const parts = partsOf(trace, sharing);
 		let amount = 0;
@@ -237,97 +280,77 @@ export function followBack(trace: LineTrace, { weights: counted, periods }: Foll
 			weight += own[receiver]!;
 		}
 		if (amount === 0) continue;
-		const from = cellsOf.get(group * 1_000_000 + period) ?? [];
-		const sizes = Float64Array.from(from, (cell) => Math.abs(cells.part[cell]!));
-		const received = new Float64Array(from.length);
-		divide(amount, sizes, sharings.decimals[sharing]!, received);
-		from.forEach((cell, place) => {
+		const from = cellsOf.get(keyOf(group, period)) ?? [];
+		const whole = own.reduce((sum, each) => sum + each, 0);
+		sharedBetween(
+			amount,
+			Float64Array.from(from, (cell) => cells.amount[cell]!),
+			sharings.decimals[sharing]!
+		).forEach((received, index) => {
+			const cell = from[index]!;
 			const at = Array.from(cells.members.subarray(cell * width, (cell + 1) * width));
-			const key = at.join();
-			const link = links.get(key) ?? {
-				line: trace.line,
-				basis: trace.basis,
-				drivers: trace.drivers,
-				currency: trace.currency,
-				members: at,
-				dimensions,
-				amount: 0,
-				of: 0,
-				weight: 0,
-				weights: 0,
-				periods: 0
-			};
-			link.amount += received[place]!;
-			link.of += cells.part[cell]!;
-			link.weight = link.weight! + weight;
-			link.weights = link.weights! + own.reduce((sum, each) => sum + each, 0);
+			const link = links.get(at.join()) ?? { ...headOf(trace), members: at, amount: 0, of: 0, weight: 0, weights: 0, periods: 0 };
+			link.amount += worth * received;
+			link.of += worth * cells.amount[cell]!;
+			link.weight += weight;
+			link.weights += whole;
 			link.periods++;
-			links.set(key, link);
+			links.set(at.join(), link);
 		});
 	}
 	return [...links.values()]
-		.map(({ periods: count, weight, weights: all, ...link }): Link =>
-			count === 1 && weight !== undefined && all !== undefined ? { ...link, weight, weights: all } : link
-		)
+		.map(({ periods: count, weight, weights, ...link }): Link => (count === 1 ? { ...link, weight, weights } : link))
 		.sort((one, other) => Math.abs(other.amount) - Math.abs(one.amount));
 }
 
-/** What went from a part of the model to one receiver, all periods together. */
-export interface Given {
-	line: string;
-	basis: LineTrace['basis'];
-	drivers: string[];
-	currency: string | null;
-	/** Members (ids) of the receiver, and of which dimensions (ids) they are. */
-	members: number[];
-	dimensions: readonly number[];
-	amount: number;
+const headOf = ({ line, basis, drivers, dimensions }: LineTrace): Omit<Followable, 'members' | 'amount'> => ({
+	line,
+	basis,
+	drivers,
+	dimensions
+});
+
+/** An amount by the cells it came from: to the cent where they have one sign, else as each is of all of them. */
+function sharedBetween(amount: number, cells: Float64Array, decimals: number): Float64Array {
+	const parts = new Float64Array(cells.length);
+	if (cells.every((each) => each >= 0) || cells.every((each) => each <= 0)) divide(amount, cells.map(Math.abs), decimals, parts);
+	else {
+		const all = cells.reduce((sum, each) => sum + each, 0);
+		cells.forEach((each, at) => (parts[at] = (amount * each) / all));
+	}
+	return parts;
 }
 
 /**
  * Where a part of the model went by what a line shared out. Of a pool of several cells each receiver got from each as the
  * cell is of the pool. O(sharings that it is in × their receivers).
  */
-export function followForward(trace: LineTrace, { weights: counted, periods }: Followed): Given[] {
-	const { sharings, dimensions, changed, groups, cells } = trace;
+export function followForward(trace: LineTrace, { weights: counted, periods, unit }: Followed): Given[] {
+	const { sharings, dimensions, cells, currency } = trace;
 	const width = dimensions.length;
-	/** By group and period: how much of it lies in what is followed. */
+	/** By group and period: how much of it lies in what is followed, as that counts it. */
 	const within = new Map<number, { own: number; all: number }>();
 	for (let cell = 0; cell < cells.group.length; cell++) {
-		if (!periods.has(cells.period[cell]!)) continue;
-		let times = 1;
-		for (let axis = 0; axis < width && times !== 0; axis++)
-			times *= countOf(counted, dimensions[axis]!, cells.members[cell * width + axis]!);
-		const key = cells.group[cell]! * 1_000_000 + cells.period[cell]!;
-		const known = within.get(key) ?? { own: 0, all: 0 };
-		known.all += Math.abs(cells.part[cell]!);
-		known.own += times * Math.abs(cells.part[cell]!);
-		within.set(key, known);
+		const period = cells.period[cell]!;
+		if (!periods.has(period)) continue;
+		const members = cells.members.subarray(cell * width, (cell + 1) * width);
+		const times = productOf(counted, dimensions, members);
+		const known = within.get(keyOf(cells.group[cell]!, period)) ?? { own: 0, all: 0 };
+		known.all += cells.amount[cell]!;
+		if (times !== 0) known.own += times * cells.amount[cell]! * (unit?.({ members, dimensions, period, currency }) ?? 1);
+		within.set(keyOf(cells.group[cell]!, period), known);
 	}
 	const given = new Map<string, Given>();
 	for (let sharing = 0; sharing < sharings.group.length; sharing++) {
-		const group = sharings.group[sharing]!;
-		const part = within.get(group * 1_000_000 + sharings.period[sharing]!);
+		const part = within.get(keyOf(sharings.group[sharing]!, sharings.period[sharing]!));
 		if (!part || part.own === 0 || part.all === 0) continue;
-		const { members } = trace.receivers[sharings.receivers[sharing]!]!;
-		const parts = partsOf(trace, sharing);
-		for (let receiver = 0; receiver < parts.length; receiver++) {
-			if (parts[receiver] === 0) continue;
-			const at = Array.from(groups.subarray(group * width, (group + 1) * width));
-			changed.forEach((dimension, place) => (at[dimensions.indexOf(dimension)] = members[place]![receiver]!));
-			const key = at.join();
-			const known = given.get(key) ?? {
-				line: trace.line,
-				basis: trace.basis,
-				drivers: trace.drivers,
-				currency: trace.currency,
-				members: at,
-				dimensions,
-				amount: 0
-			};
-			known.amount += (parts[receiver]! * part.own) / part.all;
-			given.set(key, known);
-		}
+		partsOf(trace, sharing).forEach((received, receiver) => {
+			if (received === 0) return;
+			const at = receiverAt(trace, sharing, receiver);
+			const known = given.get(at.join()) ?? { ...headOf(trace), members: at, amount: 0 };
+			known.amount += (received * part.own) / part.all;
+			given.set(at.join(), known);
+		});
 	}
 	return [...given.values()].sort((one, other) => Math.abs(other.amount) - Math.abs(one.amount));
 }

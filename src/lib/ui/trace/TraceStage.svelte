@@ -42,6 +42,7 @@
 		load: 'loaded',
 		result: 'computed by',
 		pool: '',
+		live: 'computed by live formulas',
 		'taken out': 'taken out by',
 		receiver: '',
 		stays: 'stays here'

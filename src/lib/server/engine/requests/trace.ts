@@ -2,15 +2,25 @@ import { deflateSync, inflateSync } from 'node:zlib';
 import { deserialize, serialize } from 'node:v8';
 import {
 	divide,
+	FigureTotal,
 	followBack,
 	followForward,
+	isTranslated,
+	isValue,
+	rateUse,
+	Reader,
 	standingOrigins,
+	translationFactors,
+	Translator,
 	type Cube,
 	type Followed,
+	type FollowedCell,
+	type Given,
 	type LineTrace,
 	type Link,
 	type Model
 } from '../../../core';
+import { toOrdinals } from '../addresses';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
 
@@ -49,7 +59,7 @@ export interface TraceAsk {
 
 /** Where a part of a figure comes from. */
 export interface TraceSource {
-	kind: 'entry' | 'load' | 'result' | 'pool' | 'taken out' | 'receiver' | 'stays';
+	kind: 'entry' | 'load' | 'result' | 'live' | 'pool' | 'taken out' | 'receiver' | 'stays';
 	/** The origin, or the step. */
 	name: string;
 	line: string;
@@ -72,6 +82,10 @@ export interface TraceSource {
 export interface TraceBack {
 	/** What is looked into, in words. */
 	where: string;
+	/** All amounts are in it, at the scenario's rates; null for quantities. */
+	currency: string | null;
+	/** Whether a rate is missing, so that something is left out. */
+	incomplete: boolean;
 	total: number;
 	amount: number;
 	sources: TraceSource[];
@@ -88,55 +102,53 @@ const kept = new Map<string, LineTrace[]>();
 /** Where the amount of a part of the model comes from: what was typed and loaded there, and what steps brought. */
 export async function traceBack(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
 	await engine.reach(revision);
-	const { model, cube } = engine;
-	const followed = followedOf(model, node);
+	const { model } = engine;
+	const figure = new TracedFigure(engine, node);
 	const isLater = new Set(origins.find(({ id }) => id === by)?.from ?? (by === null ? [] : [by]));
-	const byOrigin = amountsByOrigin(model, cube, followed, isLater);
+	const { amounts, live } = figure.byOrigin(isLater);
 	const sources: Omit<TraceSource, 'part'>[] = [];
-	for (const [id, total] of byOrigin) {
+	for (const [id, total] of amounts) {
 		const origin = origins.find((each) => each.id === id);
-		const links = origin && origin.runs.length > 0 ? await alongTraces(engine, origin, followed, followBack) : [];
+		const links = origin && origin.runs.length > 0 ? await alongTraces(engine, origin, figure.followed, followBack) : [];
 		for (const link of links) sources.push(poolSource(model, node, origin!, link));
 		const rest = links.reduce((left, link) => left - link.amount, total);
 		if (Math.abs(rest) < 1e-6 * Math.max(1, Math.abs(total))) continue;
-		const kind =
-			links.length > 0 || (origin?.step && origin.mode === 'adds')
-				? 'taken out'
-				: origin?.mode === 'entry'
-					? 'entry'
-					: origin?.mode === 'loads'
-						? 'load'
-						: 'result';
-		sources.push({
-			kind,
-			name: origin?.step ?? origin?.name ?? '',
-			line: '',
-			where: '',
-			amount: rest,
-			of: null,
-			by: '',
-			weight: null,
-			weights: null,
-			origin: id,
-			node: null
-		});
+		sources.push(plainSource(kindOf(origin, links.length > 0), origin?.step ?? origin?.name ?? '', rest, id));
 	}
-	const total = [...byOrigin.values()].reduce((sum, each) => sum + each, 0);
+	if (live !== 0) sources.push(plainSource('live', '', live, 0));
+	const total = [...amounts.values()].reduce((sum, each) => sum + each, live);
 	const told = sources.sort((one, other) => Math.abs(other.amount) - Math.abs(one.amount)).slice(0, MOST_SOURCES);
 	const parts = partsOf(
 		told.map((source) => source.amount),
 		total,
 		amount
 	);
-	const isCell = followed.periods.size === 1 && [...followed.weights.values()].every(({ size }) => size === 1);
 	return {
-		where: whereOf(model, node),
+		...figure.head(),
 		total,
 		amount: amount ?? total,
-		isCell,
 		sources: told.map((source, at) => ({ ...source, part: parts[at]! }))
 	};
 }
+
+function kindOf(origin: TracedOrigin | undefined, hasLinks: boolean): TraceSource['kind'] {
+	if (hasLinks || (origin?.step && origin.mode === 'adds')) return 'taken out';
+	return origin?.mode === 'entry' ? 'entry' : origin?.mode === 'loads' ? 'load' : 'result';
+}
+
+const plainSource = (kind: TraceSource['kind'], name: string, amount: number, origin: number): Omit<TraceSource, 'part'> => ({
+	kind,
+	name,
+	line: '',
+	where: '',
+	amount,
+	of: null,
+	by: '',
+	weight: null,
+	weights: null,
+	origin,
+	node: null
+});
 
 /** What of each source belongs to the part that is followed; to the cent, where all have one sign. */
 function partsOf(amounts: readonly number[], total: number, amount: number | null): number[] {
@@ -149,45 +161,137 @@ function partsOf(amounts: readonly number[], total: number, amount: number | nul
 	return [...parts];
 }
 
-function followedOf(model: Model, { members, period }: TraceNode): Followed {
-	const weights = new Map(
-		model.dimensions.map((dimension, axis) => {
-			const ordinal = dimension.ordinal(members[axis] ?? -1);
-			if (ordinal === undefined) throw new EngineFault('A member of this figure is not there any more.');
-			const counted = new Map<number, number>();
-			dimension.eachWeightedLeaf(ordinal, (leaf, weight) => weight !== 0 && counted.set(dimension.member(leaf).id, weight));
-			return [dimension.id, counted] as const;
-		})
-	);
-	const ordinal = model.periods.dimension.ordinal(period);
-	if (ordinal === undefined) throw new EngineFault('The period of this figure is not there any more.');
-	const { from, to } = model.periods.range(ordinal);
-	const periods = new Set<number>();
-	for (let leaf = from; leaf <= to; leaf++) periods.add(model.periods.dimension.member(model.periods.leaf(leaf).ordinal).id);
-	return { weights, periods };
-}
+/** A figure that is traced: which cells count in it, with what, all in the reporting currency. */
+class TracedFigure {
+	readonly followed: Followed;
+	readonly #model: Model;
+	readonly #cube: Cube;
+	readonly #node: TraceNode;
+	readonly #members: Int32Array;
+	readonly #total: FigureTotal;
+	readonly #ordinals: ReadonlyMap<number, number>[];
+	readonly #leafOf = new Map<number, number>();
+	#isIncomplete = false;
 
-/** What stands in a part of the model, by origin. O(series of its scenarios). */
-function amountsByOrigin(model: Model, cube: Cube, { weights, periods }: Followed, later: ReadonlySet<number>): Map<number, number> {
-	const counts = model.dimensions.map(({ id, members }) => Float64Array.from(members, (member) => weights.get(id)!.get(member.id) ?? 0));
-	const isFollowed = model.periods.leaves.map(({ ordinal }) => periods.has(model.periods.dimension.member(ordinal).id));
-	const amounts = new Map<number, number>();
-	const address = new Int32Array(model.dimensions.length);
-	for (const { year, block } of cube.store.blocks())
-		each: for (let series = 0; series < block.count; series++) {
-			block.readAddress(series, address);
-			let times = 1;
-			for (let axis = 0; axis < address.length; axis++) if ((times *= counts[axis]![address[axis]!]!) === 0) continue each;
-			for (let position = 0; position < block.width; position++) {
-				const leaf = model.periods.at(year, position)?.index;
-				if (leaf === undefined || !isFollowed[leaf]) continue;
-				const contributions = cube.contributions(address, year, position).filter(({ origin }) => !later.has(origin));
-				const standing = standingOrigins(model, address[model.accountAxis]!, contributions);
-				for (const { origin, value } of contributions)
-					if (standing.has(origin) && value === value) amounts.set(origin, (amounts.get(origin) ?? 0) + times * value);
+	/** @throws EngineFault where a member of it is gone */
+	constructor({ model, cube }: ModelEngine, node: TraceNode) {
+		this.#model = model;
+		this.#cube = cube;
+		this.#node = node;
+		const members = toOrdinals(model, node.members);
+		const period = model.periods.dimension.ordinal(node.period);
+		if (!members || node.members.length !== model.dimensions.length || period === undefined)
+			throw new EngineFault('A member of this figure is not there any more.');
+		this.#members = members;
+		const range = model.periods.range(period);
+		this.#total = new FigureTotal(
+			new Reader(cube),
+			{ members, range },
+			new Translator(model, model.definition.reportingCurrency, undefined)
+		);
+		const weights = model.dimensions.map((dimension, axis) => {
+			const counted = new Map<number, number>();
+			dimension.eachWeightedLeaf(members[axis]!, (leaf, weight) => weight !== 0 && counted.set(dimension.member(leaf).id, weight));
+			return counted;
+		});
+		this.#ordinals = model.dimensions.map(({ members: all }) => new Map(all.map(({ id }, ordinal) => [id, ordinal])));
+		for (let leaf = range.from; leaf <= range.to; leaf++)
+			this.#leafOf.set(model.periods.dimension.member(model.periods.leaf(leaf).ordinal).id, leaf);
+		this.followed = {
+			weights: new Map(model.dimensions.map(({ id }, axis) => [id, weights[axis]!])),
+			periods: new Set(this.#leafOf.keys()),
+			unit: (cell) => this.#unit(cell, weights)
+		};
+	}
+
+	head(): Pick<TraceBack, 'where' | 'currency' | 'incomplete' | 'isCell'> {
+		const { weights, periods } = this.followed;
+		const accounts = weights.get(this.#model.accounts.id)!;
+		const isMoney = [...accounts.keys()].some((id) => {
+			const facts = this.#model.account(this.#model.accounts.ordinal(id)!);
+			return facts !== undefined && isTranslated(facts);
+		});
+		return {
+			where: whereOf(this.#model, this.#node),
+			currency: isMoney ? this.#model.definition.reportingCurrency : null,
+			incomplete: this.#isIncomplete,
+			isCell: periods.size === 1 && [...weights.values()].every(({ size }) => size === 1)
+		};
+	}
+
+	/** What stands in it, by origin, and what live formulas compute. O(series of the cube). @param later origins that do not count */
+	byOrigin(later: ReadonlySet<number>): { amounts: Map<number, number>; live: number } {
+		const model = this.#model;
+		const { store } = this.#cube;
+		const isHere = model.dimensions.map((dimension, axis) => {
+			const found = new Uint8Array(dimension.members.length);
+			dimension.eachWeightedLeaf(this.#members[axis]!, (leaf, weight) => weight !== 0 && (found[leaf] = 1));
+			return found;
+		});
+		const amounts = new Map<number, number>();
+		const address = new Int32Array(model.dimensions.length);
+		for (const { year, block } of store.blocks())
+			for (let series = 0; series < block.count; series++) {
+				block.readAddress(series, address);
+				if (isHere.some((found, axis) => found[address[axis]!] === 0)) continue;
+				for (let position = 0; position < block.width; position++) {
+					const weight = this.#weight(address, year, position);
+					if (weight === 0) continue;
+					const contributions = this.#cube.contributions(address, year, position).filter(({ origin }) => !later.has(origin));
+					const standing = standingOrigins(model, address[model.accountAxis]!, contributions);
+					for (const { origin, value } of contributions)
+						if (standing.has(origin) && isValue(value)) amounts.set(origin, (amounts.get(origin) ?? 0) + weight * value);
+				}
 			}
+		return { amounts, live: this.#total.live() };
+	}
+
+	/** What a stored cell counts with, its currency included; 0 where it does not, or a formula computes it. */
+	#weight(address: Int32Array, year: number, position: number): number {
+		const model = this.#model;
+		const leaf = model.periods.at(year, position)?.index;
+		if (leaf === undefined || model.live.hides(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf)) return 0;
+		const weight = this.#total.weight(address, year, position);
+		return weight === 0 ? 0 : weight * this.#known(this.#total.rate(address, year, position));
+	}
+
+	/** A rate, 0 where it is missing: what lacks one is left out, and said. */
+	#known(rate: number): number {
+		if (isValue(rate)) return rate;
+		this.#isIncomplete = true;
+		return 0;
+	}
+
+	/** What a unit at a cell of a trace comes to, its weights apart. */
+	#unit({ members, dimensions, period, currency }: FollowedCell, weights: readonly ReadonlyMap<number, number>[]): number {
+		const model = this.#model;
+		const leaf = this.#leafOf.get(period);
+		if (leaf === undefined) return 0;
+		const address = new Int32Array(model.dimensions.length);
+		let product = 1;
+		for (const [axis, { id }] of model.dimensions.entries()) {
+			const at = dimensions.indexOf(id);
+			// Of a dimension that the model got since, or a member that is gone, any that counts stands for it.
+			const member = at >= 0 && weights[axis]!.has(members[at]!) ? members[at]! : weights[axis]!.keys().next().value!;
+			address[axis] = this.#ordinals[axis]!.get(member)!;
+			product *= weights[axis]!.get(member)!;
 		}
-	return amounts;
+		const { fiscalYear, position } = model.periods.leaf(leaf);
+		const weight = this.#total.weight(address, fiscalYear, position);
+		if (weight === 0) return 0;
+		const rate = currency === null ? this.#total.rate(address, fiscalYear, position) : this.#between(address, leaf, currency);
+		return (weight / product) * this.#known(rate);
+	}
+
+	/** What one unit of a currency is worth in the reporting one, as the account at an address is translated. */
+	#between(address: Int32Array, leaf: number, currency: string): number {
+		const model = this.#model;
+		const facts = model.account(address[model.accountAxis]!);
+		if (!facts || !isTranslated(facts) || currency === model.definition.reportingCurrency) return 1;
+		const scenario = address[model.scenarioAxis]!;
+		const setAt = (at: number) => model.rateSetAt(scenario, at);
+		return translationFactors(model, currency, model.definition.reportingCurrency, setAt, rateUse(facts))[leaf]!;
+	}
 }
 
 /** Follows how a step's origin shared out, by the newest run of each period. */
@@ -204,7 +308,7 @@ async function alongTraces<Found>(
 		const traces = await tracesOf(engine, run, origin.id);
 		const own = new Set<number>();
 		for (const { sharings } of traces) for (const period of sharings.period) if (open.has(period)) own.add(period);
-		for (const trace of traces) found.push(...follow(trace, { weights: followed.weights, periods: own }));
+		for (const trace of traces) found.push(...follow(trace, { ...followed, periods: own }));
 		for (const period of own) open.delete(period);
 	}
 	return found;
@@ -213,8 +317,8 @@ async function alongTraces<Found>(
 /** Where the amount of a part of the model went: to the receivers of each step that shared it out, and what stays of it. */
 export async function traceForward(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
 	await engine.reach(revision);
-	const { model, cube } = engine;
-	const followed = followedOf(model, node);
+	const { model } = engine;
+	const figure = new TracedFigure(engine, node);
 	const arrived = origins.find(({ id }) => id === by);
 	// Steps above the one it came by had run before.
 	const isBefore = (origin: TracedOrigin) => arrived !== undefined && origin.from.includes(arrived.id);
@@ -222,50 +326,22 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 	let followedOn = 0;
 	for (const origin of origins) {
 		if (origin.runs.length === 0 || isBefore(origin)) continue;
-		const given = await alongTraces(engine, origin, followed, followForward);
+		const given = await alongTraces(engine, origin, figure.followed, followForward);
 		if (given.length === 0) continue;
 		// What stood there when the step shared it out: what is followed is part of that.
-		const stood = [...amountsByOrigin(model, cube, followed, new Set(origin.from)).values()].reduce((sum, each) => sum + each, 0);
+		const { amounts, live } = figure.byOrigin(new Set(origin.from));
+		const stood = [...amounts.values()].reduce((sum, each) => sum + each, live);
 		for (const each of given) {
-			const { line, basis, drivers, amount: got } = each;
-			const members = membersToday(model, node, each);
-			const part = amount === null ? got : stood === 0 ? 0 : (got * amount) / stood;
+			const part = amount === null ? each.amount : stood === 0 ? 0 : (each.amount * amount) / stood;
 			followedOn += part;
-			targets.push({
-				kind: 'receiver',
-				name: origin.step ?? origin.name,
-				line,
-				where: whereOf(model, { members, period: node.period }, node),
-				amount: got,
-				part,
-				of: null,
-				by: `${BASES[basis]}${drivers.length > 0 ? ` ${drivers.join(' plus ')}` : ''}`,
-				weight: null,
-				weights: null,
-				origin: origin.id,
-				node: { members, period: node.period }
-			});
+			targets.push({ ...cellSource('receiver', model, node, origin, each), part });
 		}
 	}
 	const total = amount ?? followedOn;
 	const told = targets.sort((one, other) => Math.abs(other.part) - Math.abs(one.part)).slice(0, MOST_SOURCES);
 	const stays = total - followedOn;
-	if (Math.abs(stays) > 0.005)
-		told.push({
-			kind: 'stays',
-			name: '',
-			line: '',
-			where: '',
-			amount: stays,
-			part: stays,
-			of: null,
-			by: '',
-			weight: null,
-			weights: null,
-			origin: 0,
-			node: null
-		});
-	return { where: whereOf(model, node), total, amount: total, isCell: false, sources: told };
+	if (Math.abs(stays) > 0.005) told.push({ ...plainSource('stays', '', stays, 0), part: stays });
+	return { ...figure.head(), total, amount: total, isCell: false, sources: told };
 }
 
 async function tracesOf({ database }: ModelEngine, run: number, origin: number): Promise<LineTrace[]> {
@@ -291,21 +367,29 @@ const membersToday = (
 
 const BASES = { even: 'evenly', fixed: 'by fixed shares', driver: 'by', standard: 'at standard for' } as const;
 
-function poolSource(model: Model, node: TraceNode, origin: TracedOrigin, link: Link): Omit<TraceSource, 'part'> {
-	const { line, basis, drivers, amount, of, weight, weights } = link;
-	const members = membersToday(model, node, link);
+const poolSource = (model: Model, node: TraceNode, origin: TracedOrigin, link: Link): Omit<TraceSource, 'part'> => ({
+	...cellSource('pool', model, node, origin, link),
+	of: link.of,
+	weight: link.weight ?? null,
+	weights: link.weights ?? null
+});
+
+/** A cell that a step's sharing out leads to, to be looked into next. */
+function cellSource(
+	kind: 'pool' | 'receiver',
+	model: Model,
+	node: TraceNode,
+	origin: TracedOrigin,
+	cell: Given
+): Omit<TraceSource, 'part'> {
+	const { line, basis, drivers, amount } = cell;
+	const next = { members: membersToday(model, node, cell), period: node.period };
 	return {
-		kind: 'pool',
-		name: origin.step ?? origin.name,
+		...plainSource(kind, origin.step ?? origin.name, amount, origin.id),
 		line,
-		where: whereOf(model, { members, period: node.period }, node),
-		amount,
-		of,
+		where: whereOf(model, next, node),
 		by: `${BASES[basis]}${drivers.length > 0 ? ` ${drivers.join(' plus ')}` : ''}`,
-		weight: weight ?? null,
-		weights: weights ?? null,
-		origin: origin.id,
-		node: { members, period: node.period }
+		node: next
 	};
 }
 

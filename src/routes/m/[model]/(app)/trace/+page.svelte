@@ -8,7 +8,9 @@
 	const shell = useShell();
 	$effect(() => shell.at({ name: 'Trace' }));
 	const to = (way: string) => at(`/trace?members=${data.node.members.join('.')}&period=${data.node.period}&way=${way}`);
-	const amount = $derived(data.trace.total.toLocaleString(locale, { minimumFractionDigits: 2, maximumFractionDigits: 2 }));
+	const amount = $derived(
+		`${data.trace.total.toLocaleString(locale, { minimumFractionDigits: 2, maximumFractionDigits: 2 })} ${data.trace.currency ?? ''}`.trim()
+	);
 </script>
 
 <main class="min-h-0 overflow-auto px-4.5 pt-3.5 pb-6">
@@ -17,7 +19,7 @@
 			<h1 class="text-xl font-semibold tracking-tight">
 				{data.node.way === 'back' ? `Where ${amount} comes from` : `Where ${amount} went`}
 			</h1>
-			<p class="text-soft mb-3">{data.trace.where}</p>
+			<p class="text-soft mb-3">{data.trace.where}{data.trace.incomplete ? '. Without what has no rate.' : ''}</p>
 		</div>
 		<nav class="join" aria-label="Which way">
 			{#each [['back', 'Back'], ['forward', 'Forward']] as const as [way, words] (way)}
