@@ -38,20 +38,25 @@ export function weightsOf(work: WeighingWork, line: ReadyLine, { negative, curre
 	let evenly: Weights | undefined;
 	const even = () => (evenly ??= everyReceiver(line));
 	if (basis.by === 'even') return { at: even, even };
+	const ranks = ranksOf(line);
 	if (basis.by === 'fixed') {
-		const table = new Table(work.model, line);
+		const table = new Table(work.model, line, []);
 		for (const { leaves, share } of basis.shares) table.addEverywhere(leaves, share / leaves.reduce((all, each) => all * each.length, 1));
-		const fixed = table.weights(() => {}, undefined);
-		return { at: () => fixed.get('') ?? undefined, even };
+		const fixed = orderedWeights(table.everywhere(), ranks, () => {}, undefined);
+		return { at: () => fixed, even };
 	}
-	// On which axes it depends where on the pool's way one is: those that pass through and no driver fixes.
+	// On which axes a driver depends on where the pool is: those that pass through, and where it is not fixed itself.
 	const changed = new Set(changes.map(({ axis }) => axis));
-	const passing = work.model.dimensions
-		.map((_, axis) => axis)
-		.filter((axis) => axis !== work.model.accountAxis && !changed.has(axis) && !basis.drivers.every(({ fixed }) => fixed.has(axis)));
-	const table = new Table(work.model, line, passing);
-	for (const driver of basis.drivers) readDriver(work, line, driver, currency, table);
-	const known = table.weights((weights, leaf, members) => {
+	const passingOf = (driver: ReadyDriver) =>
+		work.model.dimensions.map((_, axis) => axis).filter((axis) => !changed.has(axis) && tellsApart(work.model, driver, axis));
+	const tables = basis.drivers.map((driver) => {
+		const table = new Table(work.model, line, passingOf(driver));
+		readDriver(work, line, driver, currency, table);
+		return table;
+	});
+	const passing = [...new Set(basis.drivers.flatMap(passingOf))];
+	const bunching = bunchingOf(work.model, line);
+	const settle = (weights: Float64Array, leaf: number, members: Int32Array[]) => {
 		// Quantities at standard are what they are.
 		if (basis.by === 'standard') return;
 		for (let at = 0; at < weights.length; at++) {
@@ -64,11 +69,54 @@ export function weightsOf(work: WeighingWork, line: ReadyLine, { negative, curre
 				);
 			weights[at] = Math.abs(weights[at]!);
 		}
-	}, bunchingOf(line));
-	return { at: (address) => known.get(passing.map((axis) => address[axis]).join()), even };
+	};
+	const known = new Map<string, Weights | undefined>();
+	return {
+		at: (address) => {
+			const key = passing.map((axis) => address[axis]).join();
+			if (!known.has(key)) {
+				const block = together(tables.flatMap((table) => table.at(address) ?? []));
+				known.set(key, block && orderedWeights(block, ranks, settle, bunching));
+			}
+			return known.get(key);
+		},
+		even
+	};
 }
 
+/** Weights of several drivers added up; undefined where there are none. */
+function together(blocks: readonly Block[]): Block | undefined {
+	const [first] = blocks;
+	if (!first || blocks.length === 1) return first;
+	const sum = new Block(first.coordinates.length, first.width);
+	const address = new Int32Array(first.coordinates.length);
+	for (const block of blocks)
+		for (let series = 0; series < block.count; series++) {
+			const into = sum.ensure(block.readAddress(series, address)) * sum.width;
+			for (let leaf = 0; leaf < sum.width; leaf++) addAt(sum.values, into + leaf, block.values[series * block.width + leaf]!);
+		}
+	return sum;
+}
+
+/** Adds to a place that may be empty; what is empty adds nothing. */
+function addAt(values: Float64Array, place: number, value: number): void {
+	if (value !== value) return;
+	const before = values[place]!;
+	values[place] = before === before ? before + value : value;
+}
+
+/** Where each leaf of the receivers comes, by changed axis. */
+const ranksOf = ({ changes }: ReadyLine): ReadonlyMap<number, number>[] =>
+	changes.map(({ receivers }) => {
+		const rank = new Map<number, number>();
+		for (const { leaves } of receivers) for (const leaf of leaves) if (!rank.has(leaf)) rank.set(leaf, rank.size);
+		return rank;
+	});
+
 export const nameOfLeaf = (model: Model, leaf: number): string => model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name;
+
+/** Whether a driver says something of each member on an axis; it has an account of its own, so nothing of accounts. */
+const tellsApart = (model: Model, { fixed }: ReadyDriver, axis: number): boolean => axis !== model.accountAxis && !fixed.has(axis);
 
 /** Adds the values of a driver to the receivers they weigh. */
 function readDriver(work: WeighingWork, { changes, basis }: ReadyLine, driver: ReadyDriver, currency: string, table: Table): void {
@@ -79,7 +127,7 @@ function readDriver(work: WeighingWork, { changes, basis }: ReadyLine, driver: R
 	/** By changed axis and ordinal of the driver's leaf: the leaves of the receivers it weighs; none where it is outside. */
 	const reached = changes.map(({ axis, receivers }) => {
 		const found = new Map<number, Int32Array[]>();
-		const all = driver.fixed.has(axis);
+		const all = !tellsApart(model, driver, axis);
 		// Without the dimension it weighs everything on it together.
 		if (all) found.set(-1, [reachedOf(receivers)]);
 		else
@@ -151,16 +199,17 @@ function reachedOf(receivers: readonly ReadyReceiver[]): Int32Array {
  * Which receivers are weighed together: those alike on every dimension on which a driver says something. Undefined where
  * each is weighed by itself.
  */
-function bunchingOf({ basis, changes }: ReadyLine): ((ordinals: readonly number[]) => string) | undefined {
+function bunchingOf(model: Model, { basis, changes }: ReadyLine): ((ordinals: readonly number[]) => string) | undefined {
 	if (basis.by !== 'driver') return undefined;
+	const isTogetherOn = (axis: number) => basis.drivers.every((driver) => !tellsApart(model, driver, axis));
 	const says = changes.map(({ axis, receivers }) => {
-		if (basis.drivers.every(({ fixed }) => fixed.has(axis))) return () => -1;
+		if (isTogetherOn(axis)) return () => -1;
 		if (!basis.atNamed) return (ordinal: number) => ordinal;
 		const named = new Map<number, number>();
 		receivers.forEach(({ leaves }, at) => leaves.forEach((leaf) => named.has(leaf) || named.set(leaf, at)));
 		return (ordinal: number) => named.get(ordinal)!;
 	});
-	const isTogether = basis.atNamed || changes.some(({ axis }) => basis.drivers.every(({ fixed }) => fixed.has(axis)));
+	const isTogether = basis.atNamed || changes.some(({ axis }) => isTogetherOn(axis));
 	return isTogether ? (ordinals) => ordinals.map((ordinal, place) => says[place]!(ordinal)).join() : undefined;
 }
 
@@ -184,45 +233,54 @@ function everyReceiver({ changes }: ReadyLine): Weights {
 /** Weights by place on the passing axes and by receiver, summed up. */
 class Table {
 	readonly #model: Model;
-	readonly #line: ReadyLine;
 	readonly #passing: readonly number[];
 	readonly #blocks = new Map<string, Block>();
 	readonly #address: Int32Array;
 	#last: { coordinates: Int32Array; block: Block } | undefined;
 
-	constructor(model: Model, line: ReadyLine, passing: readonly number[] = []) {
+	constructor(model: Model, line: ReadyLine, passing: readonly number[]) {
 		this.#model = model;
-		this.#line = line;
 		this.#passing = passing;
 		this.#address = new Int32Array(line.changes.length);
 	}
 
 	/** Adds a weight to every combination of some leaves, in one leaf period. */
 	add(address: Int32Array, leaves: readonly Int32Array[], leaf: number, weight: number): void {
-		this.#each(this.#blockAt(address), leaves, 0, (block, series) => {
-			const place = series * block.width + leaf;
-			const before = block.values[place]!;
-			block.values[place] = before === before ? before + weight : weight;
-		});
+		this.#each(this.#blockAt(address), leaves, 0, (block, series) => addAt(block.values, series * block.width + leaf, weight));
 	}
 
 	/** The same wherever one is, in all periods. */
 	addEverywhere(leaves: readonly Int32Array[], weight: number): void {
-		this.#each(this.#blockAt(undefined), leaves, 0, (block, series) => {
-			for (let place = series * block.width; place < (series + 1) * block.width; place++) {
-				const before = block.values[place]!;
-				block.values[place] = before === before ? before + weight : weight;
-			}
+		this.#each(this.everywhere(), leaves, 0, (block, series) => {
+			for (let place = series * block.width; place < (series + 1) * block.width; place++) addAt(block.values, place, weight);
 		});
 	}
 
-	#blockAt(address: Int32Array | undefined): Block {
-		const last = this.#last;
-		if (last && address && this.#passing.every((axis, at) => last.coordinates[at] === address[axis])) return last.block;
-		const key = address ? this.#passing.map((axis) => address[axis]).join() : '';
+	/** The weights where a pool is; undefined where nothing weighs anything. */
+	at(address: Int32Array): Block | undefined {
+		return this.#blocks.get(this.#keyAt(address));
+	}
+
+	/** Those of a table that does not depend on where a pool is. */
+	everywhere(): Block {
+		return this.#made('');
+	}
+
+	#keyAt(address: Int32Array): string {
+		return this.#passing.map((axis) => address[axis]).join();
+	}
+
+	#made(key: string): Block {
 		let block = this.#blocks.get(key);
 		if (!block) this.#blocks.set(key, (block = new Block(this.#address.length, this.#model.periods.leaves.length)));
-		if (address) this.#last = { coordinates: Int32Array.from(this.#passing, (axis) => address[axis]!), block };
+		return block;
+	}
+
+	#blockAt(address: Int32Array): Block {
+		const last = this.#last;
+		if (last && this.#passing.every((axis, at) => last.coordinates[at] === address[axis])) return last.block;
+		const block = this.#made(this.#keyAt(address));
+		this.#last = { coordinates: Int32Array.from(this.#passing, (axis) => address[axis]!), block };
 		return block;
 	}
 
@@ -233,25 +291,13 @@ class Table {
 			this.#each(block, leaves, axis + 1, visit);
 		}
 	}
-
-	/**
-	 * The weights by place, receivers in the order of their hierarchies.
-	 * @param settle may change the weights of a period before they are used, or throw
-	 * @param bunching the same for receivers that are weighed together
-	 */
-	weights(
-		settle: (weights: Float64Array, leaf: number, members: Int32Array[]) => void,
-		bunching: ((ordinals: readonly number[]) => string) | undefined
-	): Map<string, Weights> {
-		const ranks = this.#line.changes.map(({ receivers }) => {
-			const rank = new Map<number, number>();
-			for (const { leaves } of receivers) for (const leaf of leaves) if (!rank.has(leaf)) rank.set(leaf, rank.size);
-			return rank;
-		});
-		return new Map([...this.#blocks].map(([key, block]) => [key, orderedWeights(block, ranks, settle, bunching)]));
-	}
 }
 
+/**
+ * The weights of a block, receivers in the order of their hierarchies.
+ * @param settle may change the weights of a period before they are used, or throw
+ * @param bunching the same for receivers that are weighed together
+ */
 function orderedWeights(
 	block: Block,
 	ranks: readonly ReadonlyMap<number, number>[],

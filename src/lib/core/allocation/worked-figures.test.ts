@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { AllocationStep, Basis, Step } from '../runbook';
 import { chainOf, checkRunbook, proofsOf } from '../runbook';
+import { Model } from '../model';
 import { buildModel, RunbookWorld, type MemberSketch } from '../testing';
 
 /** The worked figures of allocations, each through a run. */
@@ -497,6 +498,18 @@ describe('drivers of other shapes', () => {
 			expect(shown(facts, ['A', 'B', 'C'])).toEqual([Number.NaN, Number.NaN, 100]);
 		}
 	});
+	test('one that is read where the pool is, and one read in one place for all, add up', () => {
+		const own = world([
+			[at('Pool', 'Dues', { channel: 'X' }), 100],
+			[at('Pool', 'Dues', { channel: 'Y' }), 60],
+			[at('A', 'Orders', { channel: 'X' }), 3],
+			[at('B', 'Tickets'), 1]
+		]);
+		const drivers = [driver('Orders'), driver('Tickets', { Channel: 'None' })];
+		run(own, share([{ receivers: { Object: ['Few'] }, basis: { by: 'driver', drivers } }]));
+		expect(['A', 'B'].map((object) => own.read(at(object, 'Dues', { channel: 'X' }), '2026-04'))).toEqual([75, 25]);
+		expect(['A', 'B'].map((object) => own.read(at(object, 'Dues', { channel: 'Y' }), '2026-04'))).toEqual([Number.NaN, 60]);
+	});
 	test('fixed shares, also of a parent', () => {
 		const own = world([[at('Pool'), 100]]);
 		const shares = [
@@ -517,6 +530,135 @@ describe('drivers of other shapes', () => {
 		expect(own.read(at('A', 'Dues', { channel: 'X' }), '2026-04')).toBe(100);
 		expect(own.read(at('B', 'Dues', { channel: 'Y' }), '2026-04')).toBe(60);
 	});
+});
+
+describe('who is reached evenly', () => {
+	/** The same model, B retired, C counting nothing in its group, and A and Web together in an alternate group. */
+	const other = new Model({
+		...model.definition,
+		dimensions: model.definition.dimensions.map((each) =>
+			each.code !== 'Object'
+				? each
+				: {
+						...each,
+						members: each.members.map((member) => (member.code === 'B' ? { ...member, retired: true } : member)),
+						nodes: each.nodes.map((node) => (node.member === id('Object', 'C') ? { ...node, weight: 0 } : node)),
+						alternates: [
+							{
+								name: 'Season',
+								nodes: [
+									{ member: id('Object', 'More'), parent: null, weight: 1 },
+									{ member: id('Object', 'A'), parent: id('Object', 'More'), weight: 1 },
+									{ member: id('Object', 'B'), parent: id('Object', 'More'), weight: 1 },
+									{ member: id('Object', 'Web'), parent: id('Object', 'More'), weight: 1 }
+								]
+							}
+						]
+					}
+		)
+	});
+	test('nobody who is retired or counts nothing, unless a driver says so', () => {
+		const own = new RunbookWorld(other);
+		own.write(2, at('Pool'), '2026-04', 90);
+		run(own, share([{ receivers: { Object: ['Few'] } }]));
+		expect(shown(own, ['A', 'B', 'C'])).toEqual([90, Number.NaN, Number.NaN]);
+		for (const object of ['A', 'B', 'C']) own.write(2, at(object, 'Orders'), '2026-04', 1);
+		run(own, share([{ receivers: { Object: ['Few'] }, basis: by('Orders') }]));
+		expect(shown(own, ['A', 'B', 'C'])).toEqual([30, 30, 30]);
+	});
+	test('a group of an alternate hierarchy means its leaves, as receivers and as a pool', () => {
+		const season = buildModel({
+			accounts: costs,
+			scenarios: [{ code: 'Plan', span: ['2026-04', '2028-03'] }],
+			general: {
+				Object: [
+					{ code: 'Pool' },
+					{ code: 'North' },
+					{ code: 'A', parent: 'North' },
+					{ code: 'B', parent: 'North' },
+					{ code: 'C' },
+					{ code: 'Summer' }
+				]
+			}
+		});
+		const of = (code: string) =>
+			season.definition.dimensions.find((each) => each.code === 'Object')!.members.find((each) => each.code === code)!.id;
+		const withGroup = new Model({
+			...season.definition,
+			dimensions: season.definition.dimensions.map((each) =>
+				each.code !== 'Object'
+					? each
+					: {
+							...each,
+							alternates: [
+								{
+									name: 'Season',
+									nodes: [
+										{ member: of('Summer'), parent: null, weight: 1 },
+										...['B', 'C'].map((code) => ({ member: of(code), parent: of('Summer'), weight: 1 }))
+									]
+								}
+							]
+						}
+			)
+		});
+		const objects = (...codes: string[]) => ({ 5: { kind: 'these' as const, members: codes.map(of) } });
+		const account = { 1: { kind: 'these' as const, members: [season.definition.dimensions[0]!.members[1]!.id] } };
+		const lines = (pool: string, receivers: string) => [
+			{ name: 'Line', pool: { ...account, ...objects(pool) }, receivers: objects(receivers), basis: { by: 'even' }, share: 100 }
+		];
+		const own = new RunbookWorld(withGroup);
+		const cells = () => ['Pool', 'A', 'B', 'C'].map((code) => own.read(['Dues', 'Plan', code], '2026-04'));
+		own.write(2, ['Dues', 'Plan', 'Pool'], '2026-04', 100);
+		run(own, { ...share([{ receivers: {} }]), lines: lines('Pool', 'Summer') } as unknown as Step);
+		expect(cells()).toEqual([0, Number.NaN, 50, 50]);
+		run(
+			own,
+			{ ...share([{ receivers: {} }]), lines: lines('Pool', 'Summer') } as unknown as Step,
+			{
+				...share([{ receivers: {} }], {}, 2),
+				lines: lines('Summer', 'A')
+			} as unknown as Step
+		);
+		expect(cells()).toEqual([0, 100, 0, 0]);
+	});
+});
+
+test('a period beside the span of the scenario is neither pool nor driver', () => {
+	const cut = buildModel({
+		accounts: costs,
+		scenarios: [{ code: 'Plan', span: ['2026-05', '2026-06'] }],
+		general: { Object: [{ code: 'Pool' }, { code: 'A' }] }
+	});
+	const of = (dimensionAt: number, code: string) => cut.definition.dimensions[dimensionAt]!.members.find((each) => each.code === code)!.id;
+	const own = new RunbookWorld(cut);
+	for (const month of ['2026-04', '2026-05']) own.write(2, ['Dues', 'Plan', 'Pool'], month, 100);
+	const step = {
+		...share([{ receivers: {} }]),
+		lines: [
+			{
+				name: 'Line',
+				pool: { 1: { kind: 'these', members: [of(0, 'Dues')] }, 5: { kind: 'these', members: [of(3, 'Pool')] } },
+				receivers: { 5: { kind: 'these', members: [of(3, 'A')] } },
+				basis: { by: 'even' },
+				share: 100
+			}
+		]
+	} as unknown as Step;
+	expect(tie(run(own, step))).toEqual({ in: 100, out: 100, kept: 0, stranded: 0 });
+	expect(['2026-04', '2026-05'].map((month) => own.read(['Dues', 'Plan', 'A'], month))).toEqual([Number.NaN, 100]);
+});
+
+test('a pool that a live formula computes goes to others with a contra elsewhere; taken out where it stands it is refused', () => {
+	const own = world([
+		[at('Pool', 'Orders'), 10],
+		[at('A', 'Tickets'), 1]
+	]);
+	const step = (contra: AllocationStep['contra']) =>
+		share([{ pool: { account: ['Doubled'] }, receivers: { account: ['Visits'], Object: ['Few'] }, basis: by('Tickets') }], { contra });
+	run(own, step('none'));
+	expect(own.read(at('A', 'Visits'), '2026-04')).toBe(20);
+	expect(() => run(own, step('same account'))).toThrow('“Doubled” is computed by its formula');
 });
 
 test('14, two lines of 50 % divide 0.05 before any receiver is looked at', () => {
@@ -559,5 +701,27 @@ describe('what cannot be followed', () => {
 		const closed = (address: Int32Array) => (address[3] === own.address(...at('B'))[3] ? 'It is closed.' : undefined);
 		expect(() => own.run({ id: 1, steps: [share([{ receivers: { Object: ['Few'] } }])] }, {}, { whyNot: closed })).toThrow('It is closed.');
 		expect(shown(own, ['A'])).toEqual([Number.NaN]);
+	});
+	test('what it gave before to a cell that is closed now cannot be taken back: nothing runs', () => {
+		const own = world([[at('Pool'), 100]]);
+		run(own, share([{ receivers: { Object: ['A', 'B'] } }]));
+		expect(shown(own, ['Pool', 'A', 'B'])).toEqual([0, 50, 50]);
+		const closed = (address: Int32Array) => (address[3] === own.address(...at('B'))[3] ? 'It is closed.' : undefined);
+		// B would keep 50 while A gets all of the 100.
+		const narrowed = share([{ receivers: { Object: ['A'] } }]);
+		expect(() => own.run({ id: 1, steps: [narrowed] }, {}, { whyNot: closed })).toThrow('Share 1: Dues, ');
+		expect(shown(own, ['Pool', 'A', 'B'])).toEqual([0, 50, 50]);
+		run(own, narrowed);
+		expect(shown(own, ['Pool', 'A', 'B'])).toEqual([0, 100, Number.NaN]);
+	});
+	test('an account with one value a year cannot receive what is kept by the month', () => {
+		expect(faults(share([{ pool: { account: ['Orders'] }, receivers: { account: ['Target'], Object: ['Few'] } }])).join(' ')).toContain(
+			'kept in another way'
+		);
+		expect(
+			faults(
+				share([{ pool: { account: ['Orders'] }, receivers: { Object: ['Few'] } }], { contra: { account: id('account', 'Berths') } })
+			).join(' ')
+		).toContain('kept in another way');
 	});
 });

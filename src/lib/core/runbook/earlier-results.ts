@@ -24,6 +24,7 @@ interface Removal {
  * members, and of results for others what both were for. Of steps that are gone everything goes. Cells that may not be
  * written keep what they have. O(series of the cube).
  * @param reachOf the leaf periods of each step that runs; undefined for all
+ * @param closed told of a cell that may not be written and keeps what it has
  * @returns how many cells were taken away by step that had been written for other members
  */
 export function removeEarlier(
@@ -33,7 +34,15 @@ export function removeEarlier(
 	named: MembersNamed,
 	own: ReadonlySet<number>,
 	reachOf: ReadonlyMap<number, Uint8Array | undefined>,
-	{ whyNot, breathe }: { whyNot: (address: Int32Array, leaf: number) => string | undefined; breathe: () => void }
+	{
+		whyNot,
+		breathe,
+		closed
+	}: {
+		whyNot: (address: Int32Array, leaf: number) => string | undefined;
+		breathe: () => void;
+		closed: (step: number, address: Int32Array, leaf: number, reason: string) => void;
+	}
 ): Map<number, number> {
 	const removals = new Map<number, Removal>();
 	for (const { origin, step, named: then } of results) {
@@ -55,7 +64,8 @@ export function removeEarlier(
 		const judged = reached ?? leaf ?? factPeriod(model, address);
 		if (overlaps && !isMet(model, overlaps, address, judged)) return;
 		// What has been closed since keeps what it had.
-		if (whyNot(address, judged) !== undefined) return;
+		const reason = whyNot(address, judged);
+		if (reason !== undefined) return closed(stepOf.get(origin)!, address, judged, reason);
 		work.write(origin, address, year, position, Number.NaN);
 		if (overlaps) replaced.set(stepOf.get(origin)!, (replaced.get(stepOf.get(origin)!) ?? 0) + 1);
 	});

@@ -159,7 +159,14 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 			order.named ?? {},
 			ownOrigins(order),
 			new Map([...reaches].map(([step, { periods }]) => [step, periods])),
-			order
+			{
+				...order,
+				// What is written as a whole is not left half standing either.
+				closed: (id, address, leaf, reason) => {
+					const step = running.find((each) => each.id === id);
+					if (step && recordOf(step).isWhole) throw refusal(model, step, address, leaf, reason);
+				}
+			}
 		);
 		for (const step of running) {
 			order.progress(step.id);
@@ -179,6 +186,12 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 		work.restore();
 	}
 }
+
+/** Ends a run at a cell that may not be written. */
+const refusal = (model: Model, step: Step, address: Int32Array, leaf: number, reason: string): RunFault =>
+	new RunFault(
+		`${step.name}: ${model.accounts.member(address[model.accountAxis]!).name}, ${model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name}, cannot be written. ${reason}`
+	);
 
 /** The origins under which these steps write now, and those of steps that are gone for the same members. */
 function ownOrigins({ results, originOf, named }: RunOrder): Set<number> {
@@ -296,10 +309,7 @@ function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: 
 	const fault = (message: string) => new RunFault(`${step.name}: ${message}`);
 	const stops = order.onRefused === 'stop' || recordOf(step).isWhole === true;
 	const skip = (address: Int32Array, leaf: number, reason: string) => {
-		if (stops)
-			throw fault(
-				`${model.accounts.member(address[model.accountAxis]!).name}, ${model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name}, cannot be written. ${reason}`
-			);
+		if (stops) throw refusal(model, step, address, leaf, reason);
 		leaveOut(reason);
 	};
 	const leaveOut = (reason: string) => {

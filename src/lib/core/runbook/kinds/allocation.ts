@@ -46,7 +46,9 @@ export function runAllocation(work: StepWork, step: AllocationStep & { limits: S
 
 /** What an account must have in common with the pool it gets amounts from. */
 const alike = (one: AccountDefinition, other: AccountDefinition): boolean =>
-	one.valueType === other.valueType && (one.timeBehaviour ?? 'flow') === (other.timeBehaviour ?? 'flow');
+	one.valueType === other.valueType &&
+	(one.timeBehaviour ?? 'flow') === (other.timeBehaviour ?? 'flow') &&
+	(one.frequency ?? 'per period') === (other.frequency ?? 'per period');
 
 function checkReady(model: Model, ready: ReadyAllocation, { find, writes }: Checking): void {
 	const written = new Set<number>();

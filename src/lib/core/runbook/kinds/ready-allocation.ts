@@ -83,12 +83,11 @@ function receiversOf(dimension: Dimension, named: readonly number[]): ReadyRecei
 	return [...named]
 		.sort((one, other) => rank(one) - rank(other))
 		.map((ordinal) => {
-			const leaves: number[] = [];
-			const reached: number[] = [];
-			dimension.eachWeightedLeaf(ordinal, (leaf, weight) => {
-				leaves.push(leaf);
-				reached.push(weight !== 0 && !dimension.member(leaf).retired ? 1 : 0);
-			});
+			// Who counts nothing is reached where a driver says so, and never evenly.
+			const counts = new Set<number>();
+			dimension.eachWeightedLeaf(ordinal, (leaf, weight) => weight !== 0 && counts.add(leaf));
+			const leaves = dimension.leavesOf(ordinal);
+			const reached = leaves.map((leaf) => (counts.has(leaf) && !dimension.member(leaf).retired ? 1 : 0));
 			const places = leaves.map((_, place) => place).sort((one, other) => rank(leaves[one]!) - rank(leaves[other]!));
 			return {
 				ordinal,
