@@ -1,13 +1,12 @@
-import { Block, LeafReader, Reader, type Cube } from '../cube';
+import type { Block, Cube } from '../cube';
 import type { Model } from '../model';
-import { isEmpty } from '../number';
-import { divide, divideInBunches } from './divide';
-import { decimalsAt, gatherPools, type Pool, type PoolCells } from './pools';
-import type { ReadyAllocation, ReadyChange, ReadyDriver } from './ready';
+import { gatherPools, type PoolCells } from './pools';
+import type { ReadyAllocation, ReadyChange } from './ready';
+import { LineSharing, Results, type Sharing } from './sharing';
 import { TieOut, type Stranded, type TieRow } from './tie-out';
 import { LineTracer, type LineTrace } from './trace';
 import { Translation } from './translation';
-import { nameOfLeaf, weightsOf, type Weights } from './weights';
+import { nameOfLeaf, weightsOf } from './weights';
 
 /** What an allocation is given to work with. */
 export interface AllocationWork {
@@ -22,20 +21,6 @@ export interface AllocationWork {
 	shared?: (sharing: Sharing) => void;
 	/** Told how each line was shared out, to be kept. */
 	traced?: (trace: LineTrace) => void;
-}
-
-/** One amount shared out among receivers; what is handed over is used again for the next one. */
-export interface Sharing {
-	/** The line (place). */
-	line: number;
-	/** Where the pool is on the dimensions that pass through; 0 on those that change. */
-	at: Int32Array;
-	leaf: number;
-	/** What was to be shared out. */
-	amount: number;
-	weights: Weights;
-	/** By receiver. */
-	parts: Float64Array;
 }
 
 export interface Allocated {
@@ -60,6 +45,13 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 	const results = new Results(model, work.fault);
 	const tieOut = new TieOut(model, ready, translation);
 	const without: string[] = [];
+	const sources = work.broughtTo && {
+		brought: work.broughtTo,
+		whole: (address: Int32Array, leaf: number) => {
+			const { fiscalYear, position } = model.periods.leaf(leaf);
+			return work.cube.read(address, fiscalYear, position);
+		}
+	};
 	pools.forEach((pool, place) => {
 		if (pool.cells.count === 0) return;
 		const weights = weightsOf(weighing, pool.line, ready);
@@ -87,258 +79,47 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 			tieOut.share(place, at, leaf, { amount, out: out.amount, below: out.below, evenly }, pool.crosses);
 		});
 		sharing.takeOut(results);
-		notePassed(work, pool.cells, pool.line.changes, place, tieOut);
+		if (sources) notePassed(sources, pool.cells, pool.line.changes, place, tieOut);
 		if (tracer) work.traced!(tracer.trace(ready.currency));
 	});
 	if (without.length > 0) throw work.fault(`there is no driver in ${[...new Set(without)].join(', ')}, and the step stops then.`);
-	keep(kept, tieOut);
-	notePassed(work, kept, [], -1, tieOut);
+	keepRest(kept, tieOut);
+	if (sources) notePassed(sources, kept, [], -1, tieOut);
 	return { results: results.block, tieOut: tieOut.rows(), stranded: tieOut.stranded() };
 }
 
+/** What is known of a cell: what steps above have brought to it, and all it holds. */
+export interface CellSources {
+	brought: (address: Int32Array, leaf: number) => number;
+	whole: (address: Int32Array, leaf: number) => number;
+}
+
 /** Tells the proof what of a line's pool (−1: of what is kept) steps above had brought: of a cell's parts each has as much of it. */
-function notePassed(
-	{ broughtTo, cube, model }: AllocationWork,
+export function notePassed(
+	{ brought, whole }: CellSources,
 	cells: PoolCells,
 	changes: readonly ReadyChange[],
 	line: number,
-	tieOut: TieOut
+	tieOut: TieOut,
+	counts: (group: number) => boolean = () => true
 ): void {
-	if (!broughtTo) return;
-	const address = new Int32Array(model.dimensions.length);
+	const address = new Int32Array(cells.addresses.coordinates.length);
 	for (let cell = 0; cell < cells.count; cell++) {
+		if (!counts(cells.group[cell]!)) continue;
 		cells.addresses.readAddress(cells.series[cell]!, address);
 		const leaf = cells.leaf[cell]!;
-		const brought = broughtTo(address, leaf);
-		if (brought === 0) continue;
-		const { fiscalYear, position } = model.periods.leaf(leaf);
-		const whole = cube.read(address, fiscalYear, position);
+		const came = brought(address, leaf);
+		if (came === 0) continue;
+		const all = whole(address, leaf);
 		const weight = changes.reduce((product, { axis, weights }) => product * weights[address[axis]!]!, 1);
-		if (whole !== 0 && whole === whole) tieOut.pass(line, address, leaf, (weight * brought * cells.part[cell]!) / whole);
+		if (all !== 0 && all === all) tieOut.pass(line, address, leaf, (weight * came * cells.part[cell]!) / all);
 	}
 }
 
-function keep(kept: PoolCells, tieOut: TieOut): void {
+/** Tells the proof what no line shares out. */
+export function keepRest(kept: PoolCells, tieOut: TieOut, counts: (line: number) => boolean = () => true): void {
 	const address = new Int32Array(kept.addresses.coordinates.length);
 	for (let cell = 0; cell < kept.count; cell++)
-		tieOut.keep(kept.addresses.readAddress(kept.series[cell]!, address), kept.leaf[cell]!, kept.amount[cell]!);
-}
-
-/** Amounts by cell, summed up. */
-class Results {
-	readonly block: Block;
-	readonly #model: Model;
-	readonly #fault: (message: string) => Error;
-
-	constructor(model: Model, fault: (message: string) => Error) {
-		this.#model = model;
-		this.#fault = fault;
-		this.block = new Block(model.dimensions.length, model.periods.leaves.length);
-	}
-
-	/** Refuses an account that a formula computes in a leaf period. */
-	requireOpen(address: Int32Array, leaf: number): void {
-		const { live, accountAxis, scenarioAxis, accounts } = this.#model;
-		const account = address[accountAxis]!;
-		if (live.has(account) && live.at(account, address[scenarioAxis]!, leaf))
-			throw this.#fault(
-				`“${accounts.member(account).name}” is computed by its formula in ${nameOfLeaf(this.#model, leaf)}: nothing can come there.`
-			);
-	}
-
-	add(address: Int32Array, leaf: number, amount: number): void {
-		this.requireOpen(address, leaf);
-		this.addAt(this.block.ensure(address), leaf, amount);
-	}
-
-	/** The same where the series is known. */
-	addAt(series: number, leaf: number, amount: number): void {
-		const { block } = this;
-		const place = series * block.width + leaf;
-		const before = block.values[place]!;
-		block.values[place] = before === before ? before + amount : amount;
-	}
-}
-
-/** How one line shares out what its pool holds. */
-class LineSharing {
-	readonly #work: AllocationWork;
-	readonly #ready: ReadyAllocation;
-	readonly #translation: Translation;
-	readonly #pool: Pool;
-	readonly #place: number;
-	readonly #receiver: Int32Array;
-	#parts = new Float64Array(0);
-	/** By group and leaf: what went out of it. */
-	readonly #out: Float64Array;
-	readonly #rates: StandardRates;
-	#known: { weights: Weights; at: Int32Array; series: Int32Array } | undefined;
-
-	constructor(work: AllocationWork, ready: ReadyAllocation, translation: Translation, pool: Pool, place: number) {
-		this.#work = work;
-		this.#ready = ready;
-		this.#translation = translation;
-		this.#pool = pool;
-		this.#place = place;
-		this.#receiver = new Int32Array(work.model.dimensions.length);
-		this.#out = new Float64Array(pool.groups.count * pool.groups.width);
-		this.#rates = new StandardRates(work, translation);
-	}
-
-	/** Calls back with each group (its place on the passing dimensions) and leaf period that holds something. The address is reused. */
-	each(visit: (at: Int32Array, group: number, leaf: number, amount: number) => void): void {
-		const { groups } = this.#pool;
-		const at = new Int32Array(this.#work.model.dimensions.length);
-		for (let group = 0; group < groups.count; group++) {
-			groups.readAddress(group, at);
-			for (let leaf = 0; leaf < groups.width; leaf++) {
-				const amount = groups.values[group * groups.width + leaf]!;
-				if (!isEmpty(amount) && amount !== 0) visit(at, group, leaf, amount);
-			}
-		}
-	}
-
-	/** Shares an amount out. @returns what went out, and what of it lay below a cent; undefined where nothing weighs anybody */
-	shareOut(
-		weights: Weights,
-		at: Int32Array,
-		leaf: number,
-		amount: number,
-		results: Results,
-		note: (sharing: Sharing) => void
-	): { amount: number; below: number } | undefined {
-		const { line, crosses } = this.#pool;
-		const { model } = this.#work;
-		const own = weights.at(leaf);
-		if (own.every((weight) => weight === 0)) return undefined;
-		if (this.#parts.length !== weights.count) this.#parts = new Float64Array(weights.count);
-		const parts = this.#parts;
-		const decimals = decimalsAt(model, at);
-		const below =
-			line.basis.by === 'standard'
-				? this.#atStandard(weights, at, leaf, own, parts)
-				: weights.bunch
-					? divideInBunches(amount, own, weights.bunch, decimals, parts)
-					: divide(amount, own, decimals, parts);
-		const address = this.#receiver;
-		address.set(at);
-		const account = at[model.accountAxis]!;
-		let out = 0;
-		const series = this.#seriesOf(weights, at);
-		const { changes } = line;
-		const moves = changes.some(({ axis }) => axis === model.accountAxis);
-		if (!moves) results.requireOpen(at, leaf);
-		for (let receiver = 0; receiver < parts.length; receiver++) {
-			const part = parts[receiver]!;
-			if (part === 0) continue;
-			if (series[receiver]! < 0 || crosses || moves) {
-				for (let place = 0; place < changes.length; place++) address[changes[place]!.axis] = weights.members[place]![receiver]!;
-				if (moves) results.requireOpen(address, leaf);
-				if (series[receiver]! < 0) series[receiver] = results.block.ensure(address);
-			}
-			const factor = crosses ? this.#translation.factor(address, leaf, account, this.#ready.currency) : 1;
-			results.addAt(series[receiver]!, leaf, part / factor);
-			out += part;
-		}
-		const done: Sharing = { line: this.#place, at, leaf, amount, weights, parts };
-		note(done);
-		this.#work.shared?.(done);
-		return { amount: line.basis.by === 'standard' ? out : amount, below };
-	}
-
-	/** Where the receivers of a group stand among the results, −1 while that is not known: the same for all of its periods. */
-	#seriesOf(weights: Weights, at: Int32Array): Int32Array {
-		if (this.#known?.weights !== weights || this.#known.at.some((ordinal, axis) => ordinal !== at[axis]))
-			this.#known = { weights, at: at.slice(), series: new Int32Array(weights.count).fill(-1) };
-		return this.#known.series;
-	}
-
-	/** Quantities at a rate: what comes of it is more or less than the pool. */
-	#atStandard(weights: Weights, at: Int32Array, leaf: number, quantities: Float64Array, parts: Float64Array): number {
-		const { basis } = this.#pool.line;
-		if (basis.by !== 'standard') return 0;
-		const decimals = decimalsAt(this.#work.model, at);
-		const scale = 10 ** decimals;
-		const address = this.#receiver;
-		for (let receiver = 0; receiver < weights.count; receiver++) {
-			let { rate } = basis as { rate: number | ReadyDriver };
-			if (typeof rate !== 'number') {
-				address.set(at);
-				this.#pool.line.changes.forEach(({ axis }, place) => (address[axis] = weights.members[place]![receiver]!));
-				rate = this.#rates.at(rate, address, leaf, this.#pool.crosses ? this.#ready.currency : this.#translation.currencyOf(at));
-			}
-			const exact = rate * quantities[receiver]!;
-			parts[receiver] = Math.round(exact * scale + Math.sign(exact) * 1e-6) / scale;
-		}
-		return 0;
-	}
-
-	/** Notes what went out of a group. */
-	settle(group: number, leaf: number, amount: number): void {
-		this.#out[group * this.#pool.groups.width + leaf] = amount;
-	}
-
-	/** Takes what went out of the pool's cells, by the contra. */
-	takeOut(results: Results): void {
-		const { contra } = this.#ready;
-		if (contra === 'none') return;
-		const { model } = this.#work;
-		const { cells, groups } = this.#pool;
-		const address = new Int32Array(model.dimensions.length);
-		for (let cell = 0; cell < cells.count; cell++) {
-			const place = cells.group[cell]! * groups.width + cells.leaf[cell]!;
-			const [out, held] = [this.#out[place]!, groups.values[place]!];
-			if (out === 0) continue;
-			// What went out whole is taken out to the last digit.
-			const part = out === held ? cells.part[cell]! : (cells.part[cell]! * out) / held;
-			cells.addresses.readAddress(cells.series[cell]!, address);
-			const sign = contra === 'same account' ? 1 : signBetween(model, address[model.accountAxis]!, contra);
-			if (contra !== 'same account') address[model.accountAxis] = contra;
-			results.add(address, cells.leaf[cell]!, -part * sign);
-		}
-	}
-}
-
-/** Prices that quantities are taken at. */
-class StandardRates {
-	readonly #model: Model;
-	readonly #translation: Translation;
-	readonly #leaves: LeafReader;
-	readonly #address: Int32Array;
-
-	constructor({ model, cube }: AllocationWork, translation: Translation) {
-		this.#model = model;
-		this.#translation = translation;
-		this.#leaves = new LeafReader(model, new Reader(cube).read);
-		this.#address = new Int32Array(model.dimensions.length);
-	}
-
-	/** The price at a receiver, or at the members it is fixed at, in a currency; 0 where there is none. */
-	at({ account, fixed }: ReadyDriver, receiver: Int32Array, leaf: number, currency: string): number {
-		const address = this.#address;
-		address.set(receiver);
-		for (const [axis, weights] of fixed) address[axis] = weights.findIndex((weight) => weight !== 0);
-		address[this.#model.accountAxis] = account;
-		const { fiscalYear, position } = this.#model.periods.leaf(leaf);
-		const frequency = this.#model.account(account)?.frequency;
-		const value =
-			frequency === 'timeless'
-				? this.#leaves.value(address, 0, 0)
-				: this.#leaves.value(address, fiscalYear, frequency === 'per year' ? 0 : position);
-		return isEmpty(value) ? 0 : value * this.#translation.factor(address, leaf, account, currency);
-	}
-}
-
-/** 1 where two accounts count alike in what stands above both of them, −1 where they count against each other. */
-function signBetween(model: Model, one: number, other: number): number {
-	const { tree } = model.accounts;
-	const above = (account: number) => [account, ...tree.ancestors(account)];
-	const common = above(one).find((each) => above(other).includes(each));
-	if (common === undefined) return 1;
-	const weightIn = (account: number) => {
-		let found = 1;
-		tree.eachWeightedLeaf(common, (leaf, weight) => leaf === account && (found = weight));
-		return Math.sign(found) || 1;
-	};
-	return weightIn(one) * weightIn(other);
+		if (counts(kept.group[cell]!))
+			tieOut.keep(kept.addresses.readAddress(kept.series[cell]!, address), kept.leaf[cell]!, kept.amount[cell]!);
 }

@@ -3,8 +3,11 @@
  * proof that in = out + kept + stranded. What a step names has been found before (`ready`); nothing here writes: what comes
  * of it is a block of amounts by cell.
  */
-export { allocate, type Allocated, type AllocationWork, type Sharing } from './allocate';
+export { allocate, type Allocated, type AllocationWork } from './allocate';
 export { divide } from './divide';
+export { decimalsAt } from './pools';
 export type { ReadyAllocation, ReadyBasis, ReadyChange, ReadyDriver, ReadyLine, ReadyReceiver } from './ready';
 export { followBack, followForward, type Followed, type FollowedCell, type Given, type LineTrace, type Link } from './trace';
+export type { Sharing } from './sharing';
+export { allocateTogether, type TogetherStep } from './together';
 export type { Stranded, TieRow } from './tie-out';

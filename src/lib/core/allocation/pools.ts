@@ -54,77 +54,147 @@ export interface Pool {
 	crosses: boolean;
 }
 
-/** What pools hold and keep. */
-export interface Pools {
-	pools: Pool[];
-	/** What no line shares out: by the address and leaf period of each cell, in its own currency. */
-	kept: PoolCells;
-}
-
 /** Amounts of a cell are divided among lines to its account's decimals. */
 export const decimalsAt = (model: Model, address: Int32Array): number => model.account(address[model.accountAxis]!)?.decimals ?? 2;
 
-/** Gathers the pools of all lines, each cell divided among the lines it belongs to and what is kept. O(cells of the pools' accounts). */
-export function gatherPools(work: WeighingWork, { lines, currency }: ReadyAllocation): Pools {
-	const { model, translation } = work;
-	const width = model.periods.leaves.length;
-	const dimensions = model.dimensions.length;
-	const pools = lines.map((line): Pool => ({
-		line,
-		groups: new Block(dimensions, width),
-		cells: new PoolCells(dimensions),
-		crosses: line.changes.some(({ axis }) => axis === model.entityAxis)
-	}));
-	const kept = new PoolCells(dimensions);
-	const wanted = new Uint8Array(model.accounts.members.length);
-	for (const { pool } of lines)
-		for (let account = 0; account < wanted.length; account++) if (isIn(pool, model.accountAxis, account)) wanted[account] = 1;
-	const within = new Within(lines);
-	const group = new Int32Array(dimensions);
-	eachCell(
-		work,
-		(account) => wanted[account] === 1 && addsUp(model, account) && (model.account(account)?.frequency ?? 'per period') === 'per period',
-		(address, leaf, amount) => {
-			work.breathe();
-			if (amount === 0) return;
-			const own = within.at(address, leaf);
-			if (own.length === 0) return;
-			const parts = divided(work, model, address, leaf, amount, own);
-			own.forEach((line, at) => {
-				const pool = pools[line.place]!;
-				const part = parts[at]!;
-				if (part !== 0) put(pool, address, leaf, part);
-			});
-			const rest = parts[own.length]!;
-			// As it counts in the first of the lines that leave it.
-			const counted = own[0]!.changes.reduce((amount, { axis, weights }) => amount * weights[address[axis]!]!, rest);
-			if (rest !== 0) kept.add(address, leaf, rest, counted, -1);
-		}
-	);
-	return { pools, kept };
+/** A line whose pool is gathered, and the currency of its step. */
+export interface PooledLine {
+	line: ReadyLine;
+	currency: string;
+}
 
-	function put({ line, groups, cells, crosses }: Pool, address: Int32Array, leaf: number, part: number): void {
+/** Puts cells into the pools of lines: each is divided among the lines it belongs to and what is kept. */
+export class Pools {
+	readonly pools: Pool[];
+	/** What no line shares out: by the address and leaf period of each cell, in its own currency; its group is the first line that leaves it. */
+	readonly kept: PoolCells;
+	readonly #work: WeighingWork;
+	readonly #lines: readonly PooledLine[];
+	readonly #within: Within;
+	/** By axis: members that are in the pool of some line; undefined where all are. */
+	readonly #may: readonly (Uint8Array | undefined)[];
+	readonly #group: Int32Array;
+
+	constructor(work: WeighingWork, lines: readonly PooledLine[]) {
+		const { model } = work;
+		this.#work = work;
+		this.#lines = lines;
+		this.pools = lines.map(({ line }): Pool => ({
+			line,
+			groups: new Block(model.dimensions.length, model.periods.leaves.length),
+			cells: new PoolCells(model.dimensions.length),
+			crosses: line.changes.some(({ axis }) => axis === model.entityAxis)
+		}));
+		this.kept = new PoolCells(model.dimensions.length);
+		this.#within = new Within(lines.map(({ line }) => line));
+		this.#may = model.dimensions.map(({ members }, axis) => anyOf(lines, axis, members.length));
+		this.#group = new Int32Array(model.dimensions.length);
+	}
+
+	/** The lines (places) a cell belongs to. */
+	linesAt(address: Int32Array, leaf: number): readonly number[] {
+		return this.#within.at(address, leaf).map(({ place }) => place);
+	}
+
+	/** Whether an address may be in the pool of a line, in some period; quick for those that are in none. */
+	mayHold(address: Int32Array): boolean {
+		return (
+			this.#may.every((allowed, axis) => allowed === undefined || allowed[address[axis]!] === 1) && this.#within.ever(address).length > 0
+		);
+	}
+
+	/** The series of the group that a cell goes into by a line. */
+	groupOf(line: number, address: Int32Array): number {
+		const { model } = this.#work;
+		const group = this.#group;
 		group.set(address);
-		let amount = part * (crosses ? translation.factor(address, leaf, address[model.accountAxis]!, currency) : 1);
-		for (const { axis, weights, receivers } of line.changes) {
-			amount *= weights[address[axis]!]!;
-			// Amounts that change their account have the receiver's from here on: it says how they are kept.
+		// Amounts that change their account have the receiver's from here on: it says how they are kept.
+		for (const { axis, receivers } of this.pools[line]!.line.changes)
 			group[axis] = axis === model.accountAxis ? receivers[0]!.leaves[0]! : 0;
-		}
-		const series = groups.ensure(group);
-		const place = series * width + leaf;
+		return this.pools[line]!.groups.ensure(group);
+	}
+
+	/** What one unit at a cell, in its own currency, comes to in its group by a line. */
+	unitOf(line: number, address: Int32Array, leaf: number): number {
+		const { model, translation } = this.#work;
+		const { crosses, line: own } = this.pools[line]!;
+		let unit = crosses ? translation.factor(address, leaf, address[model.accountAxis]!, this.#lines[line]!.currency) : 1;
+		for (const { axis, weights } of own.changes) unit *= weights[address[axis]!]!;
+		return unit;
+	}
+
+	/** Adds what a cell holds. @returns whether any line is about it; @throws the fault where lines take more than there is */
+	add(address: Int32Array, leaf: number, amount: number): boolean {
+		const own = this.#within.at(address, leaf);
+		if (own.length === 0) return false;
+		const parts = divided(this.#work, address, leaf, amount, own);
+		own.forEach((line, at) => {
+			if (parts[at] !== 0) this.#put(line.place, address, leaf, parts[at]!);
+		});
+		const rest = parts[own.length]!;
+		// As it counts in the first of the lines that leave it.
+		const counted = own[0]!.changes.reduce((amount, { axis, weights }) => amount * weights[address[axis]!]!, rest);
+		if (rest !== 0) this.kept.add(address, leaf, rest, counted, own[0]!.place);
+		return true;
+	}
+
+	#put(line: number, address: Int32Array, leaf: number, part: number): void {
+		const { groups, cells } = this.pools[line]!;
+		const amount = part * this.unitOf(line, address, leaf);
+		const series = this.groupOf(line, address);
+		const place = series * groups.width + leaf;
 		const before = groups.values[place]!;
 		groups.values[place] = before === before ? before + amount : amount;
 		cells.add(address, leaf, part, amount, series);
 	}
 }
 
+/** Calls back with every cell that may be in the pool of a line. The address is reused. O(cells of the pools' accounts). */
+export function eachPoolCell(
+	work: WeighingWork,
+	lines: readonly ReadyLine[],
+	visit: (address: Int32Array, leaf: number, amount: number) => void
+): void {
+	const { model } = work;
+	const wanted = new Uint8Array(model.accounts.members.length);
+	for (const { pool } of lines)
+		for (let account = 0; account < wanted.length; account++) if (isIn(pool, model.accountAxis, account)) wanted[account] = 1;
+	eachCell(
+		work,
+		(account) => wanted[account] === 1 && addsUp(model, account) && (model.account(account)?.frequency ?? 'per period') === 'per period',
+		(address, leaf, amount) => {
+			work.breathe();
+			if (amount !== 0) visit(address, leaf, amount);
+		}
+	);
+}
+
+/** Gathers the pools of all lines, each cell divided among the lines it belongs to and what is kept. O(cells of the pools' accounts). */
+export function gatherPools(work: WeighingWork, { lines, currency }: ReadyAllocation): Pools {
+	const pools = new Pools(
+		work,
+		lines.map((line) => ({ line, currency }))
+	);
+	eachPoolCell(work, lines, (address, leaf, amount) => pools.add(address, leaf, amount));
+	return pools;
+}
+
+/** Members (ordinals) on an axis that are in the pool of some line; undefined where one does not say. */
+function anyOf(lines: readonly PooledLine[], axis: number, count: number): Uint8Array | undefined {
+	const any = new Uint8Array(count);
+	for (const { line } of lines) {
+		const allowed = line.pool.axes.get(axis);
+		if (!allowed) return undefined;
+		for (let ordinal = 0; ordinal < count; ordinal++) any[ordinal]! |= allowed[ordinal]!;
+	}
+	return any;
+}
+
 type PlacedLine = ReadyLine & { place: number };
 
 /** The amount by line, in their order, and what is kept. @throws the fault where lines take more than there is */
 function divided(
-	{ fault }: Pick<WeighingWork, 'fault'>,
-	model: Model,
+	{ fault, model }: Pick<WeighingWork, 'fault' | 'model'>,
 	address: Int32Array,
 	leaf: number,
 	amount: number,
@@ -159,6 +229,11 @@ class Within {
 	}
 
 	at(address: Int32Array, leaf: number): PlacedLine[] {
+		return this.ever(address).filter(({ pool }) => (pool.periods?.[leaf] ?? 1) === 1);
+	}
+
+	/** The same in some period. */
+	ever(address: Int32Array): PlacedLine[] {
 		let isSame = this.#isKnown;
 		for (let axis = 0; axis < address.length && isSame; axis++) isSame = this.#last[axis] === address[axis];
 		if (!isSame) {
@@ -170,6 +245,6 @@ class Within {
 					changes.every(({ axis, weights }) => weights[address[axis]!] !== 0)
 			);
 		}
-		return this.#own.filter(({ pool }) => (pool.periods?.[leaf] ?? 1) === 1);
+		return this.#own;
 	}
 }

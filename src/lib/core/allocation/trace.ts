@@ -1,5 +1,5 @@
 import type { Model } from '../model';
-import type { Sharing } from './allocate';
+import type { Sharing } from './sharing';
 import { divide, divideInBunches } from './divide';
 import { decimalsAt, type Pool } from './pools';
 import type { ReadyAllocation } from './ready';

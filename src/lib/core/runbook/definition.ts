@@ -113,6 +113,8 @@ export interface AllocationStep {
 	noDriver: 'stranded' | 'evenly' | 'stop';
 	/** Drivers below 0. */
 	negative: 'refuse' | 'absolute';
+	/** Whether it is solved together with the allocations next to it that are too: their pools serve one another. */
+	together?: boolean;
 	/** In which drivers of money are compared and the proof is stated; null for the model's reporting currency. */
 	currency: string | null;
 }
@@ -126,6 +128,8 @@ export type Step = {
 	active: boolean;
 	/** What it may write at most. */
 	limits: Slice;
+	/** Steps next to each other of one group can be looked at, run, cleared and switched off together. */
+	group?: string;
 } & (CopyStep | FormulaStep | RollForwardStep | AllocationStep | ClearStep | ImportStep);
 
 export type StepKind = Step['kind'];

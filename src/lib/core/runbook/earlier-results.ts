@@ -72,6 +72,39 @@ export function removeEarlier(
 	return replaced;
 }
 
+/**
+ * Takes away all that stands under some origins, whatever it was written for.
+ * @param closed told of a cell that may not be written and keeps what it has
+ * @returns by step how many cells were taken away
+ */
+export function clearResults(
+	model: Model,
+	work: WorkCube,
+	results: readonly ResultOrigin[],
+	{
+		whyNot,
+		breathe,
+		closed
+	}: {
+		whyNot: (address: Int32Array, leaf: number) => string | undefined;
+		breathe: () => void;
+		closed: (step: number, address: Int32Array, leaf: number, reason: string) => void;
+	}
+): Map<number, number> {
+	const cleared = new Map<number, number>();
+	const stepOf = new Map(results.map(({ origin, step }) => [origin, step]));
+	eachHeld(model, work, new Set(stepOf.keys()), undefined, (origin, address, year, position, leaf) => {
+		breathe();
+		const step = stepOf.get(origin)!;
+		const judged = leaf ?? factPeriod(model, address);
+		const reason = whyNot(address, judged);
+		if (reason !== undefined) return closed(step, address, judged, reason);
+		work.write(origin, address, year, position, Number.NaN);
+		cleared.set(step, (cleared.get(step) ?? 0) + 1);
+	});
+	return cleared;
+}
+
 /** Whether a cell lies where both runs were: not at a member that only the earlier one was for. */
 function isMet(model: Model, overlaps: ReadonlyMap<number, Overlap>, address: Int32Array, leaf: number): boolean {
 	for (const [id, { both, then }] of overlaps) {

@@ -8,9 +8,11 @@ export { membersOfStep, originModeOf, recordOf, renamedStep, STEP_KINDS, stepInW
 export type { Renaming } from './kinds/kind';
 export { membersOfParameter, renamedParameter } from './parameter-members';
 export type { ResultOrigin } from './earlier-results';
-export { runSteps, type AccountTotal, type RunOrder, type RunResult, type SampleCell, type StepLog } from './run';
+export { runSteps, type RunOrder, type RunResult, type StepLog } from './run';
+export type { AccountTotal, SampleCell } from './compare';
 export { chainOf, isTied, proofsOf, sumsOf, type ChainSum, type ProofSum, type StepProof } from './proof-sums';
 export { scopeOf } from './slice';
+export { unitsOf } from './units';
 export type { MemberMap } from './kinds/member-map';
 export type { Proof, ProofRow, SharedSample, StrandedPool } from './kinds/proof';
 export { checkRunbook, type Finding } from './check';

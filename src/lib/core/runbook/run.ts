@@ -1,16 +1,19 @@
 import type { LineTrace } from '../allocation';
-import type { CellPlace } from '../cell';
-import { addsUp, isTranslated, NOTHING, rateUse, translationFactors, WorkCube, type Block, type ChangedSeries, type Cube } from '../cube';
+import { NOTHING, WorkCube, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
-import { isEmpty, Sum } from '../number';
-import { runAssignments, RunFault, ScriptNames, type Assignment, type ParameterValue, type Scope } from '../script';
+import { isEmpty } from '../number';
+import { ScriptNames, type ParameterValue, type Scope } from '../script';
 import { namedKey, type MembersNamed } from './answers';
+import { compare, type AccountTotal, type SampleCell } from './compare';
 import type { Clears, Step } from './definition';
-import { leaveAside, putBack, removeEarlier, resultsRead, type LeftAside, type ResultOrigin } from './earlier-results';
+import { clearResults, leaveAside, putBack, removeEarlier, resultsRead, type LeftAside, type ResultOrigin } from './earlier-results';
 import { originModeOf, recordOf } from './kinds';
+import { runAllocationsTogether } from './kinds/allocation';
 import type { Proof } from './kinds/proof';
 import { reachOf, type Reach } from './reach';
 import { isAddressIn, leafOfPlace } from './slice';
+import { openStep, refusal } from './step-work';
+import { isSolvedTogether, unitsOf } from './units';
 
 /** What a run needs to know. */
 export interface RunOrder {
@@ -26,8 +29,10 @@ export interface RunOrder {
 	results: readonly ResultOrigin[];
 	/** By origin of any runbook's results: the origins whose results its last run read. */
 	readBy?: ReadonlyMap<number, readonly number[]>;
-	/** Steps (ids) that are carried out; the others' results stay. All without. */
+	/** Steps (ids) that are carried out, with those that are solved together with them; the others' results stay. All without. */
 	only?: ReadonlySet<number>;
+	/** Whether what the steps wrote, for whatever members, is taken away and nothing written instead. */
+	clears?: boolean;
 	kindOf: (origin: number) => Clears;
 	/** Why a cell may not be written; undefined when it may. */
 	whyNot: (address: Int32Array, leaf: number) => string | undefined;
@@ -67,25 +72,6 @@ export interface StepLog {
 	milliseconds: number;
 }
 
-/** An account's amounts over the cells a run changed, before and after. */
-export interface AccountTotal {
-	account: number;
-	/** Empty for what does not add up: prices, percents, choices. */
-	before: number;
-	after: number;
-	/** The currency they are stated in; null where nothing is translated. */
-	currency: string | null;
-	/** Whether a rate was missing, so that something is left out. */
-	incomplete: boolean;
-	cells: number;
-}
-
-/** A cell before and after; empty as NaN. */
-export interface SampleCell extends CellPlace {
-	before: number;
-	after: number;
-}
-
 export interface RunResult {
 	changes: ChangedSeries[];
 	/** By the origin of each step that ran: the origins of results it read. */
@@ -98,43 +84,6 @@ export interface RunResult {
 	/** Where that was asked for: where figures are other ones now, by series and in its year: what showed before, and what would. */
 	figures: { address: Int32Array; year: number; before: Float64Array; after: Float64Array }[];
 }
-
-/** What the kinds of step are given to work with. */
-export interface StepWork {
-	model: Model;
-	cube: Cube;
-	variables: ReadonlyMap<string, number>;
-	number: (parameter: string) => number;
-	write: (address: Int32Array, leaf: number, value: number) => void;
-	/** A fact of all time. */
-	writeFact: (address: Int32Array, value: number) => void;
-	/** Counts a cell of the source that goes nowhere, with the reason. */
-	leaveOut: (address: Int32Array, leaf: number, reason: string) => void;
-	/** Puts a sentence into the log. */
-	note: (words: string) => void;
-	/** Many leaf periods of one address at once, by leaf; empty ones stay as they are. */
-	writeAll: (address: Int32Array, values: Float64Array) => void;
-	remove: (origin: number, address: Int32Array, year: number, position: number, leaf: number, value: number) => void;
-	/** Works out the statements of a script. */
-	assign: (assignments: readonly Assignment[]) => void;
-	skip: (address: Int32Array, leaf: number, reason: string) => void;
-	kindOf: (origin: number) => Clears;
-	missingRate: () => void;
-	breathe: () => void;
-	/** What steps above have brought to a cell in this run. */
-	broughtTo: (address: Int32Array, leaf: number) => number;
-	/** Hands over the proof of an allocation. */
-	prove: (proof: Proof) => void;
-	/** Takes how each line of an allocation was shared out, where that is kept. */
-	traced?: (trace: LineTrace) => void;
-	fault: (message: string) => RunFault;
-}
-
-/** Sample cells that a preview shows. */
-const SAMPLES = 40;
-
-/** A refusal that ends the run, where it is set to stop. */
-const MOST_REASONS = 20;
 
 /**
  * Carries out the steps of a runbook on a cube, one after another, each seeing what those before it wrote. What the same
@@ -149,9 +98,16 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 	const reads = new Map<number, number[]>();
 	let known: ScriptNames | undefined;
 	const names = () => (known ??= new ScriptNames(model));
-	const running = order.steps.filter((step) => step.active && (!order.only || order.only.has(step.id)));
+	const units = unitsOf(order.steps).filter((unit) => !order.only || unit.some(({ id }) => order.only!.has(id)));
+	const running = units.flat();
 	const reaches = new Map(running.map((step) => [step.id, reachOf(model, step, { ...order, names })]));
+	// What is written as a whole is not left half standing either.
+	const closed = (id: number, address: Int32Array, leaf: number, reason: string) => {
+		const step = order.steps.find((each) => each.id === id);
+		if (step && recordOf(step).isWhole) throw refusal(model, step, address, leaf, reason);
+	};
 	try {
+		if (order.clears) return clearSteps(model, work, order, closed);
 		const replaced = removeEarlier(
 			model,
 			work,
@@ -159,26 +115,25 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 			order.named ?? {},
 			ownOrigins(order),
 			new Map([...reaches].map(([step, { periods }]) => [step, periods])),
-			{
-				...order,
-				// What is written as a whole is not left half standing either.
-				closed: (id, address, leaf, reason) => {
-					const step = running.find((each) => each.id === id);
-					if (step && recordOf(step).isWhole) throw refusal(model, step, address, leaf, reason);
-				}
-			}
+			{ ...order, closed }
 		);
-		for (const step of running) {
-			order.progress(step.id);
-			const reach = reaches.get(step.id)!;
-			const origin = order.originOf.get(step.id);
-			const left = leaveAsideFor(model, work, order, step, reach);
-			if (origin !== undefined) reads.set(origin, [...resultsRead(model, work, foreignResults(model, order), reach.reads)]);
-			const entry = runStep(model, work, step, reach, order);
+		for (const unit of units) {
+			for (const { id } of unit) order.progress(id);
+			const own = new Map(unit.map((step) => [step, reaches.get(step.id)!]));
+			const left = leaveAsideFor(model, work, order, own);
+			for (const [step, { reads: read }] of own) {
+				const origin = order.originOf.get(step.id);
+				if (origin !== undefined) reads.set(origin, [...resultsRead(model, work, foreignResults(model, order), read)]);
+			}
+			const entries = runUnit(model, work, own, order);
 			putBack(work, left);
-			if (origin !== undefined) finish(model, work, step, reach, origin, order, entry);
-			entry.replaced = replaced.get(step.id) ?? 0;
-			log.push(entry);
+			for (const [step, reach] of own) {
+				const entry = entries.get(step)!;
+				const origin = order.originOf.get(step.id);
+				if (origin !== undefined) finish(model, work, step, reach, origin, order, entry);
+				entry.replaced = replaced.get(step.id) ?? 0;
+				log.push(entry);
+			}
 		}
 		const changes = work.changes();
 		return { changes, log, reads, ...compare(model, work, changes, order.wantsFigures ?? false) };
@@ -187,11 +142,41 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 	}
 }
 
-/** Ends a run at a cell that may not be written. */
-const refusal = (model: Model, step: Step, address: Int32Array, leaf: number, reason: string): RunFault =>
-	new RunFault(
-		`${step.name}: ${model.accounts.member(address[model.accountAxis]!).name}, ${model.periods.dimension.member(model.periods.leaf(leaf).ordinal).name}, cannot be written. ${reason}`
+/** Takes away what the steps wrote; of all of them also what steps wrote that are gone. */
+function clearSteps(
+	model: Model,
+	work: WorkCube,
+	order: RunOrder,
+	whole: (step: number, address: Int32Array, leaf: number, reason: string) => void
+): RunResult {
+	const wanted = new Set(
+		unitsOf(order.steps.map((step) => ({ ...step, active: true })))
+			.flatMap((unit) => (unit.some(({ id }) => order.only?.has(id) ?? true) ? unit : []))
+			.map(({ id }) => id)
 	);
+	const opened = new Map(order.steps.filter(({ id }) => wanted.has(id)).map((step) => [step.id, openStep(model, work, step, order)]));
+	const cleared = clearResults(model, work, order.only ? order.results.filter(({ step }) => wanted.has(step)) : order.results, {
+		...order,
+		closed: (step, address, leaf, reason) => {
+			whole(step, address, leaf, reason);
+			opened.get(step)?.stepWork.skip(address, leaf, reason);
+		}
+	});
+	for (const [step, { entry, close }] of opened) {
+		entry.replaced = cleared.get(step) ?? 0;
+		close();
+	}
+	const gone = [...cleared].reduce((sum, [step, cells]) => (opened.has(step) ? sum : sum + cells), 0);
+	const last = [...opened.values()].at(-1)?.entry;
+	if (gone > 0) last?.notes.push(`${gone} taken away that steps had written which are gone.`);
+	const changes = work.changes();
+	return {
+		changes,
+		log: [...opened.values()].map(({ entry }) => entry),
+		reads: new Map(),
+		...compare(model, work, changes, order.wantsFigures ?? false)
+	};
+}
 
 /** The origins under which these steps write now, and those of steps that are gone for the same members. */
 function ownOrigins({ results, originOf, named }: RunOrder): Set<number> {
@@ -203,14 +188,28 @@ function ownOrigins({ results, originOf, named }: RunOrder): Set<number> {
  * Leaves aside what a step must not read: where it sets, what would feed on itself; where it adds, what steps beneath it have
  * added to what it reads: they come after it.
  */
-function leaveAsideFor(model: Model, work: WorkCube, order: RunOrder, step: Step, { writes, reads }: Reach): LeftAside[] {
+function leaveAsideFor(model: Model, work: WorkCube, order: RunOrder, unit: ReadonlyMap<Step, Reach>): LeftAside[] {
+	const [step] = [...unit.keys()];
+	if (!step) return [];
+	const reaches = [...unit.values()];
 	const mode = originModeOf(step);
-	if (mode === 'sets') return leaveAside(model, work, asideOf(model, order, step), writes);
+	if (mode === 'sets')
+		return leaveAside(
+			model,
+			work,
+			asideOf(model, order, step),
+			reaches.flatMap(({ writes }) => writes)
+		);
 	if (mode !== 'adds') return [];
 	const from = order.steps.findIndex(({ id }) => id === step.id);
 	const beneath = new Set(order.steps.slice(from).map(({ id }) => id));
 	const additions = order.results.filter((each) => beneath.has(each.step) && model.origin(each.origin)?.mode === 'adds');
-	return leaveAside(model, work, new Set(additions.map(({ origin }) => origin)), reads);
+	return leaveAside(
+		model,
+		work,
+		new Set(additions.map(({ origin }) => origin)),
+		reaches.flatMap(({ reads }) => reads)
+	);
 }
 
 /** What a step leaves aside at the cells it sets: its own results, those of steps beneath it, and of steps that read these. */
@@ -288,237 +287,13 @@ function emptyTheRest(model: Model, work: WorkCube, targets: readonly Scope[], o
 	return emptied;
 }
 
-function runStep(model: Model, work: WorkCube, step: Step, reach: Reach, order: RunOrder): StepLog {
-	const began = performance.now();
-	const reasons = new Map<string, number>();
-	const entry: StepLog = {
-		step: step.id,
-		name: step.name,
-		kind: step.kind,
-		written: 0,
-		emptied: 0,
-		kept: 0,
-		beneath: 0,
-		replaced: 0,
-		skipped: 0,
-		notes: [],
-		reasons: [],
-		missingRates: 0,
-		milliseconds: 0
-	};
-	const fault = (message: string) => new RunFault(`${step.name}: ${message}`);
-	const stops = order.onRefused === 'stop' || recordOf(step).isWhole === true;
-	const skip = (address: Int32Array, leaf: number, reason: string) => {
-		if (stops) throw refusal(model, step, address, leaf, reason);
-		leaveOut(reason);
-	};
-	const leaveOut = (reason: string) => {
-		entry.skipped++;
-		reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
-	};
-	const origin = order.originOf.get(step.id);
-	const above = new Set(
-		order.steps
-			.slice(
-				0,
-				order.steps.findIndex(({ id }) => id === step.id)
-			)
-			.flatMap(({ id }) => order.originOf.get(id) ?? [])
-	);
-	/** Whether a scenario does not speak about a period, so that nobody would see what is written: said, and no reason to stop. */
-	const spans = model.scenarios.members.map((_, scenario) => model.scenario(scenario)?.span);
-	const isMonthly = model.accounts.members.map((_, account) => (model.account(account)?.frequency ?? 'per period') === 'per period');
-	const isBeside = (address: Int32Array, leaf: number): boolean => {
-		const span = spans[address[model.scenarioAxis]!];
-		if (!span || (leaf >= span.from && leaf <= span.to) || !isMonthly[address[model.accountAxis]!]) return false;
-		leaveOut(`“${model.scenarios.member(address[model.scenarioAxis]!).name}” has no such period.`);
-		return true;
-	};
-	const isLive = (address: Int32Array, leaf: number): boolean => {
-		if (!model.live.has(address[model.accountAxis]!)) return false;
-		if (!model.live.at(address[model.accountAxis]!, address[model.scenarioAxis]!, leaf)) return false;
-		leaveOut(`${model.accounts.member(address[model.accountAxis]!).name} is computed by its formula there.`);
-		return true;
-	};
-	/** A computed 0 on what adds up, and nothing, set aside what stands beneath and show blank. */
-	const stored = (address: Int32Array, value: number): number =>
-		(value === 0 && addsUp(model, address[model.accountAxis]!)) || isEmpty(value) ? NOTHING : value;
-	const places = new Float64Array(model.periods.width);
-	const sets = new Uint8Array(model.periods.width);
-	const stepWork: StepWork = {
-		model,
-		cube: work.cube,
-		variables: order.variables,
-		number: (parameter) => {
-			const value = order.values.get(parameter);
-			if (value?.kind !== 'number') throw fault(`$${parameter} is no number.`);
-			return value.value;
-		},
-		write: (address, leaf, value) => {
-			if (isBeside(address, leaf) || isLive(address, leaf)) return;
-			const reason = order.whyNot(address, leaf);
-			if (reason !== undefined) return skip(address, leaf, reason);
-			const { fiscalYear, position } = model.periods.leaf(leaf);
-			const yearly = model.account(address[model.accountAxis]!)?.frequency === 'per year';
-			work.write(origin!, address, fiscalYear, yearly ? 0 : position, stored(address, value));
-			entry.written++;
-		},
-		writeFact: (address, value) => {
-			const judged = factPeriod(model, address);
-			const reason = order.whyNot(address, judged);
-			if (reason !== undefined) return skip(address, judged, reason);
-			work.write(origin!, address, 0, 0, stored(address, value));
-			entry.written++;
-		},
-		writeAll: (address, values) => {
-			if (model.account(address[model.accountAxis]!)?.frequency === 'per year')
-				return values.forEach((value, leaf) => {
-					if (!isEmpty(value)) stepWork.write(address, leaf, value);
-				});
-			for (const year of model.periods.years) {
-				let any = false;
-				sets.fill(0);
-				for (let position = 0; position < sets.length; position++) {
-					const leaf = model.periods.at(year, position)?.index;
-					if (leaf === undefined || isEmpty(values[leaf]!) || isBeside(address, leaf) || isLive(address, leaf)) continue;
-					const reason = order.whyNot(address, leaf);
-					if (reason !== undefined) skip(address, leaf, reason);
-					else {
-						places[position] = stored(address, values[leaf]!);
-						sets[position] = 1;
-						any = true;
-						entry.written++;
-					}
-				}
-				if (any) work.writePlaces(origin!, address, year, places, sets);
-			}
-		},
-		remove: (from, address, year, position, leaf, value) => {
-			const reason = order.whyNot(address, leaf);
-			if (reason !== undefined) return skip(address, leaf, reason);
-			work.write(from, address, year, position, value);
-			entry.written++;
-		},
-		assign: (assignments) => {
-			const { cells, missingRates } = runAssignments(model, work, assignments, origin!, {
-				whyNot: order.whyNot,
-				skipped: skip,
-				breathe: order.breathe
-			});
-			entry.written += cells;
-			entry.missingRates += missingRates;
-		},
-		skip,
-		leaveOut: (_, __, reason) => leaveOut(reason),
-		note: (words) => entry.notes.push(words),
-		kindOf: order.kindOf,
-		missingRate: () => entry.missingRates++,
-		broughtTo: (address, leaf) => {
-			const { fiscalYear, position } = model.periods.leaf(leaf);
-			let brought = 0;
-			for (const { origin: by, value } of above.size > 0 ? work.cube.contributions(address, fiscalYear, position) : [])
-				if (above.has(by) && !isEmpty(value)) brought += value;
-			return brought;
-		},
-		prove: (proof) => (entry.proof = proof),
-		...(order.traced && { traced: (trace: LineTrace) => order.traced!(step.id, trace) }),
-		breathe: order.breathe,
-		fault
-	};
-	recordOf(step).run?.(stepWork, step, reach);
-	entry.reasons = [...reasons]
-		.map(([reason, cells]) => ({ reason, cells }))
-		.sort((one, other) => other.cells - one.cells)
-		.slice(0, MOST_REASONS);
-	entry.milliseconds = Math.round(performance.now() - began);
-	return entry;
-}
-
-/** Figures of the changed cells now and, once the cube is put back, before. */
-function compare(
-	model: Model,
-	work: WorkCube,
-	changes: readonly ChangedSeries[],
-	wantsFigures: boolean
-): Pick<RunResult, 'cells' | 'totals' | 'samples' | 'figures'> {
-	const { cube } = work;
-	// Several origins may have changed one series.
-	const seen = new Map<Block, Set<number>>();
-	const touched = changes.filter(({ block, series }) => {
-		let known = seen.get(block);
-		if (!known) seen.set(block, (known = new Set()));
-		return !known.has(series) && known.add(series);
-	});
-	const { width } = cube.store;
-	const readAll = () => {
-		const all = new Float64Array(touched.length * width);
-		touched.forEach(({ block, series }, index) => {
-			for (let position = 0; position < width; position++) all[index * width + position] = block.values[series * width + position]!;
-		});
-		return all;
-	};
-	const after = readAll();
-	work.restore();
-	const before = readAll();
-	const totals = new Map<number, Omit<AccountTotal, 'before' | 'after'> & { before: Sum; after: Sum }>();
-	const known = new Map<string, Float64Array>();
-	const factorsOf = (address: Int32Array): Float64Array | undefined => {
-		const facts = model.factsAt(address);
-		const local = model.entityAxis < 0 ? model.definition.reportingCurrency : model.currencyOf(address[model.entityAxis]!);
-		if (!facts || !isTranslated(facts) || local === model.definition.reportingCurrency) return undefined;
-		const scenario = address[model.scenarioAxis]!;
-		const key = `${local} ${scenario} ${rateUse(facts)}`;
-		let factors = known.get(key);
-		if (!factors) {
-			const setAt = (period: number) => model.rateSetAt(scenario, period);
-			known.set(key, (factors = translationFactors(model, local, model.definition.reportingCurrency, setAt, rateUse(facts))));
-		}
-		return factors;
-	};
-	const samples: SampleCell[] = [];
-	const figures: RunResult['figures'] = [];
-	let cells = 0;
-	touched.forEach(({ address, year }, index) => {
-		const changedBefore = cells;
-		const account = address[model.accountAxis]!;
-		let total = totals.get(account);
-		const facts = model.account(account);
-		if (!total) {
-			const currency = facts && isTranslated(facts) ? model.definition.reportingCurrency : null;
-			totals.set(account, (total = { account, currency, incomplete: false, cells: 0, before: new Sum(), after: new Sum() }));
-		}
-		const factors = factorsOf(address);
-		/** In the one currency all amounts are stated in. */
-		const stated = (value: number, position: number): number => {
-			if (!factors) return value;
-			const leaf = model.periods.at(year, position)?.index ?? factPeriod(model, address);
-			if (isEmpty(factors[leaf]!)) total.incomplete = true;
-			return value * factors[leaf]!;
-		};
-		for (let position = 0; position < width; position++) {
-			const was = before[index * width + position]!;
-			const is = after[index * width + position]!;
-			if (!isEmpty(was)) total.before.add(stated(was, position));
-			if (!isEmpty(is)) total.after.add(stated(is, position));
-			if (was === is || (isEmpty(was) && isEmpty(is))) continue;
-			cells++;
-			total.cells++;
-			if (samples.length < SAMPLES) samples.push({ address, year, position, before: was, after: is });
-		}
-		const range = [index * width, (index + 1) * width] as const;
-		if (wantsFigures && cells > changedBefore)
-			figures.push({ address, year, before: before.subarray(...range), after: after.subarray(...range) });
-	});
-	const told = [...totals.values()]
-		.filter((total) => total.cells > 0)
-		.map((total): AccountTotal => {
-			const adds = addsUp(model, total.account);
-			const orZero = (value: number) => (isEmpty(value) ? 0 : value);
-			return {
-				...total,
-				before: adds ? orZero(total.before.value) : Number.NaN,
-				after: adds ? orZero(total.after.value) : Number.NaN
-			};
-		});
-	return { cells, figures, samples, totals: told };
+/** Carries out a step, or several that are solved together. @returns what each did */
+function runUnit(model: Model, work: WorkCube, unit: ReadonlyMap<Step, Reach>, order: RunOrder): Map<Step, StepLog> {
+	const opened = [...unit].map(([step, reach]) => ({ step, reach, ...openStep(model, work, step, order) }));
+	const [first] = opened;
+	if (first && isSolvedTogether(first.step))
+		runAllocationsTogether(opened.flatMap(({ step, stepWork }) => (isSolvedTogether(step) ? [{ step, work: stepWork }] : [])));
+	else for (const { step, reach, stepWork } of opened) recordOf(step).run?.(stepWork, step, reach);
+	for (const { close } of opened) close();
+	return new Map(opened.map(({ step, entry }) => [step, entry]));
 }

@@ -90,10 +90,12 @@ export class RunbookWorld {
 		answers: Answers = {},
 		{
 			only,
+			clears,
 			whyNot,
 			traced
 		}: {
 			only?: number;
+			clears?: boolean;
 			whyNot?: (address: Int32Array, leaf: number) => string | undefined;
 			traced?: (step: number, trace: LineTrace) => void;
 		} = {}
@@ -118,6 +120,7 @@ export class RunbookWorld {
 			results: own.map(({ id, result, named }) => ({ origin: id, step: result!.step, named: named! })),
 			readBy: new Map(this.#kept.map(({ id, reads }) => [id, reads])),
 			...(only !== undefined && { only: new Set([only]) }),
+			...(clears && { clears }),
 			kindOf: (origin) => (origin === 1 ? 'entries' : origin > 3 ? 'results' : 'loads'),
 			whyNot: whyNot ?? (() => undefined),
 			onRefused: 'skip',

@@ -92,6 +92,7 @@ const allocation = z.object({
 	contra: z.union([z.enum(['none', 'same account']), z.object({ account: id.nullable() })]),
 	noDriver: z.enum(['stranded', 'evenly', 'stop']),
 	negative: z.enum(['refuse', 'absolute']),
+	together: z.boolean().optional(),
 	currency: z
 		.string()
 		.regex(/^[A-Z]{3}$/)
@@ -106,7 +107,8 @@ const head = {
 	name: z.string().trim().min(1, 'give the step a name').max(200),
 	description: z.string().max(4_000),
 	active: z.boolean(),
-	limits: sliceSchema
+	limits: sliceSchema,
+	group: z.string().trim().max(80).optional()
 };
 /** Complete, or it does not compile: what each kind of step has of its own. */
 const CONTENT = { formula, copy, 'roll-forward': rollForward, allocation, clear, import: importStep } satisfies Record<StepKind, z.ZodType>;

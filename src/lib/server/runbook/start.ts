@@ -15,7 +15,7 @@ import { lockModel, numberChangeSet, PreparedChangeSet } from '../database/chang
 import { keepStructureStill, lockRuns } from '../database/locks';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
-import { Fault } from '../fault';
+import { Fault, notFound } from '../fault';
 import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
@@ -31,20 +31,24 @@ const TRIES = 2;
 export const previewSchema = z.object({
 	answers: answersSchema,
 	draft: runbookSchema,
-	only: z.number().int().nullable(),
+	/** The places of the steps it is about; null for all. */
+	only: z.array(z.number().int().min(0)).max(200).nullable(),
+	/** Whether what they wrote would be taken away. */
+	clears: z.boolean().default(false),
 	/** Whether it is tried on what the person has typed and not saved. */
 	onDraft: z.boolean().default(false)
 });
 
+type PreviewAsk = Omit<z.infer<typeof previewSchema>, 'clears' | 'onDraft'> & { clears?: boolean; onDraft?: boolean };
+
 /**
  * What a run of a runbook as it is on the page would do: counts, totals and sample cells. Nothing is written.
- * @param only the place of the one step to be looked at; null for all
  */
 export async function previewRun(
 	person: SignedIn | undefined,
 	modelId: number,
 	id: number,
-	{ answers, draft, only, onDraft }: z.infer<typeof previewSchema>
+	{ answers, draft, only, clears = false, onDraft = false }: PreviewAsk
 ): Promise<Omit<RunPlan, 'series' | 'traces'>> {
 	const reader = requirePermission(person, 'rule.read');
 	await readStored(pool(), modelId, id);
@@ -52,19 +56,32 @@ export async function previewRun(
 	const stored = await toStored(modelId, structure, draft);
 	// Steps that are new have no origin yet: a stand-in, as if nothing were written before.
 	const steps = stored.map((step, place) => ({ ...step, id: step.id ?? -1 - place })) as unknown as StoredRunbook['steps'];
-	const runbook: StoredRunbook = { ...draft, id, steps: only === null ? steps : steps.filter((_, place) => place === only) };
-	const { series: _, traces: __, ...plan } = await planFor(reader, modelId, runbook, answers, { preview: true, onDraft });
+	const part = { clears, ...(only && { only: only.flatMap((place) => steps[place]?.id ?? []) }) };
+	const {
+		series: _,
+		traces: __,
+		...plan
+	} = await planFor(reader, modelId, { ...draft, id, steps }, answers, { preview: true, onDraft, part });
 	return plan;
 }
 
-export const runSchema = z.object({ answers: answersSchema });
+export const runSchema = z.object({
+	answers: answersSchema,
+	/** The steps (ids) it is about; all without. */
+	only: z.array(z.number().int()).min(1).max(200).optional(),
+	/** Whether what they wrote is taken away, and nothing computed. */
+	clears: z.boolean().default(false)
+});
+
+/** Which steps a run is about, and what it does with them. */
+type Part = Pick<z.infer<typeof runSchema>, 'only' | 'clears'>;
 
 /** Starts a run for those who look at rules. Others run what stands on their forms: a runbook may write with an owner's rights. */
 export async function runRunbook(
 	person: SignedIn | undefined,
 	modelId: number,
 	id: number,
-	asked: z.infer<typeof runSchema>
+	asked: z.input<typeof runSchema>
 ): Promise<{ run: number; job: number }> {
 	requirePermission(person, 'rule.read');
 	return startRun(person, modelId, id, asked);
@@ -75,14 +92,16 @@ export async function startRun(
 	person: SignedIn | undefined,
 	modelId: number,
 	id: number,
-	{ answers }: z.infer<typeof runSchema>
+	asked: z.input<typeof runSchema>
 ): Promise<{ run: number; job: number }> {
 	const runner = requirePermission(person, 'rule.run');
+	const { answers, only, clears } = runSchema.parse(asked);
 	const runbook = await readStored(pool(), modelId, id);
-	const { structure } = await requireReady(modelId, runbook, answers);
+	if (only?.some((step) => !runbook.steps.some(({ id: own }) => own === step))) throw notFound('step');
+	const { structure } = clears ? await modelVersions(pool(), modelId) : await requireReady(modelId, runbook, answers, only);
 	if (runbook.whenBusy === 'refuse') await refuseWhenBusy(modelId, runbook.name);
 	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
-	const active = runbook.steps.filter((step) => step.active).length;
+	const active = runbook.steps.filter((step) => step.active && (only?.includes(step.id) ?? true)).length;
 	return startJob(async (client) => {
 		const made = await client.query<{ id: number }>(
 			`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,
@@ -94,16 +113,29 @@ export async function startRun(
 			[id, runner.id, JSON.stringify(answers)]
 		);
 		const run = made.rows[0]!.id;
-		const job = await noteJob(client, modelId, runner.id, 'run', runbook.name, { run, runbook: id, answers }, active);
+		const job = await noteJob(
+			client,
+			modelId,
+			runner.id,
+			'run',
+			runbook.name,
+			{ run, runbook: id, answers, only, clears } satisfies RunPayload,
+			active
+		);
 		return { run, job };
 	});
 }
 
 /** @throws Fault 422 when the runbook has a fault, or something it asks for is left open */
-async function requireReady(modelId: number, runbook: StoredRunbook, answers: Answers): Promise<{ structure: number }> {
+async function requireReady(
+	modelId: number,
+	runbook: StoredRunbook,
+	answers: Answers,
+	only?: readonly number[]
+): Promise<{ structure: number }> {
 	const { structure } = await modelVersions(pool(), modelId);
 	const findings = await askEngine(modelId, 'checkRunbook', { structure, steps: runbook.steps, parameters: runbook.parameters });
-	const error = findings.find(({ severity }) => severity === 'error');
+	const error = findings.find(({ severity, step }) => severity === 'error' && (step === null || (only?.includes(step) ?? true)));
 	if (error) {
 		const step = runbook.steps.find((each) => each.id === error.step);
 		throw new Fault(422, 'not possible', `${step ? `${step.name}: ` : ''}${error.message}`);
@@ -183,8 +215,9 @@ async function planFor(
 		control,
 		revision,
 		onDraft,
-		figures
-	}: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean; figures?: boolean }
+		figures,
+		part
+	}: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean; figures?: boolean; part?: Part }
 ): Promise<RunPlan> {
 	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs);
 	const rules = await readAccessRules(writer, modelId);
@@ -222,6 +255,7 @@ async function planFor(
 		rules: { ...rules, mayEnter: true },
 		onRefused: runbook.onRefused,
 		preview,
+		...part,
 		...(onDraft && { draftOf: person.id }),
 		...(figures && { figures }),
 		...(control && { control })
@@ -235,12 +269,16 @@ interface RunPayload {
 	run: number;
 	runbook: number;
 	answers: Answers;
+	/** Left out in jobs of before. */
+	only?: number[] | undefined;
+	clears?: boolean;
 }
 
 handleJobs(
 	'run',
 	async (job, tell, signal) => {
-		const { run, runbook: id, answers } = job.payload as RunPayload;
+		const { run, runbook: id, answers, only, clears = false } = job.payload as RunPayload;
+		const part: Part = { clears, ...(only && { only }) };
 		const control = new SharedArrayBuffer(8);
 		const seen = new Int32Array(control);
 		const cancel = () => Atomics.store(seen, 0, 1);
@@ -253,11 +291,11 @@ handleJobs(
 			const loaded = await loadImports(
 				runbook.runsAs === null ? person : await personById(runbook.runsAs),
 				job.modelId,
-				runbook.steps,
+				clears ? [] : runbook.steps.filter((step) => only?.includes(step.id) ?? true),
 				(words) => tell(0, words)
 			);
 			if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. What was loaded stays; nothing was computed.');
-			const words = await carryOut(person, job.modelId, runbook, run, answers, control, signal, loaded);
+			const words = await carryOut(person, job.modelId, runbook, { run, answers, part, control, signal, loaded });
 			return { words, result: { run } };
 		} catch (error) {
 			if (signal.aborted && !(error instanceof Fault)) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was computed.');
@@ -291,26 +329,29 @@ async function carryOut(
 	person: SignedIn,
 	modelId: number,
 	runbook: StoredRunbook,
-	run: number,
-	answers: Answers,
-	control: SharedArrayBuffer,
-	signal: AbortSignal,
-	loaded: readonly string[]
+	{
+		run,
+		answers,
+		part,
+		control,
+		signal,
+		loaded
+	}: { run: number; answers: Answers; part: Part; control: SharedArrayBuffer; signal: AbortSignal; loaded: readonly string[] }
 ): Promise<string> {
 	// Where a runbook only loads, that nothing was computed is no news.
-	const computes = runbook.steps.some((step) => step.active && !recordOf(step).isBefore);
-	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan)] : [])].join(' ');
+	const computes = runbook.steps.some((step) => step.active && (part.only?.includes(step.id) ?? true) && !recordOf(step).isBefore);
+	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan, part, runbook)] : [])].join(' ');
 	// What runs is what the runbook says now, whatever it said when the run was asked for.
 	const { structure } = await modelVersions(pool(), modelId);
 	const definition = JSON.stringify({ ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) });
 	for (let tries = 1; ; tries++) {
 		// Computed outside the lock, unless it has been overtaken before.
-		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control }) : undefined;
+		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control, part }) : undefined;
 		const outcome = await transaction(async (client): Promise<{ plan: RunPlan; revision: number | null } | undefined> => {
 			await lockRuns(client, modelId);
 			await keepStructureStill(client, modelId);
 			let locked = early ? undefined : await lockModel(client, modelId);
-			const plan = early ?? (await planFor(person, modelId, runbook, answers, { preview: false, control, revision: locked! }));
+			const plan = early ?? (await planFor(person, modelId, runbook, answers, { preview: false, control, part, revision: locked! }));
 			if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
 			if (plan.isTooLarge)
 				throw new Fault(413, 'too large', 'This run would write more than can be kept at once. Run it in parts: limit its steps.');
@@ -363,7 +404,13 @@ async function keepTraces(client: pg.PoolClient, run: number, traces: RunPlan['t
 /** Thrown inside the transaction when the cells have moved on; it rolls back and is tried again. */
 class Overtaken extends Error {}
 
-function inWords({ cells, log }: RunPlan): string {
+function inWords({ cells, log }: RunPlan, { only, clears }: Part, { steps }: StoredRunbook): string {
+	const names = only && steps.filter(({ id }) => only.includes(id)).map(({ name }) => name);
+	const part = names && (names.length > 2 ? `${names.length} of ${steps.length} steps: ` : `${names.join(' and ')}: `);
+	return `${part ?? ''}${clears ? 'Cleared. ' : ''}${whatChanged({ cells, log })}`;
+}
+
+function whatChanged({ cells, log }: Pick<RunPlan, 'cells' | 'log'>): string {
 	const skipped = log.reduce((sum, step) => sum + step.skipped, 0);
 	const count = (number: number) => (number === 1 ? 'One cell' : `${number.toLocaleString('en')} cells`);
 	const changed = cells === 0 ? 'Nothing changed: everything stood there already.' : `${count(cells)} changed.`;

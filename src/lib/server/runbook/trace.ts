@@ -31,13 +31,19 @@ export async function traceFigure(person: SignedIn | undefined, modelId: number,
 	});
 }
 
+/** Whether a step is solved together with those next to it: what they bring comes at once. */
+const together = (step: string): string => `(${step}.kind = 'allocation' AND coalesce((${step}.definition->>'together')::boolean, false))`;
+
 /** The origins of a model, with the runs that kept how they shared out, and what comes after each in its runbook. */
 async function tracedOrigins(modelId: number): Promise<TracedOrigin[]> {
 	const found = await pool().query<TracedOrigin>(
 		`SELECT o.id, o.name, o.mode, s.name AS step,
 			ARRAY(SELECT t.run_id FROM run_trace t JOIN run r ON r.id = t.run_id WHERE t.origin_id = o.id AND r.state = 'done' ORDER BY t.run_id DESC LIMIT 60) AS runs,
 			ARRAY(SELECT other.id FROM runbook_step later JOIN origin other ON other.step_id = later.id AND other.model_id = o.model_id
-				WHERE later.runbook_id = s.runbook_id AND later.position >= s.position) AS "from"
+				WHERE later.runbook_id = s.runbook_id AND later.position >= CASE WHEN ${together('s')} THEN
+					(SELECT coalesce(max(before.position) + 1, 0) FROM runbook_step before
+						WHERE before.runbook_id = s.runbook_id AND before.position < s.position AND before.active AND NOT ${together('before')})
+					ELSE s.position END) AS "from"
 		FROM origin o LEFT JOIN runbook_step s ON s.id = o.step_id WHERE o.model_id = $1 ORDER BY s.position, o.id`,
 		[modelId]
 	);

@@ -5,7 +5,7 @@
 	import { formatCount, formatFigure, formatMoment } from '../figures/format';
 	import type { Jobs } from '../shell/jobs.svelte';
 	import AnswerFields from './AnswerFields.svelte';
-	import type { RunbookDesk } from './runbook-desk.svelte';
+	import type { Part, RunbookDesk } from './runbook-desk.svelte';
 
 	interface Props {
 		desk: RunbookDesk;
@@ -14,6 +14,11 @@
 		mayRun: boolean;
 	}
 	let { desk, jobs, locale, mayRun }: Props = $props();
+
+	const partKey = $derived(
+		typeof desk.part === 'string' ? desk.part : desk.groups.includes(desk.part.group) ? `group ${desk.part.group}` : 'all'
+	);
+	const partOf = (key: string): Part => (key === 'step' ? 'step' : key.startsWith('group ') ? { group: key.slice(6) } : 'all');
 
 	const amount = (value: number | null) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
 	const whole = (value: number) => formatFigure(value, { valueType: 'money', decimals: 0, exactly: true }, locale);
@@ -25,7 +30,7 @@
 			...of(step.emptied, 'set to nothing, as the source has nothing there.'),
 			...of(step.kept, 'kept as typed: the result stands beneath the entry.'),
 			...of(step.beneath, 'stand beneath the result of a lower step.'),
-			...of(step.replaced, 'taken away that an earlier run wrote for members of both.'),
+			...of(step.replaced, step.written > 0 ? 'taken away that an earlier run wrote for members of both.' : 'taken away.'),
 			...(step.notes ?? [])
 		];
 	}
@@ -105,15 +110,26 @@
 			onchange={(answers) => (desk.answers = answers)}
 		/>
 	{/if}
+	<select
+		class="select select-sm mb-1.5 w-full"
+		aria-label="What is looked at and run"
+		value={partKey}
+		onchange={(event) => (desk.part = partOf(event.currentTarget.value))}
+		><option value="all">All steps</option>{#each desk.groups as group (group)}<option value="group {group}">The steps of “{group}”</option
+			>{/each}{#if desk.step}<option value="step">“{desk.step.name}” alone</option>{/if}</select
+	>
 	<div class="flex flex-wrap gap-1.5">
-		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.look(null)}>Preview</button>
-		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.look(desk.picked)}
-			>This step alone</button
-		>
+		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.look()}>Preview</button>
 		{#if mayRun}<button
 				class="btn btn-primary btn-sm"
 				disabled={desk.busy || desk.running !== null || desk.draft.steps.length === 0}
 				onclick={() => desk.start(jobs)}>{desk.isChanged ? 'Save and run' : 'Run'}</button
+			>{/if}
+		{#if mayRun && desk.runs.length > 0}<button
+				class="btn btn-ghost btn-sm"
+				title="Shows what taking away its results would change; nothing is written yet"
+				disabled={desk.busy || desk.running !== null}
+				onclick={() => desk.look(true)}>Clear…</button
 			>{/if}
 		{#if desk.running !== null}<button class="btn btn-ghost btn-sm" onclick={() => jobs.cancel(desk.running!)}>Cancel the run</button>{/if}
 	</div>
@@ -122,10 +138,19 @@
 	>
 
 	{#if desk.preview}
-		{@const { plan, only } = desk.preview}
+		{@const { plan, of, clears } = desk.preview}
 		<div class="mt-3" role="status">
-			<p class="font-semibold">{only === null ? 'A run' : `“${desk.draft.steps[only]?.name}” alone`} would change {cells(plan.cells)}.</p>
+			<p class="font-semibold">
+				{clears ? `Clearing ${of.replace(/^(All|The)/, (word) => word.toLowerCase())}` : of === 'All steps' ? 'A run' : of} would change {cells(
+					plan.cells
+				)}.
+			</p>
 			<p class="text-grey mb-1.5 text-xs">Nothing is written.</p>
+			{#if clears && plan.cells > 0 && mayRun}<button
+					class="btn btn-primary btn-sm mb-1.5"
+					disabled={desk.busy || desk.running !== null}
+					onclick={() => desk.start(jobs, true)}>{desk.isChanged ? 'Save and clear' : 'Clear'}</button
+				>{/if}
 			{@render log(plan.log)}
 			{#if plan.totals.length > 0}{@render totals(plan.totals)}{/if}
 			{#if plan.samples.length > 0}

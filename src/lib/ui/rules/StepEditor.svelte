@@ -64,6 +64,28 @@
 			onchange={(event) => desk.changeStep({ active: event.currentTarget.checked })}
 		/> runs with the others</label
 	>
+	<div class="flex flex-wrap items-end gap-2">
+		<label class="text-grey text-xs"
+			>Group<input
+				class="input input-sm text-base-content block w-56"
+				list="groups-of-steps"
+				placeholder="none"
+				value={step.group ?? ''}
+				maxlength="80"
+				readonly={!desk.mayWrite}
+				onchange={(event) => desk.changeStep({ group: event.currentTarget.value.trim() || undefined })}
+			/></label
+		>
+		<datalist id="groups-of-steps"
+			>{#each desk.groups as group (group)}<option value={group}></option>{/each}</datalist
+		>
+		{#if desk.mayWrite && step.group}
+			{@const { group, active } = step}
+			<button class="btn btn-ghost btn-sm" onclick={() => desk.switchGroup(group, !active)}
+				>Switch all of “{group}” {active ? 'off' : 'on'}</button
+			>
+		{/if}
+	</div>
 
 	{#if findings.length > 0}
 		<ul class="border-hairline rounded-md border px-3 py-1.5">

@@ -32,23 +32,34 @@
 		{@const step = desk.draft.steps[place]}
 		{#if step}
 			{@const findings = desk.findings.filter((finding) => finding.step === step.id)}
+			{@const solvedWith = desk.solvedWith(place)}
+			{@const group = step.group && step.group !== desk.draft.steps[place - 1]?.group ? step.group : ''}
 			{@const errors = findings.filter(({ severity }) => severity === 'error').length}
 			<!-- Drag and drop makes it reachable and moves it by keyboard; a button inside would not be dragged. -->
 			<!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_noninteractive_element_interactions -->
 			<li
 				class="step cursor-pointer outline-none"
 				aria-current={place === desk.picked ? 'step' : undefined}
-				aria-label="{place + 1}. {step.name}, {recordOf(step).title}{step.active ? '' : ', switched off'}"
+				aria-label="{place + 1}. {step.name}, {recordOf(step).title}{step.group ? `, of ${step.group}` : ''}{step.active
+					? ''
+					: ', switched off'}"
 				onfocus={() => (desk.picked = place)}
 				onclick={() => (desk.picked = place)}
 			>
-				<span class="number">{place + 1}</span>
+				{#if group}<p class="group text-soft text-[13px] font-semibold">{group}</p>{/if}
+				<span class={['number', solvedWith.length > 0 && 'together']}>{place + 1}</span>
 				<div class={['card', place === desk.picked && 'picked', !step.active && 'off']}>
 					<p class="flex items-baseline gap-2">
 						<strong class="min-w-0 grow font-semibold [overflow-wrap:anywhere]">{step.name}</strong>
 						<span class="text-grey shrink-0 text-xs">{recordOf(step).title}</span>
 					</p>
 					<p class="text-soft line-clamp-2 text-[13px]">{stepInWords(step, desk.names)}</p>
+					{#if solvedWith.length > 0}<p class="text-grey text-xs">
+							Solved together with {solvedWith
+								.filter((each) => each !== place)
+								.map((each) => each + 1)
+								.join(', ')}
+						</p>{/if}
 					{#if !step.active}<p class="text-grey text-xs">Switched off</p>
 					{:else if errors > 0}<p class="text-error text-xs">{errors === 1 ? 'One thing to mend' : `${errors} things to mend`}</p>
 					{:else if findings.length > 0}<p class="text-warning text-xs">Worth a look</p>{/if}
@@ -87,6 +98,14 @@
 		background: var(--color-base-100);
 		font-size: 13px;
 		color: var(--soft);
+	}
+	/* Steps that are solved together stand on a double line. */
+	.number.together {
+		border-style: double;
+		border-width: 3px;
+	}
+	.group {
+		grid-column: 1 / -1;
 	}
 	.card {
 		border: 1px solid var(--hairline);

@@ -1,10 +1,13 @@
-import { recordOf, STEP_KINDS, type Answers, type Finding, type ParameterDefinition, type StepLog } from '$lib/core';
+import { recordOf, STEP_KINDS, unitsOf, type Answers, type Finding, type ParameterDefinition, type StepLog } from '$lib/core';
 import type { RunPlan } from '$lib/server/engine';
 import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
 import { request } from '../request';
 import type { Jobs } from '../shell/jobs.svelte';
 
 type Preview = Omit<RunPlan, 'series' | 'traces'>;
+
+/** All steps, the picked one, or those of a group. */
+export type Part = 'all' | 'step' | { group: string };
 
 /** Steps back that are kept. */
 const MOST_STEPS = 100;
@@ -38,7 +41,9 @@ export class RunbookDesk {
 	scriptsAs = $state<'text' | 'cards'>('text');
 	/** The place of the step that is shown. */
 	picked = $state(0);
-	preview = $state.raw<{ plan: Preview; only: number | null } | null>(null);
+	/** What is looked at and run: all steps, the picked one, or those of a group. */
+	part = $state.raw<Part>('all');
+	preview = $state.raw<{ plan: Preview; of: string; clears: boolean } | null>(null);
 	run = $state.raw<RunDetails | null>(null);
 	running = $state<number | null>(null);
 	busy = $state(false);
@@ -184,19 +189,53 @@ export class RunbookDesk {
 		return true;
 	}
 
-	async look(only: number | null): Promise<void> {
+	/** The groups that steps stand in, in their order. */
+	get groups(): string[] {
+		return [...new Set(this.draft.steps.flatMap(({ group }) => group || []))];
+	}
+	/** The places of steps that are solved together with the one at a place, itself among them; none where it stands alone. */
+	solvedWith(place: number): number[] {
+		const step = this.draft.steps[place];
+		const unit = step ? unitsOf(this.draft.steps).find((each) => each.includes(step)) : undefined;
+		return unit && unit.length > 1 ? unit.map((each) => this.draft.steps.indexOf(each)) : [];
+	}
+	/** The places of the steps a part is about; null for all. A group that is gone is all. */
+	placesOf(part: Part): number[] | null {
+		if (part === 'step') return this.step ? [this.picked] : null;
+		if (part === 'all' || !this.groups.includes(part.group)) return null;
+		return this.draft.steps.flatMap(({ group }, place) => (group === part.group ? [place] : []));
+	}
+	/** A part in words. */
+	inWords(part: Part): string {
+		if (part === 'step') return `“${this.step?.name ?? ''}” alone`;
+		return part === 'all' || !this.groups.includes(part.group) ? 'All steps' : `The steps of “${part.group}”`;
+	}
+	/** Switches all steps of a group on or off. */
+	switchGroup(group: string, active: boolean): void {
+		this.change({ steps: this.draft.steps.map((step) => (step.group === group ? { ...step, active } : step)) });
+	}
+
+	/** Looks at what running a part would do, or at what clearing it would. */
+	async look(clears = false): Promise<void> {
 		const { steps } = this.draft;
-		const draft = { ...this.draft, steps: steps.map((step) => ({ ...step, active: only !== null || step.active })), version: this.version };
-		const plan = await this.#ask<Preview>('preview', { answers: this.answers, draft, only, onDraft: this.onDraft });
+		const only = this.placesOf(this.part);
+		// A step that is switched off can be looked at alone.
+		const draft = {
+			...this.draft,
+			steps: steps.map((step, place) => ({ ...step, active: step.active || (only?.length === 1 && only[0] === place) })),
+			version: this.version
+		};
+		const plan = await this.#ask<Preview>('preview', { answers: this.answers, draft, only, clears, onDraft: this.onDraft });
 		if (!plan) return;
 		this.run = null;
-		this.preview = plan.faults.length > 0 ? null : { plan, only };
+		this.preview = plan.faults.length > 0 ? null : { plan, of: this.inWords(this.part), clears };
 		this.message = plan.faults.length > 0 ? { text: plan.faults.map(({ message }) => message).join(' '), kind: 'error' } : null;
 	}
 
 	/** How the picked step would go, those above it having run, with the page as it is. @returns its part of the log; a sentence where it cannot */
 	async tryStep(): Promise<StepLog | string> {
-		const draft = { ...this.draft, steps: this.draft.steps.slice(0, this.picked + 1), version: this.version };
+		const last = Math.max(this.picked, ...this.solvedWith(this.picked));
+		const draft = { ...this.draft, steps: this.draft.steps.slice(0, last + 1), version: this.version };
 		const reply = await request<Preview>(`/api/runbooks/${this.id}/preview`, {
 			answers: this.answers,
 			draft,
@@ -206,7 +245,9 @@ export class RunbookDesk {
 		if (!reply.ok) return reply.message;
 		const { faults, log } = reply.answer;
 		if (faults.length > 0) return faults.map(({ message }) => message).join(' ');
-		return log.at(-1) ?? 'This step is switched off.';
+		// A step that is new has no number yet: it is known by its place.
+		const own = this.step?.id ?? -1 - this.picked;
+		return log.find(({ step }) => step === own) ?? 'This step is switched off.';
 	}
 
 	/** Sets when it runs by itself, with the answers as they are on the page. @returns a sentence when that was refused */
@@ -219,9 +260,11 @@ export class RunbookDesk {
 		return reply.ok ? null : reply.message;
 	}
 
-	async start(jobs: Jobs): Promise<void> {
+	/** Saves and runs a part, or takes away what it wrote. */
+	async start(jobs: Jobs, clears = false): Promise<void> {
 		if (!(await this.save())) return;
-		const started = await this.#ask<{ run: number; job: number }>('run', { answers: this.answers });
+		const only = this.placesOf(this.part)?.flatMap((place) => this.draft.steps[place]!.id ?? []);
+		const started = await this.#ask<{ run: number; job: number }>('run', { answers: this.answers, ...(only && { only }), clears });
 		if (!started) return;
 		this.preview = null;
 		this.running = started.job;

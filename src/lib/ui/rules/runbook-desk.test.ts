@@ -87,4 +87,37 @@ describe('a runbook on its page', () => {
 		expect(desk.draft.steps.map(({ id }) => id)).toEqual([2, null]);
 		expect(desk.isChanged).toBe(true);
 	});
+
+	test('a group is looked at, run and switched together; one that is gone is all steps', () => {
+		const desk = open();
+		desk.changeStep({ group: 'Costs' });
+		desk.picked = 2;
+		desk.changeStep({ group: 'Costs' });
+		expect(desk.groups).toEqual(['Costs']);
+		expect(desk.placesOf({ group: 'Costs' })).toEqual([0, 2]);
+		expect(desk.placesOf('step')).toEqual([2]);
+		expect(desk.placesOf('all')).toBeNull();
+		expect(desk.placesOf({ group: 'Other' })).toBeNull();
+		expect(desk.inWords({ group: 'Other' })).toBe('All steps');
+		desk.switchGroup('Costs', false);
+		expect(desk.draft.steps.map(({ active }) => active)).toEqual([false, true, false]);
+		desk.undo();
+		expect(desk.draft.steps.map(({ active }) => active)).toEqual([true, true, true]);
+	});
+
+	test('says which steps are solved together: those marked so next to each other, whatever is switched off between them', () => {
+		const desk = open();
+		desk.picked = 0;
+		desk.add('allocation');
+		desk.changeStep({ together: true });
+		desk.duplicate();
+		expect(desk.draft.steps.map(({ name }) => name)).toEqual(['first', 'Share out', 'Share out, copy', 'second', 'third']);
+		expect(desk.solvedWith(1)).toEqual([1, 2]);
+		expect(desk.solvedWith(0)).toEqual([]);
+		desk.move(1);
+		expect(desk.solvedWith(1)).toEqual([]);
+		desk.picked = 2;
+		desk.changeStep({ active: false });
+		expect(desk.solvedWith(1)).toEqual([1, 3]);
+	});
 });

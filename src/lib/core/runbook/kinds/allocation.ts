@@ -1,11 +1,12 @@
-import { allocate, type ReadyAllocation, type ReadyLine } from '../../allocation';
+import { allocate, allocateTogether, decimalsAt, type Allocated, type ReadyAllocation, type ReadyLine } from '../../allocation';
 import { addsUp } from '../../cube';
 import { selectionInWords } from '../../dimension';
 import type { AccountDefinition, Model } from '../../model';
 import type { Scope } from '../../script';
 import { checkSlice } from '../check-slice';
 import type { AllocationLine, AllocationStep, Basis, Driver, NumberOrParameter, Slice } from '../definition';
-import type { StepWork } from '../run';
+import type { StepWork } from '../step-work';
+import { isSolvedTogether, unitsOf } from '../units';
 import { sliceInWords } from '../slice-words';
 import { renamedKeys, renamedSlice, type Checking, type MemberNames, type Renaming, type StepRecord } from './kind';
 import { proofOf, Samples } from './proof';
@@ -31,17 +32,64 @@ export function runAllocation(work: StepWork, step: AllocationStep & { limits: S
 		},
 		ready
 	);
-	const { results } = allocated;
-	const address = new Int32Array(model.dimensions.length);
+	writeResults(work, allocated);
+	work.prove(proofOf(model, ready, allocated, samples.get()));
+	if (allocated.tieOut.length === 0) work.note('The pool is empty: there was nothing to share out.');
+}
+
+/** Carries out allocations whose pools serve one another: all of them or nothing. */
+export function runAllocationsTogether(steps: readonly { work: StepWork; step: { name: string; limits: Slice } & AllocationStep }[]): void {
+	const samples = steps.map(() => new Samples());
+	const readied = steps.map(({ work, step }, at) => {
+		const number = (of: NumberOrParameter) => (typeof of === 'number' ? of : work.number(of.parameter));
+		const ready = readyAllocation(work.model, step, work.variables, number);
+		if (typeof ready === 'string') throw work.fault(ready);
+		const wrong = ready.contra === 'none' ? NO_CONTRA : ready.lines.some(({ basis }) => basis.by === 'standard') ? AT_STANDARD : undefined;
+		if (wrong) throw work.fault(wrong);
+		return {
+			name: step.name,
+			ready,
+			work: {
+				model: work.model,
+				cube: work.cube,
+				breathe: work.breathe,
+				fault: work.fault,
+				broughtTo: work.broughtTo,
+				shared: samples[at]!.take,
+				...(work.traced && { traced: work.traced })
+			}
+		};
+	});
+	const { each, notes } = allocateTogether(readied);
+	for (const note of notes) steps[0]!.work.note(note);
+	steps.forEach(({ work }, at) => {
+		writeResults(work, each[at]!);
+		work.prove(proofOf(work.model, readied[at]!.ready, each[at]!, samples[at]!.get()));
+		if (each[at]!.tieOut.length === 0) work.note('The pool is empty: there was nothing to share out.');
+	});
+}
+
+const NO_CONTRA = 'What is solved together with other steps is taken out of its pool: choose a contra.';
+const AT_STANDARD = 'At standard nothing can be solved together with other steps: what goes out does not follow from what comes in.';
+
+/** Binary dust of amounts in cents. */
+const CENT_DUST = 1e-6;
+
+function writeResults(work: StepWork, { results }: Allocated): void {
+	const address = new Int32Array(work.model.dimensions.length);
 	for (let series = 0; series < results.count; series++) {
 		work.breathe();
 		const values = results.values.subarray(series * results.width, (series + 1) * results.width);
-		// What comes and goes again in full leaves nothing.
-		for (let leaf = 0; leaf < values.length; leaf++) if (values[leaf] === 0) values[leaf] = Number.NaN;
-		work.writeAll(results.readAddress(series, address), values);
+		results.readAddress(series, address);
+		const scale = 10 ** decimalsAt(work.model, address);
+		for (let leaf = 0; leaf < values.length; leaf++) {
+			// Cents added up are cents again; what comes and goes again in full leaves nothing.
+			const cents = Math.round(values[leaf]! * scale);
+			if (Math.abs(values[leaf]! * scale - cents) < CENT_DUST) values[leaf] = cents / scale;
+			if (values[leaf] === 0) values[leaf] = Number.NaN;
+		}
+		work.writeAll(address, values);
 	}
-	work.prove(proofOf(model, ready, allocated, samples.get()));
-	if (allocated.tieOut.length === 0) work.note('The pool is empty: there was nothing to share out.');
 }
 
 /** What an account must have in common with the pool it gets amounts from. */
@@ -82,11 +130,25 @@ function checkReady(model: Model, ready: ReadyAllocation, { find, writes }: Chec
 			find('hint', `“${line.name}”: the pool is among its own receivers, and nothing takes out what it gives: the total grows.`);
 	});
 	for (const account of written) writes(account);
-	checkShares(ready, find);
+	checkShares(ready.lines, find);
+}
+
+/** What is solved together must be taken out of its pools, and stay outside of them. @param above those of its group before it */
+function checkTogether(model: Model, ready: ReadyAllocation, above: readonly ReadyAllocation[], find: Checking['find']): void {
+	if (ready.contra === 'none') find('error', NO_CONTRA);
+	if (ready.lines.some(({ basis }) => basis.by === 'standard')) find('error', AT_STANDARD);
+	const group = [...above, ready];
+	const lines = group.flatMap((each) => each.lines);
+	for (const { contra } of group)
+		if (typeof contra === 'number' && lines.some(({ pool }) => (pool.axes.get(model.accountAxis)?.[contra] ?? 1) === 1)) {
+			find('error', `The contra “${model.accounts.member(contra).name}” is in a pool that is solved together with it.`);
+			break;
+		}
+	if (above.length > 0) checkShares(lines, find);
 }
 
 /** Lines whose pools meet must not take more than there is. */
-function checkShares({ lines }: ReadyAllocation, find: Checking['find']): void {
+function checkShares(lines: readonly ReadyLine[], find: Checking['find']): void {
 	for (const [at, line] of lines.entries()) {
 		const meeting = lines
 			.slice(at)
@@ -167,11 +229,16 @@ export const allocation: StepRecord<AllocationStep> = {
 		if (typeof ready === 'string') find('error', ready);
 		else {
 			checkReady(model, ready, checking);
+			const unit = step.together ? (unitsOf([...checking.above, { ...step, active: true }]).at(-1) ?? []) : [];
+			const group: ReadyAllocation[] = [];
 			for (const earlier of checking.above) {
 				const before = earlier.kind === 'allocation' ? readyAllocation(model, earlier, variables, number) : undefined;
-				if (typeof before === 'object' && flowsBack(model, ready, before))
+				if (typeof before !== 'object') continue;
+				if (unit.includes(earlier)) group.push(before);
+				else if (flowsBack(model, ready, before))
 					find('hint', `What it gives flows back into a pool that “${earlier.name}” has shared out by then: it stays there.`);
 			}
+			if (step.together) checkTogether(model, ready, group, find);
 		}
 	},
 	reach: (model, step, { values, variables }) => {
@@ -201,7 +268,7 @@ export const allocation: StepRecord<AllocationStep> = {
 				: own.contra === 'same account'
 					? ', taken out where it stands'
 					: `, contra ${names.get(own.contra.account ?? -1) ?? '?'}`;
-		return `Shares ${lines}${contra}`;
+		return `Shares ${lines}${contra}${own.together ? ', solved together with those next to it' : ''}`;
 	}
 };
 

@@ -1,7 +1,7 @@
 import { factPeriod } from '../../model';
 import { EMPTY, isEmpty } from '../../number';
 import type { ClearStep, Clears, Slice } from '../definition';
-import type { StepWork } from '../run';
+import type { StepWork } from '../step-work';
 import { scopeOf } from '../slice';
 import type { StepRecord } from './kind';
 

@@ -6,7 +6,7 @@ import { eachCell, type Scope } from '../../script';
 import type { CopyStep, OverYear, Slice } from '../definition';
 import { isReached, layOut } from './over-year';
 import { readyMap, type ReadyMap } from './member-map';
-import type { StepWork } from '../run';
+import type { StepWork } from '../step-work';
 import { inScope, isAddressIn, scopeOf, weightsIn } from '../slice';
 import { checkSlice } from '../check-slice';
 import { sliceInWords } from '../slice-words';

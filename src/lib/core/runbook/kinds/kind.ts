@@ -3,7 +3,7 @@ import type { Model } from '../../model';
 import type { ScriptNames } from '../../script';
 import type { FormulaStep, Slice, Step, StepKind } from '../definition';
 import type { Reach, ReachContext } from '../reach';
-import type { StepWork } from '../run';
+import type { StepWork } from '../step-work';
 
 /** What belongs to every step, whatever its kind. */
 export type StepHead = Pick<Step, 'id' | 'name' | 'description' | 'active' | 'limits'>;

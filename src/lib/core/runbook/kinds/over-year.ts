@@ -3,7 +3,7 @@ import { continuationOf } from '../../model';
 import { EMPTY, isEmpty, shareOut, Sum } from '../../number';
 import type { Scope } from '../../script';
 import type { OverYear } from '../definition';
-import type { StepWork } from '../run';
+import type { StepWork } from '../step-work';
 
 /** Whether a period of a year may get something of the year's total. */
 export const isReached = (over: OverYear, position: number): boolean => over.way !== 'one period' || position === over.period - 1;

@@ -4,7 +4,7 @@ import { mapSelection, selectionInWords, selectMembers } from '../../dimension';
 import { continuationOf, inContinuation, laterScenarios, type Model } from '../../model';
 import { isEmpty } from '../../number';
 import type { CarriedInto, RollForwardStep, Slice } from '../definition';
-import type { StepWork } from '../run';
+import type { StepWork } from '../step-work';
 import { scopeOf } from '../slice';
 import type { StepRecord } from './kind';
 import { flags, unionOfPeriods, withAccounts } from './scopes';

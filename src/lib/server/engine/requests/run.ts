@@ -93,6 +93,9 @@ export interface PlanRunAsk {
 	kinds: [number, Clears][];
 	rules: AccessRules;
 	onRefused: 'skip' | 'stop';
+	/** Steps (ids) it is about, all without; and whether what they wrote is taken away. */
+	only?: number[];
+	clears?: boolean;
 	preview: boolean;
 	/** Whose unsaved entries it is tried on; the base when nobody's. */
 	draftOf?: number;
@@ -143,6 +146,8 @@ function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay):
 		whyNot: (address, leaf) => guard.whyNot(address, leaf),
 		onRefused: ask.onRefused,
 		wantsFigures: ask.figures ?? false,
+		...(ask.only && { only: new Set(ask.only) }),
+		clears: ask.clears ?? false,
 		...(!ask.preview && {
 			traced: (step: number, trace: LineTrace) => {
 				const origin = originOf.get(step)!;

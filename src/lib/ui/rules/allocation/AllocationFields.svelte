@@ -195,6 +195,19 @@
 </ol>
 {#if desk.mayWrite}<button class="btn btn-xs self-start" onclick={add}>Add a line</button>{/if}
 
+<label class="flex items-start gap-1.5 text-[13px]"
+	><input
+		type="checkbox"
+		class="checkbox checkbox-xs mt-0.5"
+		checked={step.together ?? false}
+		disabled={!desk.mayWrite}
+		onchange={(event) => desk.changeStep({ together: event.currentTarget.checked || undefined })}
+	/><span
+		>solved together with the allocations next to it that are marked so too: their pools serve one another, each shares out its own and what
+		it gets from the others</span
+	></label
+>
+
 <div class="flex flex-wrap items-end gap-3">
 	<label class="text-grey flex flex-col text-xs"
 		>Contra<select

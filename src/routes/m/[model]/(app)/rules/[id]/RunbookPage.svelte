@@ -22,7 +22,7 @@
 	$effect(() => {
 		shell.at({ name: 'Rules', path: '/rules' }, { name: desk.draft.name });
 		shell.actions = [
-			{ kind: 'Action', name: 'Preview this runbook', run: () => void desk.look(null) },
+			{ kind: 'Action', name: 'Preview this runbook', run: () => void desk.look() },
 			...(desk.mayWrite ? [{ kind: 'Action', name: 'Save this runbook', hint: 'Ctrl S', run: () => void desk.save() }] : [])
 		];
 	});
