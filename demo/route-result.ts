@@ -49,7 +49,8 @@ export const OBJECTS: Branch[] = [
 			{ code: 'B-GS', name: 'Group services' },
 			{ code: 'B-HB', name: 'Harbours' },
 			{ code: 'B-FC', name: 'Fleet care' },
-			{ code: 'B-DC', name: 'Data centre' }
+			{ code: 'B-DC', name: 'Data centre' },
+			{ code: 'B-FO', name: 'Fleet office' }
 		]
 	},
 	{
@@ -113,7 +114,8 @@ export const BOOKED: { object: string; item: string; amount: number }[] = [
 	{ object: 'B-HB', item: 'NRG', amount: 41_900 },
 	{ object: 'B-FC', item: 'PAY', amount: 226_400 },
 	{ object: 'B-FC', item: 'NRG', amount: 98_700 },
-	{ object: 'B-DC', item: 'SVC', amount: 84_600 }
+	{ object: 'B-DC', item: 'SVC', amount: 84_600 },
+	{ object: 'B-FO', item: 'PAY', amount: 61_300 }
 ];
 
 /** Hours of the survey in a usual month, by activity. Nobody has filled in June yet: what follows them is stranded there. */

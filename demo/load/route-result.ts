@@ -278,20 +278,38 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 					: nowhere
 			)
 		);
-	const steps: { name: string; description: string; lines: AllocationLine[] }[] = [
+	const [pair, stages] = ['Services to one another', 'Down to customers'];
+	const steps: { name: string; description: string; group: string; together?: boolean; lines: AllocationLine[] }[] = [
+		{
+			name: 'Data centre',
+			description: 'The fleet office runs on its machines, as the booking systems do.',
+			group: pair,
+			together: true,
+			lines: [line('By machines', pool('B-DC'), slice(codes(objects, 'B-FO', 'R-SYS')), fixed({ 'B-FO': 15, 'R-SYS': 85 }))]
+		},
+		{
+			name: 'Fleet office',
+			description: 'It keeps the papers of ships and crews, and those of the data centre.',
+			group: pair,
+			together: true,
+			lines: [
+				line('By cases', pool('B-FO'), slice(codes(objects, 'B-DC', 'R-SHOP', 'R-CREW')), fixed({ 'B-DC': 10, 'R-SHOP': 60, 'R-CREW': 30 }))
+			]
+		},
 		{
 			name: 'Bookings to resources',
 			description: 'Costs leave the place where they were booked for what they pay for.',
+			group: stages,
 			lines: [
 				line('Group services', pool('B-GS'), slice(codes(objects, 'R-CREW', 'R-SYS')), fixed({ 'R-CREW': 70, 'R-SYS': 30 })),
 				line('Harbours', pool('B-HB'), slice(codes(objects, 'R-BERTH')), { by: 'even' }),
-				line('Fleet care', pool('B-FC'), slice(codes(objects, 'R-SHOP', 'R-CREW')), fixed({ 'R-SHOP': 80, 'R-CREW': 20 })),
-				line('Data centre', pool('B-DC'), slice(codes(objects, 'R-SYS')), { by: 'even' })
+				line('Fleet care', pool('B-FC'), slice(codes(objects, 'R-SHOP', 'R-CREW')), fixed({ 'R-SHOP': 80, 'R-CREW': 20 }))
 			]
 		},
 		{
 			name: 'Resources to activities',
 			description: 'Crews by the hours of the survey, the others as agreed.',
+			group: stages,
 			lines: [
 				line('Crew hours', pool('R-CREW'), slice(activities), by('HRS')),
 				line('Berths', pool('R-BERTH'), slice(codes(objects, 'A-BERTH', 'A-CARS')), fixed({ 'A-BERTH': 3, 'A-CARS': 1 })),
@@ -302,6 +320,7 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 		{
 			name: 'Activities to routes',
 			description: 'Each activity by what makes work of it.',
+			group: stages,
 			lines: [
 				toRoutes('A-SAIL', 'Sailing', 'SAI'),
 				toRoutes('A-CLEAN', 'Cleaning', 'SAI'),
@@ -314,6 +333,7 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 		{
 			name: 'Routes to channels and customers',
 			description: 'By the bookings of each route.',
+			group: stages,
 			lines: [
 				line(
 					'By bookings',
@@ -341,8 +361,10 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 		]
 	);
 	const limits = slice(codes(main.scenario, 'BUD28'), codes(periods, 'FY2028'));
-	for (const [position, { name, description, lines }] of steps.entries()) {
+	for (const [position, { name, description, group, together, lines }] of steps.entries()) {
 		const definition: Omit<Extract<Step, { kind: 'allocation' }>, 'id' | 'name' | 'description' | 'active' | 'limits' | 'kind'> = {
+			group,
+			...(together && { together }),
 			lines,
 			contra: 'same account',
 			noDriver: 'stranded',

@@ -6,8 +6,10 @@ import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
 import { enterFigures, inspectFigure, openForm, saveDraft } from '../../src/lib/server/form';
 import {
 	createRunbook,
+	previewRun,
 	readRun,
 	readRunbook,
+	runRunbook,
 	saveRunbook,
 	startRun,
 	takeBackRun,
@@ -44,7 +46,8 @@ afterAll(async () => {
 	await database.close();
 });
 
-const run = async (person = maren()) => readRun(person, model, (await startRun(person, model, runbook, { answers: {} })).run);
+const run = async (person = maren(), part: { only?: number[]; clears?: boolean } = {}) =>
+	readRun(person, model, (await startRun(person, model, runbook, { answers: {}, ...part })).run);
 /** Costs of a period (code) where objects, routes, channels and customers are what is asked for. */
 const costs = async (where: string): Promise<number> =>
 	(
@@ -52,36 +55,43 @@ const costs = async (where: string): Promise<number> =>
 			`SELECT coalesce(sum(amount), 0) AS sum FROM report_cells_${model} WHERE "result-item" IN ('PAY', 'SVC', 'NRG') AND ${where}`
 		)
 	).rows[0]!.sum;
+const at = (object: string) => `"cost-object" = '${object}'`;
 const rounded = (value: number) => Math.round(value * 100) / 100;
 const summed = (rows: readonly ProofRow[], of: 'in' | 'out' | 'stranded') => rounded(rows.reduce((sum, row) => sum + row[of], 0));
 
 describe('costs of the demo', () => {
-	test('are checked, shared out in four steps, and what nobody surveyed is stranded and named', async () => {
+	test('are checked, shared out in six steps, two of them together, and what nobody surveyed is stranded and named', async () => {
 		expect((await readRunbook(maren(), model, runbook)).findings).toEqual([]);
 		const booked = await costs('true');
+		const [machines, office] = [await costs(`${at('B-DC')} AND period_of_year = 1`), await costs(`${at('B-FO')} AND period_of_year = 1`)];
 		const done = await run();
 		const proofs = proofsOf(done.log);
 		expect(proofs.map(({ step }) => step)).toEqual([
+			'Data centre',
+			'Fleet office',
 			'Bookings to resources',
 			'Resources to activities',
 			'Activities to routes',
 			'Routes to channels and customers'
 		]);
 		for (const { sums } of proofs) for (const { difference } of sums) expect(difference).toBe(0);
-		expect(summed(proofs[0]!.rows, 'in')).toBe(rounded(booked));
-		expect(proofs.map(({ sums }) => isTied(sums[0]!))).toEqual([true, false, true, true]);
-		const stranded = done.log[1]!.proof!.stranded;
+		// Those that serve one another share out what they have, and what they get from one another: x = a + 0.1 y, y = b + 0.15 x.
+		const [gross] = proofs[0]!.rows.filter(({ period }) => period === 'Apr 2027');
+		expect(gross!.in).toBeCloseTo((machines + 0.1 * office) / (1 - 0.015), 2);
+		expect(gross!.out).toBe(gross!.in);
+		expect(proofs.map(({ sums }) => isTied(sums[0]!))).toEqual([true, true, true, false, true, true]);
+		const stranded = done.log[3]!.proof!.stranded;
 		expect(stranded.length).toBeGreaterThan(0);
 		expect(new Set(stranded.map(({ line, period, why }) => `${line}, ${period}: ${why}`))).toEqual(
 			new Set(['Crew hours, Jun 2027: Nothing weighs the receivers.'])
 		);
-		expect(summed(proofs[1]!.rows, 'stranded')).toBe(rounded(await costs('"cost-object" = \'R-CREW\'')));
+		expect(summed(proofs[3]!.rows, 'stranded')).toBe(rounded(await costs('"cost-object" = \'R-CREW\'')));
 		const [chain] = chainOf(proofs);
 		expect(chain!.firstIn).toBeCloseTo(booked, 2);
 		expect(chain!.finalOut + chain!.stranded).toBeCloseTo(booked, 2);
 		// Nothing is lost on the way, and what is shared has come to the customers.
 		expect(rounded(await costs('true'))).toBe(rounded(booked));
-		expect(rounded(await costs("customer <> 'NOCUSTOMER'"))).toBe(rounded(summed(proofs[3]!.rows, 'out')));
+		expect(rounded(await costs("customer <> 'NOCUSTOMER'"))).toBe(rounded(summed(proofs[5]!.rows, 'out')));
 		expect(await costs("\"cost-object\" LIKE 'B-%' AND customer = 'NOCUSTOMER'")).toBeCloseTo(0, 4);
 		const form = await openForm(maren(), model, 'route-by-channel', { members: {}, currency: 'EUR' });
 		expect(form.form.values.some((value) => value !== null && value > 0)).toBe(true);
@@ -153,7 +163,8 @@ describe('costs of the demo', () => {
 			'1 pool Routes to channels and customers',
 			'2 pool Activities to routes',
 			'3 pool Resources to activities',
-			'4 pool Bookings to resources',
+			'4 pool Data centre',
+			'4 pool Fleet office',
 			'5 load Costs as booked'
 		]);
 		// By hand: a part of sailing by its sailings.
@@ -220,6 +231,34 @@ describe('costs of the demo', () => {
 		expect(await costs("customer <> 'NOCUSTOMER'")).toBeCloseTo(before, 4);
 		await database.pool.query('DELETE FROM access_lock WHERE id = $1', [lock.rows[0]!.id]);
 		await saveRunbook(maren(), model, runbook, { ...head, steps, version: version + 1 });
+	}, 60_000);
+
+	test('a group, or one step, is cleared and run alone; what is solved together stays together; what is not there is refused', async () => {
+		const { steps } = await readRunbook(maren(), model, runbook);
+		const stages = steps.filter(({ group }) => group === 'Down to customers').map(({ id }) => id!);
+		const before = await costs("customer <> 'NOCUSTOMER'");
+		const cleared = await run(maren(), { only: stages, clears: true });
+		expect(cleared.words).toMatch(/^4 of 6 steps: Cleared\. .* cells changed\.$/);
+		expect(await costs("customer <> 'NOCUSTOMER'")).toBe(0);
+		// The pair has still served one another.
+		expect(await costs("\"cost-object\" IN ('B-DC', 'B-FO')")).toBeCloseTo(0, 4);
+		expect(await costs('"cost-object" = \'R-SYS\'')).toBeGreaterThan(0);
+		expect((await run(maren(), { only: stages })).log.map(({ step }) => step)).toEqual(stages);
+		expect(await costs("customer <> 'NOCUSTOMER'")).toBeCloseTo(before, 4);
+		// One of the pair is both.
+		const alone = await run(maren(), { only: [steps[1]!.id!], clears: true });
+		expect(alone.log.map(({ name }) => name)).toEqual(['Data centre', 'Fleet office']);
+		expect(await costs('"cost-object" = \'B-FO\'')).toBeGreaterThan(600_000);
+		await takeBackRun(maren(), model, alone.id);
+		const planned = await previewRun(maren(), model, runbook, {
+			answers: {},
+			draft: { ...(await readRunbook(maren(), model, runbook)) },
+			only: [0],
+			clears: true
+		});
+		expect([planned.log.length, planned.cells > 0]).toEqual([2, true]);
+		expect((await faultOf(run(maren(), { only: [999_999] }))).status).toBe(404);
+		expect((await faultOf(runRunbook(people.get('Tove'), model, runbook, { answers: {}, clears: true }))).status).toBe(403);
 	}, 60_000);
 
 	test('all of it goes back, run by run', async () => {
