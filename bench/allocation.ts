@@ -108,6 +108,7 @@ export const allocation = (): Promise<Measure[]> =>
 			),
 			measure('trace of them on disk, bytes a link (aim 12)', bytes / cells, 12, 1),
 			measure('following all of them back, ms (aim 200)', back, 200, 1),
+			measure('300 pools that serve one another, solved together, ms (aim 1,000)', await servingOneAnother(), 1_000, 1),
 			measure('60 steps of 12 periods over 200,000 cells, ms (aim 3,000)', await manySteps(), 3_000, 1)
 		];
 	});
@@ -144,4 +145,36 @@ async function manySteps(): Promise<number> {
 	of.announce(Array.from({ length: steps }, (_, at) => ({ id: 101 + at, name: `Share ${at}`, mode: 'adds' as const })));
 	const cube = filled(of, 10, 28, 12);
 	return medianOf(3, () => runSteps(of, cube, order(Array.from({ length: steps }, (_, at) => stepOf(of, at + 1, 'pool')))));
+}
+
+/** Three hundred pools, each of which gives to all of them and to twenty outside, in ten steps of thirty lines. */
+async function servingOneAnother(): Promise<number> {
+	const [pools, outside, lines] = [300, 20, 30];
+	const of = model(1, pools + outside);
+	of.announce(Array.from({ length: pools / lines }, (_, at) => ({ id: 101 + at, name: `Share ${at}`, mode: 'adds' as const })));
+	const cube = filled(of, pools, 1, 1);
+	const unit = of.definition.dimensions.find((each) => each.code === 'unit')!;
+	const members = unit.members.filter(({ code }) => code !== 'everywhere');
+	const steps = Array.from({ length: pools / lines }, (_, step): Step => {
+		const whole = stepOf(of, step + 1, 'pool') as Extract<Step, { kind: 'allocation' }>;
+		return {
+			...whole,
+			together: true,
+			contra: 'same account',
+			lines: Array.from({ length: lines }, (__, line) => {
+				const pool = step * lines + line;
+				return {
+					name: `Line ${line}`,
+					pool: { ...these(of, 'account', 'cost'), ...these(of, 'product', 'pool'), ...these(of, 'unit', `u${pool}`) },
+					receivers: these(of, 'unit', 'everywhere'),
+					basis: {
+						by: 'fixed' as const,
+						shares: members.map(({ id }, at) => ({ members: { [unit.id]: id }, share: weightOf(pool * 331 + at) }))
+					},
+					share: 100
+				};
+			})
+		};
+	});
+	return medianOf(3, () => runSteps(of, cube, order(steps, { traced: () => {} })));
 }

@@ -6,6 +6,7 @@ import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
 import { enterFigures, inspectFigure, openForm, saveDraft } from '../../src/lib/server/form';
 import {
 	createRunbook,
+	flowOfRunbook,
 	previewRun,
 	readRun,
 	readRunbook,
@@ -163,6 +164,7 @@ describe('costs of the demo', () => {
 			'1 pool Routes to channels and customers',
 			'2 pool Activities to routes',
 			'3 pool Resources to activities',
+			'4 pool Bookings to resources',
 			'4 pool Data centre',
 			'4 pool Fleet office',
 			'5 load Costs as booked'
@@ -174,6 +176,41 @@ describe('costs of the demo', () => {
 		expect(pool.by).toMatch(/^by /);
 		expect(pool.amount).toBeCloseTo((pool.of! * pool.weight!) / pool.weights!, 1);
 		expect((await faultOf(traceFigure(maren(), model, { members: members.with(0, 999_999), period: node.period }))).status).toBe(422);
+	}, 60_000);
+
+	test('the flow picture shows every stage, ties with the proof, and its places are figures that can be traced', async () => {
+		const { picture } = await flowOfRunbook(maren(), model, runbook, {});
+		expect(picture.stages).toEqual([
+			'Data centre and Fleet office',
+			'Bookings to resources',
+			'Resources to activities',
+			'Activities to routes',
+			'Routes to channels and customers'
+		]);
+		expect([picture.currency, picture.incomplete]).toEqual(['EUR', false]);
+		expect(picture.periods[0]!.name).toMatch(/2028/);
+		const sum = (of: (node: (typeof picture.nodes)[number]) => number) => picture.nodes.reduce((all, node) => all + of(node), 0);
+		// What began is what was booked, and all of it is where it ended.
+		expect(sum(({ stage, out }) => (stage === 0 ? out : 0))).toBeCloseTo(await costs('true'), 1);
+		expect(sum(({ stage, in: came, out }) => (stage === 0 ? 0 : came - out))).toBeCloseTo(await costs('true'), 1);
+		for (const { from, to } of picture.links) expect(picture.nodes[from]!.stage).toBeLessThan(picture.nodes[to]!.stage);
+		const sailing = picture.nodes.find(({ name }) => name === 'Sailing')!;
+		expect(sailing.in).toBeCloseTo(sailing.out, 2);
+		const web = picture.nodes.find(({ name }) => name === 'Web, Visitors')!;
+		const traced = await traceFigure(maren(), model, web.figure!);
+		expect(traced.total).toBeCloseTo(web.in, 2);
+		// A month, and a part of the costs: no more than that.
+		const [item] = picture.slice.filter(({ members }) => members.some(({ name }) => name === 'Pay and people'));
+		const pay = item!.members.find(({ name }) => name === 'Pay and people')!.id;
+		const may = picture.periods.find(({ name }) => name === 'May 2027')!.id;
+		const part = (await flowOfRunbook(maren(), model, runbook, { period: may, slice: { [item!.dimension]: pay } })).picture;
+		const began = part.nodes.filter(({ stage }) => stage === 0).reduce((all, { out }) => all + out, 0);
+		const booked = await database.pool.query<{ sum: number }>(
+			`SELECT sum(amount) AS sum FROM report_cells_${model} WHERE "result-item" = 'PAY' AND period_of_year = 2`
+		);
+		expect(began).toBeCloseTo(booked.rows[0]!.sum, 2);
+		expect((await faultOf(flowOfRunbook(people.get('Tove'), model, runbook, {}))).status).toBe(403);
+		expect((await faultOf(flowOfRunbook(maren(), 1, runbook, {}))).status).toBe(404);
 	}, 60_000);
 
 	test('the proof comes as a file whose lines add up to their step', async () => {
@@ -270,6 +307,7 @@ describe('costs of the demo', () => {
 		for (const { id } of runs.rows) await takeBackRun(maren(), model, id);
 		expect(await costs("customer <> 'NOCUSTOMER'")).toBe(0);
 		expect(await costs('"cost-object" LIKE \'B-%\'')).toBeCloseTo(await costs('true'), 4);
+		expect((await faultOf(flowOfRunbook(maren(), model, runbook, {}))).message).toContain('Nothing has been shared out yet');
 	});
 });
 

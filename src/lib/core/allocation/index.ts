@@ -5,6 +5,7 @@
  */
 export { allocate, type Allocated, type AllocationWork } from './allocate';
 export { divide } from './divide';
+export { flowOf, type FlowLink, type FlowNode, type FlowStage } from './flow';
 export { decimalsAt } from './pools';
 export type { ReadyAllocation, ReadyBasis, ReadyChange, ReadyDriver, ReadyLine, ReadyReceiver } from './ready';
 export { followBack, followForward, type Followed, type FollowedCell, type Given, type LineTrace, type Link } from './trace';

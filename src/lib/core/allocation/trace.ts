@@ -184,7 +184,7 @@ export interface Link extends Followable {
 export type Given = Followable;
 
 /** The parts of a sharing, as they were. */
-function partsOf({ sharings, receivers, weights, parts }: LineTrace, sharing: number): Float64Array {
+export function partsOf({ sharings, receivers, weights, parts }: LineTrace, sharing: number): Float64Array {
 	if (parts) return parts[sharing]!;
 	const own = weights[sharings.weights[sharing]!]!;
 	const into = new Float64Array(own.length);
@@ -218,7 +218,7 @@ function receiverCounts(
 const keyOf = (group: number, period: number): number => group * 2 ** 31 + period;
 
 /** The address of a receiver of a sharing. */
-function receiverAt({ dimensions, changed, groups, receivers, sharings }: LineTrace, sharing: number, receiver: number): number[] {
+export function receiverAt({ dimensions, changed, groups, receivers, sharings }: LineTrace, sharing: number, receiver: number): number[] {
 	const group = sharings.group[sharing]!;
 	const at = Array.from(groups.subarray(group * dimensions.length, (group + 1) * dimensions.length));
 	const { members } = receivers[sharings.receivers[sharing]!]!;

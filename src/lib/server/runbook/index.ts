@@ -3,6 +3,7 @@ export { copyRunbook, createRunbook, deleteRunbook, saveRunbook, checkScriptText
 export { checkAllRunbooks, listRunbooks, readRunbook, type RunbookDetails, type RunbookInShort } from './read';
 export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } from './runs';
 export { setRunbookSchedule, startDueRunbooks } from './schedule';
+export { flowOfRunbook, flowSchema } from './flow';
 export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';
 export { tieOutGrid, tieOutWorkbook } from './tie-out';

@@ -200,6 +200,10 @@
 		</div>
 	{/if}
 
+	{#if desk.draft.steps.some(({ kind }) => kind === 'allocation') && desk.runs.some(({ state }) => state === 'done')}<a
+			class="text-primary mt-3 inline-block font-semibold underline"
+			href={at(`/rules/${desk.id}/flow`)}>Flow picture</a
+		>{/if}
 	<h2 class="text-grey mt-4 mb-1 text-[13px] font-semibold">Runs</h2>
 	<ul>
 		{#each desk.runs as run (run.id)}

@@ -3,6 +3,7 @@ import { collapsed } from './collapsed';
 import { effect } from './effect';
 import { emptied } from './emptied';
 import { enter, restore } from './enter';
+import { flow } from './flow';
 import { form, locate } from './form';
 import { inspect } from './inspect';
 import { branch, checkLayout, select } from './layout';
@@ -28,6 +29,7 @@ export const REQUESTS = {
 	effect,
 	emptied,
 	enter,
+	flow,
 	form,
 	inspect,
 	leafCells,

@@ -344,7 +344,7 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 	return { ...figure.head(), total, amount: total, isCell: false, sources: told };
 }
 
-async function tracesOf({ database }: ModelEngine, run: number, origin: number): Promise<LineTrace[]> {
+export async function tracesOf({ database }: ModelEngine, run: number, origin: number): Promise<LineTrace[]> {
 	const key = `${run} ${origin}`;
 	const known = kept.get(key);
 	if (known) return known;

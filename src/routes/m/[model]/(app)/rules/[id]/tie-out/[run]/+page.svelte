@@ -24,6 +24,7 @@
 						: ''}
 			</p>
 		</div>
+		<a class="btn btn-sm" href={at(`/rules/${data.runbook}/flow`)}>Flow</a>
 		<a class="btn btn-sm" href={file('xlsx')} download>XLSX</a>
 		<a class="btn btn-sm" href={file('csv')} download>CSV</a>
 	</div>

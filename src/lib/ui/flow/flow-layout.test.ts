@@ -1,0 +1,39 @@
+import { describe, expect, test } from 'vitest';
+import { heightOf, layoutOf } from './flow-layout';
+
+const node = (stage: number, name: string) => ({ stage, name, in: 0, out: 0, count: 1, figure: null });
+const picture = {
+	stages: ['First', 'Second'],
+	nodes: [node(0, 'Web'), node(1, 'A'), node(1, 'Pier'), node(2, 'B')],
+	links: [
+		{ from: 0, to: 1, step: 'First', amount: 300 },
+		{ from: 0, to: 2, step: 'First', amount: -100 },
+		{ from: 2, to: 3, step: 'Second', amount: 200 }
+	]
+};
+
+describe('a picture of flows', () => {
+	test('has every place in its stage, from left to right, as high as what goes through it', () => {
+		const { bars } = layoutOf(picture, 800);
+		expect(bars.map(({ node: place }) => place)).toEqual([0, 1, 2, 3]);
+		const [web, a, pier, b] = bars;
+		expect(web!.x).toBeLessThan(a!.x);
+		expect(a!.x).toBe(pier!.x);
+		expect(pier!.x).toBeLessThan(b!.x);
+		// 400 went from the first, 300 came to A.
+		expect(web!.height / a!.height).toBeCloseTo(4 / 3, 6);
+		// More went on from Pier than had come: it is as high as what went on.
+		expect(pier!.height).toBeCloseTo(b!.height, 6);
+		expect(bars.map(({ labelLeft }) => labelLeft)).toEqual([false, false, false, true]);
+	});
+	test('has bands as thick as their amounts, also below nothing', () => {
+		const { bands } = layoutOf(picture, 800);
+		expect(bands.map(({ link }) => link)).toEqual([0, 1, 2]);
+		expect(bands[0]!.thickness / bands[1]!.thickness).toBeCloseTo(3, 6);
+		for (const { path } of bands) expect(path).toMatch(/^M[\d.]+,[\d.]+C/);
+	});
+	test('has room for every name of its fullest stage, and of nothing draws nothing', () => {
+		expect(heightOf({ ...picture, nodes: Array.from({ length: 16 }, (_, at) => node(1, `N${at}`)) })).toBe(16 * 38);
+		expect(layoutOf({ ...picture, nodes: [], links: [] }, 800)).toEqual({ bars: [], bands: [] });
+	});
+});

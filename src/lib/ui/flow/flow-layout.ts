@@ -1,0 +1,66 @@
+import { sankey, sankeyLinkHorizontal } from 'd3-sankey';
+import type { FlowPicture } from '$lib/server/engine';
+
+type Picture = Pick<FlowPicture, 'nodes' | 'links' | 'stages'>;
+
+/** A place as it is drawn: a bar. */
+export interface Bar {
+	/** The node (place in the picture). */
+	node: number;
+	x: number;
+	y: number;
+	width: number;
+	height: number;
+	/** Whether its name stands at its left, as there is no room at its right. */
+	labelLeft: boolean;
+}
+
+/** What went from one place to another as it is drawn: a band along a path. */
+export interface Band {
+	/** The link (place in the picture). */
+	link: number;
+	path: string;
+	thickness: number;
+}
+
+const BAR = 10;
+const GAP = 14;
+/** Room for the names at the right of the last stage. */
+const MARGIN = 4;
+
+/** How high a picture is: its fullest stage has room for every name. */
+export function heightOf({ nodes }: Picture): number {
+	const counts = new Map<number, number>();
+	for (const { stage } of nodes) counts.set(stage, (counts.get(stage) ?? 0) + 1);
+	return Math.max(260, Math.max(0, ...counts.values()) * 38);
+}
+
+/** Places and bands of a picture, by d3-sankey: thick as their amounts are large, whatever their sign. */
+export function layoutOf({ nodes, links, stages }: Picture, width: number): { bars: Bar[]; bands: Band[] } {
+	if (links.length === 0) return { bars: [], bands: [] };
+	const layout = sankey<{ place: number; stage: number }, { place: number }>()
+		.nodeAlign(({ stage }) => stage)
+		.nodeSort((one, other) => one.place - other.place)
+		.nodeWidth(BAR)
+		.nodePadding(GAP)
+		.extent([
+			[1, 4],
+			[width - MARGIN, heightOf({ nodes, links, stages }) - 4]
+		]);
+	const graph = layout({
+		nodes: nodes.map(({ stage }, place) => ({ place, stage })),
+		links: links.map(({ from, to, amount }, place) => ({ source: from, target: to, value: Math.abs(amount), place }))
+	});
+	const path = sankeyLinkHorizontal();
+	return {
+		bars: graph.nodes.map(({ place, stage, x0, y0, x1, y1 }) => ({
+			node: place,
+			x: x0!,
+			y: y0!,
+			width: x1! - x0!,
+			height: y1! - y0!,
+			labelLeft: stage === stages.length
+		})),
+		bands: graph.links.map((link) => ({ link: link.place, path: path(link) ?? '', thickness: link.width ?? 0 }))
+	};
+}
