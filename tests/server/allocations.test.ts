@@ -1,15 +1,17 @@
 import ExcelJS from 'exceljs';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { chainOf, isTied, proofsOf, type ProofRow } from '../../src/lib/core';
+import { chainOf, isTied, proofsOf, runbookDifferences, type ProofRow } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
 import { enterFigures, inspectFigure, openForm, saveDraft } from '../../src/lib/server/form';
 import {
+	checkFreshness,
 	createRunbook,
 	flowOfRunbook,
 	previewRun,
 	readRun,
 	readRunbook,
+	runbookOfRun,
 	runRunbook,
 	saveRunbook,
 	startRun,
@@ -101,14 +103,30 @@ describe('costs of the demo', () => {
 	test('run again they change nothing; with the survey filled in they tie out', async () => {
 		const again = await run();
 		expect([again.cells, again.revision]).toEqual([0, null]);
-		// Hours of June are typed into the survey.
+		expect(await checkFreshness(maren(), model, runbook)).toMatchObject({ through: null, runs: [{ outOfDate: false }, {}] });
+		// Hours of June are typed into the survey; those of a scenario that is not shared out are nobody's driver.
 		const choices = { members: {}, currency: 'EUR' };
+		const scenario = await database.pool.query<{ of: number; id: number }>(
+			"SELECT m.dimension_id AS of, m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.kind = 'scenario' AND m.code = 'STR'"
+		);
+		const other = { members: { [scenario.rows[0]!.of]: scenario.rows[0]!.id }, currency: 'EUR' };
+		const { form: elsewhere } = await openForm(maren(), model, 'hours-survey', other);
+		await enterFigures(maren(), model, 'hours-survey', other, {
+			entries: [{ row: 0, column: 11, text: '7' }],
+			structure: elsewhere.structure
+		});
+		await saveDraft(maren(), model, 'hours-survey', { keepMine: [], takeTheirs: [] });
+		expect((await checkFreshness(maren(), model, runbook)).through).toBeNull();
 		const { form } = await openForm(maren(), model, 'hours-survey', choices);
 		const row = form.rows.findIndex(({ label }) => label === 'Sailing');
 		const column = form.columns.findIndex(({ label }) => label.startsWith('Jun'));
 		await enterFigures(maren(), model, 'hours-survey', choices, { entries: [{ row, column, text: '5800' }], structure: form.structure });
 		await saveDraft(maren(), model, 'hours-survey', { keepMine: [], takeTheirs: [] });
+		const stale = await checkFreshness(maren(), model, runbook);
+		expect(stale).toMatchObject({ through: 'Survey of hours', runs: [{ outOfDate: true }, {}] });
+		expect((await faultOf(checkFreshness(people.get('Tove'), model, runbook))).status).toBe(403);
 		const done = await run();
+		expect((await checkFreshness(maren(), model, runbook)).runs[0]).toMatchObject({ id: done.id, outOfDate: false });
 		expect(proofsOf(done.log).every(({ sums }) => sums.every(isTied))).toBe(true);
 		expect(await costs('"cost-object" = \'R-CREW\'')).toBeCloseTo(0, 4);
 	}, 60_000);
@@ -297,6 +315,22 @@ describe('costs of the demo', () => {
 		expect((await faultOf(run(maren(), { only: [999_999] }))).status).toBe(404);
 		expect((await faultOf(runRunbook(people.get('Tove'), model, runbook, { answers: {}, clears: true }))).status).toBe(403);
 	}, 60_000);
+
+	test('the rules of a run become a runbook of their own, whose steps write for themselves', async () => {
+		const done = await database.pool.query<{ id: number }>(
+			"SELECT id FROM run WHERE runbook_id = $1 AND state = 'done' ORDER BY id LIMIT 1",
+			[runbook]
+		);
+		const { id } = await runbookOfRun(maren(), model, done.rows[0]!.id);
+		const [made, own] = [await readRunbook(maren(), model, id), await readRunbook(maren(), model, runbook)];
+		expect(made.name).toMatch(/^Share costs to customers, as of \d{4}-\d\d-\d\d$/);
+		const words = { members: new Map(), dimensions: new Map(), people: new Map() };
+		const nameless = ({ steps, ...rest }: typeof made) => ({ ...rest, name: '', steps: steps.map((step) => ({ ...step, id: null })) });
+		expect(runbookDifferences(nameless(own), nameless(made), words)).toEqual({ whole: [], steps: [] });
+		expect(made.steps.some((step) => own.steps.some((each) => each.id === step.id))).toBe(false);
+		expect((await runbookOfRun(maren(), model, done.rows[0]!.id)).id).not.toBe(id);
+		expect((await faultOf(runbookOfRun(people.get('Tove'), model, done.rows[0]!.id))).status).toBe(403);
+	});
 
 	test('all of it goes back, run by run', async () => {
 		const runs = await database.pool.query<{ id: number }>(

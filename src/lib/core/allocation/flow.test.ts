@@ -55,7 +55,7 @@ describe('flows', () => {
 			],
 			stepDown
 		);
-		expect(lines).toEqual(['0 Web → 1 A 18000', '0 Web → 1 B 30000', '0 Web → 1 Pier 12000', '1 Pier → 2 A 31200', '1 Pier → 2 B 20800']);
+		expect(lines).toEqual(['0 Web → 1 Pier 12000', '0 Web → 2 A 18000', '0 Web → 2 B 30000', '1 Pier → 2 A 31200', '1 Pier → 2 B 20800']);
 		const pier = nodes.find(({ stage, shown }) => stage === 1 && shown[0]!.member === id('Object', 'Pier'))!;
 		expect([pier.in, pier.out]).toEqual([12_000, 52_000]);
 	});
@@ -113,6 +113,51 @@ describe('flows', () => {
 		const { lines, nodes } = flows([[at('Pool'), 700]], [seven], { most: 3 });
 		expect(lines).toEqual(['0 Pool → 1 5 others 500', '0 Pool → 1 M1 100', '0 Pool → 1 M2 100']);
 		expect(nodes.find(({ count }) => count === 5)!.members.get(dimension('Object').id)!.size).toBe(5);
+	});
+	test('what comes to one place by several stages stands there once, and goes on from there whole', () => {
+		// Web gives A 100, then Pier gives A 50; A has 7 of its own, and gives all of it to B.
+		const steps = [
+			share([{ pool: { Object: ['Web'] }, receivers: { Object: ['A'] } }]),
+			share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['A'] } }], {}, 2),
+			share([{ pool: { Object: ['A'] }, receivers: { Object: ['B'] } }], {}, 3)
+		];
+		const { lines, nodes } = flows(
+			[
+				[at('Web'), 100],
+				[at('Pier'), 50],
+				[at('A'), 7]
+			],
+			steps
+		);
+		expect(lines).toEqual(['0 Pier → 2 A 50', '0 Web → 2 A 100', '2 A → 3 B 157']);
+		expect(nodes.find(({ stage }) => stage === 2)).toMatchObject({ in: 150, out: 157 });
+	});
+	test('what comes back to a place that has given already stands in another one: nothing flows in circles', () => {
+		const { lines } = flows(
+			[
+				[at('Web'), 100],
+				[at('Pier'), 10]
+			],
+			[
+				share([{ pool: { Object: ['Web'] }, receivers: { Object: ['Pier'] } }]),
+				share([{ pool: { Object: ['Pier'] }, receivers: { Object: ['Web', 'A'] } }], {}, 2),
+				share([{ pool: { Object: ['Web'] }, receivers: { Object: ['B'] } }], {}, 3)
+			]
+		);
+		expect(lines).toEqual(['0 Web → 1 Pier 100', '1 Pier → 2 A 55', '1 Pier → 2 Web 55', '2 Web → 3 B 55']);
+		const ownReceiver = flows([[at('A'), 99]], [share([{ pool: { Object: ['A'] }, receivers: { Object: ['Few'] } }])]);
+		expect(ownReceiver.lines).toEqual(['0 A → 1 A 33', '0 A → 1 B 33', '0 A → 1 C 33']);
+	});
+	test('what came to one cell in two places goes on from each as it came', () => {
+		// M1 and M2 are one place by channel; X gives on before M2 gets more.
+		const steps = [
+			share([{ pool: { Object: ['Web'] }, receivers: { Object: ['A', 'B'] } }]),
+			share([{ pool: { Object: ['B'] }, receivers: { Channel: ['X'] } }], {}, 2),
+			share([{ pool: { Object: ['A'] }, receivers: { Channel: ['X'] } }], {}, 3),
+			share([{ pool: { Object: ['Few'], Channel: ['X'] }, receivers: { Object: ['C'] } }], {}, 4)
+		];
+		const { lines } = flows([[at('Web'), 100]], steps);
+		expect(lines).toEqual(['0 Web → 1 A 50', '0 Web → 1 B 50', '1 A → 3 ? 50', '1 B → 3 ? 50', '3 ? → 4 C 100']);
 	});
 	test('of nothing is nothing', () => {
 		expect(flows([], [stepDown[0]!])).toEqual({ nodes: [], lines: [] });

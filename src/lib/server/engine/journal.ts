@@ -4,7 +4,15 @@ import { unpackSeries } from '../database/series';
 /** A change of the journal to be applied to a cube; ids. */
 export type JournalChange =
 	| { kind: 'cell'; origin: number; address: number[]; period: number; value: number }
-	| { kind: 'series'; origin: number; address: ArrayLike<number>; year: number; amounts: Float64Array; stamps: number | Float64Array };
+	| {
+			kind: 'series';
+			origin: number;
+			address: ArrayLike<number>;
+			year: number;
+			amounts: Float64Array;
+			before: Float64Array;
+			stamps: number | Float64Array;
+	  };
 
 /** The changes of one change set, in the order they were posted. */
 export async function changesOf(database: Database, modelId: number, revision: number): Promise<JournalChange[]> {
@@ -26,12 +34,13 @@ export async function changesOf(database: Database, modelId: number, revision: n
 			value: after ?? Number.NaN
 		})),
 		...blocks.rows.flatMap(({ packed }) =>
-			unpackSeries(packed).map(({ origin, members, year, amounts, stamps }) => ({
+			unpackSeries(packed).map(({ origin, members, year, amounts, before, stamps }) => ({
 				kind: 'series' as const,
 				origin,
 				address: members,
 				year,
 				amounts,
+				before,
 				// Those of the change set itself are given by its revision.
 				stamps: stamps?.map((stamp) => (stamp === 0 ? revision : stamp)) ?? revision
 			}))

@@ -80,7 +80,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 		...verbs('data.write', 'edit', 'member', 'map', 'schedule', 'remove')
 	},
 	'/api/m/[model]/runbooks/[id]/[verb]': verbs('rule.write', 'save', 'copy', 'delete', 'schedule'),
-	'/api/m/[model]/runs/[id]/[verb]': verbs('rule.run', 'take-back'),
+	'/api/m/[model]/runs/[id]/[verb]': { ...verbs('rule.run', 'take-back'), ...verbs('rule.write', 'keep') },
 	'/api/m/[model]/rules/[verb]': verbs('rule.write', 'create'),
 	'/api/m/[model]/batches/[batch]/[verb]': verbs('data.load', 'reload', 'take-back'),
 	...Object.fromEntries(

@@ -7,7 +7,8 @@ import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
 import { readStored } from './read';
 import { dropRunbook, insertRunbook, putStep, updateRunbook, type StepToStore } from './store';
-import { parameterSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
+import { readRun } from './runs';
+import { parameterSchema, runbookSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
 import { modelVersions } from '../database/structure-version';
 import { writeJournal } from '../definition/journal';
 
@@ -94,10 +95,7 @@ export async function copyRunbook(person: SignedIn | undefined, modelId: number,
 	const writer = requirePermission(person, 'rule.write');
 	const { steps, name, ...rest } = await readStored(pool(), modelId, id);
 	return transaction(async (client) => {
-		const names = await client.query<{ name: string }>('SELECT name FROM runbook WHERE model_id = $1', [modelId]);
-		const taken = new Set(names.rows.map((row) => row.name));
-		let copy = `${name}, copy`;
-		for (let number = 2; taken.has(copy); number++) copy = `${name}, copy ${number}`;
+		const copy = await freeName(client, modelId, `${name}, copy`);
 		// Whose rights the first one runs with is no consent to the second.
 		const runsAs = rest.runsAs === writer.id ? rest.runsAs : null;
 		const made = await insertRunbook(client, modelId, { ...rest, runsAs, name: copy });
@@ -105,6 +103,36 @@ export async function copyRunbook(person: SignedIn | undefined, modelId: number,
 		await note(client, writer.id, modelId, made, `Copied the runbook “${name}”`, copy, null, { name: copy });
 		return { id: made };
 	});
+}
+
+/**
+ * Makes a runbook of what one was when it ran; its steps are new ones, with results of their own.
+ * @throws Fault 404
+ */
+export async function runbookOfRun(person: SignedIn | undefined, modelId: number, run: number): Promise<{ id: number }> {
+	const writer = requirePermission(person, 'rule.write');
+	const { at, definition } = await readRun(person, modelId, run);
+	const read = runbookSchema.safeParse({ version: 0, whenBusy: 'wait', ...(definition as object) });
+	if (!read.success) throw new Fault(422, 'not possible', 'This run is of a time whose rules cannot be read any more.');
+	const draft = { ...read.data, steps: read.data.steps.map((step) => ({ ...step, id: null })) };
+	const { structure } = await modelVersions(pool(), modelId);
+	const steps = await toStored(modelId, structure, draft);
+	return transaction(async (client) => {
+		const name = await freeName(client, modelId, `${draft.name.slice(0, 170)}, as of ${at.slice(0, 10)}`);
+		const made = await insertRunbook(client, modelId, { ...draft, runsAs: draft.runsAs === writer.id ? draft.runsAs : null, name });
+		for (const [position, step] of steps.entries()) await putStep(client, made, position, step);
+		await note(client, writer.id, modelId, made, `Made a runbook of a run of “${draft.name}”`, name, null, { name });
+		return { id: made };
+	});
+}
+
+/** A name that no runbook of a model has yet. */
+async function freeName(client: pg.PoolClient, modelId: number, wanted: string): Promise<string> {
+	const names = await client.query<{ name: string }>('SELECT name FROM runbook WHERE model_id = $1', [modelId]);
+	const taken = new Set(names.rows.map((row) => row.name));
+	let free = wanted;
+	for (let number = 2; taken.has(free); number++) free = `${wanted} ${number}`;
+	return free;
 }
 
 /** Takes a runbook away. What its runs wrote stays until it is taken back or cleared. */

@@ -1,8 +1,9 @@
 /** Runbooks: their steps, checking them, and runs as jobs. */
-export { copyRunbook, createRunbook, deleteRunbook, saveRunbook, checkScriptText } from './edit';
+export { copyRunbook, createRunbook, deleteRunbook, runbookOfRun, saveRunbook, checkScriptText } from './edit';
 export { checkAllRunbooks, listRunbooks, readRunbook, type RunbookDetails, type RunbookInShort } from './read';
 export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } from './runs';
 export { setRunbookSchedule, startDueRunbooks } from './schedule';
+export { checkFreshness } from './freshness';
 export { flowOfRunbook, flowSchema } from './flow';
 export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';

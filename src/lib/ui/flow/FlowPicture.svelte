@@ -2,7 +2,7 @@
 	import type { FlowPicture, PictureNode } from '$lib/server/engine';
 	import { at } from '../at';
 	import { formatFigure } from '../figures/format';
-	import { heightOf, layoutOf } from './flow-layout';
+	import { columnsOf, headingOf, heightOf, layoutOf } from './flow-layout';
 
 	interface Props {
 		picture: FlowPicture;
@@ -29,10 +29,10 @@
 		const { from, to } = picture.links[link]!;
 		return from === pointed.node || to === pointed.node;
 	};
-	/** Names of the places, and where they stand. */
+	/** What brought amounts to the places of each column, and where that stands. */
 	const columns = $derived(
-		['Booked', ...picture.stages].map((name, stage) => ({
-			name,
+		columnsOf(picture).map((stage) => ({
+			name: headingOf(picture, stage),
 			x: layout.bars.find(({ node }) => picture.nodes[node]!.stage === stage)?.x
 		}))
 	);
@@ -40,10 +40,10 @@
 
 <div class="relative w-full" bind:clientWidth={width}>
 	<div class="relative mb-1 h-9">
-		{#each columns as { name, x }, stage (stage)}
+		{#each columns as { name, x }, place (place)}
 			{#if x !== undefined}<span
-					class={['text-grey absolute top-0 line-clamp-2 max-w-44 text-xs', stage === columns.length - 1 && 'text-right']}
-					style={stage === columns.length - 1 ? `right: 0` : `left: ${x}px`}>{name}</span
+					class={['text-grey absolute top-0 line-clamp-2 max-w-44 text-xs', place === columns.length - 1 && 'text-right']}
+					style={place === columns.length - 1 ? `right: 0` : `left: ${x}px`}>{name}</span
 				>{/if}
 		{/each}
 	</div>

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { heightOf, layoutOf } from './flow-layout';
+import { columnsOf, headingOf, heightOf, layoutOf } from './flow-layout';
 
 const node = (stage: number, name: string) => ({ stage, name, in: 0, out: 0, count: 1, figure: null });
 const picture = {
@@ -31,6 +31,22 @@ describe('a picture of flows', () => {
 		expect(bands.map(({ link }) => link)).toEqual([0, 1, 2]);
 		expect(bands[0]!.thickness / bands[1]!.thickness).toBeCloseTo(3, 6);
 		for (const { path } of bands) expect(path).toMatch(/^M[\d.]+,[\d.]+C/);
+	});
+	test('has a column for every stage that has places, also where no way leads through all of them', () => {
+		const apart = {
+			stages: ['One', 'Two', 'Three'],
+			nodes: [node(0, 'Web'), node(3, 'A'), node(0, 'Pier'), node(2, 'B')],
+			links: [
+				{ from: 0, to: 1, step: 'Three', amount: 1 },
+				{ from: 2, to: 3, step: 'Two', amount: 1 },
+				{ from: 2, to: 3, step: 'One', amount: 1 }
+			]
+		};
+		expect(columnsOf(apart)).toEqual([0, 2, 3]);
+		const { bars } = layoutOf(apart, 800);
+		const xOf = (place: number) => bars.find(({ node: own }) => own === place)!.x;
+		expect([xOf(0) < xOf(3), xOf(3) < xOf(1)]).toEqual([true, true]);
+		expect([0, 2, 3].map((stage) => headingOf(apart, stage))).toEqual(['Where it was booked', 'One, Two', 'Three']);
 	});
 	test('has room for every name of its fullest stage, and of nothing draws nothing', () => {
 		expect(heightOf({ ...picture, nodes: Array.from({ length: 16 }, (_, at) => node(1, `N${at}`)) })).toBe(16 * 38);

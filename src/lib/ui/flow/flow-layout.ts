@@ -35,11 +35,19 @@ export function heightOf({ nodes }: Picture): number {
 	return Math.max(260, Math.max(0, ...counts.values()) * 38);
 }
 
+/** The stages that have places, from left to right; 0 is where it began. */
+export const columnsOf = ({ nodes }: Pick<Picture, 'nodes'>): number[] =>
+	[...new Set(nodes.map(({ stage }) => stage))].sort((one, other) => one - other);
+
+/** A thread through all columns, too thin to be seen: without it d3-sankey has as many columns as its longest way. */
+const THREAD = 1e-9;
+
 /** Places and bands of a picture, by d3-sankey: thick as their amounts are large, whatever their sign. */
 export function layoutOf({ nodes, links, stages }: Picture, width: number): { bars: Bar[]; bands: Band[] } {
 	if (links.length === 0) return { bars: [], bands: [] };
-	const layout = sankey<{ place: number; stage: number }, { place: number }>()
-		.nodeAlign(({ stage }) => stage)
+	const columns = columnsOf({ nodes });
+	const layout = sankey<{ place: number; column: number }, { place: number }>()
+		.nodeAlign(({ column }) => column)
 		.nodeSort((one, other) => one.place - other.place)
 		.nodeWidth(BAR)
 		.nodePadding(GAP)
@@ -47,20 +55,40 @@ export function layoutOf({ nodes, links, stages }: Picture, width: number): { ba
 			[1, 4],
 			[width - MARGIN, heightOf({ nodes, links, stages }) - 4]
 		]);
+	const largest = Math.max(...links.map(({ amount }) => Math.abs(amount)));
 	const graph = layout({
-		nodes: nodes.map(({ stage }, place) => ({ place, stage })),
-		links: links.map(({ from, to, amount }, place) => ({ source: from, target: to, value: Math.abs(amount), place }))
+		nodes: [
+			...nodes.map(({ stage }, place) => ({ place, column: columns.indexOf(stage) })),
+			...columns.map((_, column) => ({ place: nodes.length + column, column }))
+		],
+		links: [
+			...links.map(({ from, to, amount }, place) => ({ source: from, target: to, value: Math.abs(amount), place })),
+			...columns
+				.slice(1)
+				.map((_, column) => ({ source: nodes.length + column, target: nodes.length + column + 1, value: largest * THREAD, place: -1 }))
+		]
 	});
 	const path = sankeyLinkHorizontal();
 	return {
-		bars: graph.nodes.map(({ place, stage, x0, y0, x1, y1 }) => ({
-			node: place,
-			x: x0!,
-			y: y0!,
-			width: x1! - x0!,
-			height: y1! - y0!,
-			labelLeft: stage === stages.length
-		})),
-		bands: graph.links.map((link) => ({ link: link.place, path: path(link) ?? '', thickness: link.width ?? 0 }))
+		bars: graph.nodes
+			.filter(({ place }) => place < nodes.length)
+			.map(({ place, column, x0, y0, x1, y1 }) => ({
+				node: place,
+				x: x0!,
+				y: y0!,
+				width: x1! - x0!,
+				height: y1! - y0!,
+				labelLeft: column === columns.length - 1
+			})),
+		bands: graph.links
+			.filter(({ place }) => place >= 0)
+			.map((link) => ({ link: link.place, path: path(link) ?? '', thickness: link.width ?? 0 }))
 	};
+}
+
+/** What brought amounts to the places of a column, in words. */
+export function headingOf({ nodes, links, stages }: Picture, stage: number): string {
+	if (stage === 0) return 'Where it was booked';
+	const steps = new Set(links.filter(({ to }) => nodes[to]!.stage === stage).map(({ step }) => step));
+	return stages.filter((name) => steps.has(name)).join(', ');
 }

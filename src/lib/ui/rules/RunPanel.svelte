@@ -1,10 +1,12 @@
 <script lang="ts">
+	import { goto } from '$app/navigation';
 	import { at } from '$lib/ui/at';
 	import { sumsOf, type StepLog } from '$lib/core';
 	import type { RunTotal } from '$lib/server/engine';
 	import { formatCount, formatFigure, formatMoment } from '../figures/format';
 	import type { Jobs } from '../shell/jobs.svelte';
 	import AnswerFields from './AnswerFields.svelte';
+	import RunDifferences from './RunDifferences.svelte';
 	import type { Part, RunbookDesk } from './runbook-desk.svelte';
 
 	interface Props {
@@ -193,9 +195,29 @@
 				{/if}
 				{#if mayRun}<button class="btn btn-sm mt-2" onclick={() => desk.takeBack()}>Take back this run</button>{/if}
 			{/if}
+			<label class="text-grey mt-2 flex flex-col text-xs"
+				>Compare its rules with<select
+					class="select select-sm text-base-content w-full"
+					value=""
+					onchange={(event) => {
+						const { value } = event.currentTarget;
+						if (value) void desk.compare(value === 'today' ? null : Number(value));
+					}}
+					><option value="">…</option><option value="today">those on this page</option
+					>{#each desk.runs.filter(({ id }) => id !== run.id) as other (other.id)}<option value={String(other.id)}
+							>the run of {formatMoment(other.at, locale)}</option
+						>{/each}</select
+				></label
+			>
+			{#if desk.differences}<RunDifferences differences={desk.differences} />{/if}
 			{#if desk.mayWrite}<button
 					class="btn btn-ghost btn-sm mt-2"
-					onclick={() => desk.restore(run.definition as Parameters<typeof desk.restore>[0])}>Show the steps as they stood</button
+					onclick={async () => {
+						const made = await desk.keep();
+						if (made !== null) await goto(at(`/rules/${made}`));
+					}}>Make a runbook of them</button
+				><button class="btn btn-ghost btn-sm mt-2" onclick={() => desk.restore(run.definition as Parameters<typeof desk.restore>[0])}
+					>Show the steps as they stood</button
 				>{/if}
 		</div>
 	{/if}
@@ -205,6 +227,9 @@
 			href={at(`/rules/${desk.id}/flow`)}>Flow picture</a
 		>{/if}
 	<h2 class="text-grey mt-4 mb-1 text-[13px] font-semibold">Runs</h2>
+	{#if desk.movedThrough}<p class="text-warning mb-1 text-[13px]">
+			The latest run is out of date: “{desk.movedThrough}” has changed what it read since.
+		</p>{/if}
 	<ul>
 		{#each desk.runs as run (run.id)}
 			<li class="border-hairline border-t">

@@ -88,6 +88,8 @@
 		background: var(--rule);
 	}
 	.number {
+		/* Over the line. */
+		position: relative;
 		display: grid;
 		place-items: center;
 		width: 22px;

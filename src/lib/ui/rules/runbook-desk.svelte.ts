@@ -1,4 +1,14 @@
-import { recordOf, STEP_KINDS, unitsOf, type Answers, type Finding, type ParameterDefinition, type StepLog } from '$lib/core';
+import {
+	recordOf,
+	runbookDifferences,
+	STEP_KINDS,
+	unitsOf,
+	type Answers,
+	type Finding,
+	type ParameterDefinition,
+	type RunbookVersion,
+	type StepLog
+} from '$lib/core';
 import type { RunPlan } from '$lib/server/engine';
 import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
 import { request } from '../request';
@@ -45,6 +55,10 @@ export class RunbookDesk {
 	part = $state.raw<Part>('all');
 	preview = $state.raw<{ plan: Preview; of: string; clears: boolean } | null>(null);
 	run = $state.raw<RunDetails | null>(null);
+	/** What the run that is open says otherwise than another, or than the page; null where nobody asked. */
+	differences = $state.raw<{ than: string; found: ReturnType<typeof runbookDifferences> } | null>(null);
+	/** Through what something that the latest run read has changed since. */
+	movedThrough = $state<string | null>(null);
 	running = $state<number | null>(null);
 	busy = $state(false);
 	message = $state.raw<{ text: string; kind: 'info' | 'error' } | null>(null);
@@ -264,6 +278,7 @@ export class RunbookDesk {
 	async start(jobs: Jobs, clears = false): Promise<void> {
 		if (!(await this.save())) return;
 		const only = this.placesOf(this.part)?.flatMap((place) => this.draft.steps[place]!.id ?? []);
+		this.movedThrough = null;
 		const started = await this.#ask<{ run: number; job: number }>('run', { answers: this.answers, ...(only && { only }), clears });
 		if (!started) return;
 		this.preview = null;
@@ -275,12 +290,21 @@ export class RunbookDesk {
 		await this.open(started.run);
 		await this.readRuns();
 	}
+	/** Looks whether something the latest run read has changed since. */
+	async checkFreshness(): Promise<void> {
+		const reply = await request<{ runs: RunInShort[]; through: string | null }>(`/api/runbooks/${this.id}/freshness`, {});
+		// That it could not be found out now is no news.
+		if (!reply.ok) return;
+		this.runs = reply.answer.runs;
+		this.movedThrough = reply.answer.through;
+	}
 	async readRuns(): Promise<void> {
 		const read = await request<RunbookDetails>(`/api/runbooks/${this.id}/read`, {});
 		if (read.ok) this.runs = read.answer.runs;
 	}
 	async open(run: number): Promise<void> {
 		const reply = await request<RunDetails>(`/api/runs/${run}/read`, {});
+		this.differences = null;
 		if (reply.ok) {
 			this.run = reply.answer;
 			this.preview = null;
@@ -295,6 +319,33 @@ export class RunbookDesk {
 			: { text: reply.message, kind: 'error' };
 		await this.open(run.id);
 		await this.readRuns();
+	}
+	/** Compares the open run's rules with those of another run, or with the page where none is named: the older one first. */
+	async compare(other: number | null): Promise<void> {
+		const { run } = this;
+		if (!run) return;
+		let version: RunbookVersion = this.draft as RunbookVersion;
+		if (other !== null) {
+			const reply = await request<RunDetails>(`/api/runs/${other}/read`, {});
+			if (!reply.ok) return void (this.message = { text: reply.message, kind: 'error' });
+			version = reply.answer.definition as RunbookVersion;
+		}
+		const own = run.definition as RunbookVersion;
+		const isOlder = other !== null && other < run.id;
+		const found = runbookDifferences(isOlder ? version : own, isOlder ? own : version, {
+			members: this.names,
+			dimensions: new Map(this.vocabulary.dimensions.map(({ id, name }) => [id, name])),
+			people: new Map(this.people.map(({ id, name }) => [id, name]))
+		});
+		const since = isOlder ? 'Since the older run' : other === null ? 'Since this run' : 'Up to the newer run';
+		this.differences = { than: since, found };
+	}
+	/** Makes a runbook of its own of the rules as they stood for the open run. @returns its id */
+	async keep(): Promise<number | null> {
+		const reply = await request<{ id: number }>(`/api/runs/${this.run?.id}/keep`, {});
+		if (reply.ok) return reply.answer.id;
+		this.message = { text: reply.message, kind: 'error' };
+		return null;
 	}
 	/** Puts a run's definition onto the page; saving makes it today's. */
 	restore(definition: Draft): void {

@@ -190,15 +190,19 @@ export function scopesOfLine(model: Model, line: ReadyLine, contra: ReadyAllocat
 			...basis.drivers,
 			...(basis.by === 'standard' && typeof basis.rate !== 'number' ? [basis.rate] : [])
 		]) {
-			const accounts = single(model, account);
-			for (const driver of model.live.followedFrom(account)) accounts[driver] = 1;
-			const axes = new Map<number, Uint8Array>([[model.accountAxis, accounts]]);
-			for (const [axis, weights] of fixed)
-				axes.set(
-					axis,
-					Uint8Array.from(weights, (weight) => (weight === 0 ? 0 : 1))
-				);
-			reads.push({ axes, periods: pool.periods });
+			// Where pool and receivers are, but for the axes it is fixed on; a price for all time is of no period.
+			const at = new Map(received).set(model.accountAxis, single(model, account));
+			const elsewhere = new Map<number, Uint8Array>();
+			for (const [axis, weights] of fixed) {
+				const allowed = Uint8Array.from(weights, (weight) => (weight === 0 ? 0 : 1));
+				at.set(axis, allowed);
+				elsewhere.set(axis, allowed);
+			}
+			reads.push({ axes: at, periods: pool.periods });
+			// What a live formula reads may stand anywhere.
+			const followed = new Uint8Array(model.accounts.members.length);
+			for (const each of model.live.followedFrom(account)) followed[each] = each === account ? 0 : 1;
+			if (followed.includes(1)) reads.push({ axes: elsewhere.set(model.accountAxis, followed), periods: undefined });
 		}
 	return { writes, reads };
 }

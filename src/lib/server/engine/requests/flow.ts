@@ -54,7 +54,7 @@ export interface FlowPicture {
 }
 
 /** Places that are told apart in each stage. */
-const MOST_NODES = 16;
+const MOST_NODES = 12;
 
 /** How what the steps share out flows, as it stands now: by the newest run of each step and period. */
 export async function flow(engine: ModelEngine, ask: FlowAsk): Promise<FlowPicture> {

@@ -11,6 +11,7 @@ import { leafCells } from './leaf-cells';
 import { method, movedMethods } from './method';
 import { moved } from './moved';
 import { planCell, planEntries, planSave } from './plan-save';
+import { readsMoved } from './reads-moved';
 import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
@@ -42,6 +43,7 @@ export const REQUESTS = {
 	planRun,
 	planSave,
 	printScripts,
+	readsMoved,
 	ready,
 	restore,
 	results,

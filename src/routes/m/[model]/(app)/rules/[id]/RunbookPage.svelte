@@ -10,12 +10,13 @@
 	import StepStrip from '$lib/ui/rules/StepStrip.svelte';
 	import { STEP_KINDS } from '$lib/core';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
-	import { untrack } from 'svelte';
+	import { onMount, untrack } from 'svelte';
 	import type { PageData } from './$types';
 
 	let { data }: { data: PageData } = $props();
 	const shell = useShell();
 	const desk = untrack(() => new RunbookDesk(data.runbook, data.answers));
+	onMount(() => void desk.checkFreshness());
 	const mayRun = $derived(data.person.permissions.includes('rule.run'));
 	let panel = $state<'run' | 'settings'>('run');
 

@@ -1,7 +1,16 @@
 import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
-import { copyRunbook, deleteRunbook, previewRun, readRunbook, saveRunbook, setRunbookSchedule, runRunbook } from '$lib/server/runbook';
+import {
+	checkFreshness,
+	copyRunbook,
+	deleteRunbook,
+	previewRun,
+	readRunbook,
+	saveRunbook,
+	setRunbookSchedule,
+	runRunbook
+} from '$lib/server/runbook';
 import { runbookSchema } from '$lib/server/runbook/schema';
 import { runbookScheduleSchema } from '$lib/server/runbook/schedule';
 import { previewSchema, runSchema } from '$lib/server/runbook/start';
@@ -18,6 +27,9 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 				return readRunbook(person, modelId, id);
 			case 'save':
 				return saveRunbook(person, modelId, id, await readBody(request, runbookSchema));
+			case 'freshness':
+				await readBody(request, nothing);
+				return checkFreshness(person, modelId, id);
 			case 'copy':
 				await readBody(request, nothing);
 				return copyRunbook(person, modelId, id);

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
-import { readRun, takeBackRun } from '$lib/server/runbook';
+import { readRun, runbookOfRun, takeBackRun } from '$lib/server/runbook';
 
 export const POST = ({ request, locals: { person, modelId }, params }) =>
 	answer(async () => {
@@ -11,6 +11,8 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 		switch (params.verb) {
 			case 'read':
 				return readRun(person, modelId, id);
+			case 'keep':
+				return runbookOfRun(person, modelId, id);
 			case 'take-back':
 				return takeBackRun(person, modelId, id);
 			default:

@@ -38,18 +38,18 @@
 		<button class="btn btn-sm" disabled={!drawing} onclick={() => drawing && savePicture(drawing, `${data.name}, flow`, 'png')}>PNG</button>
 	</div>
 	<div class="mb-3 flex flex-wrap gap-3">
-		<label class="text-grey text-xs"
+		<label class="text-grey flex flex-col text-xs"
 			>Period<select
-				class="select select-sm text-base-content block w-44"
+				class="select select-sm text-base-content w-44"
 				value={picture.period}
 				onchange={(event) => look({ period: Number(event.currentTarget.value) })}
 				>{#each picture.periods as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
 			></label
 		>
 		{#each picture.slice.filter(({ members }) => members.length > 1) as { dimension, name, member, members } (dimension)}
-			<label class="text-grey text-xs"
+			<label class="text-grey flex flex-col text-xs"
 				>{name}<select
-					class="select select-sm text-base-content block w-52"
+					class="select select-sm text-base-content w-52"
 					value={member}
 					onchange={(event) => look({ dimension, member: Number(event.currentTarget.value) })}
 					>{#each members as { id, name: own, depth } (id)}<option value={id}>{'\u2003'.repeat(depth)}{own}</option>{/each}</select
