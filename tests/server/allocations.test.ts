@@ -5,6 +5,7 @@ import { closePool } from '../../src/lib/server/database';
 import { stopEngines, type TraceBack } from '../../src/lib/server/engine';
 import { enterFigures, inspectFigure, openForm, saveDraft } from '../../src/lib/server/form';
 import {
+	checkBeforeRun,
 	checkFreshness,
 	createRunbook,
 	flowOfRunbook,
@@ -64,7 +65,30 @@ const summed = (rows: readonly ProofRow[], of: 'in' | 'out' | 'stranded') => rou
 
 describe('costs of the demo', () => {
 	test('are checked, shared out in six steps, two of them together, and what nobody surveyed is stranded and named', async () => {
-		expect((await readRunbook(maren(), model, runbook)).findings).toEqual([]);
+		const draft = await readRunbook(maren(), model, runbook);
+		expect(draft.findings).toEqual([]);
+		// One list before anything is written: what nobody surveyed, and what was broken on the page.
+		expect((await checkBeforeRun(maren(), model, runbook, { answers: {}, draft, only: null })).findings).toEqual([
+			{ step: 3, severity: 'hint', message: 'Crew hours: Nothing weighs the receivers. Stranded in Jun 2027.' }
+		]);
+		const broken = draft.steps.map((step, place) => {
+			if (step.kind !== 'allocation') return step;
+			if (place === 2) return { ...step, lines: step.lines.map((line) => ({ ...line, receivers: {} })) };
+			return place === 3 ? { ...step, noDriver: 'stop' as const } : step;
+		});
+		const found = (await checkBeforeRun(maren(), model, runbook, { answers: {}, draft: { ...draft, steps: broken }, only: null })).findings;
+		expect(found.map(({ step, severity }) => [step, severity])).toEqual(expect.arrayContaining([[2, 'error']]));
+		expect(
+			(await checkBeforeRun(maren(), model, runbook, { answers: {}, draft: { ...draft, steps: broken }, only: [4] })).findings
+		).toEqual([{ step: 4, severity: 'hint', message: 'The pool is empty: there was nothing to share out.' }]);
+		const stops = {
+			...draft,
+			steps: draft.steps.map((step) => (step.kind === 'allocation' ? { ...step, noDriver: 'stop' as const } : step))
+		};
+		expect((await checkBeforeRun(maren(), model, runbook, { answers: {}, draft: stops, only: null })).findings).toEqual(
+			expect.arrayContaining([{ step: 3, severity: 'error', message: expect.stringMatching(/^there is no driver in Jun 2027/) as string }])
+		);
+		expect(await costs("customer <> 'NOCUSTOMER'")).toBe(0);
 		const booked = await costs('true');
 		const [machines, office] = [await costs(`${at('B-DC')} AND period_of_year = 1`), await costs(`${at('B-FO')} AND period_of_year = 1`)];
 		const done = await run();

@@ -6,6 +6,7 @@ import { LineSharing, Results, type Sharing } from './sharing';
 import { TieOut, type Stranded, type TieRow } from './tie-out';
 import { LineTracer, type LineTrace } from './trace';
 import { Translation } from './translation';
+import { UnitFigures } from './unit-figures';
 import { nameOfLeaf, weightsOf } from './weights';
 
 /** What an allocation is given to work with. */
@@ -26,6 +27,8 @@ export interface AllocationWork {
 export interface Allocated {
 	/** What comes to each cell, in its own currency, by leaf period. */
 	results: Block;
+	/** Figures of the pools that are kept beside: what a unit cost, how many were used. */
+	figures: Block;
 	tieOut: TieRow[];
 	/** Pools that found nobody, the largest first. */
 	stranded: Stranded[];
@@ -43,6 +46,7 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 	const weighing = { ...work, translation };
 	const { pools, kept } = gatherPools(weighing, ready);
 	const results = new Results(model, work.fault);
+	const figures = new UnitFigures(model, translation);
 	const tieOut = new TieOut(model, ready, translation);
 	const without: string[] = [];
 	const sources = work.broughtTo && {
@@ -60,7 +64,13 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 		sharing.each((at, group, leaf, amount) => {
 			work.breathe();
 			const own = weights.at(at);
-			let out = own && sharing.shareOut(own, at, leaf, amount, results, (done) => tracer?.note(done, group));
+			const capacity = sharing.capacityAt(at, leaf);
+			if (capacity === 0) return tieOut.strand(place, at, leaf, amount, pool.crosses, 'There is no capacity.');
+			const used = pool.line.keeps ? (own?.at(leaf).reduce((sum, weight) => sum + weight, 0) ?? 0) : 0;
+			if (used > 0) figures.keep(pool, at, leaf, { amount, used, capacity }, ready.currency);
+			// Of a capacity only what is used goes out.
+			const part = capacity === undefined ? amount : sharing.partOf(at, amount, used / capacity);
+			let out = own && sharing.shareOut(own, at, leaf, part, results, (done) => tracer?.note(done, group));
 			const evenly = out === undefined && ready.noDriver === 'evenly';
 			if (evenly) out = sharing.shareOut(weights.even(), at, leaf, amount, results, (done) => tracer?.note(done, group));
 			if (out === undefined) {
@@ -85,7 +95,7 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 	if (without.length > 0) throw work.fault(`there is no driver in ${[...new Set(without)].join(', ')}, and the step stops then.`);
 	keepRest(kept, tieOut);
 	if (sources) notePassed(sources, kept, [], -1, tieOut);
-	return { results: results.block, tieOut: tieOut.rows(), stranded: tieOut.stranded() };
+	return { results: results.block, figures: figures.block, tieOut: tieOut.rows(), stranded: tieOut.stranded() };
 }
 
 /** What is known of a cell: what steps above have brought to it, and all it holds. */

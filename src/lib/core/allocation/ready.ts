@@ -38,6 +38,10 @@ export interface ReadyLine {
 	/** In the order of the model's dimensions. */
 	changes: readonly ReadyChange[];
 	basis: ReadyBasis;
+	/** How much of the driver there could be. */
+	capacity?: ReadyDriver;
+	/** Where figures of the pool are kept: the member (ordinal) on each dimension that changes, and the accounts that take them. */
+	keeps?: { at: ReadonlyMap<number, number>; unitCost?: number; used?: number; unused?: number };
 }
 
 /** An allocation whose members have been found. */

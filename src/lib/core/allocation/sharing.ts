@@ -152,6 +152,23 @@ export class LineSharing {
 		return out;
 	}
 
+	/** How much of the driver there could be where a pool is; undefined where nobody says. */
+	capacityAt(at: Int32Array, leaf: number): number | undefined {
+		const { line, crosses } = this.#pool;
+		if (!line.capacity) return undefined;
+		const address = this.#receiver;
+		address.set(at);
+		for (const [axis, ordinal] of line.keeps?.at ?? []) address[axis] = ordinal;
+		return this.#rates.at(line.capacity, address, leaf, crosses ? this.#ready.currency : this.#translation.currencyOf(at));
+	}
+
+	/** A part of an amount, to the cent. */
+	partOf(at: Int32Array, amount: number, part: number): number {
+		const scale = 10 ** decimalsAt(this.#work.model, at);
+		const exact = amount * part;
+		return part === 1 ? amount : Math.round(exact * scale + Math.sign(exact) * 1e-6) / scale;
+	}
+
 	/** Where the receivers of a group stand among the results, −1 while that is not known: the same for all of its periods. */
 	#seriesOf(weights: Weights, at: Int32Array): Int32Array {
 		if (this.#known?.weights !== weights || this.#known.at.some((ordinal, axis) => ordinal !== at[axis]))

@@ -370,6 +370,7 @@ class Together {
 		this.#provePassed(gross, arrived, tieOuts);
 		return this.#steps.map((_, step) => ({
 			results: results[step]!.block,
+			figures: this.#block(),
 			tieOut: tieOuts[step]!.rows(),
 			stranded: tieOuts[step]!.stranded()
 		}));

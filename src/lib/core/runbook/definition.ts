@@ -101,6 +101,10 @@ export interface AllocationLine {
 	basis: Basis;
 	/** How much of the pool, in percent. */
 	share: NumberOrParameter;
+	/** By a driver: how much of it there could be, where the pool is. Only what is used of it goes out; the rest stays. */
+	capacity?: Driver;
+	/** By a driver: accounts (ids) where the pool is that take what a unit costs, how many were used, and how many were not. */
+	keeps?: { unitCost?: number; used?: number; unused?: number };
 }
 
 /** Shares pools of amounts out to receivers. */

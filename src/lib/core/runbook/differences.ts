@@ -145,6 +145,10 @@ const LABELS: Readonly<Record<string, string>> = {
 	over: 'over the year',
 	into: 'carried into',
 	what: 'takes away',
+	keeps: 'keeps',
+	unitCost: 'what a unit costs',
+	used: 'units used',
+	unused: 'units not used',
 	accounts: 'accounts',
 	members: 'members'
 };

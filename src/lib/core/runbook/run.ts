@@ -2,7 +2,7 @@ import type { LineTrace } from '../allocation';
 import { NOTHING, WorkCube, type ChangedSeries, type Cube } from '../cube';
 import { factPeriod, type Model } from '../model';
 import { isEmpty } from '../number';
-import { ScriptNames, type ParameterValue, type Scope } from '../script';
+import { RunFault, ScriptNames, type ParameterValue, type Scope } from '../script';
 import { namedKey, type MembersNamed } from './answers';
 import { compare, type AccountTotal, type SampleCell } from './compare';
 import type { Clears, Step } from './definition';
@@ -42,6 +42,8 @@ export interface RunOrder {
 	breathe: () => void;
 	/** Told as steps begin. */
 	progress: (step: number) => void;
+	/** Whether a step that cannot be followed is noted, and the others looked at all the same; of a look only. */
+	goesOn?: boolean;
 	/** Whether the figures that change are wanted, one by one. */
 	wantsFigures?: boolean;
 	/** Takes how a step (id) shared out, to be kept with the run. */
@@ -67,6 +69,8 @@ export interface StepLog {
 	/** Why cells were left out, and how many; the most frequent first. */
 	reasons: { reason: string; cells: number }[];
 	missingRates: number;
+	/** Why it could not be followed, where that was only to be found out. */
+	fault?: string;
 	/** Of an allocation: that what went in went somewhere. */
 	proof?: Proof;
 	milliseconds: number;
@@ -101,10 +105,14 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 	const units = unitsOf(order.steps).filter((unit) => !order.only || unit.some(({ id }) => order.only!.has(id)));
 	const running = units.flat();
 	const reaches = new Map(running.map((step) => [step.id, reachOf(model, step, { ...order, names })]));
+	const faults = new Map<number, string>();
 	// What is written as a whole is not left half standing either.
 	const closed = (id: number, address: Int32Array, leaf: number, reason: string) => {
 		const step = order.steps.find((each) => each.id === id);
-		if (step && recordOf(step).isWhole) throw refusal(model, step, address, leaf, reason);
+		if (!step || !recordOf(step).isWhole) return;
+		const fault = refusal(model, step, address, leaf, reason);
+		if (!order.goesOn) throw fault;
+		faults.set(id, fault.message);
 	};
 	try {
 		if (order.clears) return clearSteps(model, work, order, closed);
@@ -132,7 +140,8 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 				const origin = order.originOf.get(step.id);
 				if (origin !== undefined) finish(model, work, step, reach, origin, order, entry);
 				entry.replaced = replaced.get(step.id) ?? 0;
-				log.push(entry);
+				const fault = faults.get(step.id) ?? entry.fault;
+				log.push({ ...entry, ...(fault !== undefined && { fault }) });
 			}
 		}
 		const changes = work.changes();
@@ -291,9 +300,14 @@ function emptyTheRest(model: Model, work: WorkCube, targets: readonly Scope[], o
 function runUnit(model: Model, work: WorkCube, unit: ReadonlyMap<Step, Reach>, order: RunOrder): Map<Step, StepLog> {
 	const opened = [...unit].map(([step, reach]) => ({ step, reach, ...openStep(model, work, step, order) }));
 	const [first] = opened;
-	if (first && isSolvedTogether(first.step))
-		runAllocationsTogether(opened.flatMap(({ step, stepWork }) => (isSolvedTogether(step) ? [{ step, work: stepWork }] : [])));
-	else for (const { step, reach, stepWork } of opened) recordOf(step).run?.(stepWork, step, reach);
+	try {
+		if (first && isSolvedTogether(first.step))
+			runAllocationsTogether(opened.flatMap(({ step, stepWork }) => (isSolvedTogether(step) ? [{ step, work: stepWork }] : [])));
+		else for (const { step, reach, stepWork } of opened) recordOf(step).run?.(stepWork, step, reach);
+	} catch (error) {
+		if (!order.goesOn || !(error instanceof RunFault)) throw error;
+		for (const { entry } of opened) entry.fault = error.message;
+	}
 	for (const { close } of opened) close();
 	return new Map(opened.map(({ step, entry }) => [step, entry]));
 }

@@ -5,6 +5,7 @@ export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } fr
 export { setRunbookSchedule, startDueRunbooks } from './schedule';
 export { checkFreshness } from './freshness';
 export { flowOfRunbook, flowSchema } from './flow';
+export { checkBeforeRun, type CheckFinding } from './check';
 export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';
 export { tieOutGrid, tieOutWorkbook } from './tie-out';

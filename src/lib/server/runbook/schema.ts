@@ -85,7 +85,9 @@ const allocation = z.object({
 					z.object({ by: z.literal('driver'), drivers, atNamed: z.boolean().optional() }),
 					z.object({ by: z.literal('standard'), drivers, rate: z.union([numberOrParameter, driver]) })
 				]),
-				share: numberOrParameter
+				share: numberOrParameter,
+				capacity: driver.optional(),
+				keeps: z.object({ unitCost: id.optional(), used: id.optional(), unused: id.optional() }).optional()
 			})
 		)
 		.max(60),

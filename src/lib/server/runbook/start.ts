@@ -39,7 +39,7 @@ export const previewSchema = z.object({
 	onDraft: z.boolean().default(false)
 });
 
-type PreviewAsk = Omit<z.infer<typeof previewSchema>, 'clears' | 'onDraft'> & { clears?: boolean; onDraft?: boolean };
+export type PreviewAsk = Omit<z.infer<typeof previewSchema>, 'clears' | 'onDraft'> & { clears?: boolean; onDraft?: boolean };
 
 /**
  * What a run of a runbook as it is on the page would do: counts, totals and sample cells. Nothing is written.
@@ -53,9 +53,7 @@ export async function previewRun(
 	const reader = requirePermission(person, 'rule.read');
 	await readStored(pool(), modelId, id);
 	const { structure } = await modelVersions(pool(), modelId);
-	const stored = await toStored(modelId, structure, draft);
-	// Steps that are new have no origin yet: a stand-in, as if nothing were written before.
-	const steps = stored.map((step, place) => ({ ...step, id: step.id ?? -1 - place })) as unknown as StoredRunbook['steps'];
+	const steps = await stepsOfDraft(modelId, structure, draft);
 	const part = { clears, ...(only && { only: only.flatMap((place) => steps[place]?.id ?? []) }) };
 	const {
 		series: _,
@@ -64,6 +62,17 @@ export async function previewRun(
 	} = await planFor(reader, modelId, { ...draft, id, steps }, answers, { preview: true, onDraft, part });
 	return plan;
 }
+
+/** A draft's steps. Those that are new have no origin yet: a stand-in, as if nothing were written before. */
+export const stepsOfDraft = async (
+	modelId: number,
+	structure: number,
+	draft: z.infer<typeof runbookSchema>
+): Promise<StoredRunbook['steps']> =>
+	(await toStored(modelId, structure, draft)).map((step, place) => ({
+		...step,
+		id: step.id ?? -1 - place
+	})) as unknown as StoredRunbook['steps'];
 
 export const runSchema = z.object({
 	answers: answersSchema,
@@ -74,7 +83,7 @@ export const runSchema = z.object({
 });
 
 /** Which steps a run is about, and what it does with them. */
-type Part = Pick<z.infer<typeof runSchema>, 'only' | 'clears'>;
+type Part = Pick<z.infer<typeof runSchema>, 'only' | 'clears'> & { goesOn?: boolean };
 
 /** Starts a run for those who look at rules. Others run what stands on their forms: a runbook may write with an owner's rights. */
 export async function runRunbook(
@@ -205,7 +214,7 @@ export async function lastAnswers(person: SignedIn, runbook: number): Promise<An
 }
 
 /** What a run would write, by the rights of its owner or of whoever runs it. */
-async function planFor(
+export async function planFor(
 	person: SignedIn,
 	modelId: number,
 	runbook: StoredRunbook,

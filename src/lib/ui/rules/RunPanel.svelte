@@ -121,6 +121,7 @@
 			>{/each}{#if desk.step}<option value="step">“{desk.step.name}” alone</option>{/if}</select
 	>
 	<div class="flex flex-wrap gap-1.5">
+		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.check()}>Check</button>
 		<button class="btn btn-sm" disabled={desk.busy || desk.draft.steps.length === 0} onclick={() => desk.look()}>Preview</button>
 		{#if mayRun}<button
 				class="btn btn-primary btn-sm"
@@ -139,6 +140,27 @@
 		><input type="checkbox" class="checkbox checkbox-xs" bind:checked={desk.onDraft} /> preview on what I have typed and not saved</label
 	>
 
+	{#if desk.checked}
+		<div class="mt-3" role="status" aria-label="Found before the run">
+			<p class="font-semibold">
+				{desk.checked.length === 0
+					? 'Nothing stands in the way.'
+					: desk.checked.some(({ severity }) => severity === 'error')
+						? 'To be mended before it runs'
+						: 'Worth a look before it runs'}
+			</p>
+			<ul class="text-[13px]">
+				{#each desk.checked as { step, severity, message }, index (index)}
+					<li class={['border-hairline border-t py-0.5', severity === 'error' ? 'text-error' : 'text-warning']}>
+						{#if step !== null}<button class="font-semibold underline" onclick={() => (desk.picked = step)}
+								>{step + 1} {desk.draft.steps[step]?.name}</button
+							>{/if}
+						{message}
+					</li>
+				{/each}
+			</ul>
+		</div>
+	{/if}
 	{#if desk.preview}
 		{@const { plan, of, clears } = desk.preview}
 		<div class="mt-3" role="status">

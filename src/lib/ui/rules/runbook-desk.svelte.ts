@@ -10,7 +10,7 @@ import {
 	type StepLog
 } from '$lib/core';
 import type { RunPlan } from '$lib/server/engine';
-import type { RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
+import type { CheckFinding, RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
 import { request } from '../request';
 import type { Jobs } from '../shell/jobs.svelte';
 
@@ -54,6 +54,8 @@ export class RunbookDesk {
 	/** What is looked at and run: all steps, the picked one, or those of a group. */
 	part = $state.raw<Part>('all');
 	preview = $state.raw<{ plan: Preview; of: string; clears: boolean } | null>(null);
+	/** What was found before a run; null where nobody looked, or something has changed since. */
+	checked = $state.raw<CheckFinding[] | null>(null);
 	run = $state.raw<RunDetails | null>(null);
 	/** What the run that is open says otherwise than another, or than the page; null where nobody asked. */
 	differences = $state.raw<{ than: string; found: ReturnType<typeof runbookDifferences> } | null>(null);
@@ -125,6 +127,7 @@ export class RunbookDesk {
 		this.#lastField = field;
 		this.draft = { ...this.draft, ...next };
 		this.preview = null;
+		this.checked = null;
 	}
 	changeStep(next: object, field = ''): void {
 		const { steps } = this.draft;
@@ -229,6 +232,16 @@ export class RunbookDesk {
 		this.change({ steps: this.draft.steps.map((step) => (step.group === group ? { ...step, active } : step)) });
 	}
 
+	/** Looks for all that stands in the way of running a part, without running it. */
+	async check(): Promise<void> {
+		const only = this.placesOf(this.part);
+		const draft = { ...this.draft, version: this.version };
+		const reply = await this.#ask<{ findings: CheckFinding[] }>('check', { answers: this.answers, draft, only, onDraft: this.onDraft });
+		if (!reply) return;
+		this.run = null;
+		this.preview = null;
+		this.checked = reply.findings;
+	}
 	/** Looks at what running a part would do, or at what clearing it would. */
 	async look(clears = false): Promise<void> {
 		const { steps } = this.draft;
@@ -242,6 +255,7 @@ export class RunbookDesk {
 		const plan = await this.#ask<Preview>('preview', { answers: this.answers, draft, only, clears, onDraft: this.onDraft });
 		if (!plan) return;
 		this.run = null;
+		this.checked = null;
 		this.preview = plan.faults.length > 0 ? null : { plan, of: this.inWords(this.part), clears };
 		this.message = plan.faults.length > 0 ? { text: plan.faults.map(({ message }) => message).join(' '), kind: 'error' } : null;
 	}
@@ -282,6 +296,7 @@ export class RunbookDesk {
 		const started = await this.#ask<{ run: number; job: number }>('run', { answers: this.answers, ...(only && { only }), clears });
 		if (!started) return;
 		this.preview = null;
+		this.checked = null;
 		this.running = started.job;
 		this.message = { text: 'Running…', kind: 'info' };
 		const job = await jobs.until(started.job);

@@ -44,7 +44,14 @@ export function runAllocationsTogether(steps: readonly { work: StepWork; step: {
 		const number = (of: NumberOrParameter) => (typeof of === 'number' ? of : work.number(of.parameter));
 		const ready = readyAllocation(work.model, step, work.variables, number);
 		if (typeof ready === 'string') throw work.fault(ready);
-		const wrong = ready.contra === 'none' ? NO_CONTRA : ready.lines.some(({ basis }) => basis.by === 'standard') ? AT_STANDARD : undefined;
+		const wrong =
+			ready.contra === 'none'
+				? NO_CONTRA
+				: ready.lines.some(({ basis }) => basis.by === 'standard')
+					? AT_STANDARD
+					: ready.lines.some(isMeasured)
+						? NO_MEASURES
+						: undefined;
 		if (wrong) throw work.fault(wrong);
 		return {
 			name: step.name,
@@ -70,12 +77,17 @@ export function runAllocationsTogether(steps: readonly { work: StepWork; step: {
 }
 
 const NO_CONTRA = 'What is solved together with other steps is taken out of its pool: choose a contra.';
+const NO_MEASURES = 'What a unit costs is not kept where steps are solved together. Keep it in a step of its own, or solve this one alone.';
+const isMeasured = ({ capacity, keeps }: ReadyLine): boolean => capacity !== undefined || keeps !== undefined;
 const AT_STANDARD = 'At standard nothing can be solved together with other steps: what goes out does not follow from what comes in.';
 
 /** Binary dust of amounts in cents. */
 const CENT_DUST = 1e-6;
 
-function writeResults(work: StepWork, { results }: Allocated): void {
+function writeResults(work: StepWork, { results, figures }: Allocated): void {
+	const kept = new Int32Array(work.model.dimensions.length);
+	for (let series = 0; series < figures.count; series++)
+		work.writeAll(figures.readAddress(series, kept), figures.values.slice(series * figures.width, (series + 1) * figures.width));
 	const address = new Int32Array(work.model.dimensions.length);
 	for (let series = 0; series < results.count; series++) {
 		work.breathe();
@@ -97,6 +109,12 @@ const alike = (one: AccountDefinition, other: AccountDefinition): boolean =>
 	one.valueType === other.valueType &&
 	(one.timeBehaviour ?? 'flow') === (other.timeBehaviour ?? 'flow') &&
 	(one.frequency ?? 'per period') === (other.frequency ?? 'per period');
+
+const KEPT = [
+	['unitCost', 'price', 'what a unit costs'],
+	['used', 'quantity', 'how many were used'],
+	['unused', 'quantity', 'how many were not used']
+] as const;
 
 function checkReady(model: Model, ready: ReadyAllocation, { find, writes }: Checking): void {
 	const written = new Set<number>();
@@ -129,6 +147,18 @@ function checkReady(model: Model, ready: ReadyAllocation, { find, writes }: Chec
 		)
 			find('hint', `“${line.name}”: the pool is among its own receivers, and nothing takes out what it gives: the total grows.`);
 	});
+	for (const { name, keeps } of ready.lines)
+		for (const [what, valueType, words] of KEPT) {
+			const account = keeps?.[what];
+			if (account === undefined) continue;
+			const facts = model.account(account);
+			if (facts?.valueType === valueType && (facts.frequency ?? 'per period') === 'per period') written.add(account);
+			else
+				find(
+					'error',
+					`“${name}”: ${words} is kept by an account of a ${valueType} for each period, which “${model.accounts.member(account).name}” is not.`
+				);
+		}
 	for (const account of written) writes(account);
 	checkShares(ready.lines, find);
 }
@@ -137,6 +167,7 @@ function checkReady(model: Model, ready: ReadyAllocation, { find, writes }: Chec
 function checkTogether(model: Model, ready: ReadyAllocation, above: readonly ReadyAllocation[], find: Checking['find']): void {
 	if (ready.contra === 'none') find('error', NO_CONTRA);
 	if (ready.lines.some(({ basis }) => basis.by === 'standard')) find('error', AT_STANDARD);
+	if (ready.lines.some(isMeasured)) find('error', NO_MEASURES);
 	const group = [...above, ready];
 	const lines = group.flatMap((each) => each.lines);
 	for (const { contra } of group)
@@ -256,7 +287,11 @@ export const allocation: StepRecord<AllocationStep> = {
 			...line,
 			pool: renamedSlice(line.pool, to),
 			receivers: renamedSlice(line.receivers, to),
-			basis: renamedBasis(line.basis, to)
+			basis: renamedBasis(line.basis, to),
+			...(line.capacity && { capacity: renamedDriver(line.capacity, to) }),
+			...(line.keeps && {
+				keeps: Object.fromEntries(Object.entries(line.keeps).map(([what, account]) => [what, to.member(account)]))
+			})
 		})),
 		contra: typeof own.contra === 'object' && own.contra.account !== null ? { account: to.member(own.contra.account) } : own.contra
 	}),
@@ -275,11 +310,13 @@ export const allocation: StepRecord<AllocationStep> = {
 const numbersOf = ({ share, basis }: AllocationLine): NumberOrParameter[] =>
 	basis.by === 'standard' && (typeof basis.rate === 'number' || 'parameter' in basis.rate) ? [share, basis.rate] : [share];
 
+const renamedDriver = ({ account, at }: Driver, to: Renaming): Driver => ({
+	account: account === null ? null : to.member(account),
+	at: renamedKeys(at, to, (reference) => (typeof reference === 'number' ? to.member(reference) : reference))
+});
+
 function renamedBasis(basis: Basis, to: Renaming): Basis {
-	const driver = ({ account, at }: Driver): Driver => ({
-		account: account === null ? null : to.member(account),
-		at: renamedKeys(at, to, (reference) => (typeof reference === 'number' ? to.member(reference) : reference))
-	});
+	const driver = (each: Driver) => renamedDriver(each, to);
 	switch (basis.by) {
 		case 'even':
 			return basis;

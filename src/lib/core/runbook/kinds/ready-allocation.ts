@@ -65,8 +65,42 @@ function readyLine(
 	const share = number(line.share) / 100;
 	if (!(share > 0)) return 'Its share of the pool is not above 0 %.';
 	if (share > 1 + 1e-9) return `Its share of the pool is ${share * 100} %: more than there is.`;
-	return { name: line.name, pool: { axes, periods }, share: Math.min(1, share), changes, basis };
+	const measured = readyMeasures(model, line, changes, variables);
+	if (typeof measured === 'string') return measured;
+	return { name: line.name, pool: { axes, periods }, share: Math.min(1, share), changes, basis, ...measured };
 }
+
+/** What is kept of a line's driver, and how much of it there could be: where its pool is, which is one member then. */
+function readyMeasures(
+	model: Model,
+	{ basis, capacity, keeps }: AllocationLine,
+	changes: readonly ReadyChange[],
+	variables: ReadonlyMap<string, number>
+): Pick<ReadyLine, 'capacity' | 'keeps'> | string {
+	if (basis.by !== 'driver' || (!capacity && !keeps)) return {};
+	const at = new Map<number, number>();
+	for (const { axis, weights } of changes) {
+		if (axis === model.accountAxis) continue;
+		const own = [...weights.keys()].filter((ordinal) => weights[ordinal] !== 0);
+		if (own.length !== 1)
+			return `What a unit costs is kept where the pool is: name one member of ${nameOf(model, axis)} as its pool, or keep nothing.`;
+		at.set(axis, own[0]!);
+	}
+	const ready = capacity ? readyDriver(model, capacity, variables) : undefined;
+	if (typeof ready === 'string') return `Its capacity: ${ready}`;
+	const kept: NonNullable<ReadyLine['keeps']> = { at };
+	for (const what of ['unitCost', 'used', 'unused'] as const) {
+		const account = keeps?.[what];
+		if (account === undefined) continue;
+		const ordinal = model.accounts.ordinal(account);
+		if (ordinal === undefined) return 'An account that keeps a figure of it is not there any more.';
+		kept[what] = ordinal;
+	}
+	return { ...(ready && { capacity: ready }), keeps: kept };
+}
+
+const nameOf = (model: Model, axis: number): string =>
+	model.definition.dimensions.find(({ id }) => id === model.dimensions[axis]!.id)?.name ?? 'a dimension';
 
 const both = (one: Uint8Array | undefined, other: Uint8Array | undefined): Uint8Array | undefined =>
 	one && other ? one.map((each, leaf) => each & other[leaf]!) : (one ?? other);
@@ -184,14 +218,26 @@ export function scopesOfLine(model: Model, line: ReadyLine, contra: ReadyAllocat
 	if (contra === 'same account') writes.push(pool);
 	else if (contra !== 'none')
 		writes.push({ axes: new Map([...pool.axes, [model.accountAxis, single(model, contra)]]), periods: pool.periods });
+	const { keeps } = line;
+	for (const account of [keeps?.unitCost, keeps?.used, keeps?.unused]) {
+		if (account === undefined) continue;
+		const axes = new Map(pool.axes).set(model.accountAxis, single(model, account));
+		for (const [axis, ordinal] of keeps!.at) {
+			const allowed = new Uint8Array(model.dimensions[axis]!.members.length);
+			allowed[ordinal] = 1;
+			axes.set(axis, allowed);
+		}
+		writes.push({ axes, periods: pool.periods });
+	}
 	const reads: Scope[] = [pool];
 	if (basis.by === 'driver' || basis.by === 'standard')
 		for (const { account, fixed } of [
 			...basis.drivers,
-			...(basis.by === 'standard' && typeof basis.rate !== 'number' ? [basis.rate] : [])
+			...(basis.by === 'standard' && typeof basis.rate !== 'number' ? [basis.rate] : []),
+			...(line.capacity ? [line.capacity] : [])
 		]) {
 			// Where pool and receivers are, but for the axes it is fixed on; a price for all time is of no period.
-			const at = new Map(received).set(model.accountAxis, single(model, account));
+			const at = new Map(account === line.capacity?.account ? pool.axes : received).set(model.accountAxis, single(model, account));
 			const elsewhere = new Map<number, Uint8Array>();
 			for (const [axis, weights] of fixed) {
 				const allowed = Uint8Array.from(weights, (weight) => (weight === 0 ? 0 : 1));

@@ -96,6 +96,8 @@ export interface PlanRunAsk {
 	/** Steps (ids) it is about, all without; and whether what they wrote is taken away. */
 	only?: number[];
 	clears?: boolean;
+	/** Whether steps that cannot be followed are noted and the others looked at. */
+	goesOn?: boolean;
 	preview: boolean;
 	/** Whose unsaved entries it is tried on; the base when nobody's. */
 	draftOf?: number;
@@ -148,6 +150,7 @@ function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay):
 		wantsFigures: ask.figures ?? false,
 		...(ask.only && { only: new Set(ask.only) }),
 		clears: ask.clears ?? false,
+		goesOn: ask.goesOn ?? false,
 		...(!ask.preview && {
 			traced: (step: number, trace: LineTrace) => {
 				const origin = originOf.get(step)!;

@@ -24,7 +24,7 @@
 		driver: 'by a driver',
 		standard: 'quantities at a standard price'
 	};
-	const setLine = (at: number, next: Partial<AllocationLine>) =>
+	const setLine = (at: number, next: { [Key in keyof AllocationLine]?: AllocationLine[Key] | undefined }) =>
 		desk.changeStep({ lines: lines.map((line, place) => (place === at ? { ...line, ...next } : line)) });
 	function setBy(at: number, by: Basis['by']) {
 		const known = lines[at]!.basis;
@@ -41,6 +41,16 @@
 		desk.changeStep({
 			lines: [...lines, { name: `Line ${number}`, pool: last?.pool ?? {}, receivers: {}, basis: { by: 'even' }, share: 100 }]
 		});
+	}
+	const KEPT = [
+		['unitCost', 'Cost of a unit, into'],
+		['used', 'Units used, into'],
+		['unused', 'Units not used, into']
+	] as const;
+	function keepsOf({ keeps }: AllocationLine, what: (typeof KEPT)[number][0], account: unknown): AllocationLine['keeps'] | undefined {
+		const { [what]: _, ...rest } = keeps ?? {};
+		const next = typeof account === 'number' ? { ...rest, [what]: account } : rest;
+		return Object.keys(next).length > 0 ? next : undefined;
 	}
 	const idsOf = (line: AllocationLine) => Object.keys(line.receivers).map(Number);
 	/** A number, or the name of what is asked. */
@@ -189,6 +199,39 @@
 						>
 					{/if}
 				</div>
+			{/if}
+			{#if basis.by === 'driver'}
+				<details open={line.capacity !== undefined || line.keeps !== undefined}>
+					<summary class="text-soft cursor-pointer text-[13px]">What a unit of it costs</summary>
+					<div class="mt-1.5 grid grid-cols-3 gap-2">
+						{#each KEPT as [what, words] (what)}
+							<div class="text-grey text-xs">
+								{words}
+								<MemberSelect
+									label="{words}, {line.name}"
+									dimension={accounts}
+									leaves
+									search
+									value={line.keeps?.[what] ?? null}
+									onchange={(account) => setLine(at, { keeps: keepsOf(line, what, account) })}
+								/>
+							</div>
+						{/each}
+					</div>
+					{#if line.capacity}
+						<DriverFields
+							{desk}
+							driver={line.capacity}
+							label="Capacity"
+							onchange={(capacity) => setLine(at, { capacity })}
+							onremove={() => setLine(at, { capacity: undefined })}
+						/>
+					{:else if desk.mayWrite}<button
+							class="btn btn-xs mt-1.5"
+							title="Only what is used of it goes out; what is not stays with the pool"
+							onclick={() => setLine(at, { capacity: { account: null, at: {} } })}>Set a capacity</button
+						>{/if}
+				</details>
 			{/if}
 		</li>
 	{/each}

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
 import {
+	checkBeforeRun,
 	checkFreshness,
 	copyRunbook,
 	deleteRunbook,
@@ -36,6 +37,8 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 			case 'delete':
 				await readBody(request, nothing);
 				return deleteRunbook(person, modelId, id);
+			case 'check':
+				return checkBeforeRun(person, modelId, id, await readBody(request, previewSchema));
 			case 'preview':
 				return previewRun(person, modelId, id, await readBody(request, previewSchema));
 			case 'schedule':
