@@ -18,6 +18,15 @@ const counted = (unit: string): Branch['account'] => ({
 	unit
 });
 
+const perUnit: Branch['account'] = {
+	kind: 'rate',
+	valueType: 'price',
+	timeBehaviour: 'none',
+	consolidation: 'average',
+	decimals: 2,
+	unit: null
+};
+
 export const RESULT_ITEMS: Branch[] = [
 	{
 		code: 'COST',
@@ -37,6 +46,16 @@ export const RESULT_ITEMS: Branch[] = [
 			{ code: 'PAX', name: 'Passengers', weight: 0, account: counted('passengers') },
 			{ code: 'CAR', name: 'Cars', weight: 0, account: counted('cars') },
 			{ code: 'BKG', name: 'Bookings', weight: 0, account: counted('bookings') }
+		]
+	},
+	{
+		code: 'UNITS',
+		name: 'What a unit costs',
+		children: [
+			{ code: 'UCO', name: 'Cost of a unit', weight: 0, account: perUnit },
+			{ code: 'USE', name: 'Units used', weight: 0, account: counted('units') },
+			{ code: 'CAP', name: 'Units there could be', weight: 0, account: counted('units') },
+			{ code: 'NOT', name: 'Units not used', weight: 0, account: counted('units') }
 		]
 	}
 ];
@@ -128,6 +147,9 @@ export const SURVEYED: { object: string; hours: number }[] = [
 	{ object: 'A-BERTH', hours: 910 }
 ];
 export const NOT_SURVEYED = '2027-06';
+
+/** Sailings that could be berthed in a month: what the berths can take. */
+export const BERTHINGS = 1_500;
 
 /** Of a route's bookings, the part by channel; and of a channel's, the part by customer. */
 export const BY_CHANNEL: Readonly<Record<string, number>> = { WEB: 0.52, AGENCY: 0.14, PIER: 0.27, FREIGHT: 0.07 };

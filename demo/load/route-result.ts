@@ -6,7 +6,18 @@ import { lockModel, postChangeSet } from '../../src/lib/server/database/change-s
 import type { SeriesChange } from '../../src/lib/server/database/series';
 import { demoPeople } from '../people.mjs';
 import { seededRandom } from '../random';
-import { BOOKED, BY_CHANNEL, BY_CUSTOMER, CHANNELS, CUSTOMERS, NOT_SURVEYED, OBJECTS, RESULT_ITEMS, SURVEYED } from '../route-result';
+import {
+	BERTHINGS,
+	BOOKED,
+	BY_CHANNEL,
+	BY_CUSTOMER,
+	CHANNELS,
+	CUSTOMERS,
+	NOT_SURVEYED,
+	OBJECTS,
+	RESULT_ITEMS,
+	SURVEYED
+} from '../route-result';
 import { ROUTES } from '../structure';
 import { insertId, type Dimensions, type Ids, type LoadedDimension } from './dimensions';
 import { loadAccounts, loadTree } from './structure';
@@ -143,6 +154,7 @@ async function loadCounts(
 	const all = SURVEYED.map(({ object, hours }) =>
 		series(made, origin, { item: 'HRS', object }, (month) => (month === NOT_SURVEYED ? 0 : around(hours)))
 	);
+	all.push(series(made, origin, { item: 'CAP', object: 'A-BERTH' }, () => BERTHINGS));
 	for (const { code, sailingsADay, seats } of ROUTES) {
 		const passengers = sailingsADay * 30 * seats * 0.46;
 		all.push(series(made, origin, { item: 'SAI', route: code }, () => around(sailingsADay * 30)));
@@ -192,6 +204,27 @@ async function loadForms(
 				columns: months,
 				selectors: [year, scenario],
 				pinned: [pinned(items, 'HRS'), pinned(main.route, 'NOROUTE'), pinned(channels, 'NOCHANNEL'), pinned(customers, 'NOCUSTOMER')]
+			}
+		},
+		{
+			code: 'cost-per-unit',
+			name: 'Cost per unit',
+			folder: 'Result',
+			description: 'What one sailing, passenger, car or booking costs each activity, and what of the berths was not used.',
+			layout: {
+				rows: [
+					...(['UCO', 'USE', 'NOT'] as const).map((code, id) => ({
+						kind: 'cells' as const,
+						id,
+						parts: [
+							{ dimension: items.id, selection: these(items, code) },
+							{ dimension: objects.id, selection: code === 'NOT' ? these(objects, 'A-BERTH') : leaves(objects, 'ACTIVITIES') }
+						]
+					}))
+				],
+				columns: months,
+				selectors: [year, scenario],
+				pinned: [pinned(main.route, 'NOROUTE'), pinned(channels, 'NOCHANNEL'), pinned(customers, 'NOCUSTOMER')]
 			}
 		},
 		{
@@ -266,7 +299,14 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 	});
 	const activities = codes(objects, 'ACTIVITIES');
 	const routes = slice(codes(main.route, ...ROUTES.map(({ code }) => code)));
-	const toRoutes = (code: string, name: string, item: string) =>
+	const account = (code: string) => items.ids.get(code)!;
+	/** What a unit costs is kept at the activity, and at the berths how much of them was not used. */
+	const toRoutes = (code: string, name: string, item: string): AllocationLine => ({
+		...wholly(code, name, item),
+		keeps: { unitCost: account('UCO'), used: account('USE'), ...(code === 'A-BERTH' && { unused: account('NOT') }) },
+		...(code === 'A-BERTH' && { capacity: { account: account('CAP'), at: { [main.route.id]: main.route.ids.get('NOROUTE')! } } })
+	});
+	const wholly = (code: string, name: string, item: string) =>
 		line(
 			name,
 			pool(code, codes(main.route, 'NOROUTE')),

@@ -107,6 +107,19 @@ describe('costs of the demo', () => {
 		expect(gross!.in).toBeCloseTo((machines + 0.1 * office) / (1 - 0.015), 2);
 		expect(gross!.out).toBe(gross!.in);
 		expect(proofs.map(({ sums }) => isTied(sums[0]!))).toEqual([true, true, true, false, true, true]);
+		// Of the berths only what was used went out: what was not stays there, and a unit of them costs what they all cost.
+		expect(proofs[4]!.sums[0]!.kept).toBeGreaterThan(0);
+		const unit = async (item: string) => {
+			const found = await database.pool.query<{ amount: number }>(
+				`SELECT amount FROM report_cells_${model} WHERE "result-item" = $1 AND ${at('A-BERTH')} AND route = 'NOROUTE' AND period_of_year = 1`,
+				[item]
+			);
+			return found.rows[0]!.amount;
+		};
+		expect((await unit('USE')) + (await unit('NOT'))).toBe(1_500);
+		const berthing = proofs[4]!.rows.find(({ line, period }) => line === 'Berthing' && period === 'Apr 2027')!;
+		expect((await unit('UCO')) * 1_500).toBeCloseTo(berthing.in, 2);
+		expect(berthing.kept).toBeCloseTo((await unit('UCO')) * (await unit('NOT')), 1);
 		const stranded = done.log[3]!.proof!.stranded;
 		expect(stranded.length).toBeGreaterThan(0);
 		expect(new Set(stranded.map(({ line, period, why }) => `${line}, ${period}: ${why}`))).toEqual(
@@ -115,7 +128,7 @@ describe('costs of the demo', () => {
 		expect(summed(proofs[3]!.rows, 'stranded')).toBe(rounded(await costs('"cost-object" = \'R-CREW\'')));
 		const [chain] = chainOf(proofs);
 		expect(chain!.firstIn).toBeCloseTo(booked, 2);
-		expect(chain!.finalOut + chain!.stranded).toBeCloseTo(booked, 2);
+		expect(chain!.finalOut + chain!.stranded + chain!.kept).toBeCloseTo(booked, 2);
 		// Nothing is lost on the way, and what is shared has come to the customers.
 		expect(rounded(await costs('true'))).toBe(rounded(booked));
 		expect(rounded(await costs("customer <> 'NOCUSTOMER'"))).toBe(rounded(summed(proofs[5]!.rows, 'out')));
