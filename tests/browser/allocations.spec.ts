@@ -1,0 +1,101 @@
+import { expect, test, type Page } from '@playwright/test';
+import { violations } from './axe';
+import { ready, signIn } from './people';
+
+/** The runbook of the demo that shares costs out, on its page. */
+async function openSharing(page: Page): Promise<void> {
+	await page.goto('/m/route-result/rules');
+	await page.getByRole('link', { name: /Share costs to customers/ }).click();
+	await page.waitForURL(/rules\/\d+/);
+	await ready(page);
+}
+const run = async (page: Page) => {
+	await page.getByRole('button', { name: 'Run', exact: true }).click();
+	await expect(page.getByRole('heading', { name: /^Run of/ })).toBeVisible();
+};
+
+test('pools that serve one another are checked, solved together, looked at as a flow, followed, cleared in part and taken back', async ({
+	page
+}) => {
+	await signIn(page, 'maren.kvist');
+	await openSharing(page);
+	const steps = page.getByRole('list', { name: 'Steps' });
+	await expect(steps).toContainText('Services to one another');
+	await expect(steps.getByRole('listitem').filter({ hasText: 'Fleet office' }).first()).toContainText('Solved together with');
+
+	// One list before anything is written, each line leading to its step.
+	await page.getByRole('button', { name: 'Check', exact: true }).click();
+	const found = page.getByRole('status', { name: 'Found before the run' });
+	await expect(found).toContainText('Stranded in Jun 2027');
+	await found.getByRole('button', { name: '4 Resources to activities' }).click();
+	await expect(page.getByLabel('Name of the step')).toHaveValue('Resources to activities');
+
+	await run(page);
+	await page.getByRole('link', { name: 'Flow picture' }).click();
+	await expect(page.getByRole('heading', { name: /^Flow of/ })).toBeVisible();
+	const picture = page.getByRole('group', { name: 'Flow picture' });
+	await expect(picture).toContainText('Data centre');
+	await expect(picture).toContainText('Web, Visitors');
+	// A month less than the year.
+	const began = picture.getByRole('link', { name: /^Group services, / });
+	const whole = await began.getAttribute('aria-label');
+	await page.getByLabel('Period').selectOption({ label: 'May 2027' });
+	await expect(began).not.toHaveAttribute('aria-label', whole!);
+	await page.getByText('As a table').click();
+	await expect(page.getByRole('table', { name: 'Flows' }).getByRole('row').filter({ hasText: 'Fleet office' }).first()).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+	const saved = page.waitForEvent('download');
+	await page.getByRole('button', { name: 'SVG' }).click();
+	expect((await saved).suggestedFilename()).toBe('Share costs to customers, flow.svg');
+	// By keyboard: a name is reached and opens its trace.
+	await picture.getByRole('link', { name: /^Booking systems, / }).focus();
+	await page.keyboard.press('Enter');
+	await expect(page.getByRole('heading', { name: /^Where .* comes from$/ })).toBeVisible();
+	await expect(page.getByText('Data centre').first()).toBeVisible();
+	await expect(page.getByText('Fleet office').first()).toBeVisible();
+
+	// The stages alone are cleared: what the pools gave one another stays.
+	await openSharing(page);
+	await page.getByLabel('What is looked at and run').selectOption({ label: 'The steps of “Down to customers”' });
+	await page.getByRole('button', { name: 'Clear…' }).click();
+	await expect(page.getByText(/Clearing the steps of “Down to customers” would change/)).toBeVisible();
+	await page.getByRole('button', { name: 'Clear', exact: true }).click();
+	await expect(page.getByText(/^4 of 6 steps: Cleared\./).first()).toBeVisible();
+
+	// Both go back, the later one first.
+	const standing = page.getByRole('listitem').getByRole('button', { name: /cells changed/ });
+	await expect(standing).toHaveCount(2);
+	for (const left of [1, 0]) {
+		await standing.first().click();
+		await page.getByRole('button', { name: 'Take back this run' }).click();
+		await expect(standing).toHaveCount(left);
+	}
+});
+
+test('the rules of a run are compared with those of today, and kept as a runbook of their own', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await openSharing(page);
+	await run(page);
+	await page.getByLabel('Group', { exact: true }).fill('Back offices');
+	await page.getByLabel('Group', { exact: true }).press('Tab');
+	await page.getByLabel('Compare its rules with').selectOption({ label: 'those on this page' });
+	const differences = page.getByRole('status', { name: 'Differences' });
+	await expect(differences).toContainText('Data centre');
+	await expect(differences).toContainText('Back offices');
+	await page.getByRole('button', { name: 'Undo', exact: true }).click();
+	await page.getByLabel('Compare its rules with').selectOption({ label: 'those on this page' });
+	await expect(differences).toContainText('The rules are the same.');
+	await page.getByRole('button', { name: 'Make a runbook of them' }).click();
+	await expect(page.getByLabel('Name of the runbook')).toHaveValue(/^Share costs to customers, as of/);
+	page.on('dialog', (dialog) => void dialog.accept());
+	await page.getByRole('button', { name: 'Delete', exact: true }).click();
+	await page.waitForURL(/rules$/);
+	await openSharing(page);
+	await page
+		.getByRole('listitem')
+		.getByRole('button', { name: /cells changed/ })
+		.first()
+		.click();
+	await page.getByRole('button', { name: 'Take back this run' }).click();
+	await expect(page.getByRole('listitem').getByRole('button', { name: /cells changed/ })).toHaveCount(0);
+});
