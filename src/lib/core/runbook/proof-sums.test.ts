@@ -35,8 +35,11 @@ describe('a proof added up', () => {
 		]);
 	});
 	test('steps that share nothing out have none', () => {
-		expect(proofsOf([{ name: 'Copy' }, { name: 'Share', proof: { rows: [row({ in: 1, out: 1 })] } }]).map(({ step }) => step)).toEqual([
-			'Share'
-		]);
+		expect(
+			proofsOf([
+				{ step: 1, name: 'Copy' },
+				{ step: 2, name: 'Share', proof: { rows: [row({ in: 1, out: 1 })] } }
+			]).map(({ step }) => step)
+		).toEqual(['Share']);
 	});
 });

@@ -57,13 +57,15 @@ export const isTied = ({ stranded, difference, incomplete }: ProofSum): boolean 
 /** A step of a chain of allocations, added up. */
 export interface StepProof {
 	step: string;
+	/** The step (id). */
+	of: number;
 	sums: ProofSum[];
 	rows: readonly ProofRow[];
 }
 
 /** The allocations among the steps of a run. */
-export const proofsOf = (log: readonly { name: string; proof?: { rows: readonly ProofRow[] } }[]): StepProof[] =>
-	log.flatMap(({ name, proof }) => (proof ? [{ step: name, rows: proof.rows, sums: sumsOf(proof.rows) }] : []));
+export const proofsOf = (log: readonly { step: number; name: string; proof?: { rows: readonly ProofRow[] } }[]): StepProof[] =>
+	log.flatMap(({ step, name, proof }) => (proof ? [{ step: name, of: step, rows: proof.rows, sums: sumsOf(proof.rows) }] : []));
 
 /** What a chain of allocations comes to in one currency. */
 export interface ChainSum {

@@ -16,4 +16,5 @@ export type * from './requests/plan-save';
 export type * from './requests/run';
 export type * from './requests/script';
 export type * from './requests/flow';
+export type * from './requests/proven-cells';
 export type * from './requests/trace';

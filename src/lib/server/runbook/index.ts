@@ -8,5 +8,5 @@ export { flowOfRunbook, flowSchema } from './flow';
 export { checkBeforeRun, type CheckFinding } from './check';
 export { figuresOnDraft, lastAnswers, previewRun, runRunbook, startRun } from './start';
 export type { RunbookDraft, StepDraft } from './schema';
-export { tieOutGrid, tieOutWorkbook } from './tie-out';
+export { cellsOfProof, provenCellsSchema, tieOutGrid, tieOutWorkbook } from './tie-out';
 export { traceFigure, traceSchema } from './trace';

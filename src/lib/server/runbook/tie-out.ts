@@ -1,7 +1,11 @@
 /** The proof of a run's allocations as a file. */
 import ExcelJS from 'exceljs';
 import { isTied, proofsOf, sumsOf, type ProofRow } from '../../core';
-import { notFound } from '../fault';
+import { z } from 'zod';
+import { pool } from '../database';
+import { modelVersions } from '../database/structure-version';
+import { askRunner, type ProvenCell } from '../engine';
+import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { readRun } from './runs';
 
@@ -87,4 +91,34 @@ export async function tieOutWorkbook(person: SignedIn | undefined, modelId: numb
 		if (index >= 5 && index <= 10) column.numFmt = '#,##0.00';
 	});
 	return { name, bytes: Buffer.from(await workbook.xlsx.writeBuffer()) };
+}
+
+export const provenCellsSchema = z.object({
+	step: z.number().int(),
+	line: z.string().max(200),
+	period: z.string().max(200),
+	scenario: z.string().max(200),
+	side: z.enum(['in', 'out'])
+});
+
+/**
+ * The cells behind what a line of a run took in or gave out in a period.
+ * @throws Fault 404; 422 where nothing is kept of it
+ */
+export async function cellsOfProof(
+	person: SignedIn | undefined,
+	modelId: number,
+	run: number,
+	{ step, ...figure }: z.infer<typeof provenCellsSchema>
+): Promise<{ cells: ProvenCell[]; count: number }> {
+	requirePermission(person, 'rule.read');
+	await readRun(person, modelId, run);
+	// A run that changed nothing has kept nothing: what it shared out is what one before it did.
+	const kept = await pool().query<{ run: number; origin: number }>(
+		`SELECT t.run_id AS run, t.origin_id AS origin FROM run_trace t JOIN run r ON r.id = t.run_id JOIN origin o ON o.id = t.origin_id
+		WHERE r.model_id = $1 AND o.step_id = $2 AND t.run_id <= $3 AND (r.state = 'done' OR r.id = $3) ORDER BY t.run_id DESC LIMIT 1`,
+		[modelId, step, run]
+	);
+	if (!kept.rows[0]) throw new Fault(422, 'not possible', 'How this was shared out is not kept any more.');
+	return askRunner(modelId, 'provenCells', { ...(await modelVersions(pool(), modelId)), ...kept.rows[0], ...figure });
 }

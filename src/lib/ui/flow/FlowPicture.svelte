@@ -41,10 +41,7 @@
 <div class="relative w-full" bind:clientWidth={width}>
 	<div class="relative mb-1 h-9">
 		{#each columns as { name, x }, place (place)}
-			{#if x !== undefined}<span
-					class={['text-grey absolute top-0 line-clamp-2 max-w-44 text-xs', place === columns.length - 1 && 'text-right']}
-					style={place === columns.length - 1 ? `right: 0` : `left: ${x}px`}>{name}</span
-				>{/if}
+			{#if x !== undefined}<span class="text-grey absolute top-0 line-clamp-2 max-w-44 text-xs" style="left: {x}px">{name}</span>{/if}
 		{/each}
 	</div>
 	<svg bind:this={drawing} {width} {height} role="group" aria-label="Flow picture" class="block overflow-visible">
@@ -63,7 +60,7 @@
 				>
 			</a>
 		{/each}
-		{#each layout.bars as { node, x, y, width: wide, height: high, labelLeft } (node)}
+		{#each layout.bars as { node, x, y, width: wide, height: high } (node)}
 			{@const place = picture.nodes[node]!}
 			<a
 				href={traceOf(place, place.stage === 0 ? 'forward' : 'back')}
@@ -74,7 +71,7 @@
 				onblur={() => (pointed = null)}
 			>
 				<rect class="bar" {x} {y} width={wide} height={Math.max(1, high)} />
-				<text class="name" x={labelLeft ? x - 6 : x + wide + 6} y={y + high / 2} dy="0.35em" text-anchor={labelLeft ? 'end' : 'start'}
+				<text class="name" x={x + wide + 6} y={y + high / 2} dy="0.35em"
 					>{place.name}
 					<tspan class="amount">{whole(sizeOf(place))}</tspan></text
 				>

@@ -11,8 +11,6 @@ export interface Bar {
 	y: number;
 	width: number;
 	height: number;
-	/** Whether its name stands at its left, as there is no room at its right. */
-	labelLeft: boolean;
 }
 
 /** What went from one place to another as it is drawn: a band along a path. */
@@ -26,7 +24,7 @@ export interface Band {
 const BAR = 10;
 const GAP = 14;
 /** Room for the names at the right of the last stage. */
-const MARGIN = 4;
+const MARGIN = 190;
 
 /** How high a picture is: its fullest stage has room for every name. */
 export function heightOf({ nodes }: Picture): number {
@@ -53,7 +51,7 @@ export function layoutOf({ nodes, links, stages }: Picture, width: number): { ba
 		.nodePadding(GAP)
 		.extent([
 			[1, 4],
-			[width - MARGIN, heightOf({ nodes, links, stages }) - 4]
+			[Math.max(width - MARGIN, BAR * columns.length * 2), heightOf({ nodes, links, stages }) - 4]
 		]);
 	const largest = Math.max(...links.map(({ amount }) => Math.abs(amount)));
 	const graph = layout({
@@ -72,13 +70,12 @@ export function layoutOf({ nodes, links, stages }: Picture, width: number): { ba
 	return {
 		bars: graph.nodes
 			.filter(({ place }) => place < nodes.length)
-			.map(({ place, column, x0, y0, x1, y1 }) => ({
+			.map(({ place, x0, y0, x1, y1 }) => ({
 				node: place,
 				x: x0!,
 				y: y0!,
 				width: x1! - x0!,
-				height: y1! - y0!,
-				labelLeft: column === columns.length - 1
+				height: y1! - y0!
 			})),
 		bands: graph.links
 			.filter(({ place }) => place >= 0)

@@ -11,6 +11,7 @@ import { leafCells } from './leaf-cells';
 import { method, movedMethods } from './method';
 import { moved } from './moved';
 import { planCell, planEntries, planSave } from './plan-save';
+import { provenCells } from './proven-cells';
 import { readsMoved } from './reads-moved';
 import { close, ready } from './ready';
 import { results } from './results';
@@ -43,6 +44,7 @@ export const REQUESTS = {
 	planRun,
 	planSave,
 	printScripts,
+	provenCells,
 	readsMoved,
 	ready,
 	restore,

@@ -394,7 +394,7 @@ function cellSource(
 }
 
 /** A part of the model in words; where another one is known, only what differs from it. */
-function whereOf(model: Model, { members, period }: TraceNode, from?: TraceNode): string {
+export function whereOf(model: Model, { members, period }: TraceNode, from?: TraceNode): string {
 	const named = model.dimensions.flatMap((dimension, axis) => {
 		const ordinal = dimension.ordinal(members[axis]!);
 		// A member that was deleted since.

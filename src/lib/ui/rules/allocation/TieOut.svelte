@@ -1,22 +1,33 @@
 <script lang="ts">
 	import { chainOf, isTied, proofsOf, sumsOf, type ProofRow, type ProofSum, type StepLog } from '$lib/core';
 	import { formatFigure } from '../../figures/format';
+	import ProvenCells from './ProvenCells.svelte';
 
-	let { log, locale }: { log: readonly StepLog[]; locale: string } = $props();
+	let { run, log, locale }: { run: number; log: readonly StepLog[]; locale: string } = $props();
 
 	const proofs = $derived(proofsOf(log));
 	const stranded = $derived(log.flatMap(({ name, proof }) => (proof?.stranded ?? []).map((pool) => ({ step: name, ...pool }))));
 	/** Steps whose lines and periods are shown. */
 	let opened = $state.raw<Readonly<Record<number, boolean>>>({});
+	/** The figure of a line and period whose cells are shown: by step, line and column. */
+	let shown = $state<{ place: number; index: number; side: 'in' | 'out' } | null>(null);
+	const isShown = (place: number, index: number, side: 'in' | 'out') =>
+		shown !== null && shown.place === place && shown.index === index && shown.side === side;
 	const amount = (value: number) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
 	const said = ({ evenly, incomplete }: ProofRow) =>
 		[...(evenly ? ['evenly, since nothing weighed'] : []), ...(incomplete ? ['without what has no rate'] : [])].join('; ');
 </script>
 
-{#snippet figures(sum: ProofSum, soft = false)}
+{#snippet figures(sum: ProofSum, soft = false, line?: { place: number; index: number })}
 	{#each [sum.in, sum.out, sum.kept, sum.stranded, sum.rounding, sum.difference] as value, column (column)}
+		{@const side = column === 0 ? 'in' : column === 1 ? 'out' : undefined}
 		<td class={['pl-4', value === 0 ? 'text-grey' : column === 3 || column === 5 ? 'text-warning' : soft ? 'text-soft' : '']}
-			>{amount(value)}</td
+			>{#if line && side && value !== 0}<button
+					class="hover:underline"
+					aria-expanded={isShown(line.place, line.index, side)}
+					title="The cells behind it"
+					onclick={() => (shown = isShown(line.place, line.index, side) ? null : { ...line, side })}>{amount(value)}</button
+				>{:else}{amount(value)}{/if}</td
 		>
 	{/each}
 {/snippet}
@@ -31,7 +42,7 @@
 		></thead
 	>
 	<tbody>
-		{#each proofs as { step, rows, sums }, place (place)}
+		{#each proofs as { step, of, rows, sums }, place (place)}
 			{#each sums as sum (sum.currency)}
 				<tr class="border-hairline border-b">
 					<td class="py-1 text-left"
@@ -56,9 +67,12 @@
 								>{row.line || 'kept, of all lines'} <span class="text-grey">{row.scenario}, {row.period}</span>
 								{#if said(row)}<span class="text-warning">{said(row)}</span>{/if}</td
 							>
-							{@render figures(sumsOf([row])[0]!, true)}
+							{@render figures(sumsOf([row])[0]!, true, row.line ? { place, index } : undefined)}
 							<td></td>
 						</tr>
+						{#if shown && row.line && isShown(place, index, shown.side)}
+							<tr><td colspan="9"><ProvenCells {run} step={of} {row} side={shown.side} {locale} /></td></tr>
+						{/if}
 					{/each}
 				{/if}
 			{/each}

@@ -28,5 +28,5 @@
 		<a class="btn btn-sm" href={file('xlsx')} download>XLSX</a>
 		<a class="btn btn-sm" href={file('csv')} download>CSV</a>
 	</div>
-	<TieOut log={data.run.log} {locale} />
+	<TieOut run={data.run.id} log={data.run.log} {locale} />
 </main>
