@@ -64,7 +64,6 @@
 			{@const place = picture.nodes[node]!}
 			<a
 				href={traceOf(place, place.stage === 0 ? 'forward' : 'back')}
-				aria-label="{place.name}, {exactly(sizeOf(place))}"
 				onpointerenter={() => (pointed = { node })}
 				onpointerleave={() => (pointed = null)}
 				onfocus={() => (pointed = { node })}
