@@ -216,16 +216,52 @@ function divided(
 
 const isIn = ({ axes }: Scope, axis: number, ordinal: number): boolean => (axes.get(axis)?.[ordinal] ?? 1) === 1;
 
+/** Fewer lines than these are looked through one by one. */
+const FEW = 8;
+/** Members named by all lines together, at most, for an index to be worth its room. */
+const MOST_NAMED = 1_000_000;
+
+/** Lines by the members they name on the axis that leaves fewest of them for a member; undefined where that helps nothing. */
+function indexOf(lines: readonly PlacedLine[]): { axis: number; byMember: Map<number, PlacedLine[]> } | undefined {
+	if (lines.length < FEW) return undefined;
+	let best: { axis: number; byMember: Map<number, PlacedLine[]>; left: number } | undefined;
+	for (const axis of lines[0]!.pool.axes.keys()) {
+		const named = lines.map(({ pool }) => pool.axes.get(axis));
+		if (named.includes(undefined)) continue;
+		if (named.reduce((sum, allowed) => sum + allowed!.reduce((all, each) => all + each, 0), 0) > MOST_NAMED) continue;
+		const byMember = new Map<number, PlacedLine[]>();
+		lines.forEach((line, at) =>
+			named[at]!.forEach((isNamed, member) => {
+				if (isNamed === 0) return;
+				const known = byMember.get(member);
+				if (known) known.push(line);
+				else byMember.set(member, [line]);
+			})
+		);
+		let [squares, all] = [0, 0];
+		for (const { length } of byMember.values()) {
+			squares += length * length;
+			all += length;
+		}
+		const left = squares / all;
+		if (!best || left < best.left) best = { axis, byMember, left };
+	}
+	return best;
+}
+
 /** Which lines a cell belongs to; the same for all cells of a series but for the period. */
 class Within {
 	readonly #lines: readonly PlacedLine[];
 	readonly #last: Int32Array;
+	/** On the axis that tells lines apart best: those that name a member. */
+	readonly #index: { axis: number; byMember: ReadonlyMap<number, readonly PlacedLine[]> } | undefined;
 	#own: PlacedLine[] = [];
 	#isKnown = false;
 
 	constructor(lines: readonly ReadyLine[]) {
 		this.#lines = lines.map((line, place) => ({ ...line, place }));
 		this.#last = new Int32Array(64);
+		this.#index = indexOf(this.#lines);
 	}
 
 	at(address: Int32Array, leaf: number): PlacedLine[] {
@@ -239,7 +275,8 @@ class Within {
 		if (!isSame) {
 			this.#last.set(address);
 			this.#isKnown = true;
-			this.#own = this.#lines.filter(
+			const near = this.#index ? (this.#index.byMember.get(address[this.#index.axis]!) ?? []) : this.#lines;
+			this.#own = near.filter(
 				({ pool, changes }) =>
 					[...pool.axes].every(([axis, allowed]) => allowed[address[axis]!] === 1) &&
 					changes.every(({ axis, weights }) => weights[address[axis]!] !== 0)

@@ -105,14 +105,26 @@ const nameOf = (model: Model, axis: number): string =>
 const both = (one: Uint8Array | undefined, other: Uint8Array | undefined): Uint8Array | undefined =>
 	one && other ? one.map((each, leaf) => each & other[leaf]!) : (one ?? other);
 
+/** Where each member comes in the hierarchy; the same for all who ask. */
+const ranks = new WeakMap<Dimension, ReadonlyMap<number, number>>();
+
+function rankOf(dimension: Dimension): ReadonlyMap<number, number> {
+	let order = ranks.get(dimension);
+	if (!order) {
+		const made = new Map<number, number>();
+		const walk = (ordinal: number) => {
+			made.set(ordinal, made.size);
+			for (const child of dimension.tree.children(ordinal)) walk(child);
+		};
+		for (const root of dimension.tree.roots()) walk(root);
+		ranks.set(dimension, (order = made));
+	}
+	return order;
+}
+
 /** Receivers in the order of the hierarchy. */
 function receiversOf(dimension: Dimension, named: readonly number[]): ReadyReceiver[] {
-	const order = new Map<number, number>();
-	const walk = (ordinal: number) => {
-		order.set(ordinal, order.size);
-		for (const child of dimension.tree.children(ordinal)) walk(child);
-	};
-	for (const root of dimension.tree.roots()) walk(root);
+	const order = rankOf(dimension);
 	const rank = (ordinal: number) => order.get(ordinal) ?? order.size;
 	return [...named]
 		.sort((one, other) => rank(one) - rank(other))
@@ -165,15 +177,20 @@ function fixedShares(
 ): ReadyBasis | string {
 	if (shares.length === 0) return 'No row says how much each receiver gets.';
 	const rows: { leaves: Int32Array[]; share: number }[] = [];
+	const knownOn = changes.map(({ receivers }) => new Set(receivers.flatMap(({ leaves }) => [...leaves])));
 	for (const { members, share } of shares) {
 		if (!(share >= 0)) return 'A share is below 0.';
 		const leaves: Int32Array[] = [];
-		for (const { axis, receivers } of changes) {
+		for (const [place, { axis }] of changes.entries()) {
 			const dimension = model.dimensions[axis]!;
 			const named = members[dimension.id];
 			const ordinal = named === undefined ? undefined : dimension.ordinal(named);
 			if (ordinal === undefined) return `A row of the shares names a member of ${dimension.name} that is not there any more.`;
-			const known = new Set(receivers.flatMap(({ leaves: own }) => [...own]));
+			const known = knownOn[place]!;
+			if (dimension.isLeaf(ordinal) && known.has(ordinal)) {
+				leaves.push(Int32Array.of(ordinal));
+				continue;
+			}
 			const own = receiversOf(dimension, [ordinal])[0]!;
 			const beneath = own.leaves.filter((leaf, at) => known.has(leaf) && (own.reached[at] === 1 || own.leaves.length === 1));
 			if (beneath.length === 0) return `“${dimension.member(ordinal).name}” has a share and is none of the receivers.`;
