@@ -400,11 +400,17 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 			'[]'
 		]
 	);
+	const settings = { basis: null, contra: 'same account', noDriver: 'stranded', negative: 'refuse', currency: null };
+	const preset = await insertId(client, 'INSERT INTO allocation_preset (model_id, name, settings) VALUES ($1, $2, $3) RETURNING id', [
+		modelId,
+		'Taken out where it stands, stranded where nothing weighs',
+		JSON.stringify(settings)
+	]);
 	const limits = slice(codes(main.scenario, 'BUD28'), codes(periods, 'FY2028'));
 	for (const [position, { name, description, group, together, lines }] of steps.entries()) {
 		const definition: Omit<Extract<Step, { kind: 'allocation' }>, 'id' | 'name' | 'description' | 'active' | 'limits' | 'kind'> = {
 			group,
-			...(together && { together }),
+			...(together ? { together } : { preset: { id: preset, own: [] } }),
 			lines,
 			contra: 'same account',
 			noDriver: 'stranded',

@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import { violations } from './axe';
-import { ready, signIn } from './people';
+import { ready, signIn, takeBackRuns } from './people';
 
 /** The runbook of the demo that shares costs out, on its page. */
 async function openSharing(page: Page): Promise<void> {
@@ -63,13 +63,7 @@ test('pools that serve one another are checked, solved together, looked at as a 
 	await expect(page.getByText(/^4 of 6 steps: Cleared\./).first()).toBeVisible();
 
 	// Both go back, the later one first.
-	const standing = page.getByRole('listitem').getByRole('button', { name: /cells changed/ });
-	await expect(standing).toHaveCount(2);
-	for (const left of [1, 0]) {
-		await standing.first().click();
-		await page.getByRole('button', { name: 'Take back this run' }).click();
-		await expect(standing).toHaveCount(left);
-	}
+	await takeBackRuns(page, 2);
 });
 
 test('the rules of a run are compared with those of today, and kept as a runbook of their own', async ({ page }) => {
@@ -91,11 +85,35 @@ test('the rules of a run are compared with those of today, and kept as a runbook
 	await page.getByRole('button', { name: 'Delete', exact: true }).click();
 	await page.waitForURL(/rules$/);
 	await openSharing(page);
-	await page
-		.getByRole('listitem')
-		.getByRole('button', { name: /cells changed/ })
-		.first()
-		.click();
-	await page.getByRole('button', { name: 'Take back this run' }).click();
-	await expect(page.getByRole('listitem').getByRole('button', { name: /cells changed/ })).toHaveCount(0);
+	await takeBackRuns(page, 1);
+});
+
+test('settings are kept as a preset, followed, said otherwise by one step, and changed for all that follow', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await openSharing(page);
+	await page.getByRole('list', { name: 'Steps' }).getByText('Activities to routes').click();
+	await expect(page.getByText('from the preset').first()).toBeVisible();
+	await page.getByLabel('Where nothing weighs').selectOption('share evenly');
+	await expect(page.getByText('its own')).toBeVisible();
+	await page.getByRole('button', { name: 'Change it to these…' }).click();
+	const following = page.getByRole('status', { name: 'Steps that follow the preset' });
+	await expect(following).toContainText('4 steps follow it and would change:');
+	await expect(following).toContainText('Bookings to resources');
+	await following.getByRole('button', { name: 'Change all of them' }).click();
+	await expect(page.getByText(/is changed, and 4 steps with it/)).toBeVisible();
+	await page.getByRole('list', { name: 'Steps' }).getByText('Bookings to resources').click();
+	await expect(page.getByLabel('Where nothing weighs')).toHaveValue('evenly');
+
+	// Back as it was: one step says it itself and gives it back, then the preset is changed again.
+	await page.getByLabel('Where nothing weighs').selectOption('leave it stranded');
+	await page.getByRole('button', { name: 'follow the preset' }).click();
+	await expect(page.getByLabel('Where nothing weighs')).toHaveValue('evenly');
+	await page.getByLabel('Where nothing weighs').selectOption('leave it stranded');
+	await page.getByRole('button', { name: 'Change it to these…' }).click();
+	await following.getByRole('button', { name: 'Change all of them' }).click();
+	await expect(page.getByText(/is changed, and 4 steps with it/)).toBeVisible();
+	await page.reload();
+	await ready(page);
+	await page.getByRole('list', { name: 'Steps' }).getByText('Activities to routes').click();
+	await expect(page.getByLabel('Where nothing weighs')).toHaveValue('stranded');
 });

@@ -111,3 +111,14 @@ export async function figureAt(page: Page, row: string, column: string): Promise
 export async function unfold(page: Page, ...rows: string[]): Promise<void> {
 	for (const row of rows) await page.getByRole('button', { name: `Open ${row}`, exact: true }).click();
 }
+
+/** Takes back runs of the runbook on the page that changed something, the later one first, until none is left. */
+export async function takeBackRuns(page: Page, count: number): Promise<void> {
+	const standing = page.getByRole('listitem').getByRole('button', { name: /cells changed/ });
+	await expect(standing).toHaveCount(count);
+	for (let left = count - 1; left >= 0; left--) {
+		await standing.first().click();
+		await page.getByRole('button', { name: 'Take back this run' }).click();
+		await expect(standing).toHaveCount(left);
+	}
+}

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { another, choose, figureAt, openForm, ready, signIn } from './people';
+import { another, choose, figureAt, openForm, ready, signIn, takeBackRuns } from './people';
 
 const step = (page: Page, name: string) => page.getByRole('list', { name: 'Steps' }).getByText(name, { exact: true });
 const write = async (page: Page, text: string) => {
@@ -265,11 +265,5 @@ test('costs are shared out in two stages, what is stranded is found and repaired
 	await page.getByRole('link', { name: /Crews to routes/ }).click();
 	await ready(page);
 	// The later one first; each leaves the list of those that stand.
-	const standing = page.getByRole('listitem').getByRole('button', { name: /cells changed/ });
-	await expect(standing).toHaveCount(2);
-	for (const left of [1, 0]) {
-		await standing.first().click();
-		await page.getByRole('button', { name: 'Take back this run' }).click();
-		await expect(standing).toHaveCount(left);
-	}
+	await takeBackRuns(page, 2);
 });

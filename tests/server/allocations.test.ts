@@ -75,7 +75,7 @@ describe('costs of the demo', () => {
 		const broken = draft.steps.map((step, place) => {
 			if (step.kind !== 'allocation') return step;
 			if (place === 2) return { ...step, lines: step.lines.map((line) => ({ ...line, receivers: {} })) };
-			return place === 3 ? { ...step, noDriver: 'stop' as const } : step;
+			return place === 3 ? { ...step, noDriver: 'stop' as const, preset: undefined } : step;
 		});
 		const found = (await checkBeforeRun(maren(), model, runbook, { answers: {}, draft: { ...draft, steps: broken }, only: null })).findings;
 		expect(found.map(({ step, severity }) => [step, severity])).toEqual(expect.arrayContaining([[2, 'error']]));
@@ -84,7 +84,7 @@ describe('costs of the demo', () => {
 		).toEqual([{ step: 4, severity: 'hint', message: 'The pool is empty: there was nothing to share out.' }]);
 		const stops = {
 			...draft,
-			steps: draft.steps.map((step) => (step.kind === 'allocation' ? { ...step, noDriver: 'stop' as const } : step))
+			steps: draft.steps.map((step) => (step.kind === 'allocation' ? { ...step, noDriver: 'stop' as const, preset: undefined } : step))
 		};
 		expect((await checkBeforeRun(maren(), model, runbook, { answers: {}, draft: stops, only: null })).findings).toEqual(
 			expect.arrayContaining([{ step: 3, severity: 'error', message: expect.stringMatching(/^there is no driver in Jun 2027/) as string }])

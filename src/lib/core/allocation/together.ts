@@ -400,7 +400,7 @@ class Together {
 	}
 
 	/** The weights of those outside only; one for all nodes that have the same within. */
-	#outerWeights({ weights, inner, leaf }: Node): Weights {
+	#outerWeights({ weights, inner }: Node): Weights {
 		if (inner.length === 0) return weights!;
 		const known = this.#outerOf.get(weights!) ?? new Map<string, Weights>();
 		this.#outerOf.set(weights!, known);

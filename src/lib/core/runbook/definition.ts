@@ -117,6 +117,8 @@ export interface AllocationStep {
 	noDriver: 'stranded' | 'evenly' | 'stop';
 	/** Drivers below 0. */
 	negative: 'refuse' | 'absolute';
+	/** The preset (id) it follows, and which of the preset's settings it says itself. */
+	preset?: { id: number; own: readonly string[] };
 	/** Whether it is solved together with the allocations next to it that are too: their pools serve one another. */
 	together?: boolean;
 	/** In which drivers of money are compared and the proof is stated; null for the model's reporting currency. */

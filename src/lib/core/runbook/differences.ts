@@ -104,7 +104,8 @@ function saidOf(step: StepDraftLike, words: RunbookWords): Map<string, string> {
 	// Beside it the same with names in the place of members' numbers, which are only read as text from here on.
 	const named = renamedStep(step, { member: (id) => (words.members.get(id) ?? 'a member that is gone') as unknown as number });
 	const said = new Map<string, string>([['kind', recordOf(step).title]]);
-	const { id: _, kind: __, ...own } = step;
+	// What it has of a preset is in its settings.
+	const { id: _, kind: __, preset: ___, ...own } = step as typeof step & { preset?: unknown };
 	tell(own, named, [], said, words);
 	return said;
 }

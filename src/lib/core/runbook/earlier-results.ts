@@ -13,6 +13,15 @@ export interface ResultOrigin {
 	named: MembersNamed;
 }
 
+/** What taking results away is told, and tells. */
+interface Removing {
+	/** Why a cell may not be written; undefined when it may. */
+	whyNot: (address: Int32Array, leaf: number) => string | undefined;
+	breathe: () => void;
+	/** Told of a cell of a step that may not be written and keeps what it has. */
+	closed: (step: number, address: Int32Array, leaf: number, reason: string) => void;
+}
+
 /** What is taken away of one origin before a run: in which periods, and only where earlier and present run meet. */
 interface Removal {
 	periods: Uint8Array | undefined;
@@ -24,7 +33,6 @@ interface Removal {
  * members, and of results for others what both were for. Of steps that are gone everything goes. Cells that may not be
  * written keep what they have. O(series of the cube).
  * @param reachOf the leaf periods of each step that runs; undefined for all
- * @param closed told of a cell that may not be written and keeps what it has
  * @returns how many cells were taken away by step that had been written for other members
  */
 export function removeEarlier(
@@ -34,15 +42,7 @@ export function removeEarlier(
 	named: MembersNamed,
 	own: ReadonlySet<number>,
 	reachOf: ReadonlyMap<number, Uint8Array | undefined>,
-	{
-		whyNot,
-		breathe,
-		closed
-	}: {
-		whyNot: (address: Int32Array, leaf: number) => string | undefined;
-		breathe: () => void;
-		closed: (step: number, address: Int32Array, leaf: number, reason: string) => void;
-	}
+	{ whyNot, breathe, closed }: Removing
 ): Map<number, number> {
 	const removals = new Map<number, Removal>();
 	for (const { origin, step, named: then } of results) {
@@ -74,22 +74,13 @@ export function removeEarlier(
 
 /**
  * Takes away all that stands under some origins, whatever it was written for.
- * @param closed told of a cell that may not be written and keeps what it has
  * @returns by step how many cells were taken away
  */
 export function clearResults(
 	model: Model,
 	work: WorkCube,
 	results: readonly ResultOrigin[],
-	{
-		whyNot,
-		breathe,
-		closed
-	}: {
-		whyNot: (address: Int32Array, leaf: number) => string | undefined;
-		breathe: () => void;
-		closed: (step: number, address: Int32Array, leaf: number, reason: string) => void;
-	}
+	{ whyNot, breathe, closed }: Removing
 ): Map<number, number> {
 	const cleared = new Map<number, number>();
 	const stepOf = new Map(results.map(({ origin, step }) => [origin, step]));

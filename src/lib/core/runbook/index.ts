@@ -13,6 +13,7 @@ export type { AccountTotal, SampleCell } from './compare';
 export { chainOf, isTied, proofsOf, sumsOf, type ChainSum, type ProofSum, type StepProof } from './proof-sums';
 export { runbookDifferences, type Difference, type RunbookVersion, type StepDifference } from './differences';
 export { reachOf, type Reach } from './reach';
+export { PRESET_SETTINGS, renamedSettings, settingsOf, withPreset, type PresetSetting, type PresetSettings } from './preset';
 export { isAddressIn, leafOfPlace, scopeOf } from './slice';
 export { unitsOf } from './units';
 export type { MemberMap } from './kinds/member-map';

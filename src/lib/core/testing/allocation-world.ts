@@ -1,4 +1,3 @@
-import { Model } from '../model';
 import { checkRunbook, type AllocationStep, type Basis, type Step } from '../runbook';
 import { buildModel, type MemberSketch } from './build-model';
 import { RunbookWorld } from './runbook-world';

@@ -14,6 +14,7 @@ export interface JournalObject {
 		| 'import'
 		| 'map'
 		| 'runbook'
+		| 'preset'
 		| 'form'
 		| 'formula'
 		| 'lock';

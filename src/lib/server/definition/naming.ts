@@ -7,6 +7,7 @@ export interface Use {
 		| 'note'
 		| 'form'
 		| 'runbook'
+		| 'preset'
 		| 'map'
 		| 'import'
 		| 'grant'

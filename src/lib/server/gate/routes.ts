@@ -46,6 +46,7 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/batches', ['data.read']],
 	['/api/m/[model]/connections', ['data.write']],
 	['/api/m/[model]/rules', ['rule.read']],
+	['/api/m/[model]/presets', ['rule.read']],
 	['/api/m/[model]/runbooks', ['rule.read', 'rule.run']],
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']]
 ];
@@ -82,6 +83,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/runbooks/[id]/[verb]': verbs('rule.write', 'save', 'copy', 'delete', 'schedule'),
 	'/api/m/[model]/runs/[id]/[verb]': { ...verbs('rule.run', 'take-back'), ...verbs('rule.write', 'keep') },
 	'/api/m/[model]/rules/[verb]': verbs('rule.write', 'create'),
+	'/api/m/[model]/presets/[verb]': verbs('rule.write', 'save', 'delete'),
 	'/api/m/[model]/batches/[batch]/[verb]': verbs('data.load', 'reload', 'take-back'),
 	...Object.fromEntries(
 		['lists', 'variables', 'formula', 'currencies', 'model', 'rates'].map((name) => [

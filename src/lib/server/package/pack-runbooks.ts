@@ -49,7 +49,7 @@ export async function packRunbooks(
 					// Scripts travel as text, imports by their code.
 					if (rest.kind === 'import') return { ...rest, import: rest.import === null ? null : (importCode.get(rest.import) ?? null) };
 					const placed = renamedStep(rest.kind === 'formula' ? draftOf(model, { ...rest, id: 0 }) : { ...rest, id: 0 }, places.renaming);
-					const { id: __, ...packedStep } = placed;
+					const { id: __, preset: ___, ...packedStep } = placed as typeof placed & { preset?: unknown };
 					return packedStep;
 				}),
 				results: origins.rows.flatMap(({ name, step, answers }) => {

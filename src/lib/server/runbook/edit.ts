@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import { withPreset, type AllocationStep } from '../../core';
 import { z } from 'zod';
 import { pool, transaction } from '../database';
 import { askEngine, type ScriptCheck } from '../engine';
@@ -7,6 +8,8 @@ import { suspendSchedules } from '../jobs/moments';
 import { requirePermission, type SignedIn } from '../session';
 import { readStored } from './read';
 import { dropRunbook, insertRunbook, putStep, updateRunbook, type StepToStore } from './store';
+import { requireConsent } from './consent';
+import { presetsOf } from './presets';
 import { readRun } from './runs';
 import { parameterSchema, runbookSchema, sliceSchema, type RunbookDraft, type StepDraft } from './schema';
 import { modelVersions } from '../database/structure-version';
@@ -72,22 +75,6 @@ export async function saveRunbook(
 		await suspendSchedules(client, { table: 'runbook_schedule', column: 'runbook_id' }, id, writer.id);
 		return stored;
 	});
-}
-
-/**
- * What runs with somebody's rights is written by them, or by an administrator, who may give rights to anybody; the change
- * stands in the journal.
- * @param of whose rights it runs with; null for those of whoever runs it
- */
-export async function requireConsent(writer: SignedIn, of: number | null): Promise<void> {
-	if (of === null || of === writer.id || writer.permissions.includes('structure.write')) return;
-	const found = await pool().query<{ name: string }>('SELECT name FROM person WHERE id = $1', [of]);
-	const name = found.rows[0]?.name ?? 'somebody who is no longer here';
-	throw new Fault(
-		403,
-		'not allowed',
-		`This runbook runs with the rights of ${name}: only ${name} or an administrator decides what it does. Copy it to have one of your own.`
-	);
 }
 
 /** Makes a copy with the steps of a runbook, under a name of its own. */
@@ -172,7 +159,15 @@ export async function toStored(
 	{ steps, parameters }: { steps: readonly StepDraft[]; parameters: RunbookDraft['parameters'] }
 ): Promise<StepToStore[]> {
 	const stored: StepToStore[] = [];
+	const presets = steps.some((step) => step.kind === 'allocation' && step.preset) ? await presetsOf(pool(), modelId) : [];
 	for (const step of steps) {
+		if (step.kind === 'allocation' && step.preset) {
+			// What a step has of its preset is what that says now; of one that is gone it keeps what it has.
+			const followed = presets.find(({ id }) => id === step.preset!.id);
+			const { preset: _, ...plain } = step;
+			stored.push((followed ? withPreset(step as AllocationStep, followed.settings) : plain) as unknown as StepToStore);
+			continue;
+		}
 		if (step.kind !== 'formula') {
 			stored.push(step as StepToStore);
 			continue;

@@ -3,6 +3,7 @@ export { copyRunbook, createRunbook, deleteRunbook, runbookOfRun, saveRunbook, c
 export { checkAllRunbooks, listRunbooks, readRunbook, type RunbookDetails, type RunbookInShort } from './read';
 export { latestRuns, readRun, takeBackRun, type RunDetails, type RunInShort } from './runs';
 export { setRunbookSchedule, startDueRunbooks } from './schedule';
+export { deletePreset, savePreset, usesOfPreset, type Preset, type PresetUse } from './presets';
 export { checkFreshness } from './freshness';
 export { flowOfRunbook, flowSchema } from './flow';
 export { checkBeforeRun, type CheckFinding } from './check';

@@ -5,6 +5,7 @@ import { stepsOf } from '../definition/steps';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import type { Schedule } from '../jobs/moments';
+import { presetsOf, type Preset } from './presets';
 import { latestRuns, type RunInShort } from './runs';
 import { readRunbookSchedule } from './schedule-read';
 import type { StepDraft } from './schema';
@@ -41,6 +42,7 @@ export interface RunbookDetails extends Omit<StoredRunbook, 'steps'> {
 	imports: { id: number; name: string }[];
 	schedule: (Schedule & { answers: Answers }) | null;
 	vocabulary: Vocabulary;
+	presets: Preset[];
 	mayWrite: boolean;
 }
 
@@ -95,6 +97,7 @@ export async function readRunbook(person: SignedIn | undefined, modelId: number,
 		imports: imports.rows,
 		schedule: await readRunbookSchedule(id),
 		vocabulary: await askEngine(modelId, 'vocabulary', { structure }),
+		presets: await presetsOf(pool(), modelId),
 		mayWrite: reader.permissions.includes('rule.write')
 	};
 }

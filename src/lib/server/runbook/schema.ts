@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { PRESET_SETTINGS } from '../../core';
 import type { Answers, Driver, MemberMap, ParameterDefinition, Selection, Slice, StepKind } from '../../core';
 import { selectionSchema } from '../definition/layout-schema';
 
@@ -61,6 +62,33 @@ const clear = z.object({ kind: z.literal('clear'), what: z.array(z.enum(['entrie
 const numberOrParameter = z.union([z.number().finite(), z.object({ parameter: z.string().max(60) })]);
 const driver = z.object({ account: id.nullable(), at: byDimension(reference) as unknown as z.ZodType<Driver['at']> });
 const drivers = z.array(driver).max(20);
+const basis = z.discriminatedUnion('by', [
+	z.object({ by: z.literal('even') }),
+	z.object({
+		by: z.literal('fixed'),
+		shares: z
+			.array(
+				z.object({
+					members: byDimension(id) as unknown as z.ZodType<Record<number, number>>,
+					share: z.number().finite().min(0).max(1e15)
+				})
+			)
+			.max(MOST_LINES)
+	}),
+	z.object({ by: z.literal('driver'), drivers, atNamed: z.boolean().optional() }),
+	z.object({ by: z.literal('standard'), drivers, rate: z.union([numberOrParameter, driver]) })
+]);
+/** What a preset of allocations says. */
+const preset = {
+	contra: z.union([z.enum(['none', 'same account']), z.object({ account: id.nullable() })]),
+	noDriver: z.enum(['stranded', 'evenly', 'stop']),
+	negative: z.enum(['refuse', 'absolute']),
+	currency: z
+		.string()
+		.regex(/^[A-Z]{3}$/)
+		.nullable()
+};
+export const presetSettingsSchema = z.object({ ...preset, basis: basis.nullable() });
 const allocation = z.object({
 	kind: z.literal('allocation'),
 	lines: z
@@ -69,36 +97,16 @@ const allocation = z.object({
 				name: z.string().trim().min(1, 'give the line a name').max(200),
 				pool: sliceSchema,
 				receivers: sliceSchema,
-				basis: z.discriminatedUnion('by', [
-					z.object({ by: z.literal('even') }),
-					z.object({
-						by: z.literal('fixed'),
-						shares: z
-							.array(
-								z.object({
-									members: byDimension(id) as unknown as z.ZodType<Record<number, number>>,
-									share: z.number().finite().min(0).max(1e15)
-								})
-							)
-							.max(MOST_LINES)
-					}),
-					z.object({ by: z.literal('driver'), drivers, atNamed: z.boolean().optional() }),
-					z.object({ by: z.literal('standard'), drivers, rate: z.union([numberOrParameter, driver]) })
-				]),
+				basis,
 				share: numberOrParameter,
 				capacity: driver.optional(),
 				keeps: z.object({ unitCost: id.optional(), used: id.optional(), unused: id.optional() }).optional()
 			})
 		)
 		.max(60),
-	contra: z.union([z.enum(['none', 'same account']), z.object({ account: id.nullable() })]),
-	noDriver: z.enum(['stranded', 'evenly', 'stop']),
-	negative: z.enum(['refuse', 'absolute']),
-	together: z.boolean().optional(),
-	currency: z
-		.string()
-		.regex(/^[A-Z]{3}$/)
-		.nullable()
+	...preset,
+	preset: z.object({ id, own: z.array(z.enum(PRESET_SETTINGS)).max(10) }).optional(),
+	together: z.boolean().optional()
 });
 
 const importStep = z.object({ kind: z.literal('import'), import: id.nullable() });

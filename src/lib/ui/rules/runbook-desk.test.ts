@@ -21,6 +21,14 @@ const details = {
 	people: [],
 	imports: [{ id: 5, name: 'Ledger' }],
 	schedule: null,
+	presets: [
+		{
+			id: 9,
+			name: 'House style',
+			settings: { basis: null, contra: 'none', noDriver: 'stop', negative: 'absolute', currency: null },
+			version: 1
+		}
+	],
 	vocabulary: { dimensions: [], levels: [], variables: [{ name: 'Open month', dimension: 2 }], attributes: [] },
 	mayWrite: true
 } as unknown as RunbookDetails;
@@ -119,5 +127,22 @@ describe('a runbook on its page', () => {
 		desk.picked = 2;
 		desk.changeStep({ active: false });
 		expect(desk.solvedWith(1)).toEqual([1, 3]);
+	});
+
+	test('an allocation follows a preset, says one setting itself, and gives it back', () => {
+		const desk = open();
+		desk.add('allocation');
+		desk.followPreset(9);
+		expect(desk.step).toMatchObject({ contra: 'none', noDriver: 'stop', negative: 'absolute', preset: { id: 9, own: [] } });
+		desk.changeSetting('noDriver', { noDriver: 'evenly' });
+		expect(desk.step).toMatchObject({ noDriver: 'evenly', contra: 'none', preset: { id: 9, own: ['noDriver'] } });
+		// The basis is the step's, as the preset says none.
+		desk.changeSetting('basis', {});
+		expect(desk.step).toMatchObject({ preset: { own: ['noDriver'] } });
+		desk.followSetting('noDriver');
+		expect(desk.step).toMatchObject({ noDriver: 'stop', preset: { id: 9, own: [] } });
+		desk.followPreset(null);
+		expect(desk.preset).toBeUndefined();
+		expect(desk.step).toMatchObject({ noDriver: 'stop' });
 	});
 });

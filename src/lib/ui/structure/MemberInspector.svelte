@@ -42,6 +42,7 @@
 	const WHAT: Record<Use['kind'], string> = {
 		form: 'Form',
 		runbook: 'Runbook',
+		preset: 'Preset',
 		map: 'Map',
 		import: 'Import',
 		grant: 'Grant',

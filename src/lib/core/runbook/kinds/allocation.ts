@@ -6,7 +6,7 @@ import type { Scope } from '../../script';
 import { checkSlice } from '../check-slice';
 import type { AllocationLine, AllocationStep, Basis, Driver, NumberOrParameter, Slice } from '../definition';
 import type { StepWork } from '../step-work';
-import { isSolvedTogether, unitsOf } from '../units';
+import { unitsOf } from '../units';
 import { sliceInWords } from '../slice-words';
 import { renamedKeys, renamedSlice, type Checking, type MemberNames, type Renaming, type StepRecord } from './kind';
 import { proofOf, Samples } from './proof';

@@ -2,7 +2,7 @@ import { namedKey, renamedParameter, renamedStep, type ParameterDefinition } fro
 import type { PackedRunbook } from '../../definition/package-format';
 import { lookAtScript } from '../../engine/requests/script';
 import { Fault } from '../../fault';
-import { requireConsent } from '../../runbook/edit';
+import { requireConsent } from '../../runbook/consent';
 import { readStored } from '../../runbook/read';
 import { parameterSchema, stepSchema, type StepDraft } from '../../runbook/schema';
 import { dropRunbook, insertRunbook, putStep, updateRunbook, type StepToStore } from '../../runbook/store';
@@ -104,7 +104,9 @@ function stepHere(scene: Scene, runbook: PackedRunbook, packed: unknown, importO
 		...(source !== undefined && { import: source === null ? null : (importOf.get(source) ?? null) })
 	});
 	if (!read.success) throw new Fault(422, 'not understood', `A step of the runbook ${runbook.name} does not keep its format.`);
-	return renamedStep(read.data, { member: memberAt(scene, runbook), dimension: dimensionAt(scene, runbook) });
+	// A preset is of the model it comes from; what it said is in the step.
+	const { preset: _, ...step } = read.data as StepDraft & { preset?: unknown };
+	return renamedStep(step as StepDraft, { member: memberAt(scene, runbook), dimension: dimensionAt(scene, runbook) });
 }
 
 async function tieResults(

@@ -7,6 +7,8 @@
 	import SliceFields from '../SliceFields.svelte';
 	import AllocationLook from './AllocationLook.svelte';
 	import DriverFields from './DriverFields.svelte';
+	import FromPreset from './FromPreset.svelte';
+	import PresetFields from './PresetFields.svelte';
 	import SharesTable from './SharesTable.svelte';
 
 	type Allocation = StepDraft & { kind: 'allocation' };
@@ -24,8 +26,11 @@
 		driver: 'by a driver',
 		standard: 'quantities at a standard price'
 	};
-	const setLine = (at: number, next: { [Key in keyof AllocationLine]?: AllocationLine[Key] | undefined }) =>
-		desk.changeStep({ lines: lines.map((line, place) => (place === at ? { ...line, ...next } : line)) });
+	const setLine = (at: number, next: { [Key in keyof AllocationLine]?: AllocationLine[Key] | undefined }) => {
+		const changed = { lines: lines.map((line, place) => (place === at ? { ...line, ...next } : line)) };
+		if ('basis' in next) desk.changeSetting('basis', changed);
+		else desk.changeStep(changed);
+	};
 	function setBy(at: number, by: Basis['by']) {
 		const known = lines[at]!.basis;
 		const drivers = 'drivers' in known ? known.drivers : [{ account: null, at: {} }];
@@ -65,6 +70,7 @@
 	const contra = $derived(typeof step.contra === 'object' ? 'account' : step.contra);
 </script>
 
+<PresetFields {desk} />
 <ol class="flex flex-col gap-2.5">
 	{#each lines as line, at (at)}
 		{@const { basis } = line}
@@ -114,7 +120,7 @@
 				onchange={(receivers) => setLine(at, { receivers })}
 			/>
 			<label class="text-grey flex flex-col text-xs"
-				>Basis<select
+				><span>Basis <FromPreset {desk} setting="basis" /></span><select
 					class="select select-sm text-base-content w-64"
 					aria-label="Basis of {line.name}"
 					value={basis.by}
@@ -253,13 +259,13 @@
 
 <div class="flex flex-wrap items-end gap-3">
 	<label class="text-grey flex flex-col text-xs"
-		>Contra<select
+		><span>Contra <FromPreset {desk} setting="contra" /></span><select
 			class="select select-sm text-base-content w-52"
 			value={contra}
 			disabled={!desk.mayWrite}
 			onchange={(event) => {
 				const way = event.currentTarget.value;
-				desk.changeStep({ contra: way === 'account' ? { account: null } : way });
+				desk.changeSetting('contra', { contra: way === 'account' ? { account: null } : way });
 			}}
 			><option value="same account">taken out where it stands</option><option value="account">on another account</option><option
 				value="none">none: the pool stays</option
@@ -274,37 +280,37 @@
 				leaves
 				search
 				value={step.contra.account}
-				onchange={(account) => desk.changeStep({ contra: { account: typeof account === 'number' ? account : null } })}
+				onchange={(account) => desk.changeSetting('contra', { contra: { account: typeof account === 'number' ? account : null } })}
 			/>
 		</div>
 	{/if}
 	<label class="text-grey flex flex-col text-xs"
-		>Where nothing weighs<select
+		><span>Where nothing weighs <FromPreset {desk} setting="noDriver" /></span><select
 			class="select select-sm text-base-content w-44"
 			value={step.noDriver}
 			disabled={!desk.mayWrite}
-			onchange={(event) => desk.changeStep({ noDriver: event.currentTarget.value })}
+			onchange={(event) => desk.changeSetting('noDriver', { noDriver: event.currentTarget.value })}
 			><option value="stranded">leave it stranded</option><option value="evenly">share evenly</option><option value="stop"
 				>stop the run</option
 			></select
 		></label
 	>
 	<label class="text-grey flex flex-col text-xs"
-		>Drivers below 0<select
+		><span>Drivers below 0 <FromPreset {desk} setting="negative" /></span><select
 			class="select select-sm text-base-content w-44"
 			value={step.negative}
 			disabled={!desk.mayWrite}
-			onchange={(event) => desk.changeStep({ negative: event.currentTarget.value })}
+			onchange={(event) => desk.changeSetting('negative', { negative: event.currentTarget.value })}
 			><option value="refuse">refuse</option><option value="absolute">by absolute size</option></select
 		></label
 	>
 	{#if desk.vocabulary.currencies.length > 1}
 		<label class="text-grey flex flex-col text-xs"
-			>Compared and proven in<select
+			><span>Compared and proven in <FromPreset {desk} setting="currency" /></span><select
 				class="select select-sm text-base-content w-40"
 				value={step.currency ?? ''}
 				disabled={!desk.mayWrite}
-				onchange={(event) => desk.changeStep({ currency: event.currentTarget.value || null })}
+				onchange={(event) => desk.changeSetting('currency', { currency: event.currentTarget.value || null })}
 				><option value="">the reporting currency</option>{#each desk.vocabulary.currencies as currency (currency)}<option value={currency}
 						>{currency}</option
 					>{/each}</select
