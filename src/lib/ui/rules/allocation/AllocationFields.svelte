@@ -119,16 +119,18 @@
 				only={receiving}
 				onchange={(receivers) => setLine(at, { receivers })}
 			/>
-			<label class="text-grey flex flex-col text-xs"
-				><span>Basis <FromPreset {desk} setting="basis" /></span><select
-					class="select select-sm text-base-content w-64"
-					aria-label="Basis of {line.name}"
-					value={basis.by}
-					disabled={!desk.mayWrite}
-					onchange={(event) => setBy(at, event.currentTarget.value as Basis['by'])}
-					>{#each Object.entries(BASES) as [by, words] (by)}<option value={by}>{words}</option>{/each}</select
-				></label
-			>
+			<div class="flex flex-col text-xs">
+				<label class="text-grey flex flex-col"
+					>Basis<select
+						class="select select-sm text-base-content w-64"
+						aria-label="Basis of {line.name}"
+						value={basis.by}
+						disabled={!desk.mayWrite}
+						onchange={(event) => setBy(at, event.currentTarget.value as Basis['by'])}
+						>{#each Object.entries(BASES) as [by, words] (by)}<option value={by}>{words}</option>{/each}</select
+					></label
+				><FromPreset {desk} setting="basis" />
+			</div>
 			{#if basis.by === 'fixed'}
 				<SharesTable
 					{desk}
@@ -258,20 +260,22 @@
 >
 
 <div class="flex flex-wrap items-end gap-3">
-	<label class="text-grey flex flex-col text-xs"
-		><span>Contra <FromPreset {desk} setting="contra" /></span><select
-			class="select select-sm text-base-content w-52"
-			value={contra}
-			disabled={!desk.mayWrite}
-			onchange={(event) => {
-				const way = event.currentTarget.value;
-				desk.changeSetting('contra', { contra: way === 'account' ? { account: null } : way });
-			}}
-			><option value="same account">taken out where it stands</option><option value="account">on another account</option><option
-				value="none">none: the pool stays</option
-			></select
-		></label
-	>
+	<div class="flex flex-col text-xs">
+		<label class="text-grey flex flex-col"
+			>Contra<select
+				class="select select-sm text-base-content w-52"
+				value={contra}
+				disabled={!desk.mayWrite}
+				onchange={(event) => {
+					const way = event.currentTarget.value;
+					desk.changeSetting('contra', { contra: way === 'account' ? { account: null } : way });
+				}}
+				><option value="same account">taken out where it stands</option><option value="account">on another account</option><option
+					value="none">none: the pool stays</option
+				></select
+			></label
+		><FromPreset {desk} setting="contra" />
+	</div>
 	{#if typeof step.contra === 'object'}
 		<div class="w-52">
 			<MemberSelect
@@ -284,38 +288,44 @@
 			/>
 		</div>
 	{/if}
-	<label class="text-grey flex flex-col text-xs"
-		><span>Where nothing weighs <FromPreset {desk} setting="noDriver" /></span><select
-			class="select select-sm text-base-content w-44"
-			value={step.noDriver}
-			disabled={!desk.mayWrite}
-			onchange={(event) => desk.changeSetting('noDriver', { noDriver: event.currentTarget.value })}
-			><option value="stranded">leave it stranded</option><option value="evenly">share evenly</option><option value="stop"
-				>stop the run</option
-			></select
-		></label
-	>
-	<label class="text-grey flex flex-col text-xs"
-		><span>Drivers below 0 <FromPreset {desk} setting="negative" /></span><select
-			class="select select-sm text-base-content w-44"
-			value={step.negative}
-			disabled={!desk.mayWrite}
-			onchange={(event) => desk.changeSetting('negative', { negative: event.currentTarget.value })}
-			><option value="refuse">refuse</option><option value="absolute">by absolute size</option></select
-		></label
-	>
-	{#if desk.vocabulary.currencies.length > 1}
-		<label class="text-grey flex flex-col text-xs"
-			><span>Compared and proven in <FromPreset {desk} setting="currency" /></span><select
-				class="select select-sm text-base-content w-40"
-				value={step.currency ?? ''}
+	<div class="flex flex-col text-xs">
+		<label class="text-grey flex flex-col"
+			>Where nothing weighs<select
+				class="select select-sm text-base-content w-44"
+				value={step.noDriver}
 				disabled={!desk.mayWrite}
-				onchange={(event) => desk.changeSetting('currency', { currency: event.currentTarget.value || null })}
-				><option value="">the reporting currency</option>{#each desk.vocabulary.currencies as currency (currency)}<option value={currency}
-						>{currency}</option
-					>{/each}</select
+				onchange={(event) => desk.changeSetting('noDriver', { noDriver: event.currentTarget.value })}
+				><option value="stranded">leave it stranded</option><option value="evenly">share evenly</option><option value="stop"
+					>stop the run</option
+				></select
 			></label
-		>
+		><FromPreset {desk} setting="noDriver" />
+	</div>
+	<div class="flex flex-col text-xs">
+		<label class="text-grey flex flex-col"
+			>Drivers below 0<select
+				class="select select-sm text-base-content w-44"
+				value={step.negative}
+				disabled={!desk.mayWrite}
+				onchange={(event) => desk.changeSetting('negative', { negative: event.currentTarget.value })}
+				><option value="refuse">refuse</option><option value="absolute">by absolute size</option></select
+			></label
+		><FromPreset {desk} setting="negative" />
+	</div>
+	{#if desk.vocabulary.currencies.length > 1}
+		<div class="flex flex-col text-xs">
+			<label class="text-grey flex flex-col"
+				>Compared and proven in<select
+					class="select select-sm text-base-content w-40"
+					value={step.currency ?? ''}
+					disabled={!desk.mayWrite}
+					onchange={(event) => desk.changeSetting('currency', { currency: event.currentTarget.value || null })}
+					><option value="">the reporting currency</option>{#each desk.vocabulary.currencies as currency (currency)}<option value={currency}
+							>{currency}</option
+						>{/each}</select
+				></label
+			><FromPreset {desk} setting="currency" />
+		</div>
 	{/if}
 </div>
 
