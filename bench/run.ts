@@ -1,6 +1,7 @@
 // npm run bench [-- --cells 1000000,5000000] [--json]: ours against a peer, both in this run on the same generated data.
 import { cpus } from 'node:os';
 import { allocation } from './allocation';
+import { allocationStored } from './allocation-stored';
 import { benchData } from './data';
 import { formPage } from './form-page';
 import { liveFormula } from './live-formula';
@@ -43,7 +44,7 @@ for (const size of only && only !== 'cells' ? [] : sizes) {
 if (!only || only === 'live') measures.push(await typePrice(), await liveFormula(1_000_000));
 if (!only) measures.push(...(await structureAtSize()));
 if (!only || only === 'runbooks') measures.push(...(await runbooks()));
-if (!only || only === 'allocation') measures.push(...(await allocation()));
+if (!only || only === 'allocation') measures.push(...(await allocation()), ...(await allocationStored()));
 if (!only || only === 'run') measures.push(...(await runStored()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'editor') measures.push(...(await scriptEditor()));

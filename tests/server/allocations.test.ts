@@ -163,6 +163,17 @@ describe('costs of the demo', () => {
 		const stale = await checkFreshness(maren(), model, runbook);
 		expect(stale).toMatchObject({ through: 'Survey of hours', runs: [{ outOfDate: true }, {}] });
 		expect((await faultOf(checkFreshness(people.get('Tove'), model, runbook))).status).toBe(403);
+		// Of another group alone run anew, the steps that read it are behind all the same.
+		await database.pool.query('UPDATE run SET out_of_date = false');
+		const pair = (await readRunbook(maren(), model, runbook)).steps.filter(({ group }) => group === 'Services to one another');
+		const behind = (await run(maren(), { only: pair.map(({ id }) => id!) })).id;
+		const partly = await checkFreshness(maren(), model, runbook);
+		expect([partly.through, partly.runs[0]!.id, partly.runs[0]!.outOfDate, partly.runs[1]!.outOfDate]).toEqual([
+			'Survey of hours',
+			behind,
+			false,
+			true
+		]);
 		const done = await run();
 		expect((await checkFreshness(maren(), model, runbook)).runs[0]).toMatchObject({ id: done.id, outOfDate: false });
 		expect(proofsOf(done.log).every(({ sums }) => sums.every(isTied))).toBe(true);

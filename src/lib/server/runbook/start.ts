@@ -352,7 +352,11 @@ async function carryOut(
 	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan, part, runbook)] : [])].join(' ');
 	// What runs is what the runbook says now, whatever it said when the run was asked for.
 	const { structure } = await modelVersions(pool(), modelId);
-	const definition = JSON.stringify({ ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) });
+	const definition = JSON.stringify({
+		...runbook,
+		steps: await asDrafts(modelId, structure, runbook.steps),
+		...(part.clears && { clears: true })
+	});
 	for (let tries = 1; ; tries++) {
 		// Computed outside the lock, unless it has been overtaken before.
 		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control, part }) : undefined;

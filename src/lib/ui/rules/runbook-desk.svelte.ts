@@ -298,7 +298,7 @@ export class RunbookDesk {
 		if (!(await this.save())) return false;
 		this.message = {
 			text: before
-				? `“${name}” is changed, and ${saved.changed === 1 ? 'one step' : `${saved.changed} steps`} with it.`
+				? `“${name}” is changed, and ${saved.changed === 1 ? 'one other step' : `${saved.changed} other steps`} with it.`
 				: `“${name}” is kept; this step follows it.`,
 			kind: 'info'
 		};

@@ -26,8 +26,8 @@ export interface ReadsMovedAsk {
 	own: number[];
 }
 
-/** Change sets that are looked through at most; where there are more since then, the last of them are not. */
-const MOST_SETS = 2_000;
+/** Change sets that are asked for at once. */
+const SETS_AT_ONCE = 500;
 
 /**
  * Whether something that steps read has changed since a revision, their own results apart.
@@ -39,19 +39,23 @@ export async function readsMoved(engine: ModelEngine, ask: ReadsMovedAsk): Promi
 	const reads = readsOf(model, ask);
 	if (reads.length === 0) return { through: null };
 	const own = new Set(ask.own);
-	const sets = await database.query<{ revision: number; through: string }>(
-		'SELECT revision, through FROM change_set WHERE model_id = $1 AND revision > $2 ORDER BY revision LIMIT $3',
-		[model.definition.id, ask.since, MOST_SETS]
-	);
-	for (const { revision, through } of sets.rows)
-		for (const change of await changesOf(database, model.definition.id, revision)) {
-			if (own.has(change.origin)) continue;
-			const address = change.address.length === model.dimensions.length ? toOrdinals(model, change.address) : undefined;
-			// Of dimensions or members the model does not have any more: what was read is not what it was.
-			if (!address) return { through };
-			if (placesOf(model, address, change).some(({ year, position }) => isRead(model, reads, address, year, position))) return { through };
-		}
-	return { through: null };
+	for (let from = ask.since; ;) {
+		const sets = await database.query<{ revision: number; through: string }>(
+			'SELECT revision, through FROM change_set WHERE model_id = $1 AND revision > $2 ORDER BY revision LIMIT $3',
+			[model.definition.id, from, SETS_AT_ONCE]
+		);
+		for (const { revision, through } of sets.rows)
+			for (const change of await changesOf(database, model.definition.id, revision)) {
+				if (own.has(change.origin)) continue;
+				const address = change.address.length === model.dimensions.length ? toOrdinals(model, change.address) : undefined;
+				// Of dimensions or members the model does not have any more: what was read is not what it was.
+				if (!address) return { through };
+				if (placesOf(model, address, change).some(({ year, position }) => isRead(model, reads, address, year, position)))
+					return { through };
+			}
+		if (sets.rows.length < SETS_AT_ONCE) return { through: null };
+		from = sets.rows.at(-1)!.revision;
+	}
 }
 
 /** The places of a change at which something else stands now. */
