@@ -101,6 +101,7 @@ test('settings are kept as a preset, followed, said otherwise by one step, and c
 	await expect(following).toContainText('4 steps follow it and would change:');
 	await expect(following).toContainText('Bookings to resources');
 	await following.getByRole('button', { name: 'Change all of them' }).click();
+	await expect(following).toBeHidden();
 	await expect(page.getByText(/is changed, and 3 other steps with it/)).toBeVisible();
 	await page.getByRole('list', { name: 'Steps' }).getByText('Bookings to resources').click();
 	await expect(weighs).toHaveValue('evenly');
@@ -112,6 +113,7 @@ test('settings are kept as a preset, followed, said otherwise by one step, and c
 	await weighs.selectOption('leave it stranded');
 	await page.getByRole('button', { name: 'Change it to these…' }).click();
 	await following.getByRole('button', { name: 'Change all of them' }).click();
+	await expect(following).toBeHidden();
 	await expect(page.getByText(/is changed, and 3 other steps with it/)).toBeVisible();
 	await page.reload();
 	await ready(page);
