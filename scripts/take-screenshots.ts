@@ -130,7 +130,10 @@ await administrator.getByRole('link', { name: 'Tie-out' }).click();
 await administrator.getByRole('button', { name: /Resources to activities/ }).click();
 await take(administrator, 'tie-out');
 await administrator.getByRole('link', { name: 'Flow' }).click();
-await administrator.getByRole('group', { name: 'Flow picture' }).getByText('Sailing').first().waitFor();
+await administrator
+	.getByRole('group', { name: 'Flow picture' })
+	.getByRole('link', { name: /^Sailing/ })
+	.waitFor();
 await take(administrator, 'flow');
 await administrator.goto('/m/route-result/forms/route-by-channel');
 await ready(administrator);

@@ -25,7 +25,9 @@ describe('a picture of flows', () => {
 		// More went on from Pier than had come: it is as high as what went on.
 		expect(pier!.height).toBeCloseTo(b!.height, 6);
 		// The last one's name has room beside it.
-		expect(b!.x + b!.width).toBeLessThanOrEqual(800 - 150);
+		expect(b!.x + b!.width).toBeLessThanOrEqual(800 - 80);
+		const long = { ...picture, nodes: picture.nodes.with(3, node(2, 'Freight contract, Freight shippers')) };
+		expect(layoutOf(long, 800).bars[3]!.x).toBeLessThan(b!.x - 150);
 	});
 	test('has bands as thick as their amounts, also below nothing', () => {
 		const { bands } = layoutOf(picture, 800);

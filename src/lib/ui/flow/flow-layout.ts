@@ -23,8 +23,15 @@ export interface Band {
 
 const BAR = 10;
 const GAP = 14;
-/** Room for the names at the right of the last stage. */
-const MARGIN = 190;
+/** Room for the names at the right of the last stage: as wide as its longest name and an amount are, as far as there is room. */
+function marginOf({ nodes }: Pick<Picture, 'nodes'>, width: number): number {
+	const last = Math.max(...nodes.map(({ stage }) => stage));
+	const longest = Math.max(...nodes.filter(({ stage }) => stage === last).map(({ name }) => name.length));
+	return Math.min(width * 0.32, LETTER * longest + AMOUNT);
+}
+/** About how wide a letter of a name is, and an amount beside it. */
+const LETTER = 6.3;
+const AMOUNT = 80;
 
 /** How high a picture is: its fullest stage has room for every name. */
 export function heightOf({ nodes }: Picture): number {
@@ -51,7 +58,7 @@ export function layoutOf({ nodes, links, stages }: Picture, width: number): { ba
 		.nodePadding(GAP)
 		.extent([
 			[1, 4],
-			[Math.max(width - MARGIN, BAR * columns.length * 2), heightOf({ nodes, links, stages }) - 4]
+			[Math.max(width - marginOf({ nodes }, width), BAR * columns.length * 2), heightOf({ nodes, links, stages }) - 4]
 		]);
 	const largest = Math.max(...links.map(({ amount }) => Math.abs(amount)));
 	const graph = layout({
