@@ -25,7 +25,7 @@ describe('a picture of flows', () => {
 		// More went on from Pier than had come: it is as high as what went on.
 		expect(pier!.height).toBeCloseTo(b!.height, 6);
 		// The last one's name has room beside it.
-		expect(b!.x + b!.width).toBeLessThanOrEqual(800 - 80);
+		expect(b!.x + b!.width).toBeLessThanOrEqual(800 - 60);
 		const long = { ...picture, nodes: picture.nodes.with(3, node(2, 'Freight contract, Freight shippers')) };
 		expect(layoutOf(long, 800).bars[3]!.x).toBeLessThan(b!.x - 150);
 	});

@@ -30,8 +30,8 @@ function marginOf({ nodes }: Pick<Picture, 'nodes'>, width: number): number {
 	return Math.min(width * 0.32, LETTER * longest + AMOUNT);
 }
 /** About how wide a letter of a name is, and an amount beside it. */
-const LETTER = 6.3;
-const AMOUNT = 80;
+const LETTER = 5.9;
+const AMOUNT = 62;
 
 /** How high a picture is: its fullest stage has room for every name. */
 export function heightOf({ nodes }: Picture): number {
