@@ -3,7 +3,7 @@
 import type pg from 'pg';
 import { Cube, followBack, runSteps, type LineTrace, type Model, type RunOrder, type Step } from '../src/lib/core';
 import { buildModel } from '../src/lib/core/testing';
-import { packTraces } from '../src/lib/server/engine/requests/trace';
+import { packTraces } from '../src/lib/server/engine/requests/kept-traces';
 import { withDemo } from './application';
 import { measure, medianOf, type Measure } from './timing';
 

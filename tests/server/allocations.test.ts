@@ -61,6 +61,18 @@ const costs = async (where: string): Promise<number> =>
 		)
 	).rows[0]!.sum;
 const at = (object: string) => `"cost-object" = '${object}'`;
+/** Where a figure of another object went. */
+async function flowedFrom(object: string, figure: { members: number[]; period: number }): Promise<TraceBack> {
+	const found = await database.pool.query<{ id: number; axis: number }>(
+		`SELECT m.id, (SELECT count(*)::integer FROM model_dimension b JOIN dimension k ON k.id = b.dimension_id
+			WHERE b.model_id = $1 AND b.position < o.position AND k.kind <> 'period') AS axis
+		FROM member m JOIN dimension d ON d.id = m.dimension_id JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = $1
+		WHERE d.code = 'cost-object' AND m.code = $2`,
+		[model, object]
+	);
+	const { id, axis } = found.rows[0]!;
+	return traceFigure(maren(), model, { ...figure, members: figure.members.with(axis, id), way: 'forward' });
+}
 const rounded = (value: number) => Math.round(value * 100) / 100;
 const summed = (rows: readonly ProofRow[], of: 'in' | 'out' | 'stranded') => rounded(rows.reduce((sum, row) => sum + row[of], 0));
 
@@ -386,6 +398,13 @@ describe('costs of the demo', () => {
 		// The pair has still served one another.
 		expect(await costs("\"cost-object\" IN ('B-DC', 'B-FO')")).toBeCloseTo(0, 4);
 		expect(await costs('"cost-object" = \'R-SYS\'')).toBeGreaterThan(0);
+		// What was cleared has flowed nowhere: neither in the picture, nor followed forward.
+		const { picture } = await flowOfRunbook(maren(), model, runbook, {});
+		expect(picture.stages).toEqual(['Data centre and Fleet office']);
+		const from = picture.nodes.find(({ name }) => name === 'Data centre')!;
+		const services = await flowedFrom('B-GS', from.figure!);
+		expect(services.sources.filter(({ kind }) => kind === 'receiver')).toEqual([]);
+		expect((await flowedFrom('B-DC', from.figure!)).sources.filter(({ kind }) => kind === 'receiver').length).toBeGreaterThan(0);
 		expect((await run(maren(), { only: stages })).log.map(({ step }) => step)).toEqual(stages);
 		expect(await costs("customer <> 'NOCUSTOMER'")).toBeCloseTo(before, 4);
 		// One of the pair is both.
@@ -401,6 +420,11 @@ describe('costs of the demo', () => {
 		});
 		expect([planned.log.length, planned.cells > 0]).toEqual([2, true]);
 		expect((await faultOf(run(maren(), { only: [999_999] }))).status).toBe(404);
+		// A step that is switched off is not run alone, and it is said.
+		await database.pool.query('UPDATE runbook_step SET active = false WHERE id = $1', [stages[0]]);
+		const off = await faultOf(run(maren(), { only: [stages[0]!] }));
+		expect([off.status, off.message]).toEqual([422, expect.stringContaining('switched off')]);
+		await database.pool.query('UPDATE runbook_step SET active = true WHERE id = $1', [stages[0]]);
 		expect((await faultOf(runRunbook(people.get('Tove'), model, runbook, { answers: {}, clears: true }))).status).toBe(403);
 	}, 60_000);
 
@@ -502,6 +526,25 @@ describe('in a model of several currencies, with balances and live formulas', ()
 					}
 			}
 		expect(compared).toBeGreaterThan(60);
+
+		// The flow picture tells the same of every place: flows of the year added up, balances as they end, at the scenario's rates.
+		const accounts = ids.rows.filter(({ dimension, code }) => dimension === 'account' && ['6330', '1030'].includes(code));
+		let places = 0;
+		for (const account of accounts) {
+			const { picture } = await flowOfRunbook(maren(), 1, id, { slice: { [account.of]: account.id } });
+			expect(picture.currency).toBe('EUR');
+			for (const chosen of [picture.period, picture.periods.at(-1)!.id]) {
+				const { nodes } = (await flowOfRunbook(maren(), 1, id, { period: chosen, slice: { [account.of]: account.id } })).picture;
+				for (const { figure, in: came, stage, name } of nodes) {
+					if (stage === 0 || !figure) continue;
+					const { sources } = await traceFigure(maren(), 1, figure);
+					const brought = sources.filter(({ kind }) => kind === 'pool').reduce((sum, { part }) => sum + part, 0);
+					expect(brought, `${account.code}, ${name}`).toBeCloseTo(came, 2);
+					places++;
+				}
+			}
+		}
+		expect(places).toBeGreaterThan(8);
 	}, 120_000);
 });
 

@@ -1,9 +1,10 @@
 import { afterAll, beforeAll, expect, test } from 'vitest';
-import type { AllocationStep, PresetSettings } from '../../src/lib/core';
+import { stepInWords, type AllocationStep, type PresetSettings } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
 import { stopEngines } from '../../src/lib/server/engine';
 import { deletePreset, readRunbook, saveRunbook, savePreset, usesOfPreset, type StepDraft } from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
+import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/package';
 import { memberUses } from '../../src/lib/server/structure';
 import { freshDatabase, peopleOf } from './demo-database';
 import { faultOf } from './fault-of';
@@ -94,6 +95,41 @@ test('a basis of a preset is every line’s; its members are known where they ar
 	expect(left.presets.map(({ name }) => name)).not.toContain('By sailings');
 	const step = await stepOf('Routes to channels and customers');
 	expect([step.preset, step.lines[0]!.basis]).toEqual([undefined, basis]);
+});
+
+test('a package carries all that the steps say, and no preset', async () => {
+	const { packed, numbers } = await readPackage((await exportPackage(maren(), model, true)).zip);
+	const made = await createFromPackage(maren(), packed, numbers, 'Route result again');
+	expect(made.leftOut).toEqual([]);
+	const there = await database.pool.query<{ id: number }>('SELECT id FROM runbook WHERE model_id = $1', [made.id]);
+	const [own, again] = [await readRunbook(maren(), model, runbook), await readRunbook(maren(), made.id, there.rows[0]!.id)];
+	const names = async (of: number) => {
+		const found = await database.pool.query<{ id: number; name: string }>(
+			'SELECT m.id, m.name FROM member m JOIN known_dimension k ON k.dimension_id = m.dimension_id WHERE k.model_id = $1',
+			[of]
+		);
+		return new Map(found.rows.map(({ id, name }) => [id, name]));
+	};
+	const said = async (of: typeof own, modelId: number) => {
+		const members = await names(modelId);
+		// Dimensions come in the order of their numbers, which are others there.
+		return of.steps.map((step) =>
+			stepInWords(step, members)
+				.split(/[;,. ]+/)
+				.sort()
+				.join(' ')
+		);
+	};
+	expect(await said(again, made.id)).toEqual(await said(own, model));
+	const lines = (of: typeof own) =>
+		of.steps.map((step) => {
+			const { group, together, lines } = step as AllocationStep & { group?: string };
+			return [group, together, lines.map(({ keeps, capacity }) => [Object.keys(keeps ?? {}), capacity !== undefined])];
+		});
+	expect(lines(again)).toEqual(lines(own));
+	expect(again.steps.some((step) => 'preset' in step)).toBe(false);
+	expect(again.presets).toEqual([]);
+	expect(again.findings).toEqual([]);
 });
 
 test('only who writes rules changes presets, and not the steps of a runbook that runs with somebody else’s rights', async () => {

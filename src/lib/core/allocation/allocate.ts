@@ -65,7 +65,7 @@ export function allocate(work: AllocationWork, ready: ReadyAllocation): Allocate
 			work.breathe();
 			const own = weights.at(at);
 			const capacity = sharing.capacityAt(at, leaf);
-			if (capacity === 0) return tieOut.strand(place, at, leaf, amount, pool.crosses, 'There is no capacity.');
+			if (capacity !== undefined && capacity <= 0) return tieOut.strand(place, at, leaf, amount, pool.crosses, 'There is no capacity.');
 			const used = pool.line.keeps ? (own?.at(leaf).reduce((sum, weight) => sum + weight, 0) ?? 0) : 0;
 			if (used > 0) figures.keep(pool, at, leaf, { amount, used, capacity }, ready.currency);
 			// Of a capacity only what is used goes out.

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { chainOf, checkRunbook, proofsOf, type AllocationStep, type Step } from '../runbook';
-import { at, by, dimension, id, run, share, shown as exactly, tie, to, world, type Line } from '../testing/allocation-world';
+import { at, by, dimension, id, run, share, shown as exactly, slice, tie, to, world, type Line } from '../testing/allocation-world';
 import { followBack, followForward, type LineTrace } from './trace';
 
 /**
@@ -187,6 +187,40 @@ test('a pool of several cells that collapse: what comes to one of them goes on w
 	const done = run(made, net, back);
 	expect(shown(made, ['M1', 'M2', 'Minus', 'A', 'B'])).toEqual([0, 0, 0, 0, 60]);
 	expect(tie(done)).toEqual({ in: 80, out: 80, kept: 0, stranded: 0 });
+});
+
+test('what comes to a cell that counts against its pool makes the pool smaller', () => {
+	// Net = 100 - 20 - A / 4, A = Net: 64 each; of it 16 come to Minus, 48 to B.
+	const made = world([
+		[at('M1'), 100],
+		[at('Minus'), 20]
+	]);
+	const net = together([{ pool: { Object: ['Net'] }, receivers: { Object: ['A'] } }], 1);
+	const back = together([{ pool: { Object: ['A'] }, receivers: { Object: ['Minus', 'B'] }, basis: to({ Minus: 1, B: 3 }) }], 2);
+	const done = run(made, net, back);
+	expect(shown(made, ['M1', 'Minus', 'A', 'B'])).toEqual([0, 0, 0, 48]);
+	expect([tie(done), tie(done, 1)]).toEqual([
+		{ in: 64, out: 64, kept: 0, stranded: 0 },
+		{ in: 64, out: 64, kept: 0, stranded: 0 }
+	]);
+});
+
+test('a pool that is one in some periods only is served back in those, and keeps what comes in others', () => {
+	const made = world([...own(), [at('Web'), 100, '2026-05']]);
+	const [first, second] = serving();
+	run(made, first!, { ...second!, limits: slice({ period: ['2026-04'] }) });
+	expect(shown(made, ['Web', 'Pier', 'A', 'B'])).toEqual([0, 0, 46_122.45, 53_877.55]);
+	expect(shown(made, ['Web', 'Pier', 'A', 'B'], 'Dues', '2026-05')).toEqual([0, 20, 30, 50]);
+});
+
+test('two steps that take from one pool share its gross', () => {
+	// Half of Web to Pier, half to A; Pier gives Web half back, B the rest: Web = 60 + Pier / 2, Pier = Web / 2: 80 and 40.
+	const made = world([[at('Web'), 60]]);
+	const half = web({ Pier: 1 }, {}, { share: 50, name: 'To Pier' });
+	const other = { ...web({ A: 1 }, {}, { share: 50, name: 'To A' }), id: 3, name: 'Share 3' };
+	const done = run(made, half, other, pier({ Web: 1, B: 1 }));
+	expect(shown(made, ['Web', 'Pier', 'A', 'B'])).toEqual([0, 0, 40, 20]);
+	expect([0, 1, 2].map((step) => tie(done, step).in)).toEqual([40, 40, 40]);
 });
 
 test('a contra of its own: pools stay as they are booked, the contra has all that went', () => {

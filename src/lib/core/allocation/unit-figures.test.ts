@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
-import type { AllocationLine, AllocationStep, Step } from '../runbook';
-import { at, by, driver, faults, id, run, share, shown, tie, world, type Line } from '../testing/allocation-world';
+import { isAddressIn, reachOf, type AllocationLine, type AllocationStep, type Step } from '../runbook';
+import { ScriptNames } from '../script';
+import { at, by, driver, faults, id, model, run, share, shown, tie, world, type Line } from '../testing/allocation-world';
 
 /** What a unit of the driver costs, worked out by hand: costs over hours of A and B. */
 const keeps = { unitCost: id('account', 'Wage'), used: id('account', 'Orders'), unused: id('account', 'Visits') };
@@ -88,6 +89,23 @@ describe('with a capacity', () => {
 		expect(shown(made, ['A', 'B'])).toEqual([33.33, 44.45]);
 		expect(made.read(at('Pool'), '2026-04')).toBeCloseTo(22.22, 9);
 	});
+});
+
+test('a capacity of the driver’s own account is read where the pool is, the driver at receivers: both count as read', () => {
+	const made = world([[at('Pool'), 900], [at('Pool', 'Hours'), 100], ...hours()]);
+	const own = step({ keeps, capacity: driver('Hours') });
+	run(made, own);
+	expect(shown(made, ['A', 'B', 'Pool'])).toEqual([270, 540, 90]);
+	const { reads } = reachOf(model, own, { values: new Map(), variables: new Map(), names: () => new ScriptNames(model) });
+	const isRead = (object: string) => {
+		const address = Int32Array.from(at(object, 'Hours'), (code, axis) => model.dimensions[axis]!.ordinalOfCode(code)!);
+		return reads.some((scope) => isAddressIn(scope, address));
+	};
+	expect(['Pool', 'A', 'B', 'M1'].map(isRead)).toEqual([true, true, true, false]);
+});
+test('a capacity below nothing is none', () => {
+	const made = world([[at('Pool'), 900], [at('Pool', 'Tickets'), -5], ...hours()]);
+	expect(tie(run(made, step({ capacity })))).toEqual({ in: 900, out: 0, kept: 0, stranded: 900 });
 });
 
 describe('what cannot be kept is refused before it runs', () => {

@@ -1,8 +1,20 @@
 import type { PeriodRange } from '../calendar';
 import type { Address } from '../cell';
 import { eachLiveCell, type LeafCell, type Reader, type Translator } from '../cube';
-import type { Model } from '../model';
+import type { AccountDefinition, Model } from '../model';
 import { isEmpty, isValue, Sum } from '../number';
+
+/**
+ * How a leaf period counts in a sum over several: what adds up in all of them, balances in the last one (opening ones in the
+ * first), averages by their number; 0 outside.
+ * @param range the periods of the sum, cut to the scenario's span
+ */
+export function periodWeight(timeBehaviour: AccountDefinition['timeBehaviour'], leaf: number, { from, to }: PeriodRange): number {
+	if (leaf < from || leaf > to) return 0;
+	if ((timeBehaviour === 'closing' || timeBehaviour === 'latest') && leaf !== to) return 0;
+	if (timeBehaviour === 'opening' && leaf !== from) return 0;
+	return timeBehaviour === 'average' ? 1 / (to - from + 1) : 1;
+}
 
 /**
  * How leaf cells make up one figure: which of them count, and with what. A figure over several periods takes what adds up
@@ -50,13 +62,11 @@ export class FigureTotal {
 		const leaf = model.periods.at(year, position)?.index;
 		const { from, to } = this.spanOf(address[model.scenarioAxis]!);
 		if (leaf === undefined || leaf < from || leaf > to) return 0;
-		const { timeBehaviour } = facts;
-		if ((timeBehaviour === 'closing' || timeBehaviour === 'latest') && leaf !== to) return 0;
-		if (timeBehaviour === 'opening' && leaf !== from) return 0;
-		let weight = 1;
+		// A figure of one account alone is its average, not a part of a sum.
+		let weight = this.#isAlone && facts.timeBehaviour === 'average' ? 1 : periodWeight(facts.timeBehaviour, leaf, { from, to });
+		if (weight === 0) return 0;
 		for (let axis = 0; axis < this.#weights.length; axis++) weight *= this.#weights[axis]![address[axis]!]!;
-		if (weight === 0 || !this.#reader.mayRead(address)) return 0;
-		return timeBehaviour === 'average' && !this.#isAlone ? weight / (to - from + 1) : weight;
+		return weight === 0 || !this.#reader.mayRead(address) ? 0 : weight;
 	}
 
 	/** What one unit of a cell is worth in the figure's currency; empty where the rate is missing. */

@@ -8,7 +8,7 @@ export { parseEntry } from './parse';
 export type { EntryInput, NumberStyle } from './parse';
 export type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
 export { enter } from './enter';
-export { FigureTotal } from './figure-total';
+export { FigureTotal, periodWeight } from './figure-total';
 export type { EnterFault, EnterResult, Entering, EntryScene, Figure, LeafChange, SpreadOptions } from './enter';
 export { parseCoded, type CodedValues } from './parse-coded';
 export { pastedStyle, type PastedStyle } from './pasted';

@@ -107,10 +107,13 @@ export async function startRun(
 	const { answers, only, clears } = runSchema.parse(asked);
 	const runbook = await readStored(pool(), modelId, id);
 	if (only?.some((step) => !runbook.steps.some(({ id: own }) => own === step))) throw notFound('step');
+	const carried = runbook.steps.filter((step) => step.active && (only?.includes(step.id) ?? true));
+	if (only && !clears && carried.length === 0)
+		throw new Fault(422, 'not possible', 'What was to run is switched off. Switch it on, or choose another part.');
 	const { structure } = clears ? await modelVersions(pool(), modelId) : await requireReady(modelId, runbook, answers, only);
 	if (runbook.whenBusy === 'refuse') await refuseWhenBusy(modelId, runbook.name);
 	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
-	const active = runbook.steps.filter((step) => step.active && (only?.includes(step.id) ?? true)).length;
+	const active = carried.length;
 	return startJob(async (client) => {
 		const made = await client.query<{ id: number }>(
 			`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,

@@ -248,13 +248,13 @@ export function scopesOfLine(model: Model, line: ReadyLine, contra: ReadyAllocat
 	}
 	const reads: Scope[] = [pool];
 	if (basis.by === 'driver' || basis.by === 'standard')
-		for (const { account, fixed } of [
-			...basis.drivers,
-			...(basis.by === 'standard' && typeof basis.rate !== 'number' ? [basis.rate] : []),
-			...(line.capacity ? [line.capacity] : [])
+		for (const [{ account, fixed }, where] of [
+			...basis.drivers.map((driver) => [driver, received] as const),
+			...(basis.by === 'standard' && typeof basis.rate !== 'number' ? [[basis.rate, received] as const] : []),
+			...(line.capacity ? [[line.capacity, pool.axes] as const] : [])
 		]) {
-			// Where pool and receivers are, but for the axes it is fixed on; a price for all time is of no period.
-			const at = new Map(account === line.capacity?.account ? pool.axes : received).set(model.accountAxis, single(model, account));
+			// Where receivers are, a capacity where the pool is, but for the axes it is fixed on.
+			const at = new Map(where).set(model.accountAxis, single(model, account));
 			const elsewhere = new Map<number, Uint8Array>();
 			for (const [axis, weights] of fixed) {
 				const allowed = Uint8Array.from(weights, (weight) => (weight === 0 ? 0 : 1));

@@ -1,6 +1,7 @@
 import {
 	flowOf,
 	isTranslated,
+	periodWeight,
 	rateUse,
 	translationFactors,
 	type FlowLink,
@@ -11,7 +12,8 @@ import {
 } from '../../../core';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
-import { tracesOf, type TraceNode } from './trace';
+import { StandingTraces, type PeriodTrace } from './kept-traces';
+import type { TraceNode } from './trace';
 
 /** A step whose results are shown, or several that were solved together. */
 export interface FlowStep {
@@ -60,10 +62,14 @@ const MOST_NODES = 12;
 export async function flow(engine: ModelEngine, ask: FlowAsk): Promise<FlowPicture> {
 	await engine.reach(ask.revision);
 	const { model } = engine;
-	const stages: { step: string; traces: { trace: LineTrace; periods: ReadonlySet<number> }[] }[] = [];
+	const standing = new StandingTraces(
+		engine,
+		ask.steps.flatMap(({ origins }) => origins)
+	);
+	const stages: { step: string; traces: PeriodTrace[] }[] = [];
 	for (const { name, origins } of ask.steps) {
-		const traces: { trace: LineTrace; periods: ReadonlySet<number> }[] = [];
-		for (const { id, runs } of origins) traces.push(...(await newestOf(engine, id, runs)));
+		const traces: PeriodTrace[] = [];
+		for (const origin of origins) traces.push(...(await standing.of(origin)));
 		if (traces.length > 0) stages.push({ step: name, traces });
 	}
 	const all = stages.flatMap(({ traces }) => traces);
@@ -108,25 +114,8 @@ export async function flow(engine: ModelEngine, ask: FlowAsk): Promise<FlowPictu
 
 const periodId = (model: Model, leaf: number): number => model.periods.dimension.member(model.periods.leaf(leaf).ordinal).id;
 
-/** How a step shared out: of each period by the newest run that has it. */
-async function newestOf(
-	engine: ModelEngine,
-	origin: number,
-	runs: readonly number[]
-): Promise<{ trace: LineTrace; periods: ReadonlySet<number> }[]> {
-	const known = new Set<number>();
-	const found: { trace: LineTrace; periods: ReadonlySet<number> }[] = [];
-	for (const run of runs) {
-		const traces = await tracesOf(engine, run, origin);
-		const own = new Set(traces.flatMap(({ sharings }) => [...sharings.period]).filter((period) => !known.has(period)));
-		if (own.size > 0) for (const trace of traces) found.push({ trace, periods: own });
-		for (const period of own) known.add(period);
-	}
-	return found;
-}
-
 /** Years first, then the leaf periods in which something was shared out. */
-function periodsOf(model: Model, traces: readonly { trace: LineTrace; periods: ReadonlySet<number> }[]): { id: number; name: string }[] {
+function periodsOf(model: Model, traces: readonly PeriodTrace[]): { id: number; name: string }[] {
 	const { dimension } = model.periods;
 	const shared = new Set(traces.flatMap(({ periods }) => [...periods]));
 	const leaves = model.periods.leaves.flatMap(({ ordinal, fiscalYear }) =>
@@ -267,15 +256,19 @@ class CountedCells {
 		};
 		const account = ordinalAt(model.accountAxis);
 		const facts = account === undefined ? undefined : model.account(account);
-		// Of what is held, not what flowed, a year shows its end.
-		if (facts && (facts.timeBehaviour ?? 'flow') !== 'flow' && leaf !== this.#range.to) return 0;
+		const scenario = ordinalAt(model.scenarioAxis);
+		const span = scenario === undefined ? undefined : model.scenario(scenario)?.span;
+		weight *= periodWeight(facts?.timeBehaviour ?? 'flow', leaf, {
+			from: Math.max(this.#range.from, span?.from ?? 0),
+			to: Math.min(this.#range.to, span?.to ?? this.#range.to)
+		});
+		if (weight === 0) return 0;
 		if (!facts || !isTranslated(facts)) return weight;
 		this.hasMoney = true;
 		const { reportingCurrency } = model.definition;
 		const entity = ordinalAt(model.entityAxis);
 		const local = currency ?? (entity === undefined ? reportingCurrency : model.currencyOf(entity));
 		if (local === reportingCurrency) return weight;
-		const scenario = ordinalAt(model.scenarioAxis);
 		const rate =
 			scenario === undefined
 				? Number.NaN

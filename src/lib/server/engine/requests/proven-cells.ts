@@ -1,7 +1,8 @@
 import { followForward, type LineTrace, type Model } from '../../../core';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
-import { tracesOf, whereOf, type TraceNode } from './trace';
+import { tracesOf } from './kept-traces';
+import { whereOf, type TraceNode } from './trace';
 
 export interface ProvenCellsAsk {
 	revision: number;

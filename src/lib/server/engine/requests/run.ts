@@ -26,7 +26,7 @@ import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from '
 import { PersonDraft } from '../person-draft';
 import type { ModelEngine } from '../model-engine';
 import { EngineFault } from '../fault';
-import { packTraces } from './trace';
+import { packTraces } from './kept-traces';
 
 /** What a run of a runbook would write. */
 export interface RunPlan {

@@ -1,5 +1,3 @@
-import { deflateSync, inflateSync } from 'node:zlib';
-import { deserialize, serialize } from 'node:v8';
 import {
 	divide,
 	FigureTotal,
@@ -23,9 +21,7 @@ import {
 import { toOrdinals } from '../addresses';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
-
-/** How the lines of one step were shared out, for keeping. */
-export const packTraces = (traces: readonly LineTrace[]): Uint8Array => new Uint8Array(deflateSync(serialize(traces)));
+import { StandingTraces } from './kept-traces';
 
 /** A part of the model that is looked into. */
 export interface TraceNode {
@@ -95,21 +91,19 @@ export interface TraceBack {
 
 /** Pools that are told of one figure. */
 const MOST_SOURCES = 300;
-/** Packed traces that are kept at hand. */
-const MOST_KEPT = 40;
-const kept = new Map<string, LineTrace[]>();
 
 /** Where the amount of a part of the model comes from: what was typed and loaded there, and what steps brought. */
 export async function traceBack(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
 	await engine.reach(revision);
 	const { model } = engine;
 	const figure = new TracedFigure(engine, node);
+	const standing = new StandingTraces(engine, origins);
 	const isLater = new Set(origins.find(({ id }) => id === by)?.from ?? (by === null ? [] : [by]));
 	const { amounts, live } = figure.byOrigin(isLater);
 	const sources: Omit<TraceSource, 'part'>[] = [];
 	for (const [id, total] of amounts) {
 		const origin = origins.find((each) => each.id === id);
-		const links = origin && origin.runs.length > 0 ? await alongTraces(engine, origin, figure.followed, followBack) : [];
+		const links = origin && origin.runs.length > 0 ? await alongTraces(standing, origin, figure.followed, followBack) : [];
 		for (const link of links) sources.push(poolSource(model, node, origin!, link));
 		const rest = links.reduce((left, link) => left - link.amount, total);
 		if (Math.abs(rest) < 1e-6 * Math.max(1, Math.abs(total))) continue;
@@ -294,24 +288,15 @@ class TracedFigure {
 	}
 }
 
-/** Follows how a step's origin shared out, by the newest run of each period. */
+/** Follows how a step's origin shared out, by the newest run of each period whose results stand. */
 async function alongTraces<Found>(
-	engine: ModelEngine,
+	traces: StandingTraces,
 	origin: TracedOrigin,
 	followed: Followed,
 	follow: (trace: LineTrace, followed: Followed) => Found[]
 ): Promise<Found[]> {
-	const open = new Set(followed.periods);
-	const found: Found[] = [];
-	for (const run of origin.runs) {
-		if (open.size === 0) break;
-		const traces = await tracesOf(engine, run, origin.id);
-		const own = new Set<number>();
-		for (const { sharings } of traces) for (const period of sharings.period) if (open.has(period)) own.add(period);
-		for (const trace of traces) found.push(...follow(trace, { ...followed, periods: own }));
-		for (const period of own) open.delete(period);
-	}
-	return found;
+	const newest = await traces.of(origin, followed.periods);
+	return newest.flatMap(({ trace, periods }) => follow(trace, { ...followed, periods }));
 }
 
 /** Where the amount of a part of the model went: to the receivers of each step that shared it out, and what stays of it. */
@@ -319,6 +304,7 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 	await engine.reach(revision);
 	const { model } = engine;
 	const figure = new TracedFigure(engine, node);
+	const standing = new StandingTraces(engine, origins);
 	const arrived = origins.find(({ id }) => id === by);
 	// Steps above the one it came by had run before.
 	const isBefore = (origin: TracedOrigin) => arrived !== undefined && origin.from.includes(arrived.id);
@@ -326,7 +312,7 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 	let followedOn = 0;
 	for (const origin of origins) {
 		if (origin.runs.length === 0 || isBefore(origin)) continue;
-		const given = await alongTraces(engine, origin, figure.followed, followForward);
+		const given = await alongTraces(standing, origin, figure.followed, followForward);
 		if (given.length === 0) continue;
 		// What stood there when the step shared it out: what is followed is part of that.
 		const { amounts, live } = figure.byOrigin(new Set(origin.from));
@@ -342,20 +328,6 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 	const stays = total - followedOn;
 	if (Math.abs(stays) > 0.005) told.push({ ...plainSource('stays', '', stays, 0), part: stays });
 	return { ...figure.head(), total, amount: total, isCell: false, sources: told };
-}
-
-export async function tracesOf({ database }: ModelEngine, run: number, origin: number): Promise<LineTrace[]> {
-	const key = `${run} ${origin}`;
-	const known = kept.get(key);
-	if (known) return known;
-	const found = await database.query<{ trace: Buffer }>('SELECT trace FROM run_trace WHERE run_id = $1 AND origin_id = $2', [run, origin]);
-	const traces = found.rows[0] ? (deserialize(inflateSync(found.rows[0].trace)) as LineTrace[]) : [];
-	kept.set(key, traces);
-	for (const oldest of kept.keys()) {
-		if (kept.size <= MOST_KEPT) break;
-		kept.delete(oldest);
-	}
-	return traces;
 }
 
 /** Members by the dimensions the model has now; on one that it got since, those of what is followed. */
