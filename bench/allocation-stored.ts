@@ -3,8 +3,7 @@
 import type pg from 'pg';
 import { askRunner } from '../src/lib/server/engine';
 import { createRunbook, readRun, saveRunbook, startRun, takeBackRun } from '../src/lib/server/runbook';
-import type { SignedIn } from '../src/lib/server/session';
-import { withDemo } from './application';
+import { administrator, withDemo } from './application';
 import { measure, type Measure } from './timing';
 
 const RUNS = 3;
@@ -97,12 +96,7 @@ async function timeRun(pool: pg.Pool): Promise<Measure> {
 		await pool.query('TRUNCATE stored_journal');
 	}
 
-	const person = (
-		await pool.query<SignedIn>(
-			`SELECT p.id, p.name, p.locale, array_agg(rp.permission) AS permissions FROM person p JOIN person_role pr ON pr.person_id = p.id
-			JOIN role_permission rp ON rp.role_id = pr.role_id WHERE p.email LIKE 'maren%' GROUP BY p.id`
-		)
-	).rows[0]!;
+	const person = await administrator(pool);
 	const { id } = await createRunbook(person, model, { name: 'A million' });
 	const these = (...members: number[]) => ({ kind: 'these' as const, members });
 	await saveRunbook(person, model, id, {

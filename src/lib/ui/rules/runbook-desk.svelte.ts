@@ -7,16 +7,13 @@ import {
 	type Finding,
 	type ParameterDefinition,
 	type RunbookVersion,
-	type StepLog,
-	settingsOf,
-	withPreset,
-	type AllocationStep,
-	type PresetSetting
+	type StepLog
 } from '$lib/core';
 import type { RunPlan } from '$lib/server/engine';
-import type { CheckFinding, PresetUse, RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
+import type { CheckFinding, RunbookDetails, RunDetails, RunInShort, StepDraft } from '$lib/server/runbook';
 import { request } from '../request';
 import type { Jobs } from '../shell/jobs.svelte';
+import { PresetDesk } from './preset-desk.svelte';
 
 type Preview = Omit<RunPlan, 'series' | 'traces'>;
 
@@ -46,7 +43,7 @@ export class RunbookDesk {
 	readonly imports: RunbookDetails['imports'];
 	schedule = $state.raw<RunbookDetails['schedule']>(null);
 	/** Settings of allocations kept in one place. */
-	presets = $state.raw<RunbookDetails['presets']>([]);
+	readonly presets = new PresetDesk(this);
 	/** Whether a preview reads what the person has typed and not saved. */
 	onDraft = $state(false);
 	draft = $state.raw<Draft>(undefined as unknown as Draft);
@@ -106,7 +103,7 @@ export class RunbookDesk {
 	}: RunbookDetails): void {
 		this.draft = { name, description, parameters, onRefused, whenBusy, runsAs, steps };
 		this.schedule = schedule;
-		this.presets = presets;
+		this.presets.all = presets;
 		this.keys = steps.map(() => this.#nextKey++);
 		this.version = version;
 		this.findings = findings;
@@ -247,81 +244,11 @@ export class RunbookDesk {
 		if (part === 'step') return `“${this.step?.name ?? ''}” alone`;
 		return part === 'all' || !this.groups.includes(part.group) ? 'All steps' : `The steps of “${part.group}”`;
 	}
-	/** The preset the picked step follows. */
-	get preset(): RunbookDetails['presets'][number] | undefined {
-		const { step } = this;
-		return step?.kind === 'allocation' && step.preset ? this.presets.find(({ id }) => id === step.preset!.id) : undefined;
-	}
-	/** Lets the picked allocation follow a preset, all of it, or none. */
-	followPreset(id: number | null): void {
-		const { step } = this;
-		const found = this.presets.find((preset) => preset.id === id);
-		if (step?.kind !== 'allocation') return;
-		this.changeStep(
-			found ? withPreset({ ...(step as AllocationStep), preset: { id: found.id, own: [] } }, found.settings) : { preset: undefined }
-		);
-	}
-	/** Changes settings of the picked allocation; what its preset says of them it says itself from now on. */
-	changeSetting(setting: PresetSetting, next: object): void {
-		const { step, preset } = this;
-		if (step?.kind !== 'allocation') return;
-		const own = step.preset?.own ?? [];
-		const says = preset && !(setting === 'basis' && preset.settings.basis === null) && !own.includes(setting);
-		this.changeStep({ ...next, ...(says && { preset: { id: preset.id, own: [...own, setting] } }) });
-	}
-	/** Gives a setting back to the preset. */
-	followSetting(setting: PresetSetting): void {
-		const { step, preset } = this;
-		if (step?.kind !== 'allocation' || !preset) return;
-		const own = (step.preset?.own ?? []).filter((each) => each !== setting);
-		this.changeStep(withPreset({ ...(step as AllocationStep), preset: { id: preset.id, own } }, preset.settings));
-	}
-	/** The steps that follow a preset. */
-	async usesOfPreset(id: number): Promise<PresetUse[] | undefined> {
-		return (await this.#askPresets<{ uses: PresetUse[] }>('uses', { id }))?.uses;
-	}
-	/** Keeps the picked step's settings as a new preset, which it follows then, or as what its preset says, for all that follow it. */
-	async savePreset(name: string, id: number | null): Promise<boolean> {
-		const { step } = this;
-		const before = this.presets.find((preset) => preset.id === id);
-		if (step?.kind !== 'allocation' || !(await this.save())) return false;
-		const settings = { ...settingsOf(step as AllocationStep), ...(before?.settings.basis === null && { basis: null }) };
-		const saved = await this.#askPresets<{ presets: RunbookDetails['presets']; id: number; changed: number }>('save', {
-			id,
-			name,
-			settings,
-			version: before?.version ?? 0
-		});
-		if (!saved) return false;
-		this.presets = saved.presets;
-		if (await this.#readAgain()) this.followPreset(saved.id);
-		if (!(await this.save())) return false;
-		this.message = {
-			text: before
-				? `“${name}” is changed, and ${saved.changed === 1 ? 'one other step' : `${saved.changed} other steps`} with it.`
-				: `“${name}” is kept; this step follows it.`,
-			kind: 'info'
-		};
-		return true;
-	}
-	/** Takes a preset away; steps that followed it keep what they have. */
-	async deletePreset(id: number): Promise<void> {
-		if (!(await this.save())) return;
-		const saved = await this.#askPresets<{ presets: RunbookDetails['presets'] }>('delete', { id });
-		if (!saved) return;
-		await this.#readAgain();
-		this.presets = saved.presets;
-	}
-	async #readAgain(): Promise<boolean> {
+	/** Reads it as it is stored now; what is not saved is gone. */
+	async readAgain(): Promise<boolean> {
 		const read = await request<RunbookDetails>(`/api/runbooks/${this.id}/read`, {});
 		if (read.ok) this.take(read.answer);
 		return read.ok;
-	}
-	async #askPresets<Answer>(verb: string, body: object): Promise<Answer | undefined> {
-		const reply = await request<Answer>(`/api/presets/${verb}`, body);
-		if (reply.ok) return reply.answer;
-		this.message = { text: reply.message, kind: 'error' };
-		return undefined;
 	}
 	/** Switches all steps of a group on or off. */
 	switchGroup(group: string, active: boolean): void {

@@ -132,17 +132,17 @@ describe('a runbook on its page', () => {
 	test('an allocation follows a preset, says one setting itself, and gives it back', () => {
 		const desk = open();
 		desk.add('allocation');
-		desk.followPreset(9);
+		desk.presets.follow(9);
 		expect(desk.step).toMatchObject({ contra: 'none', noDriver: 'stop', negative: 'absolute', preset: { id: 9, own: [] } });
-		desk.changeSetting('noDriver', { noDriver: 'evenly' });
+		desk.presets.changeSetting('noDriver', { noDriver: 'evenly' });
 		expect(desk.step).toMatchObject({ noDriver: 'evenly', contra: 'none', preset: { id: 9, own: ['noDriver'] } });
 		// The basis is the step's, as the preset says none.
-		desk.changeSetting('basis', {});
+		desk.presets.changeSetting('basis', {});
 		expect(desk.step).toMatchObject({ preset: { own: ['noDriver'] } });
-		desk.followSetting('noDriver');
+		desk.presets.followSetting('noDriver');
 		expect(desk.step).toMatchObject({ noDriver: 'stop', preset: { id: 9, own: [] } });
-		desk.followPreset(null);
-		expect(desk.preset).toBeUndefined();
+		desk.presets.follow(null);
+		expect(desk.presets.followed).toBeUndefined();
 		expect(desk.step).toMatchObject({ noDriver: 'stop' });
 	});
 });

@@ -28,7 +28,7 @@
 	};
 	const setLine = (at: number, next: { [Key in keyof AllocationLine]?: AllocationLine[Key] | undefined }) => {
 		const changed = { lines: lines.map((line, place) => (place === at ? { ...line, ...next } : line)) };
-		if ('basis' in next) desk.changeSetting('basis', changed);
+		if ('basis' in next) desk.presets.changeSetting('basis', changed);
 		else desk.changeStep(changed);
 	};
 	function setBy(at: number, by: Basis['by']) {
@@ -268,7 +268,7 @@
 				disabled={!desk.mayWrite}
 				onchange={(event) => {
 					const way = event.currentTarget.value;
-					desk.changeSetting('contra', { contra: way === 'account' ? { account: null } : way });
+					desk.presets.changeSetting('contra', { contra: way === 'account' ? { account: null } : way });
 				}}
 				><option value="same account">taken out where it stands</option><option value="account">on another account</option><option
 					value="none">none: the pool stays</option
@@ -284,7 +284,7 @@
 				leaves
 				search
 				value={step.contra.account}
-				onchange={(account) => desk.changeSetting('contra', { contra: { account: typeof account === 'number' ? account : null } })}
+				onchange={(account) => desk.presets.changeSetting('contra', { contra: { account: typeof account === 'number' ? account : null } })}
 			/>
 		</div>
 	{/if}
@@ -294,7 +294,7 @@
 				class="select select-sm text-base-content w-44"
 				value={step.noDriver}
 				disabled={!desk.mayWrite}
-				onchange={(event) => desk.changeSetting('noDriver', { noDriver: event.currentTarget.value })}
+				onchange={(event) => desk.presets.changeSetting('noDriver', { noDriver: event.currentTarget.value })}
 				><option value="stranded">leave it stranded</option><option value="evenly">share evenly</option><option value="stop"
 					>stop the run</option
 				></select
@@ -307,7 +307,7 @@
 				class="select select-sm text-base-content w-44"
 				value={step.negative}
 				disabled={!desk.mayWrite}
-				onchange={(event) => desk.changeSetting('negative', { negative: event.currentTarget.value })}
+				onchange={(event) => desk.presets.changeSetting('negative', { negative: event.currentTarget.value })}
 				><option value="refuse">refuse</option><option value="absolute">by absolute size</option></select
 			></label
 		><FromPreset {desk} setting="negative" />
@@ -319,7 +319,7 @@
 					class="select select-sm text-base-content w-40"
 					value={step.currency ?? ''}
 					disabled={!desk.mayWrite}
-					onchange={(event) => desk.changeSetting('currency', { currency: event.currentTarget.value || null })}
+					onchange={(event) => desk.presets.changeSetting('currency', { currency: event.currentTarget.value || null })}
 					><option value="">the reporting currency</option>{#each desk.vocabulary.currencies as currency (currency)}<option value={currency}
 							>{currency}</option
 						>{/each}</select

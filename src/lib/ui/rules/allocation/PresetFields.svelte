@@ -8,23 +8,23 @@
 	let isNaming = $state(false);
 	/** The steps that would change with the preset; null while nobody asked. */
 	let uses = $state.raw<PresetUse[] | null>(null);
-	const preset = $derived(desk.preset);
+	const preset = $derived(desk.presets.followed);
 	const says = (own: readonly string[]) => (own.length === 0 ? '' : `, but for ${own.join(', ')}`);
 
 	async function keep() {
-		if (name.trim() === '' || !(await desk.savePreset(name.trim(), null))) return;
+		if (name.trim() === '' || !(await desk.presets.save(name.trim(), null))) return;
 		name = '';
 		isNaming = false;
 	}
 	async function look() {
-		uses = preset ? ((await desk.usesOfPreset(preset.id)) ?? null) : null;
+		uses = preset ? ((await desk.presets.uses(preset.id)) ?? null) : null;
 	}
 	async function change() {
-		if (preset && (await desk.savePreset(preset.name, preset.id))) uses = null;
+		if (preset && (await desk.presets.save(preset.name, preset.id))) uses = null;
 	}
 	async function remove() {
 		if (preset && confirm(`Take the preset “${preset.name}” away? Steps that follow it keep what they have.`))
-			await desk.deletePreset(preset.id);
+			await desk.presets.delete(preset.id);
 	}
 </script>
 
@@ -36,9 +36,9 @@
 			disabled={!desk.mayWrite}
 			onchange={(event) => {
 				uses = null;
-				desk.followPreset(event.currentTarget.value === '' ? null : Number(event.currentTarget.value));
+				desk.presets.follow(event.currentTarget.value === '' ? null : Number(event.currentTarget.value));
 			}}
-			><option value="">none: settings of its own</option>{#each desk.presets as { id, name: own } (id)}<option value={String(id)}
+			><option value="">none: settings of its own</option>{#each desk.presets.all as { id, name: own } (id)}<option value={String(id)}
 					>{own}</option
 				>{/each}</select
 		></label
