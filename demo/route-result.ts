@@ -125,17 +125,29 @@ export const CUSTOMERS: Branch[] = [
 	}
 ];
 
-/** Costs of a usual month of the budget, where they will be booked, by item, in EUR. */
-export const BOOKED: { object: string; item: string; amount: number }[] = [
-	{ object: 'B-GS', item: 'PAY', amount: 412_000 },
-	{ object: 'B-GS', item: 'SVC', amount: 188_500 },
-	{ object: 'B-HB', item: 'SVC', amount: 307_200 },
-	{ object: 'B-HB', item: 'NRG', amount: 41_900 },
-	{ object: 'B-FC', item: 'PAY', amount: 226_400 },
-	{ object: 'B-FC', item: 'NRG', amount: 98_700 },
-	{ object: 'B-DC', item: 'SVC', amount: 84_600 },
-	{ object: 'B-FO', item: 'PAY', amount: 61_300 }
-];
+/** Costs of the group plan that routes are to bear: account groups and accounts. */
+export const SHARED_OUT = ['6020', 'TERM', 'CARE', 'ADMIN'];
+
+/** What the group plan calls an account is one of these items here; services are what is left. */
+export const ITEM_OF_ACCOUNT = { '6700': 'PAY', '6730': 'PAY', '6745': 'PAY', '6310': 'NRG', '6410': 'NRG', '6430': 'NRG', '6440': 'NRG' };
+
+/** Where a cost was booked, by account and department of the group plan; the longest pattern counts. */
+export const OBJECT_OF_BOOKING = {
+	'6020/*': 'B-HB',
+	'63*': 'B-HB',
+	'64*': 'B-FC',
+	'67*': 'B-GS',
+	'6710/*': 'B-DC',
+	'6735/*': 'B-DC',
+	'67??/FC': 'B-FO'
+};
+
+/** What the ledger calls its accounts; what crews are paid, fuel and what ships sell are no costs to be shared out. */
+export const ITEM_OF_POSTING = { '5020': 'SVC', '54*': 'SVC', '5440': 'NRG', '57*': 'SVC', '5700': 'PAY', '*': null };
+export const OBJECT_OF_POSTING = { '5020*': 'B-HB', '54*': 'B-FC', '57*': 'B-GS', '5710*': 'B-DC', '5700/*-FC': 'B-FO', '*': null };
+
+/** The months of actual costs that were fetched from the ledger. */
+export const FETCHED_MONTHS = ['2026-08', '2026-09'] as const;
 
 /** Hours of the survey in a usual month, by activity. Nobody has filled in June yet: what follows them is stranded there. */
 export const SURVEYED: { object: string; hours: number }[] = [
@@ -146,6 +158,13 @@ export const SURVEYED: { object: string; hours: number }[] = [
 	{ object: 'A-BOOK', hours: 640 },
 	{ object: 'A-BERTH', hours: 910 }
 ];
+/** Who fills in the hours of which activities. */
+export const SURVEYORS: Readonly<Record<string, { name: string; activities: string[] }>> = {
+	'tove.brandal@brinewater.example': { name: 'Boarding and cars', activities: ['A-BOARD', 'A-CARS'] },
+	'imke.solberg@brinewater.example': { name: 'Sailing and berthing', activities: ['A-SAIL', 'A-BERTH'] },
+	'lidia.marne@brinewater.example': { name: 'Booking', activities: ['A-BOOK'] },
+	'piet.harrow@brinewater.example': { name: 'Cleaning', activities: ['A-CLEAN'] }
+};
 export const NOT_SURVEYED = '2027-06';
 
 /** Sailings that could be berthed in a month: what the berths can take. */

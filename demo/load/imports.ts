@@ -4,13 +4,7 @@ import { accountMapLines, ledgerUnit, MEASURES } from '../ledger';
 import { ROUTES } from '../structure';
 import { insertId, type Dimensions, type LoadedDimension } from './dimensions';
 import type { Origins } from './figures';
-
-export interface DemoMapLine {
-	kind: string;
-	member: string;
-	reverseSign?: boolean;
-	terms: object;
-}
+import { addImport, addMap, addRule, patterns, type DemoMapLine, type DemoRule } from './recipes';
 
 export async function loadImports(
 	client: pg.PoolClient,
@@ -19,45 +13,11 @@ export async function loadImports(
 	periods: LoadedDimension,
 	origins: Origins
 ): Promise<void> {
-	const map = async (name: string, dimension: LoadedDimension, lines: DemoMapLine[]): Promise<number> => {
-		const id = await insertId(client, 'INSERT INTO map (dimension_id, name) VALUES ($1, $2) RETURNING id', [dimension.id, name]);
-		for (const [index, line] of lines.entries())
-			await client.query('INSERT INTO map_line (map_id, position, member_id, reverse_sign, kind, terms) VALUES ($1, $2, $3, $4, $5, $6)', [
-				id,
-				index + 1,
-				dimension.ids.get(line.member),
-				line.reverseSign ?? false,
-				line.kind,
-				JSON.stringify(line.terms)
-			]);
-		return id;
-	};
-	const rule = (
-		importId: number,
-		dimension: LoadedDimension,
-		values: { column?: string; label?: string; map?: number; member?: number; format?: string }
-	) =>
-		client.query(
-			'INSERT INTO import_rule (import_id, dimension_id, come_from, source_columns, label_column, map_id, member_id, date_format) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)',
-			[
-				importId,
-				dimension.id,
-				values.format ? 'date' : values.map ? 'column' : 'fixed',
-				values.column === undefined ? [] : [values.column],
-				values.label ?? null,
-				values.map ?? null,
-				values.member ?? null,
-				values.format ?? null
-			]
-		);
+	const map = (name: string, dimension: LoadedDimension, lines: DemoMapLine[]) => addMap(client, name, dimension, lines);
+	const rule = (importId: number, dimension: LoadedDimension, { column, ...values }: Omit<DemoRule, 'columns'> & { column?: string }) =>
+		addRule(client, importId, dimension, { ...values, ...(column !== undefined && { columns: [column] }) });
 	const importOf = (origin: number, code: string, name: string, description: string, source: object) =>
-		insertId(
-			client,
-			'INSERT INTO import (model_id, origin_id, code, name, description, source) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-			[modelId, origin, code, name, description, JSON.stringify(source)]
-		);
-	const patterns = (pairs: Record<string, string>): DemoMapLine[] =>
-		Object.entries(pairs).map(([pattern, member]) => ({ kind: 'pattern', member, terms: { pattern } }));
+		addImport(client, { modelId, origin, code, name, description, source });
 
 	const accountMap = await map('Ledger accounts', dimensions.account, accountMapLines());
 	const ledger = await importOf(
@@ -153,6 +113,7 @@ export async function loadImports(
 			amountColumns: ['Amount'],
 			decimal: '.',
 			group: '',
+			currencyColumn: 'Currency',
 			extendsSpan: true
 		}
 	);

@@ -13,15 +13,17 @@ import { loadImports } from './imports';
 import { loadNotes } from './notes';
 import { loadPeople } from './people';
 import { loadRouteResult } from './route-result';
+import { fetchCosts } from './route-result-costs';
 import { loadRunbooks } from './runbooks';
 import { loadCurrencies, loadFacts, loadFormulas, loadLiveFormulas, loadPeriods, loadTree } from './structure';
 
 /**
- * Writes people, structure, figures, imports, forms, grants and locks.
+ * Writes people, structure, figures, imports, forms, grants and locks, and loads what comes by import. DATABASE_URL names
+ * the same database.
  * @returns how many cells and people there are
  */
 export async function loadDemo(database: pg.Pool): Promise<{ cells: number; people: number }> {
-	return transaction(async (client) => {
+	const made = await transaction(async (client) => {
 		const people = await loadPeople(client);
 		const periods = await loadPeriods(client);
 		const entities = await loadTree(client, 'line', 'Line', 'entity', ENTITIES);
@@ -76,9 +78,11 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		await loadAccess(client, modelId, dimensions, periods, people);
 		await loadCrew(client, modelId, dimensions, periods, people);
 		await loadBalances(client, dimensions, periods, people);
-		await loadRouteResult(client, dimensions, periods, people);
+		const routeResult = await loadRouteResult(client, modelId, dimensions, periods, people);
 		await loadNotes(client, modelId, dimensions, periods, people);
 		await client.query("INSERT INTO setting (key, value) VALUES ('demo', 'Brinewater Crossings')");
-		return { cells, people: people.size };
+		return { cells, people, groupPlan: modelId, routeResult };
 	}, database);
+	await fetchCosts(made.groupPlan, made.routeResult, made.people.get('osric.hale@brinewater.example')!);
+	return { cells: made.cells, people: made.people.size };
 }

@@ -8,7 +8,6 @@ import { demoPeople } from '../people.mjs';
 import { seededRandom } from '../random';
 import {
 	BERTHINGS,
-	BOOKED,
 	BY_CHANNEL,
 	BY_CUSTOMER,
 	CHANNELS,
@@ -16,10 +15,12 @@ import {
 	NOT_SURVEYED,
 	OBJECTS,
 	RESULT_ITEMS,
-	SURVEYED
+	SURVEYED,
+	SURVEYORS
 } from '../route-result';
 import { ROUTES } from '../structure';
 import { insertId, type Dimensions, type Ids, type LoadedDimension } from './dimensions';
+import { loadCostImports } from './route-result-costs';
 import { loadAccounts, loadTree } from './structure';
 
 interface Made {
@@ -36,7 +37,13 @@ const MONTHS = Array.from({ length: 12 }, (_, at) => `${at < 9 ? 2027 : 2028}-${
 const YEAR = 2_028;
 
 /** Makes the model of what routes, channels and customers cost. */
-export async function loadRouteResult(client: pg.PoolClient, main: Dimensions, periods: LoadedDimension, people: Ids): Promise<void> {
+export async function loadRouteResult(
+	client: pg.PoolClient,
+	groupPlan: number,
+	main: Dimensions,
+	periods: LoadedDimension,
+	people: Ids
+): Promise<number> {
 	const items = await loadTree(client, 'result-item', 'Result item', 'account', RESULT_ITEMS);
 	await loadAccounts(client, RESULT_ITEMS, items, { route: main.route.id, period: periods.id });
 	const objects = await loadTree(client, 'cost-object', 'Object', 'general', OBJECTS);
@@ -53,14 +60,16 @@ export async function loadRouteResult(client: pg.PoolClient, main: Dimensions, p
 		'INSERT INTO model_dimension (model_id, dimension_id, position) SELECT $1, d, o FROM unnest($2::integer[]) WITH ORDINALITY AS u (d, o)',
 		[modelId, [items.id, periods.id, ...addressed.slice(1).map(({ id }) => id)]]
 	);
-	await client.query("INSERT INTO model_currency (model_id, currency, position) VALUES ($1, 'EUR', 1)", [modelId]);
+	// Costs come in from lines that keep books in other currencies; here they are in EUR.
+	await client.query("INSERT INTO model_currency (model_id, currency, position) VALUES ($1, 'EUR', 1), ($1, 'GBP', 2), ($1, 'NOK', 3)", [
+		modelId
+	]);
 	await createCellTable(client, modelId, addressed);
 	const origin = (mode: 'entry' | 'loads', name: string) =>
 		insertId(client, 'INSERT INTO origin (model_id, mode, name) VALUES ($1, $2, $3) RETURNING id', [modelId, mode, name]);
 	await origin('entry', 'Entry');
-	const booked = await origin('loads', 'Costs as booked');
+	await loadCostImports(client, { groupPlan, routeResult: modelId }, made);
 	const counts = await origin('loads', 'Counts of the lines');
-	await loadBooked(client, modelId, made, addressed, booked, people);
 	await loadCounts(client, modelId, made, addressed, counts, people);
 	await loadForms(client, modelId, made);
 	await loadSharing(client, modelId, made);
@@ -71,6 +80,23 @@ export async function loadRouteResult(client: pg.PoolClient, main: Dimensions, p
 				"INSERT INTO access_grant (model_id, person_id, name, level) VALUES ($1, $2, 'All of it', 'write') RETURNING id",
 				[modelId, people.get(email)]
 			);
+	await loadSurveyors(client, modelId, objects, people);
+	return modelId;
+}
+
+/** Those who say how many hours an activity took: each of their own. */
+async function loadSurveyors(client: pg.PoolClient, modelId: number, objects: LoadedDimension, people: Ids): Promise<void> {
+	for (const [email, { name, activities }] of Object.entries(SURVEYORS)) {
+		const grant = await insertId(
+			client,
+			"INSERT INTO access_grant (model_id, person_id, name, level) VALUES ($1, $2, $3, 'write') RETURNING id",
+			[modelId, people.get(email), name]
+		);
+		await client.query('INSERT INTO access_grant_member (grant_id, member_id) SELECT $1, unnest($2::integer[])', [
+			grant,
+			activities.map((code) => objects.ids.get(code))
+		]);
+	}
 }
 
 /** Amounts of the year at one address. */
@@ -125,21 +151,6 @@ async function post(
 	await client.query("UPDATE change_set SET at = timestamptz '2026-11-10 09:20+01' WHERE model_id = $1", [modelId]);
 }
 
-async function loadBooked(
-	client: pg.PoolClient,
-	modelId: number,
-	made: Made,
-	addressed: LoadedDimension[],
-	origin: number,
-	people: Ids
-): Promise<void> {
-	const random = seededRandom(2_027);
-	const all = BOOKED.map(({ object, item, amount }) =>
-		series(made, origin, { object, item }, () => Math.round(amount * (0.94 + random() * 0.12) * 100) / 100)
-	);
-	await post(client, modelId, addressed, 'Costs as booked', all, people);
-}
-
 /** Surveyed hours by activity; sailings, passengers and cars by route; bookings by route, channel and customer. */
 async function loadCounts(
 	client: pg.PoolClient,
@@ -187,8 +198,9 @@ async function loadForms(
 	const under = (dimension: LoadedDimension, code: string): Selection => ({ kind: 'under', of: dimension.ids.get(code)! });
 	const these = (dimension: LoadedDimension, ...named: string[]): Selection => codes(dimension, ...named)[1];
 	const pinned = (dimension: LoadedDimension, code: string) => ({ dimension: dimension.id, member: dimension.ids.get(code)! });
-	const year = selector(periods, these(periods, 'FY2028', 'FY2029'), 'FY2028');
-	const scenario = selector(main.scenario, these(main.scenario, 'BUD28', 'STR'), 'BUD28');
+	const year = selector(periods, these(periods, 'FY2027', 'FY2028', 'FY2029'), 'FY2028');
+	const scenario = selector(main.scenario, these(main.scenario, 'ACT', 'BUD28', 'STR'), 'BUD28');
+	const asked = [year, selector(main.scenario, these(main.scenario, 'BUD28', 'STR'), 'BUD28')].map((each) => ({ ...each, asks: true }));
 	const months: FormLayout['columns'] = [
 		{ kind: 'cells', id: 0, parts: [{ dimension: periods.id, selection: { kind: 'leaves', of: 'chosen' } }] },
 		{ kind: 'cells', id: 1, parts: [{ dimension: periods.id, selection: { kind: 'these', members: ['chosen'] } }] }
@@ -198,11 +210,11 @@ async function loadForms(
 			code: 'hours-survey',
 			name: 'Survey of hours',
 			folder: 'Counts',
-			description: 'How many hours the crews spent on each activity. Costs of the crews follow them.',
+			description: 'How many hours each activity takes, filled in by those who run it. Costs of the crews follow them.',
 			layout: {
 				rows: [{ kind: 'cells', id: 0, parts: [{ dimension: objects.id, selection: leaves(objects, 'ACTIVITIES') }] }],
 				columns: months,
-				selectors: [year, scenario],
+				selectors: asked,
 				pinned: [pinned(items, 'HRS'), pinned(main.route, 'NOROUTE'), pinned(channels, 'NOCHANNEL'), pinned(customers, 'NOCUSTOMER')]
 			}
 		},
@@ -403,7 +415,7 @@ async function loadSharing(client: pg.PoolClient, modelId: number, made: Made): 
 	const settings = { basis: null, contra: 'same account', noDriver: 'stranded', negative: 'refuse', currency: null };
 	const preset = await insertId(client, 'INSERT INTO allocation_preset (model_id, name, settings) VALUES ($1, $2, $3) RETURNING id', [
 		modelId,
-		'Taken out where it stands, stranded where nothing weighs',
+		'House settings',
 		JSON.stringify(settings)
 	]);
 	const limits = slice(codes(main.scenario, 'BUD28'), codes(periods, 'FY2028'));

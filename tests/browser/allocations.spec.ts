@@ -54,6 +54,25 @@ test('pools that serve one another are checked, solved together, looked at as a 
 	await expect(page.getByText('Data centre').first()).toBeVisible();
 	await expect(page.getByText('Fleet office').first()).toBeVisible();
 
+	// Two choices at once, then from what fleet care gave the crews down to the rows that were fetched from the group plan.
+	await page.goBack();
+	await ready(page);
+	await page.getByLabel('Result item').selectOption({ label: 'Services bought' });
+	await page.getByLabel('Period').selectOption({ label: 'Apr 2027' });
+	await expect(page.getByLabel('Result item')).toHaveValue(
+		(await page.getByRole('option', { name: 'Services bought' }).getAttribute('value')) as string
+	);
+	await expect(page).toHaveURL(/period=/);
+	await picture.getByRole('link', { name: /^Workshop/ }).click();
+	await expect(page.getByText('Services bought, Budget FY2028, Workshop, Apr 2027')).toBeVisible();
+	await page
+		.getByRole('button', { name: /Fleet care/ })
+		.first()
+		.click();
+	await expect(page.getByText('Costs of the group plan')).toBeVisible();
+	await page.getByRole('button', { name: 'rows of the file' }).click();
+	await expect(page.getByText('6400').first()).toBeVisible();
+
 	// The stages alone are cleared: what the pools gave one another stays.
 	await openSharing(page);
 	await page.getByLabel('What is looked at and run').selectOption({ label: 'The steps of “Down to customers”' });

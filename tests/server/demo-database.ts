@@ -6,11 +6,12 @@ import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { answerOf } from '../../src/lib/server/engine/requests';
 import { migrate } from '../../src/lib/server/database/migrate';
 import { isDatabaseAway } from '../../src/lib/server/database/away';
-import { openPool } from '../../src/lib/server/database/pool';
+import { closePool, openPool } from '../../src/lib/server/database/pool';
 import type { SignedIn } from '../../src/lib/server/session';
 import { verifyModels } from '../../src/lib/server/verify';
 
-/** A fresh database of its own for a test file, migrated (or by the files of another folder); with the demo when asked. */
+/** A fresh database of its own for a test file, migrated (or by the files of another folder); with the demo, and as the
+ * application's own, when asked. */
 export async function freshDatabase(
 	name: string,
 	{ demo, migrations = 'src/lib/server/database/migrations' }: { demo: boolean; migrations?: string }
@@ -24,7 +25,11 @@ export async function freshDatabase(
 	url.pathname = `/${name}`;
 	const pool = openPool(url.href, 6);
 	await migrate(pool, migrations);
-	if (demo) await loadDemo(pool);
+	if (demo) {
+		process.env.DATABASE_URL = url.href;
+		await loadDemo(pool);
+		await closePool();
+	}
 	return { url: url.href, pool, close: () => pool.end() };
 }
 

@@ -61,6 +61,7 @@ async function* bytes(content: string | Uint8Array) {
 	yield typeof content === 'string' ? new TextEncoder().encode(content) : content;
 }
 const keep = (name: string, content: string | Uint8Array, code: string | null = null) => keepFile(maren, 1, code, name, bytes(content));
+const routeResult = async () => (await database.pool.query<{ id: number }>("SELECT id FROM model WHERE code = 'route-result'")).rows[0]!.id;
 const member = async (dimension: string, code: string) =>
 	(
 		await database.pool.query<{ id: number; dimension: number }>(
@@ -372,9 +373,33 @@ describe('rows the server fetches', () => {
 		});
 		const { result } = await jobOf((await startFetch(maren, 1, code)).job);
 		const detected = await detectKept(maren, 1, result.file!);
-		expect(detected.headings.at(-1)).toBe('Amount');
+		expect(detected.headings.slice(-2)).toEqual(['Amount', 'Currency']);
 		expect(detected.rows.length).toBeGreaterThan(20);
 		expect(new Set(detected.rows.map((row) => row[detected.headings.indexOf('Account')]))).toEqual(new Set(['4010']));
+	});
+
+	test('amounts of another model say what currency they are in, and are translated into the receiver’s', async () => {
+		const model = await routeResult();
+		const came = await database.pool.query<{ amount: number }>(
+			`SELECT sum(amount) AS amount FROM report_cells_${model} WHERE scenario = 'BUD28' AND "cost-object" = 'B-HB' AND period_of_year = 1`
+		);
+		const planned = await database.pool.query<{ line: string; amount: number }>(
+			`SELECT line, sum(amount) AS amount FROM report_cells_1 WHERE scenario = 'BUD28' AND version = 'WORK' AND period_of_year = 1
+				AND fiscal_year = 2028 AND account IN ('6020', '6310', '6320', '6330') GROUP BY line`
+		);
+		const of = new Map(planned.rows.map(({ line, amount }) => [line, amount]));
+		const rate = async (currency: string) =>
+			(
+				await database.pool.query<{ value: number }>(
+					`SELECT r.value FROM rate r JOIN rate_set s ON s.id = r.rate_set_id JOIN scenario c ON c.rate_set_id = s.id JOIN member m ON m.id = c.member_id
+					WHERE m.code = 'BUD28' AND r.currency = $1 AND r.kind = 'average' AND '2027-04-15' BETWEEN r.valid_from AND coalesce(r.valid_to, 'infinity')`,
+					[currency]
+				)
+			).rows[0]!.value;
+		const [gbp, nok] = [await rate('GBP'), await rate('NOK')];
+		expect(came.rows[0]!.amount).toBeCloseTo(of.get('AMB')! + of.get('NOR')! / gbp + of.get('SKE')! / nok, 2);
+		// Fetched once more it is what was loaded: nothing has moved.
+		expect((await jobOf((await startFetch(maren, model, 'group-plan')).job)).words).toBe('Nothing new: the source is as it was.');
 	});
 
 	describe('come from the ledger service', () => {
@@ -415,6 +440,11 @@ describe('rows the server fetches', () => {
 			expect((await jobOf((await startFetch(maren, 1, code)).job)).words).toContain('The ledger cannot be reached');
 			drops = 0;
 		}, 20_000);
+		test('its costs were fetched for route results; nothing has been booked since', async () => {
+			expect((await jobOf((await startFetch(maren, await routeResult(), 'ledger-costs')).job)).words).toBe(
+				'Nothing new: the source is as it was.'
+			);
+		});
 		test('and is the same each time it is asked', () => {
 			const all = (page: number): unknown[] => {
 				const { postings, next } = ledgerPage('', '2026-10', '2026-12', page);

@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
 	import Mark from '$lib/ui/shell/Mark.svelte';
+	import type { SubmitFunction } from '@sveltejs/kit';
 	import { onMount } from 'svelte';
 
 	let { data, form } = $props();
@@ -9,6 +10,13 @@
 	let password = $state('');
 	let ready = $state(false);
 	onMount(() => (ready = true));
+	/** Where a person lands depends on the model they were in last, which the server knows: the page is loaded anew. */
+	const submit: SubmitFunction =
+		() =>
+		async ({ result, update }) => {
+			if (result.type === 'redirect') location.assign(result.location);
+			else await update({ reset: false });
+		};
 </script>
 
 <svelte:head><title>Sign in · Noble Lattice</title></svelte:head>
@@ -20,7 +28,7 @@
 				<Mark />
 				<h1 class="text-xl font-[650] tracking-tight">Noble Lattice</h1>
 			</div>
-			<form method="POST" use:enhance class="space-y-3">
+			<form method="POST" use:enhance={submit} class="space-y-3">
 				<label class="block">
 					<span class="text-soft text-[13px]">E-mail address</span>
 					<input class="input bg-raised w-full" name="email" type="email" autocomplete="username" required bind:value={email} />

@@ -115,7 +115,14 @@ async function carryOut(client: pg.PoolClient, modelId: number, stored: StoredIm
 		}
 		case 'place': {
 			const fetched = act.place.kind === 'query' || act.place.kind === 'model' || act.place.kind === 'ledger';
-			const source = sourceSchema.parse({ ...stored.source, ...(fetched ? FETCHED : {}), place: act.place });
+			// A ledger and a model say what currency an amount is in: read as the receiver's own, several would be added up.
+			const inCurrencies = act.place.kind === 'model' || act.place.kind === 'ledger';
+			const source = sourceSchema.parse({
+				...stored.source,
+				...(fetched ? FETCHED : {}),
+				...(inCurrencies && { currencyColumn: stored.source.currencyColumn ?? 'Currency' }),
+				place: act.place
+			});
 			await client.query('UPDATE import SET source = $2 WHERE id = $1', [stored.id, JSON.stringify(source)]);
 			return ofImport('where rows come from', stored.source.place, source.place);
 		}

@@ -31,7 +31,11 @@ const BOOKINGS: readonly [account: string, units: readonly string[], size: numbe
 	['5020', ['TM'], 21_000, true],
 	['5100', ['DK', 'EN', 'SH', 'TM'], 14_000, true],
 	['5110', ['DK', 'EN', 'SH', 'TM'], 2_400, true],
-	['5210', ['SH'], 3_100, true]
+	['5210', ['SH'], 3_100, true],
+	['5400', ['FC'], 41_000, false],
+	['5440', ['FC'], 11_500, false],
+	['5700', ['AD', 'FC'], 58_000, false],
+	['5710', ['AD'], 27_000, false]
 ];
 const TEXTS = ['Settlement', 'Collective entry', 'Invoice run', 'Accrual', 'Correction'];
 

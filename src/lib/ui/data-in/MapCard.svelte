@@ -39,7 +39,11 @@
 				words: `${formatCount(looked.unmappedValues, locale)} ${looked.unmappedValues === 1 ? 'value' : 'values'}, ${formatCount(looked.unmappedRows, locale)} ${looked.unmappedRows === 1 ? 'row' : 'rows'} without a member`,
 				tone: 'text-accent'
 			};
-		if (looked && rule.rule.from === 'column') return { words: `all ${formatCount(looked.distinct, locale)} values`, tone: 'text-success' };
+		if (looked && rule.rule.from === 'column')
+			return {
+				words: looked.distinct === 1 ? 'its only value' : `all ${formatCount(looked.distinct, locale)} values`,
+				tone: 'text-success'
+			};
 		if (rule.rule.from === 'chosen')
 			return desk.chosenNames[rule.dimension]
 				? { words: desk.chosenNames[rule.dimension]!, tone: 'text-success' }

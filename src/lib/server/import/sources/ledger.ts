@@ -1,7 +1,7 @@
 import { stringify } from 'csv-stringify/sync';
 import { z } from 'zod';
 import { Fault } from '../../fault';
-import { ledgerToken } from '../../simulated/ledger';
+import { ledgerToken, type Posting } from '../../simulated/ledger';
 
 const PATIENCE_MILLISECONDS = 30_000;
 const MOST_PAGES = 20_000;
@@ -25,6 +25,14 @@ const pageSchema = z.object({
 /** The headings under which the ledger's postings arrive. */
 export const LEDGER_HEADINGS = ['Account', 'Unit', 'Route', 'Posting date', 'Text', 'Amount', 'Currency'];
 
+/** Postings as rows of CSV under those headings. */
+export const postingRows = (postings: readonly Posting[]): Buffer =>
+	Buffer.from(
+		stringify(
+			postings.map(({ account, unit, route, date, text, amount, currency }) => [account, unit, route, date, text, amount, currency])
+		)
+	);
+
 /**
  * The postings of the ledger service as CSV, page by page. `LEDGER_URL` names the service; without it the simulated one
  * that comes with this application is asked.
@@ -40,16 +48,7 @@ export async function* ledgerRows(company: string, from: string, to: string): As
 		const url: URL = new URL(service);
 		url.search = new URLSearchParams({ company, from, to, ...(next === '' ? {} : { page: next }) }).toString();
 		const answer: z.infer<typeof pageSchema> = await fetchPage(url);
-		const rows = answer.postings.map(({ account, unit, route, date, text, amount, currency }) => [
-			account,
-			unit,
-			route,
-			date,
-			text,
-			amount,
-			currency
-		]);
-		if (rows.length > 0) yield Buffer.from(stringify(rows));
+		if (answer.postings.length > 0) yield postingRows(answer.postings);
 		next = answer.next;
 	}
 }

@@ -22,6 +22,9 @@
 	const traceOf = ({ figure }: ProvenCell) =>
 		figure ? at(`/trace?members=${figure.members.join('.')}&period=${figure.period}&way=${side === 'in' ? 'back' : 'forward'}`) : undefined;
 	const MOST = 40;
+	/** Of pools that serve one another a part goes round: then the cells come to less than the figure. */
+	const wentRound = ({ cells, count }: Reply) =>
+		count === cells.length && Math.abs(cells.reduce((sum, cell) => sum + cell.amount, 0) - row[side]) > 0.01;
 </script>
 
 <div class="border-rule my-1 ml-5 border-l pl-3 text-left text-[13px]" role="status" aria-label="Cells behind it">
@@ -30,8 +33,9 @@
 			<p class="text-grey text-xs">
 				{side === 'in' ? 'Where it came from' : 'Where it went'}, {reply.answer.count === 1
 					? 'one cell'
-					: `${reply.answer.count} cells`}{reply.answer.count > MOST ? `; the ${MOST} largest` : ''}. Of pools that serve one another: where
-				it began, and who got it in the end.
+					: `${reply.answer.count} cells`}{reply.answer.count > MOST ? `; the ${MOST} largest` : ''}.{wentRound(reply.answer)
+					? ' Where it began, and who got it in the end: what went round between the pools is left out.'
+					: ''}
 			</p>
 			<ul>
 				{#each reply.answer.cells.slice(0, MOST) as cell, index (index)}

@@ -654,7 +654,8 @@
 	<footer
 		class="border-hairline bg-base-200 text-grey flex h-6.5 items-center gap-5 overflow-hidden border-t px-4.5 text-[12.5px] whitespace-nowrap"
 	>
-		{#if totals.count > 0}
+		{#if asking.length > 0}<span>No figures are shown yet</span>
+		{:else if totals.count > 0}
 			<span>Sum <b>{amount(totals.sum)}</b></span>
 			<span>Average <b>{amount(totals.average)}</b></span>
 			<span

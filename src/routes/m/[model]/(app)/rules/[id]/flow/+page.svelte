@@ -14,12 +14,18 @@
 
 	let drawing = $state<SVGSVGElement>();
 	const amount = (value: number) => formatFigure(value, { valueType: 'price', decimals: 2, exactly: true }, locale);
+	/** What was asked for and is still on its way: a second choice is made on top of it. */
+	let underway: URLSearchParams | undefined;
 	/** Looks at another period, or another member of a dimension. */
-	function look(next: { period?: number; dimension?: number; member?: number }) {
-		const named = new URLSearchParams({ period: String(next.period ?? picture.period) });
-		for (const { dimension, member } of picture.slice)
-			named.set(`d${dimension}`, String(dimension === next.dimension ? next.member : member));
-		return goto(at(`/rules/${data.runbook}/flow?${named}`), { keepFocus: true, noScroll: true });
+	async function look(next: { period?: number; dimension?: number; member?: number }) {
+		const named = new URLSearchParams(
+			underway ?? [['period', String(picture.period)], ...picture.slice.map(({ dimension, member }) => [`d${dimension}`, String(member)])]
+		);
+		if (next.period !== undefined) named.set('period', String(next.period));
+		if (next.dimension !== undefined) named.set(`d${next.dimension}`, String(next.member));
+		underway = named;
+		await goto(at(`/rules/${data.runbook}/flow?${named}`), { keepFocus: true, noScroll: true });
+		if (underway === named) underway = undefined;
 	}
 	const stays = (node: (typeof picture.nodes)[number]) => (node.stage === 0 ? 0 : node.in - node.out);
 </script>
