@@ -69,9 +69,9 @@ test('pools that serve one another are checked, solved together, looked at as a 
 		.getByRole('button', { name: /Fleet care/ })
 		.first()
 		.click();
-	await expect(page.getByText('Costs of the group plan')).toBeVisible();
+	await expect(page.getByRole('main').getByText('Costs of the group plan')).toBeVisible();
 	await page.getByRole('button', { name: 'rows of the file' }).click();
-	await expect(page.getByText('6400').first()).toBeVisible();
+	await expect(page.getByText(/6400 · .* · GBP$/).first()).toBeVisible();
 
 	// The stages alone are cleared: what the pools gave one another stays.
 	await openSharing(page);

@@ -3,12 +3,15 @@
 	import type { RowsOfCell } from '$lib/server/import';
 	import { formatAmount, formatCount } from '../figures/format';
 	import { request } from '../request';
+	import { onMount } from 'svelte';
 
 	interface Props {
 		cell: { members: number[]; period: number };
 		locale: string;
+		/** Looks at once, where its being there was asked for. */
+		atOnce?: boolean;
 	}
-	let { cell, locale }: Props = $props();
+	let { cell, locale, atOnce = false }: Props = $props();
 
 	let batches = $state.raw<readonly RowsOfCell[] | null>(null);
 	let asked = $state(false);
@@ -20,6 +23,9 @@
 		if (reply.ok) batches = reply.answer.batches;
 		else fault = reply.message;
 	}
+	onMount(() => {
+		if (atOnce) void look();
+	});
 </script>
 
 <h3 class="text-grey mt-3.5 mb-0.5 text-xs font-semibold">Rows it was loaded from</h3>

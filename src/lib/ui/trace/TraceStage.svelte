@@ -89,7 +89,7 @@
 				</span>
 			</div>
 			{#if rows[place]}<div class="ml-8 max-w-xl">
-					<LoadedRows cell={{ members: [...node.members], period: node.period }} {locale} />
+					<LoadedRows cell={{ members: [...node.members], period: node.period }} {locale} atOnce />
 				</div>{/if}
 			{#if opened[place] !== undefined}
 				<div class="ml-6">
