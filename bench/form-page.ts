@@ -175,7 +175,7 @@ async function addPlanners(pool: pg.Pool): Promise<Planner[]> {
 			[`bench${number}@brinewater.example`, `Bench ${number}`]
 		);
 		const person = made.rows[0]!.id;
-		await pool.query("INSERT INTO person_role (person_id, role_id) SELECT $1, id FROM role WHERE code = 'planner'", [person]);
+		await pool.query("INSERT INTO role_given (person_id, role_id) SELECT $1, id FROM role WHERE code = 'planner'", [person]);
 		await pool.query("INSERT INTO access_grant (model_id, person_id, name, level) VALUES (1, $1, 'Everything', 'write')", [person]);
 		planners.push({ id: person, token: await signIn(pool, person) });
 	}

@@ -60,7 +60,7 @@ async function main(): Promise<{ summary: Summary; exitCode: number }> {
 			summary: { ok: false, ...facts, message: `Several models have an import called ${values.import}: name the model.` },
 			exitCode: 1
 		};
-	const person = await personByEmail(values.as);
+	const person = await personByEmail(values.as, target.model);
 	const file = await keepFile(person, target.model, target.code, basename(values.file), createReadStream(values.file));
 	const { job } = await startLoad(person, target.model, target.code, {
 		file: file.id,

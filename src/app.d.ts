@@ -6,6 +6,8 @@ declare global {
 			person: SignedIn | undefined;
 			/** What the session is known by: streams end with it. */
 			token: string | undefined;
+			/** The models the person may do anything in. */
+			models: { id: number; code: string; name: string }[];
 			/** The model the address names. */
 			modelId: number;
 		}

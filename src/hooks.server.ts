@@ -13,7 +13,7 @@ import { log } from '$lib/server/log';
 import { countRequest } from '$lib/server/metrics';
 import { guardProcess } from '$lib/server/process';
 import '$lib/server/runbook';
-import { readSession, type SignedIn } from '$lib/server/session';
+import { readSession, type KnownPerson } from '$lib/server/session';
 import { MODEL_COOKIE, sessionCookie } from '$lib/server/session/cookie';
 
 export const init: ServerInit = async () => {
@@ -36,9 +36,11 @@ export const init: ServerInit = async () => {
 
 /** What looks after the process asks nothing of the database. */
 const OUTSIDE = new Set<string | null>(['/healthz', '/readyz', '/metrics']);
-const OPEN_ROUTES = new Set<string | null>(['/sign-in']);
+const OPEN_ROUTES = new Set<string | null>(['/sign-in', '/forgot', '/password/[token]']);
+/** Whoever may work nowhere can still leave. */
+const WITHOUT_ANY_MODEL = new Set<string | null>(['/sign-in', '/sign-out', '/forgot', '/password/[token]']);
 /** Pages as they were addressed before addresses named their model. */
-const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|print)(\/|$)/;
+const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|access|account|print)(\/|$)/;
 
 /** Every request: through the gate, as somebody, in a model, and out with what guards its answer. */
 export const handle: Handle = async ({ event, resolve }) => {
@@ -57,7 +59,7 @@ async function through(event: RequestEvent, resolve: Resolve): Promise<Response>
 	try {
 		requireOrigin(event.request, route, event.url.origin);
 		const response = await answerOf(event, resolve);
-		return guardAnswer(response, { secure, isPrivate: !route?.startsWith('/sign-in') });
+		return guardAnswer(response, { secure, isPrivate: !route?.startsWith('/sign-in') && route !== '/forgot' });
 	} catch (failure) {
 		const fault = asFault(failure);
 		// What SvelteKit throws to lead elsewhere, or to its page of errors, goes its way.
@@ -74,17 +76,21 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	if (OUTSIDE.has(route)) return resolve(event);
 	const token = event.cookies.get(sessionCookie(event.url));
 	// Both are wanted by nearly every request: asked for side by side.
-	const [person, models] = token ? await Promise.all([readSession(token), listModels(pool())]) : [undefined, []];
+	const [known, all] = token ? await Promise.all([readSession(token), listModels(pool())]) : [undefined, []];
+	// Of models a person has no right in they learn nothing.
+	const models = known ? all.filter(({ id }) => known.mayEnter(id)) : [];
+	const person = known?.in(null);
 	event.locals.person = person;
+	event.locals.models = models;
 	event.locals.token = person && token;
 	// Stand-ins of outside systems have tokens of their own.
 	if (route?.startsWith('/simulated/')) return resolve(event);
-	event.request = admitBody(event.request, route, person, event.params.verb);
+	if (known && person) enterModel(event, known, models);
+	event.request = admitBody(event.request, route, event.locals.person, event.params.verb);
 	if (!person && !OPEN_ROUTES.has(route)) {
 		if (isApi(route)) throw notSignedIn();
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
-	if (person) enterModel(event, person, models);
 	const theme = person?.theme ?? 'paper';
 	// The words are English everywhere; numbers and dates are written as in the person's country.
 	const lang = `en-${person?.locale.slice(-2) ?? 'GB'}`;
@@ -92,9 +98,10 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 }
 
 /** Finds the model an address names. @throws Fault where the request was sent for somebody else, or there is no such model */
-function enterModel(event: RequestEvent, person: SignedIn, models: Awaited<ReturnType<typeof listModels>>): void {
+function enterModel(event: RequestEvent, known: KnownPerson, models: App.Locals['models']): void {
 	const { pathname } = event.url;
 	const inApi = isApi(event.route.id);
+	const person = known.in(null);
 	// A page belongs to whom it was opened for: nothing lands under the name of who signed in in another tab since.
 	const named = event.request.headers.get('x-person');
 	if (inApi && (named === null ? isWrite(event.request) : named !== String(person.id)))
@@ -104,9 +111,12 @@ function enterModel(event: RequestEvent, person: SignedIn, models: Awaited<Retur
 		event.params.model === undefined
 			? (models.find(({ code }) => code === last) ?? models[0])
 			: models.find(({ code }) => code === event.params.model);
-	if (models.length === 0) throw new Fault(503, 'no model', 'There is no model yet. Load the demo with: npm run demo:reset');
+	if (models.length === 0 && !WITHOUT_ANY_MODEL.has(event.route.id))
+		throw new Fault(403, 'no model', `${person.name}, there is no model you may work in yet. Ask an administrator to give you a role.`);
+	if (models.length === 0) return;
 	if (!model) throw new Fault(404, 'not found', 'There is no such model.');
 	event.locals.modelId = model.id;
+	event.locals.person = known.in(model.id);
 	if (WITHOUT_MODEL.test(pathname) || pathname === '/')
 		redirect(307, `/m/${encodeURIComponent(model.code)}${pathname === '/' ? '/desk' : pathname}${event.url.search}`);
 	if (!inApi && event.params.model !== undefined && model.code !== last)

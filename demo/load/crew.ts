@@ -16,7 +16,7 @@ export async function loadCrew(
 	main: Dimensions,
 	periods: LoadedDimension,
 	people: Ids
-): Promise<void> {
+): Promise<number> {
 	const items = await loadTree(client, 'pay-item', 'Pay item', 'account', PAY_ITEMS);
 	await loadAccounts(client, PAY_ITEMS, items, { route: main.route.id, period: periods.id });
 	const posts = await loadTree(client, 'post', 'Post', 'general', POSTS);
@@ -56,6 +56,7 @@ export async function loadCrew(
 		]);
 	}
 	await loadCrewImport(client, mainModel, modelId, main, items, periods);
+	return modelId;
 }
 
 /** The terms as they were agreed: facts of the budget year, and choices that hold at any time. */

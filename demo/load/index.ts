@@ -9,6 +9,7 @@ import { loadCrew } from './crew';
 import { insertId } from './dimensions';
 import { loadFigures, loadOrigins } from './figures';
 import { loadForms } from './forms';
+import { loadGroups } from './groups';
 import { loadImports } from './imports';
 import { loadNotes } from './notes';
 import { loadPeople } from './people';
@@ -76,7 +77,8 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		await loadForms(client, modelId, dimensions, periods);
 		await loadRunbooks(client, modelId, dimensions, periods);
 		await loadAccess(client, modelId, dimensions, periods, people);
-		await loadCrew(client, modelId, dimensions, periods, people);
+		const posts = await loadCrew(client, modelId, dimensions, periods, people);
+		await loadGroups(client, people, { model: posts, lines: entities });
 		await loadBalances(client, dimensions, periods, people);
 		const routeResult = await loadRouteResult(client, modelId, dimensions, periods, people);
 		await loadNotes(client, modelId, dimensions, periods, people);

@@ -19,7 +19,9 @@ const ROLES = [
 			'form.design',
 			'rule.read',
 			'rule.write',
-			'rule.run'
+			'rule.run',
+			'access.read',
+			'access.write'
 		]
 	},
 	{
@@ -35,7 +37,8 @@ const ROLES = [
 			'form.design',
 			'rule.read',
 			'rule.write',
-			'rule.run'
+			'rule.run',
+			'access.read'
 		]
 	},
 	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter', 'rule.run'] },
@@ -55,7 +58,7 @@ export async function loadPeople(client: pg.PoolClient): Promise<Ids> {
 			'INSERT INTO person (email, name, title, password_hash, locale_chosen) VALUES ($1, $2, $3, $4, true) RETURNING id',
 			[person.email, person.name, person.title, await hash(DEMO_PASSWORD)]
 		);
-		await client.query('INSERT INTO person_role (person_id, role_id) SELECT $1, id FROM role WHERE code = $2', [id, person.role]);
+		await client.query('INSERT INTO role_given (person_id, role_id) SELECT $1, id FROM role WHERE code = $2', [id, person.role]);
 		ids.set(person.email, id);
 	}
 	return ids;

@@ -1,7 +1,7 @@
 // How costs get into the model of route results: two imports, from the group plan and from the ledger, and what they loaded.
 import type pg from 'pg';
 import { Model } from '../../src/lib/core';
-import { readAccessRules } from '../../src/lib/server/access';
+import { readAccessRules } from '../../src/lib/server/access/rules';
 import { pool } from '../../src/lib/server/database';
 import { readModelDefinition } from '../../src/lib/server/database/definitions';
 import { sourceSchema } from '../../src/lib/server/definition/source-schema';
@@ -153,7 +153,7 @@ async function fetchOne(modelId: number, code: string, person: number, bytes: It
 			rules,
 			corrections: [],
 			chosen: {},
-			access: { ...(await readAccessRules(await personById(person), modelId)), mayEnter: true },
+			access: { ...(await readAccessRules(await personById(person, modelId), modelId)), mayEnter: true },
 			way: 'replace',
 			rejects: 'stop'
 		},

@@ -226,6 +226,8 @@ test('costs are shared out in two stages, what is stranded is found and repaired
 	// The survey is filled in, and all of it ties.
 	await page.goto('/m/route-result/forms/hours-survey');
 	await ready(page);
+	await choose(page, 'Year', 'FY2028');
+	await choose(page, 'Scenario', 'Budget FY2028');
 	const hours = page.getByRole('row', { name: /Sailing/ }).locator('[aria-colindex="4"]');
 	await hours.click();
 	await page.keyboard.type('5800');

@@ -14,7 +14,7 @@ let maren: SignedIn;
 beforeAll(async () => {
 	database = await freshDatabase('jobs', { demo: true });
 	process.env.DATABASE_URL = database.url;
-	maren = (await readSession(await signIn('maren.kvist@brinewater.example', DEMO_PASSWORD, 'test')))!;
+	maren = (await readSession(await signIn('maren.kvist@brinewater.example', DEMO_PASSWORD, 'test')))!.in(1);
 }, 60_000);
 afterAll(async () => {
 	await stopJobs();
@@ -117,13 +117,13 @@ describe('how a job ended', () => {
 
 test('a job belongs to who started it', async () => {
 	const [osric, tove] = await Promise.all(
-		['osric.hale', 'tove.brandal'].map(
-			async (name) => (await readSession(await signIn(`${name}@brinewater.example`, DEMO_PASSWORD, 'test')))!
+		['osric.hale', 'tove.brandal'].map(async (name) =>
+			(await readSession(await signIn(`${name}@brinewater.example`, DEMO_PASSWORD, 'test')))!.in(1)
 		)
 	);
 	const job = await noteJob(database.pool, 1, osric!.id, 'fine', 'Of Osric', {});
 	await expect(readJob(tove, 1, job)).rejects.toMatchObject({ status: 403 });
-	const vera = (await readSession(await signIn('vera.lindmoor@brinewater.example', DEMO_PASSWORD, 'test')))!;
+	const vera = (await readSession(await signIn('vera.lindmoor@brinewater.example', DEMO_PASSWORD, 'test')))!.in(1);
 	expect(await readJob(vera, 1, job)).toMatchObject({ title: 'Of Osric', mine: false });
 	await expect(cancelJob(vera, 1, job)).rejects.toThrow('Osric Hale started this: only they or an administrator end it.');
 	expect(await cancelJob(osric, 1, job)).toMatchObject({ state: 'cancelled', mine: true });

@@ -19,7 +19,7 @@ const TOVE = 'tove.brandal@brinewater.example';
 
 describe('a session', () => {
 	test('opens with the right password, however the address is written, and tells who it is', async () => {
-		const person = await readSession(await signIn(`  ${TOVE.toUpperCase()} `, DEMO_PASSWORD, '10.0.0.1'));
+		const person = (await readSession(await signIn(`  ${TOVE.toUpperCase()} `, DEMO_PASSWORD, '10.0.0.1')))?.in(1);
 		expect(person).toMatchObject({ name: 'Tove Brandal', theme: 'paper' });
 		expect(person!.permissions.sort()).toEqual(['form.enter', 'form.read', 'rule.run']);
 	});
@@ -105,7 +105,7 @@ describe('the rate limit', () => {
 });
 
 test('a permission is asked of the person, not of the page', async () => {
-	const person = await readSession(await signIn('vera.lindmoor@brinewater.example', DEMO_PASSWORD, 'b'));
+	const person = (await readSession(await signIn('vera.lindmoor@brinewater.example', DEMO_PASSWORD, 'b')))!.in(1);
 	expect(requirePermission(person, 'form.read')).toBe(person);
 	expect(() => requirePermission(person, 'form.enter')).toThrow('Your role does not let you enter figures.');
 	expect(() => requirePermission(undefined, 'form.read')).toThrow('Your session has ended.');

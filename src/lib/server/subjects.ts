@@ -1,4 +1,4 @@
-import { accessNaming } from './access-naming';
+import { accessNaming } from './access/naming';
 import type { NamesMembers } from './definition/naming';
 import { besideNaming, draftNaming, formNaming } from './form/naming';
 import { importNaming } from './import/naming';

@@ -16,6 +16,7 @@ export const load = (async ({ locals, url }) => {
 	const demo = await pool().query("SELECT 1 FROM setting WHERE key = 'demo'");
 	// Only an installation that holds the demo shows its sign-ins.
 	return {
+		email: (url.searchParams.get('email') ?? '').slice(0, 200),
 		demo: demo.rowCount ? { password: DEMO_PASSWORD, people: demoPeople.map(({ email, name, title }) => ({ email, name, title })) } : null
 	};
 }) satisfies PageServerLoad;

@@ -6,7 +6,7 @@
 
 	let { data, form } = $props();
 	// svelte-ignore state_referenced_locally
-	let email = $state(form?.email ?? '');
+	let email = $state(form?.email ?? data.email);
 	let password = $state('');
 	let ready = $state(false);
 	onMount(() => (ready = true));
@@ -47,6 +47,7 @@
 				{#if form?.message}<p class="text-error" role="alert">{form.message}</p>{/if}
 				<button class="btn btn-primary w-full">Sign in</button>
 			</form>
+			<p class="mt-3"><a class="text-primary text-[13px]" href="/forgot">I have forgotten my password</a></p>
 		</section>
 		{#if data.demo}
 			{@const demo = data.demo}

@@ -4,7 +4,8 @@
  * Grants and locks are slices over several dimensions together. Members fall into classes (same set of slices), so the
  * question for a parent cell is answered exactly by trying one leaf of each class. Compiling is O(slices × leaves).
  */
+export { explainAccess, type AccessSentence } from './explain';
 export { LoadGuard } from './load-guard';
-export { ReadGuard } from './read-guard';
+export { ReadGuard, readsEverything } from './read-guard';
 export { WriteGuard } from './write-guard';
 export type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';

@@ -1,7 +1,7 @@
 import type { Address } from '../cell';
 import { classesOf, type Dimension } from '../dimension';
 import type { Model } from '../model';
-import type { Grant, SliceRule } from './rules';
+import type { AccessRules, Grant, SliceRule } from './rules';
 
 /** More combinations of classes than this would need too large a table; grants then are too many to be meant. */
 const MOST_COMBINATIONS = 16_000_000;
@@ -13,14 +13,31 @@ const MOST_COMBINATIONS = 16_000_000;
  * Asking is O(dimensions); the table has one byte a combination.
  */
 export class ReadGuard {
+	readonly #model: Model;
 	readonly #classOf: Int32Array[];
 	readonly #strides: number[];
 	readonly #allowed: Uint8Array;
+	/** By axis and class: whether any combination with it is allowed. */
+	readonly #reached: Uint8Array[];
 
-	private constructor(classOf: Int32Array[], strides: number[], allowed: Uint8Array) {
+	private constructor(model: Model, classOf: Int32Array[], strides: number[], allowed: Uint8Array) {
+		this.#model = model;
 		this.#classOf = classOf;
 		this.#strides = strides;
 		this.#allowed = allowed;
+		this.#reached = strides.map((stride, axis) => {
+			const count = Math.max(1, ((strides[axis + 1] ?? allowed.length) / stride) | 0);
+			const reached = new Uint8Array(count);
+			allowed.forEach((yes, combination) => {
+				if (yes === 1) reached[Math.floor(combination / stride) % count] = 1;
+			});
+			return reached;
+		});
+	}
+
+	/** What rules let one read; undefined where that is everything, so that scans pay nothing. */
+	static ofRules(model: Model, { grants, guarded = [] }: Pick<AccessRules, 'grants' | 'guarded'>): ReadGuard | undefined {
+		return readsEverything({ grants, guarded }) ? undefined : ReadGuard.of(model, grants, guarded);
 	}
 
 	/**
@@ -52,6 +69,7 @@ export class ReadGuard {
 			allowed[combination] = covering.some(({ none }) => !none) && !covering.some(({ none }) => none) ? 1 : 0;
 		}
 		return new ReadGuard(
+			model,
 			classes.map(({ classOf }) => classOf),
 			strides,
 			allowed
@@ -65,6 +83,33 @@ export class ReadGuard {
 		return this.#allowed[combination] === 1;
 	}
 
+	/** Whether there is anything to be read at or under a member of an axis. O(leaves under it). */
+	reaches(axis: number, ordinal: number): boolean {
+		for (const leaf of this.#model.dimensions[axis]!.leavesOf(ordinal))
+			if (this.#reached[axis]![this.#classOf[axis]![leaf]!] === 1) return true;
+		return false;
+	}
+
+	/** Whether there is anything to be read at or under a cell of any level. O(leaves under its members + combinations of their classes). */
+	reachesCell(members: ArrayLike<number>): boolean {
+		return this.#combinationsUnder(members).some((combination) => this.#allowed[combination] === 1);
+	}
+
+	/** Whether all that is at or under a cell of any level may be read. The same effort. */
+	readsCell(members: ArrayLike<number>): boolean {
+		return this.#combinationsUnder(members).every((combination) => this.#allowed[combination] === 1);
+	}
+
+	#combinationsUnder(members: ArrayLike<number>): number[] {
+		let combinations = [0];
+		for (let axis = 0; axis < this.#classOf.length; axis++) {
+			const classes = new Set<number>();
+			for (const leaf of this.#model.dimensions[axis]!.leavesOf(members[axis]!)) classes.add(this.#classOf[axis]![leaf]!);
+			combinations = combinations.flatMap((sum) => [...classes].map((each) => sum + each * this.#strides[axis]!));
+		}
+		return combinations;
+	}
+
 	/** The same for a series given by columns of coordinates, without an address being built. */
 	mayReadAt(coordinates: readonly Int32Array[], series: number): boolean {
 		let combination = 0;
@@ -72,6 +117,13 @@ export class ReadGuard {
 			combination += this.#classOf[axis]![coordinates[axis]![series]!]! * this.#strides[axis]!;
 		return this.#allowed[combination] === 1;
 	}
+}
+
+/** Whether nothing is hidden: the model guards nothing, or a grant is for all of what it guards and none keeps out. */
+export function readsEverything({ grants, guarded = [] }: Pick<AccessRules, 'grants' | 'guarded'>): boolean {
+	if (guarded.length === 0) return true;
+	const isWhole = ({ slice }: Grant) => guarded.every((dimension) => slice[dimension] === undefined);
+	return !grants.some(({ level }) => level === 'none') && grants.some(isWhole);
 }
 
 /** Which members a slice covers in the main tree; undefined for all. */

@@ -82,14 +82,13 @@ export class WriteGuard {
 		const places = [...Array.from(address), model.periods.leaf(period).ordinal];
 		const barred = this.#grants.find(({ grant, slice }) => grant.level === 'none' && covers(slice, places));
 		if (barred) return { kind: 'refused', reason: `“${barred.grant.name}” keeps you out here.` };
-		if (!this.#grants.some(({ grant, slice }) => grant.level === 'write' && covers(slice, places)))
+		if (!this.#grants.some(({ grant, slice }) => grant.level === 'write' && covers(slice, places))) {
+			const writing = this.#rules.grants.filter(({ level }) => level === 'write').map(({ name }) => name);
 			return {
 				kind: 'refused',
-				reason:
-					this.#rules.grants.length === 0
-						? 'You have no grant to write in this model.'
-						: `Your grant is for ${this.#rules.grants.map((grant) => grant.name).join(', ')}.`
+				reason: writing.length === 0 ? 'You have no grant to write in this model.' : `Your grant is for ${writing.join(', ')}.`
 			};
+		}
 		const lock = this.#strictestLock(places);
 		if (lock) return { kind: 'closed', reason: `${lock.name} is ${lock.state}.` };
 		return { kind: 'enter' };

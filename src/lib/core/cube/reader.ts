@@ -52,6 +52,11 @@ export class Reader {
 		return new Reader(this.cube, [...this.layers, layer], this.visible, this.model);
 	}
 
+	/** The same as one who may see everything. */
+	get whole(): Reader {
+		return this.visible ? new Reader(this.cube, this.layers, undefined, this.model) : this;
+	}
+
 	/** Whether a leaf counts in what is shown. */
 	mayRead(address: Address): boolean {
 		return this.visible === undefined || this.visible.mayRead(address);

@@ -1,3 +1,4 @@
+import type { ReadGuard } from '../access';
 import type { PeriodLevel } from '../calendar';
 import type { Line, Query } from '../cube';
 import { selectMembers, type Dimension } from '../dimension';
@@ -68,14 +69,22 @@ const OPEN_LEVELS = 2;
  * The lines of a form for a reader's choices. O(lines).
  * @param choices members by dimension id; choices outside a selector's selection fall back to its initial member
  * @param currency the currency asked for; the first one of the layout when it is not among them
+ * @param visible what the reader may read, where that is not everything: members under which there is nothing are left out
  */
-export function expandForm(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency?: string): ExpandedForm {
+export function expandForm(
+	model: Model,
+	layout: FormLayout,
+	choices: Readonly<Record<number, number>>,
+	currency?: string,
+	visible?: ReadGuard
+): ExpandedForm {
 	const faults: string[] = [];
 	const hints: string[] = [];
-	const selectors = expandSelectors(model, layout, choices, faults);
+	const seen = seenBy(model, visible);
+	const selectors = expandSelectors(model, layout, choices, faults, seen);
 	const chosenOf = new Map(selectors.map((selector) => [selector.dimension, selector.chosen]));
-	const rows = expandAxis(model, layout.rows, 'rows', chosenOf, faults, hints);
-	const columns = expandAxis(model, layout.columns, 'columns', chosenOf, faults, hints);
+	const rows = expandAxis(model, layout.rows, 'rows', { chosenOf, seen, faults, hints });
+	const columns = expandAxis(model, layout.columns, 'columns', { chosenOf, seen, faults, hints });
 	const periodOnRows = dimensionsOn(layout.rows).has(model.periods.dimension.id);
 	const toDate = (periodOnRows ? rows : columns).toDate;
 	const onAxes = new Set([...dimensionsOn(layout.rows), ...dimensionsOn(layout.columns)]);
@@ -90,6 +99,8 @@ export function expandForm(model: Model, layout: FormLayout, choices: Readonly<R
 	for (const { dimension, member } of layout.pinned)
 		if (model.dimension(dimension) && model.dimension(dimension)!.ordinal(member) === undefined)
 			faults.push(`The member pinned in ${model.dimension(dimension)!.name} is gone. Pin another one.`);
+		else if (model.dimension(dimension) && seen(model.dimension(dimension)!, [model.dimension(dimension)!.ordinal(member)!]).length === 0)
+			faults.push(`It is about a part of ${model.dimension(dimension)!.name} that you may not read.`);
 	const chosenCurrency =
 		currency && layout.currencies.includes(currency) ? currency : (layout.currencies[0] ?? model.definition.reportingCurrency);
 	return {
@@ -109,7 +120,24 @@ export function expandForm(model: Model, layout: FormLayout, choices: Readonly<R
 	};
 }
 
-function expandSelectors(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, faults: string[]): FormSelector[] {
+/** Leaves out the members (ordinals) under which a reader sees nothing. */
+type Seen = (dimension: Dimension, ordinals: readonly number[]) => readonly number[];
+
+function seenBy(model: Model, visible: ReadGuard | undefined): Seen {
+	if (!visible) return (_, ordinals) => ordinals;
+	return (dimension, ordinals) => {
+		const axis = model.dimensions.indexOf(dimension);
+		return axis < 0 ? ordinals : ordinals.filter((ordinal) => visible.reaches(axis, ordinal));
+	};
+}
+
+function expandSelectors(
+	model: Model,
+	layout: FormLayout,
+	choices: Readonly<Record<number, number>>,
+	faults: string[],
+	seen: Seen
+): FormSelector[] {
 	const selectors: FormSelector[] = [];
 	for (const part of layout.selectors) {
 		const dimension = model.dimension(part.dimension);
@@ -117,7 +145,7 @@ function expandSelectors(model: Model, layout: FormLayout, choices: Readonly<Rec
 			faults.push(`The selector's dimension ${part.dimension} is not in this model.`);
 			continue;
 		}
-		const offered = selectMembers(dimension, part.selection, { variables: model.variables });
+		const offered = seen(dimension, selectMembers(dimension, part.selection, { variables: model.variables }));
 		const among = new Set(offered);
 		const named = part.initialVariable === undefined ? undefined : model.variables.get(part.initialVariable);
 		const wanted = [choices[part.dimension], named, part.initial].map((member) =>
@@ -145,6 +173,14 @@ function expandSelectors(model: Model, layout: FormLayout, choices: Readonly<Rec
 	return selectors;
 }
 
+/** What members are chosen in selectors and seen by the reader, and where faults and hints are noted. */
+interface Expanding {
+	chosenOf: ReadonlyMap<number, number>;
+	seen: Seen;
+	faults: string[];
+	hints: string[];
+}
+
 interface ExpandedAxis {
 	lines: FormLine[];
 	/** The lines the query reads, and how each of them runs to date. */
@@ -153,14 +189,8 @@ interface ExpandedAxis {
 }
 
 /** The lines of an axis, block by block; computed ones know the lines they are made of. */
-function expandAxis(
-	model: Model,
-	blocks: readonly AxisBlock[],
-	axis: 'rows' | 'columns',
-	chosenOf: ReadonlyMap<number, number>,
-	faults: string[],
-	hints: string[]
-): ExpandedAxis {
+function expandAxis(model: Model, blocks: readonly AxisBlock[], axis: 'rows' | 'columns', how: Expanding): ExpandedAxis {
+	const { faults, hints } = how;
 	const expanded: ExpandedAxis = { lines: [], read: [], toDate: [] };
 	/** The places of the lines of the blocks met so far that hold figures, for blocks made of them. */
 	const linesOf = new Map<number, number[]>();
@@ -184,14 +214,14 @@ function expandAxis(
 				faults.push(`A block on the ${axis} says nothing about ${model.dimension(missing)?.name ?? missing}; the others do.`);
 			if (block.reading?.rateSet !== undefined && !model.rates(block.reading.rateSet))
 				faults.push(`A block on the ${axis} is read at rates that are gone. Choose others.`);
-			const lines = expandCells(model, block, axis, chosenOf);
+			const lines = expandCells(model, block, axis, how);
 			if (lines.length === 0) hints.push(`A block on the ${axis} yields nothing today${block.heading ? `: ${block.heading}` : ''}.`);
 			add(block.id, lines, block.toDate);
 		} else if (block.derivation.how === 'to date') {
 			const { of, since } = block.derivation;
 			const source = blocks.find((each) => each.id === of);
 			if (source?.kind !== 'cells') faults.push(`${block.label}: it runs up a block of ${axis} that is not there.`);
-			else add(block.id, toDateLines(block, expandCells(model, source, axis, chosenOf)), since);
+			else add(block.id, toDateLines(block, expandCells(model, source, axis, how)), since);
 		} else add(block.id, deriveLines(block, linesOf, blocks, axis, faults));
 	}
 	stand(expanded, blocks, linesOf, axis, faults);
@@ -264,7 +294,7 @@ const blankLine = (block: AxisBlock, label: string): FormLine => ({
 });
 
 /** The lines of a block. Rows nested under others stand beneath a line with the others' names. */
-function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', chosenOf: ReadonlyMap<number, number>): FormLine[] {
+function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', { chosenOf, seen }: Expanding): FormLine[] {
 	let lines: FormLine[] = [{ ...blankLine(block, ''), kind: 'cells', readOnly: block.readOnly ?? false }];
 	const openLevels = block.openLevels ?? OPEN_LEVELS;
 	for (const part of block.parts) {
@@ -273,10 +303,15 @@ function expandCells(model: Model, block: CellBlock, axis: 'rows' | 'columns', c
 		const chosen = chosenOf.get(dimension.id);
 		const ordinals = sorted(
 			dimension,
-			selectMembers(dimension, part.selection, {
-				chosen: chosen === undefined ? undefined : dimension.ordinal(chosen),
-				variables: model.variables
-			}),
+			[
+				...seen(
+					dimension,
+					selectMembers(dimension, part.selection, {
+						chosen: chosen === undefined ? undefined : dimension.ordinal(chosen),
+						variables: model.variables
+					})
+				)
+			],
 			block
 		);
 		const inTree = block.flat || isSorted(block) ? ordinals.map(() => 0) : depthsAmong(dimension, ordinals);

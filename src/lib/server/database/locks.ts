@@ -7,6 +7,8 @@ import type pg from 'pg';
 const LOCKS = {
 	/** One server brings the tables up to date. */
 	migration: 720_001,
+	/** Access is changed by one after another: that somebody must be left who gives it holds for what two do at once. */
+	access: 720_002,
 	/** Codes of models and dimensions: two that are made at once would be given the same. */
 	codes: 7202,
 	/** Runs of a model come one after another. */
@@ -25,6 +27,9 @@ const single = (client: pg.ClientBase, lock: keyof typeof LOCKS) => client.query
 
 /** Waits until no other server migrates, and keeps others from it. */
 export const lockMigrations = async (client: pg.ClientBase): Promise<void> => void (await single(client, 'migration'));
+
+/** Keeps others from changing who may do what. */
+export const lockAccess = async (client: pg.ClientBase): Promise<void> => void (await single(client, 'access'));
 
 /** Keeps others from giving codes to models and dimensions. */
 export const lockCodes = async (client: pg.ClientBase): Promise<void> => void (await single(client, 'codes'));

@@ -60,8 +60,11 @@ export class FormCheckView {
 		);
 	}
 
-	/** How the check stands in each column that is a leaf of the form: where it does not hold. */
-	states(): CheckLine[] {
+	/**
+	 * How the check stands in each column that is a leaf of the form: where it does not hold.
+	 * @param verdictOnly without amounts, for who may not read all they are made of
+	 */
+	states(verdictOnly: boolean): CheckLine[] {
 		const { values, flags } = this.view.evaluate();
 		const width = this.#columns.length;
 		const found = this.#columns.map((column, place) => ({
@@ -82,7 +85,7 @@ export class FormCheckView {
 				label,
 				bars,
 				state: troubled.some(({ state }) => state === 'fails') ? 'fails' : troubled.length > 0 ? 'cannot tell' : 'holds',
-				where: troubled.map(({ column, state, difference }) => ({ column, state, difference }))
+				where: troubled.map(({ column, state, difference }) => ({ column, state, difference: verdictOnly ? null : difference }))
 			}
 		];
 	}

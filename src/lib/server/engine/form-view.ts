@@ -16,6 +16,7 @@ import {
 	type Model,
 	type Overlay,
 	type PeriodRange,
+	type ReadGuard,
 	type Reader,
 	type Reading,
 	type Verdict,
@@ -31,7 +32,7 @@ import { inOrderOffered } from './month-choices';
 import { outsideSpan } from './outside-span';
 import type { PersonDraft } from './person-draft';
 import { MARKS } from './marks';
-import type { ColumnLine, FormAnswer, FormFrame, FormWindow, LineFacts, RowLine } from './requests/form';
+import type { ColumnLine, FormAnswer, FormAsk, FormFrame, FormWindow, LineFacts, RowLine } from './requests/form';
 
 /** One person's open form: its lines, the view that keeps its figures right, and what each cell is to them. */
 export class FormView {
@@ -44,6 +45,8 @@ export class FormView {
 	readonly #readings = new Map<string, { view: View; result: ViewResult | undefined }>();
 	readonly model: Model;
 	readonly #layout: FormLayout;
+	/** Whether there is more in the model than the reader may see: totals are of what they see. */
+	readonly #isRestricted: boolean;
 	readonly #rows: RowLine[];
 	readonly #columns: ColumnLine[];
 	readonly #checks: FormCheckView[];
@@ -63,10 +66,15 @@ export class FormView {
 	#tried: { cells: Overlay; size: number; at: number[] } | undefined;
 
 	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
-	constructor(model: Model, layout: FormLayout, choices: Readonly<Record<number, number>>, currency: string | undefined) {
+	constructor(
+		model: Model,
+		{ layout, choices, currency }: Pick<FormAsk, 'layout' | 'choices' | 'currency'>,
+		visible: ReadGuard | undefined
+	) {
 		this.model = model;
 		this.#layout = layout;
-		this.expanded = expandForm(model, layout, choices, currency);
+		this.#isRestricted = visible !== undefined;
+		this.expanded = expandForm(model, layout, choices, currency, visible);
 		if (this.expanded.faults.length > 0) throw new FormFault(this.expanded.faults);
 		this.query = compileQuery(model, this.expanded.query);
 		this.view = new View(this.query);
@@ -97,7 +105,9 @@ export class FormView {
 	}
 
 	fill(reader: Reader): void {
-		for (const view of this.#views()) view.fill(reader);
+		for (const view of this.#shownViews()) view.fill(reader);
+		// Whether something holds is told of all figures; of which amounts it is, only who may read them all.
+		for (const { view } of this.#checks) view.fill(reader.whole);
 		this.#drafted = undefined;
 		this.#result = undefined;
 		for (const reading of this.#readings.values()) reading.result = undefined;
@@ -105,7 +115,7 @@ export class FormView {
 
 	/** A leaf cell changed for this reader. */
 	change(change: CellChange): void {
-		for (const view of this.#views())
+		for (const view of [...this.#shownViews(), ...this.#checks.map((check) => check.view)])
 			if (view.change(change)) {
 				if (view === this.view) this.#result = undefined;
 				for (const reading of this.#readings.values()) if (reading.view === view) reading.result = undefined;
@@ -117,8 +127,8 @@ export class FormView {
 		this.#drafted?.count(address, year, position, by);
 	}
 
-	#views(): View[] {
-		return [this.view, ...[...this.#readings.values()].map(({ view }) => view), ...this.#checks.map(({ view }) => view)];
+	#shownViews(): View[] {
+		return [this.view, ...[...this.#readings.values()].map(({ view }) => view)];
 	}
 
 	get result(): ViewResult {
@@ -281,7 +291,7 @@ export class FormView {
 				? { name: draft.trial.name, isBehind: draft.version !== draft.trial.version || revision !== draft.trial.revision }
 				: null,
 			tried: this.#triedCells(draft.trial?.cells),
-			checks: this.#checks.flatMap((check) => check.states()),
+			checks: this.#checks.flatMap((check) => check.states(this.#isRestricted)),
 			...(window.empty && { empty: this.#emptyLines() })
 		};
 	}
@@ -311,6 +321,7 @@ export class FormView {
 			frame: this.frame,
 			rows: known ? [] : this.#rows,
 			columns: known ? [] : this.#columns,
+			restricted: this.#isRestricted,
 			outside: outsideSpan(this.model, this.expanded.query),
 			selectors: known ? [] : this.expanded.selectors,
 			currencies: this.expanded.currencies,

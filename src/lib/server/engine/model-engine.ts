@@ -1,5 +1,5 @@
 import type pg from 'pg';
-import { Cube, isEmpty, Model, QueryFault, WriteGuard, type AccessRules } from '../../core';
+import { Cube, isEmpty, Model, QueryFault, ReadGuard, WriteGuard, type AccessRules } from '../../core';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
 import { snapshot } from '../database/pool';
@@ -38,7 +38,7 @@ export class ModelEngine {
 	structure: number;
 	revision: number;
 	readonly #drafts = new Map<number, PersonDraft>();
-	readonly #guards = new Map<string, WriteGuard>();
+	readonly #guards = new Map<string, { write: WriteGuard; read: ReadGuard | undefined }>();
 	readonly #forms = new Map<string, { person: number; form: FormView }>();
 	/** Forms that are being entered into: they stay open until that has ended. */
 	readonly #busy = new Set<FormView>();
@@ -200,13 +200,15 @@ export class ModelEngine {
 	async openForm(ask: FormAsk): Promise<OpenForm> {
 		await this.reach(ask.revision);
 		const draft = await this.draftOf(ask.person, ask.draftVersion);
-		const guard = this.guardOf(ask.rules);
+		const { write: guard, read: visible } = this.#guardsOf(ask.rules);
+		// Other rights are other lines and other figures.
+		if (draft.see(visible)) for (const [key, { person }] of this.#forms) if (person === ask.person) this.#forms.delete(key);
 		const lines = JSON.stringify([ask.layout, ask.choices, ask.currency]);
 		const key = `${ask.person} ${lines}`;
 		let open = this.#forms.get(key);
 		if (open) this.#forms.delete(key);
 		else {
-			open = { person: ask.person, form: this.#buildForm(ask) };
+			open = { person: ask.person, form: this.#buildForm(ask, visible) };
 			open.form.fill(draft.reader);
 		}
 		this.#forms.set(key, open);
@@ -222,9 +224,9 @@ export class ModelEngine {
 		return { form, draft, guard, answer };
 	}
 
-	#buildForm(ask: FormAsk): FormView {
+	#buildForm(ask: FormAsk, visible: ReadGuard | undefined): FormView {
 		try {
-			return new FormView(this.model, ask.layout, ask.choices, ask.currency);
+			return new FormView(this.model, ask, visible);
 		} catch (error) {
 			if (error instanceof FormFault || error instanceof QueryFault) throw new EngineFault(`This form cannot be shown. ${error.message}`);
 			throw error;
@@ -291,14 +293,19 @@ export class ModelEngine {
 	}
 
 	/** Who may write where, compiled. */
-	guardOf(rules: AccessRules): WriteGuard {
+	guardOf = (rules: AccessRules): WriteGuard => this.#guardsOf(rules).write;
+
+	/** What may be read, compiled; undefined where that is everything. */
+	visibleOf = (rules: AccessRules): ReadGuard | undefined => this.#guardsOf(rules).read;
+
+	#guardsOf(rules: AccessRules): { write: WriteGuard; read: ReadGuard | undefined } {
 		const key = JSON.stringify(rules);
-		let guard = this.#guards.get(key);
-		if (!guard) {
+		let guards = this.#guards.get(key);
+		if (!guards) {
 			if (this.#guards.size > LIMITS.rules) this.#guards.clear();
-			this.#guards.set(key, (guard = new WriteGuard(this.model, rules)));
+			this.#guards.set(key, (guards = { write: new WriteGuard(this.model, rules), read: ReadGuard.ofRules(this.model, rules) }));
 		}
-		return guard;
+		return guards;
 	}
 }
 

@@ -1,4 +1,4 @@
-import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, Reader, type Cube, type Model } from '../../core';
+import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, Reader, type Cube, type Model, type ReadGuard } from '../../core';
 import type { Database } from '../database/pool';
 import { leafOfMember, toOrdinals } from './addresses';
 import type { DraftValue } from './requests/enter';
@@ -78,6 +78,13 @@ export class PersonDraft {
 			if (!ordinals || !leaf) continue;
 			this.trial.cells.set(ordinals, leaf.fiscalYear, leaf.position, value ?? NOTHING);
 		}
+	}
+
+	/** What its person may read from now on. @returns whether that is something else than before */
+	see(visible: ReadGuard | undefined): boolean {
+		if (this.reader.visible === visible) return false;
+		this.reader = new Reader(this.reader.cube, this.reader.layers, visible, this.reader.model);
+		return true;
 	}
 
 	/** How many changed cells were typed in a form; those of which none is known go with any. */

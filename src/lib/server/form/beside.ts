@@ -1,9 +1,10 @@
 import { z } from 'zod';
 
+import { readablePlaces } from '../access';
 import { pool, type Database } from '../database';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
-import { notFound } from '../fault';
+import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { draftVersion } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
@@ -77,6 +78,7 @@ export interface CellMark {
 /** Reads what stands beside a figure. */
 export async function readBeside(person: SignedIn | undefined, modelId: number, place: number[]): Promise<Beside> {
 	const reader = requirePermission(person, 'form.read');
+	await requireReadable(reader, modelId, place);
 	const notes = await pool().query<{
 		id: number;
 		thread: number | null;
@@ -238,8 +240,17 @@ async function entriesOverFigures(modelId: number): Promise<{ address: number[];
 	);
 }
 
-/** A place must name one member of each dimension of the model, the period last. @throws Fault 404 */
-export async function requirePlace(modelId: number, place: readonly number[]): Promise<void> {
+/** Beside what may not be read stands nothing that may. @throws Fault 403 */
+export async function requireReadable(person: SignedIn, modelId: number, place: readonly number[]): Promise<void> {
+	if (!(await readablePlaces(person, modelId, [place]))[0])
+		throw new Fault(403, 'not yours to read', 'You may not read this figure. Ask whoever gives access in this model.');
+}
+
+/**
+ * A place must name one member of each dimension of the model, the period last, and be for the person to read.
+ * @throws Fault 404, 403
+ */
+export async function requirePlace(person: SignedIn, modelId: number, place: readonly number[]): Promise<void> {
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	const found = await pool().query<{ fits: boolean }>(
 		`SELECT coalesce(bool_and(m.id IS NOT NULL), false) AS fits FROM unnest($1::integer[], $2::integer[]) AS asked (member, dimension)
@@ -252,4 +263,5 @@ export async function requirePlace(modelId: number, place: readonly number[]): P
 		[place.at(-1), modelId]
 	);
 	if (place.length !== dimensionIds.length + 1 || !found.rows[0]!.fits || period.rowCount === 0) throw notFound('figure');
+	await requireReadable(person, modelId, place);
 }

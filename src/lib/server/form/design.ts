@@ -255,7 +255,7 @@ export async function previewForm(
 	const versions = await modelVersions(pool(), modelId);
 	const checked = await askEngine(modelId, 'checkLayout', { layout, structure: versions.structure });
 	if (checked.faults.length > 0) return { form: null, ...checked };
-	const seenBy = as === undefined ? maker : await personById(as);
+	const seenBy = as === undefined ? maker : await personById(as, modelId);
 	if (!seenBy) throw notFound('person');
 	const form = await askEngine(modelId, 'form', {
 		// Nobody's draft: what is stored.

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { pool } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { placeSchema, readBeside, requirePlace, type Beside } from './beside';
+import { placeSchema, readBeside, requirePlace, requireReadable, type Beside } from './beside';
 
 /** Files beside cells are at most this large. */
 export const MOST_LINK_BYTES = 5 * 1024 * 1024;
@@ -39,7 +39,7 @@ export async function addLink(
 	{ place, title, address }: z.infer<typeof linkSchema>
 ): Promise<Beside> {
 	const writer = requirePermission(person, 'form.enter');
-	await requirePlace(modelId, place);
+	await requirePlace(writer, modelId, place);
 	await pool().query('INSERT INTO cell_link (model_id, place, person_id, title, address) VALUES ($1, $2, $3, $4, $5)', [
 		modelId,
 		place,
@@ -59,7 +59,7 @@ export async function addFile(
 	bytes: Buffer
 ): Promise<Beside> {
 	const writer = requirePermission(person, 'form.enter');
-	await requirePlace(modelId, place);
+	await requirePlace(writer, modelId, place);
 	const ending = name.toLowerCase().split('.').at(-1) ?? '';
 	const type = FILE_TYPES[ending];
 	if (!type)
@@ -93,7 +93,7 @@ export async function readFile(
 	id: number,
 	place: readonly number[]
 ): Promise<{ name: string; type: string; bytes: Buffer }> {
-	requirePermission(person, 'form.read');
+	await requireReadable(requirePermission(person, 'form.read'), modelId, place);
 	const found = await pool().query<{ name: string; type: string; bytes: Buffer }>(
 		'SELECT title AS name, file_type AS type, bytes FROM cell_link WHERE id = $1 AND model_id = $2 AND place = $3 AND bytes IS NOT NULL',
 		[id, modelId, place]

@@ -1,10 +1,11 @@
 import { z } from 'zod';
+import { readablePlaces } from '../access';
 import { pool, transaction } from '../database';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { placeSchema, readBeside, requirePlace, type Beside } from './beside';
+import { placeSchema, readBeside, requirePlace, requireReadable, type Beside } from './beside';
 import { draftVersion } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
 
@@ -24,7 +25,7 @@ export async function writeNote(
 ): Promise<Beside> {
 	const writer = requirePermission(person, 'form.read');
 	const form = await readForm(writer, modelId, code);
-	await requirePlace(modelId, place);
+	await requirePlace(writer, modelId, place);
 	await transaction(async (client) => {
 		if (thread !== undefined) {
 			const above = await client.query('SELECT FROM note WHERE id = $1 AND model_id = $2 AND place = $3 AND thread IS NULL', [
@@ -58,6 +59,7 @@ export async function actOnNote(
 	{ place, note, act }: z.infer<typeof noteActSchema>
 ): Promise<Beside> {
 	const reader = requirePermission(person, 'form.read');
+	await requireReadable(reader, modelId, place);
 	const done =
 		act === 'delete'
 			? await pool().query('DELETE FROM note WHERE id = $1 AND model_id = $2 AND person_id = $3 AND place = $4', [
@@ -149,5 +151,10 @@ export async function openMentions(person: SignedIn, modelId: number): Promise<M
 		WHERE x.person_id = $1 AND x.seen_at IS NULL AND n.model_id = $2 ORDER BY n.id DESC LIMIT 20`,
 		[person.id, modelId]
 	);
-	return found.rows.map((row) => ({ ...row, at: row.at.toISOString() }));
+	const seen = await readablePlaces(
+		person,
+		modelId,
+		found.rows.map(({ place }) => place)
+	);
+	return found.rows.filter((_, index) => seen[index]).map((row) => ({ ...row, at: row.at.toISOString() }));
 }

@@ -134,7 +134,8 @@ async function withFirstChoices(modelId: number, layout: FormLayout): Promise<Fo
 
 /** The condition under which a person (parameter) sees a form: one of its roles, or they make forms (parameter). */
 export const SEEN_BY = (person: string, designs: string): string =>
-	`(${designs} OR roles = '{}' OR EXISTS (SELECT FROM person_role r WHERE r.person_id = ${person} AND r.role_id = ANY (roles)))`;
+	`(${designs} OR roles = '{}' OR EXISTS (SELECT FROM person_role r
+		WHERE r.person_id = ${person} AND r.role_id = ANY (form.roles) AND (r.model_id IS NULL OR r.model_id = form.model_id)))`;
 
 async function draftSince(database: Database, person: number, modelId: number): Promise<string | null> {
 	const found = await database.query<{ at: Date }>('SELECT changed_at AS at FROM draft WHERE person_id = $1 AND model_id = $2', [

@@ -100,6 +100,7 @@ export async function formWorkbook(
 			guarded(`${dimension}: ${offered.find(({ member }) => member === chosen)?.name ?? ''}`)
 		),
 		`In ${form.currency === 'local' ? 'local currency' : form.currency}`,
+		...(form.restricted ? [PART_ONLY] : []),
 		...(form.trial ? [guarded(`As “${form.trial.name}” would leave it; that has not run`)] : [])
 	]);
 	sheet.addRow([]);
@@ -173,7 +174,7 @@ export async function formGrid(
 	const wordOf = wordsByCell(form);
 	return {
 		// A grid has no head to say it in.
-		name: form.trial ? `${name}, as “${form.trial.name}” would leave it` : name,
+		name: `${name}${form.restricted ? ', of what may be read' : ''}${form.trial ? `, as “${form.trial.name}” would leave it` : ''}`,
 		grid: [
 			['Row', 'Code', ...form.columns.map(({ label, group }) => guarded(group && group !== label ? `${group} ${label}` : label))],
 			...form.rows.map((line, row) => [
@@ -189,6 +190,9 @@ export async function formGrid(
 		]
 	};
 }
+
+/** Said in whatever leaves with totals of a part. */
+const PART_ONLY = 'Totals are of what the reader may read, not of all';
 
 /** What a workbook that came back would do to the form. */
 export interface WorkbookReading {

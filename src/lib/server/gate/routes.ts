@@ -48,7 +48,8 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/rules', ['rule.read']],
 	['/api/m/[model]/presets', ['rule.read']],
 	['/api/m/[model]/runbooks', ['rule.read', 'rule.run']],
-	['/api/m/[model]/runs', ['rule.read', 'rule.run']]
+	['/api/m/[model]/runs', ['rule.read', 'rule.run']],
+	['/api/m/[model]/access', ['access.read']]
 ];
 
 /** Stands for the route itself. */
@@ -111,6 +112,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add', 'look-without', 'take-out', 'put-back'),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
 	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
+	'/api/m/[model]/access/[verb]': verbs('access.write', 'change', 'take-back', 'invite'),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };
 

@@ -53,7 +53,7 @@ handleJobs('fetch', async (job, tell, signal) => {
 	if (files.length === 0) return { words: 'Nothing new: the source is as it was.', result: { files: [] } };
 	if (!load)
 		return { words: `${files.map(({ name }) => name).join(', ')} fetched. Nothing is loaded yet.`, result: { file: files.at(-1)!.id } };
-	const person = await personById(job.personId);
+	const person = await personById(job.personId, job.modelId);
 	const started = [];
 	for (const file of files) started.push(await startLoad(person, job.modelId, code, { file: file.id, again: true }));
 	return {

@@ -351,7 +351,7 @@ async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
 		rules: batch.recipe.rules,
 		corrections: batch.recipe.corrections ?? [],
 		chosen: batch.chosen,
-		access: await accessOfLoad(await personById(job.personId), job.modelId),
+		access: await accessOfLoad(await personById(job.personId, job.modelId), job.modelId),
 		way: batch.way,
 		rejects: (job.payload as { rejects: 'stop' | 'load good rows' }).rejects,
 		onlyLines: batch.rejectsOf !== null && source.amounts === 'movement' ? await rejectedLines(batch.rejectsOf) : undefined

@@ -82,7 +82,8 @@ export async function readRunbook(person: SignedIn | undefined, modelId: number,
 	const { structure } = await modelVersions(pool(), modelId);
 	const people = await pool().query<{ id: number; name: string }>(
 		`SELECT DISTINCT p.id, p.name FROM person p JOIN person_role r ON r.person_id = p.id JOIN role_permission rp ON rp.role_id = r.role_id
-		WHERE p.active AND rp.permission = 'form.enter' ORDER BY p.name`
+		WHERE p.active AND rp.permission = 'form.enter' AND (r.model_id IS NULL OR r.model_id = $1) ORDER BY p.name`,
+		[modelId]
 	);
 	const imports = await pool().query<{ id: number; name: string }>(
 		"SELECT id, name FROM import WHERE model_id = $1 AND source #>> '{place,kind}' <> 'file' ORDER BY name",

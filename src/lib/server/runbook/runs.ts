@@ -62,6 +62,8 @@ export async function readRun(person: SignedIn | undefined, modelId: number, id:
 		[modelId, row.revision]
 	);
 	const { answers, log, totals, definition, ...short } = row;
+	// A log tells amounts and samples of all that was worked out.
+	if (reader.readsPart) return { ...inShort(short), answers, log: [], totals: [], definition: null, later: [] };
 	return { ...inShort(short), answers, log, totals, definition, later: row.revision === null ? [] : later.rows.map(inShort) };
 }
 
@@ -93,7 +95,7 @@ export async function takeBackRun(person: SignedIn | undefined, modelId: number,
 		await refuseMoved(client, modelId, dimensionIds, run, series);
 		await refuseClosed(
 			modelId,
-			run.runsAs === null ? writer : await personById(run.runsAs),
+			run.runsAs === null ? writer : await personById(run.runsAs, modelId),
 			await structureVersion(client, modelId),
 			series
 		);

@@ -54,7 +54,7 @@ export async function startDueRunbooks(now = new Date()): Promise<number[]> {
 	const runs: number[] = [];
 	for (const { key, modelId, person, answers } of await claimDue({ table: 'runbook_schedule', column: 'runbook_id' }, schedules.rows, now))
 		try {
-			runs.push((await startRun(await personById(person), modelId, key, { answers })).run);
+			runs.push((await startRun(await personById(person, modelId), modelId, key, { answers })).run);
 		} catch (error) {
 			log.warn({ err: error, runbook: key }, 'a scheduled run did not start');
 			const words = error instanceof Fault ? error.message : 'It could not be started.';

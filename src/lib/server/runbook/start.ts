@@ -231,7 +231,7 @@ export async function planFor(
 		part
 	}: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean; figures?: boolean; part?: Part }
 ): Promise<RunPlan> {
-	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs);
+	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs, modelId);
 	const rules = await readAccessRules(writer, modelId);
 	const variables = await pool().query<{ name: string; member: number }>(
 		'SELECT name, member_id AS member FROM variable WHERE model_id = $1 AND member_id IS NOT NULL',
@@ -297,11 +297,11 @@ handleJobs(
 		signal.addEventListener('abort', cancel);
 		const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
 		try {
-			const person = await personById(job.personId);
+			const person = await personById(job.personId, job.modelId);
 			requirePermission(person, 'rule.run');
 			const runbook = await readStored(pool(), job.modelId, id);
 			const loaded = await loadImports(
-				runbook.runsAs === null ? person : await personById(runbook.runsAs),
+				runbook.runsAs === null ? person : await personById(runbook.runsAs, job.modelId),
 				job.modelId,
 				clears ? [] : runbook.steps.filter((step) => only?.includes(step.id) ?? true),
 				(words) => tell(0, words)

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { pool } from '../database';
 import { modelVersions } from '../database/structure-version';
 import { askRunner, type TraceBack, type TracedOrigin } from '../engine';
+import { requireWholeModel } from '../access';
 import { requirePermission, type SignedIn } from '../session';
 
 const id = z.number().int();
@@ -20,7 +21,7 @@ export type FigureToTrace = z.input<typeof traceSchema>;
 
 /** Where the amount of a part of the model comes from, one stage back, or went, one stage on. @throws Fault when a member is gone */
 export async function traceFigure(person: SignedIn | undefined, modelId: number, asked: FigureToTrace): Promise<TraceBack> {
-	requirePermission(person, 'form.read');
+	requireWholeModel(requirePermission(person, 'form.read'));
 	const { members, period, way, by, amount } = traceSchema.parse(asked);
 	return askRunner(modelId, way === 'back' ? 'traceBack' : 'traceForward', {
 		...(await modelVersions(pool(), modelId)),

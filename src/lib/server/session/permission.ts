@@ -1,32 +1,28 @@
 import { notAllowed, notSignedIn } from '../fault';
 import type { SignedIn } from './session';
 
-export type Permission =
-	| 'structure.read'
-	| 'structure.write'
-	| 'data.read'
-	| 'data.load'
-	| 'data.write'
-	| 'form.read'
-	| 'form.enter'
-	| 'form.design'
-	| 'rule.read'
-	| 'rule.write'
-	| 'rule.run';
+/** Everything a role may hold, by the area it belongs to, in the words that follow “a person with it may”. */
+const CATALOGUE = {
+	Forms: { 'form.read': 'open forms', 'form.enter': 'enter figures', 'form.design': 'design forms' },
+	'Data in': { 'data.read': 'look at imports', 'data.load': 'load data', 'data.write': 'change imports and their maps' },
+	Rules: { 'rule.read': 'look at runbooks', 'rule.run': 'run runbooks', 'rule.write': 'change runbooks' },
+	Structure: { 'structure.read': 'look at the structure of a model', 'structure.write': 'change the structure of a model' },
+	Access: { 'access.read': 'look at who may do what', 'access.write': 'change who may do what' }
+} as const;
 
-const WORDS: Record<Permission, string> = {
-	'structure.read': 'look at the structure of a model',
-	'structure.write': 'change the structure of a model',
-	'data.read': 'look at imports',
-	'data.load': 'load data',
-	'data.write': 'change imports and their maps',
-	'form.read': 'open forms',
-	'form.enter': 'enter figures',
-	'form.design': 'design forms',
-	'rule.read': 'look at runbooks',
-	'rule.write': 'change runbooks',
-	'rule.run': 'run runbooks'
-};
+type Areas = typeof CATALOGUE;
+export type Permission = { [Area in keyof Areas]: keyof Areas[Area] }[keyof Areas];
+
+const WORDS = Object.assign({}, ...Object.values(CATALOGUE)) as Record<Permission, string>;
+export const PERMISSIONS = Object.keys(WORDS) as Permission[];
+export const isPermission = (name: string): name is Permission => Object.hasOwn(WORDS, name);
+
+/** The catalogue as a page shows it. */
+export const permissionCatalogue = (): { area: string; permissions: { permission: Permission; words: string }[] }[] =>
+	Object.entries(CATALOGUE).map(([area, of]) => ({
+		area,
+		permissions: Object.entries(of).map(([permission, words]) => ({ permission: permission as Permission, words }))
+	}));
 
 /** What a permission lets one do, after “your role does not let you”. */
 export const inWords = (permission: Permission): string => WORDS[permission];
@@ -38,5 +34,12 @@ export const inWords = (permission: Permission): string => WORDS[permission];
 export function requirePermission(person: SignedIn | undefined, permission: Permission): SignedIn {
 	if (!person) throw notSignedIn();
 	if (!person.permissions.includes(permission)) throw notAllowed(inWords(permission));
+	return person;
+}
+
+/** The same for what is of all models together: people, groups, roles. @throws Fault 401, 403 */
+export function requirePermissionEverywhere(person: SignedIn | undefined, permission: Permission): SignedIn {
+	if (!person) throw notSignedIn();
+	if (!person.everywhere?.includes(permission)) throw notAllowed(`${inWords(permission)} in every model`);
 	return person;
 }

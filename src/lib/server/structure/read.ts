@@ -1,5 +1,4 @@
 import { pool } from '../database';
-import { listModels } from '../database/definitions';
 import { requirePermission, type SignedIn } from '../session';
 
 export interface DimensionSummary {
@@ -26,16 +25,25 @@ export async function listDimensions(person: SignedIn | undefined, modelId: numb
 	).rows;
 }
 
-/** What a new model may share, and the currencies in use: for the page that makes one. */
-export async function newModelChoices(person: SignedIn | undefined): Promise<{
-	models: { id: number; name: string }[];
+/**
+ * What a new model may share: for the page that makes one.
+ * @param models those the person may work in: of dimensions that only others have they learn nothing
+ */
+export async function newModelChoices(
+	person: SignedIn | undefined,
+	models: readonly { id: number; name: string }[]
+): Promise<{
+	models: readonly { id: number; name: string }[];
 	dimensions: { code: string; name: string; kind: string; members: number; models: string[] }[];
 }> {
 	requirePermission(person, 'structure.write');
 	const dimensions = await pool().query<{ code: string; name: string; kind: string; members: number; models: string[] }>(
 		`SELECT d.code, d.name, d.kind, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
-			coalesce((SELECT array_agg(o.name ORDER BY o.id) FROM model_dimension x JOIN model o ON o.id = x.model_id WHERE x.dimension_id = d.id), '{}') AS models
-		FROM dimension d WHERE d.kind IN ('account', 'entity', 'general') ORDER BY d.id`
+			coalesce((SELECT array_agg(o.name ORDER BY o.id) FROM model_dimension x JOIN model o ON o.id = x.model_id WHERE x.dimension_id = d.id AND o.id = ANY ($1)), '{}') AS models
+		FROM dimension d WHERE d.kind IN ('account', 'entity', 'general')
+			AND (EXISTS (SELECT FROM model_dimension x WHERE x.dimension_id = d.id AND x.model_id = ANY ($1))
+				OR NOT EXISTS (SELECT FROM model_dimension x WHERE x.dimension_id = d.id)) ORDER BY d.id`,
+		[models.map(({ id }) => id)]
 	);
-	return { models: await listModels(pool()), dimensions: dimensions.rows };
+	return { models, dimensions: dimensions.rows };
 }

@@ -2,6 +2,7 @@
 	import type { FigureDetails } from '$lib/server/form';
 	import X from '@lucide/svelte/icons/x';
 	import type { Snippet } from 'svelte';
+	import { page } from '$app/state';
 	import { at } from '$lib/ui/at';
 	import LoadedRows from '../data-in/LoadedRows.svelte';
 	import { formatFigure, formatMoment, type FigureFormat } from '../figures/format';
@@ -61,6 +62,11 @@
 			<dd class="truncate" title={[member, ...path].join(' under ')}>{member}</dd>
 		{/each}
 	</dl>
+	{#if page.data.person?.permissions.includes('access.read') && details.place.length > 0}
+		<a class="text-primary mt-1 inline-block underline" href={at(`/access?view=why&figure=${details.place.join('.')}`)}
+			>Who may read and write it</a
+		>
+	{/if}
 	{#each details.notes as note (note)}<p class="text-warning mt-2">{note}</p>{/each}
 
 	{#if details.formula}

@@ -32,6 +32,7 @@ const line = (label: string, more: object = {}) => ({
 const facts = { valueType: 'money' as const, coded: false, account: 1, shownDecimals: 0, unit: null, thresholds: null, formula: null };
 const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): FormAnswer => ({
 	frame: 'a',
+	restricted: false,
 	moment: 'now',
 	rows: [
 		{ ...line('Total', { parent: true }), ...facts },

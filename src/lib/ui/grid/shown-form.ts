@@ -30,6 +30,7 @@ export class ShownForm {
 	readonly good: ReadonlySet<number>;
 	readonly bad: ReadonlySet<number>;
 	readonly draftSize: number;
+	readonly restricted: boolean;
 	readonly outside: string | null;
 	readonly draftHere: number;
 	/** The runbook whose results are shown before it has run, and where they differ. */
@@ -63,6 +64,7 @@ export class ShownForm {
 		this.draftedBeneath = new Set(answer.draftedBeneath);
 		this.draftSize = answer.draftSize;
 		this.draftHere = answer.draftHere;
+		this.restricted = answer.restricted;
 		this.outside = answer.outside;
 		this.trial = answer.trial;
 		this.tried = new Set(answer.tried);

@@ -130,7 +130,7 @@
 		>
 		{#if !folded}
 			<span class="min-w-0 leading-4">
-				<span class="block truncate">{person.name}</span>
+				<a class="block truncate hover:underline" href={at('/account')} title="Your sign-in">{person.name}</a>
 				<span class="text-grey block truncate text-xs" title={person.title}>{person.title}</span>
 				<select
 					class="style"

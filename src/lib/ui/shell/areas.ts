@@ -2,6 +2,7 @@ import DeskIcon from '@lucide/svelte/icons/lamp-desk';
 import StructureIcon from '@lucide/svelte/icons/list-tree';
 import DataInIcon from '@lucide/svelte/icons/file-down';
 import FormsIcon from '@lucide/svelte/icons/table-properties';
+import AccessIcon from '@lucide/svelte/icons/key-round';
 import RulesIcon from '@lucide/svelte/icons/list-checks';
 
 /** The areas of work that exist, in the order the work is done. An area without the permission is not shown. */
@@ -10,5 +11,6 @@ export const AREAS = [
 	{ path: '/structure', name: 'Structure', icon: StructureIcon, permission: 'structure.read' },
 	{ path: '/data-in', name: 'Data in', icon: DataInIcon, permission: 'data.read' },
 	{ path: '/forms', name: 'Forms', icon: FormsIcon, permission: 'form.read' },
-	{ path: '/rules', name: 'Rules', icon: RulesIcon, permission: 'rule.read' }
+	{ path: '/rules', name: 'Rules', icon: RulesIcon, permission: 'rule.read' },
+	{ path: '/access', name: 'Access', icon: AccessIcon, permission: 'access.read' }
 ] as const;

@@ -1,5 +1,6 @@
 import type { AccessRules, FormLayout, FormLine, FormSelector, Thresholds, ValueType } from '../../../core';
 import type { ModelEngine } from '../model-engine';
+import { readable } from './readable';
 
 /** The form a person looks at: what the engine needs to open it. */
 export interface FormAsk {
@@ -71,7 +72,7 @@ export interface CheckLine {
 	label: string;
 	bars: boolean;
 	state: 'holds' | 'fails' | 'cannot tell';
-	where: { column: string; state: 'holds' | 'fails' | 'cannot tell'; difference: number }[];
+	where: { column: string; state: 'holds' | 'fails' | 'cannot tell'; difference: number | null }[];
 }
 
 /** The lines of a form and what it offers; empty lists where the page has them already. */
@@ -85,6 +86,8 @@ export interface FormFrame {
 	currency: string;
 	/** The dimensions (ids) of accounts, periods and scenarios. */
 	axes: { accounts: number; periods: number; scenarios: number };
+	/** Whether totals are of a part of the model only: what the reader may read. */
+	restricted: boolean;
 	/** Why there can be no figures: none of the periods is one its scenario speaks about. */
 	outside: string | null;
 	/** What may be chosen in the accounts of choices among the rows, by account (id). */
@@ -142,6 +145,8 @@ export interface FormAnswer extends FormFrame {
 export const form = async (engine: ModelEngine, ask: FormAsk): Promise<FormAnswer> => (await engine.openForm(ask)).answer();
 
 /** The cells of a form at which some figures (places) stand. */
-export const locate = async (engine: ModelEngine, ask: FormAsk & { places: number[][] }): Promise<{ cells: number[][] }> => ({
-	cells: (await engine.openForm(ask)).form.cellsAt(ask.places)
-});
+export async function locate(engine: ModelEngine, ask: FormAsk & { places: number[][] }): Promise<{ cells: number[][] }> {
+	const { form } = await engine.openForm(ask);
+	const { readable: mayRead } = await readable(engine, ask);
+	return { cells: form.cellsAt(ask.places).map((cells, index) => (mayRead[index] ? cells : [])) };
+}

@@ -12,10 +12,12 @@ import { method, movedMethods } from './method';
 import { moved } from './moved';
 import { planCell, planEntries, planSave } from './plan-save';
 import { provenCells } from './proven-cells';
+import { readable, reached } from './readable';
 import { readsMoved } from './reads-moved';
 import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
+import { whyCell } from './why-cell';
 import { traceBack, traceForward } from './trace';
 import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
 
@@ -45,6 +47,8 @@ export const REQUESTS = {
 	planSave,
 	printScripts,
 	provenCells,
+	readable,
+	reached,
 	readsMoved,
 	ready,
 	restore,
@@ -53,6 +57,7 @@ export const REQUESTS = {
 	traceBack,
 	traceForward,
 	vocabulary,
+	whyCell,
 	whyNotWrite
 };
 

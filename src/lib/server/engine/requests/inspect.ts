@@ -56,6 +56,9 @@ function inspectCell({ form, draft, guard }: OpenForm, row: number, column: numb
 	const formula = model.formula(members[model.accountAxis]!);
 	const nameAccount = (account: number) => model.accounts.member(model.accounts.ordinal(account)!).name;
 	const live = liveAt(model, members, range);
+	// Of a cell that may not be read only its place is told; what was written beneath a total, to who reads all beneath it.
+	const isHidden = leaf && !draft.reader.mayRead(members);
+	const readsAll = draft.reader.visible?.readsCell(members) ?? true;
 	// A figure that is typed above a result shows what it is made of, and what the result would be.
 	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.reader.read(members, ...placeOfLeaf(model, range.from)));
 	return {
@@ -71,18 +74,27 @@ function inspectCell({ form, draft, guard }: OpenForm, row: number, column: numb
 		place: placeOf(model, form, row, column),
 		leaf,
 		verdict: { kind: verdict.kind, reason: 'reason' in verdict ? verdict.reason : '' },
-		madeOf: formula || (live && !isAbove) ? [] : leaf ? leafOrigins(draft, members, range.from) : originsBeneath(draft, members, range),
+		madeOf:
+			isHidden || formula || (live && !isAbove)
+				? []
+				: leaf
+					? leafOrigins(draft, members, range.from)
+					: originsBeneath(draft, members, range),
 		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
-		result: live && isAbove ? resultBeneath(draft, live, members, range.from) : null,
+		result: live && isAbove && !isHidden ? resultBeneath(draft, live, members, range.from) : null,
 		notes: notesOf(flags, form.viewOf(row, column)),
-		beneath: {
-			members: model.dimensions.map((dimension, axis) => dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)),
-			periods: Array.from(
-				{ length: Math.max(0, range.to - range.from + 1) },
-				(_, index) => model.periods.dimension.member(model.periods.leaf(range.from + index).ordinal).id
-			),
-			year: leaf ? model.periods.leaf(range.from).fiscalYear : undefined
-		},
+		beneath: !readsAll
+			? { members: [], periods: [], year: undefined }
+			: {
+					members: model.dimensions.map((dimension, axis) =>
+						dimension.leavesOf(members[axis]!).map((ordinal) => dimension.member(ordinal).id)
+					),
+					periods: Array.from(
+						{ length: Math.max(0, range.to - range.from + 1) },
+						(_, index) => model.periods.dimension.member(model.periods.leaf(range.from + index).ordinal).id
+					),
+					year: leaf ? model.periods.leaf(range.from).fiscalYear : undefined
+				},
 		storedIn: leaf && facts && isTranslated(facts) && model.entityAxis >= 0 ? model.currencyOf(members[model.entityAxis]!) : null,
 		currency: form.currencyOf(row, column)
 	};

@@ -38,7 +38,7 @@ export function lookAtLayout(model: Model, layout: FormLayout): { faults: string
 	if (faults.length > 0) return { faults, hints };
 	try {
 		compileQuery(model, query);
-		new FormView(model, layout, {}, undefined);
+		new FormView(model, { layout, choices: {}, currency: undefined }, undefined);
 		return { faults, hints };
 	} catch (error) {
 		if (error instanceof FormFault) return { faults: error.reasons, hints };

@@ -1,8 +1,7 @@
 import { isEmpty, movedBeneath, type Cube } from '../../../core';
 import { leafOfMember, toOrdinals } from '../addresses';
-import type { FormView } from '../form-view';
 import type { FormAsk } from './form';
-import type { ModelEngine } from '../model-engine';
+import type { ModelEngine, OpenForm } from '../model-engine';
 
 /** An entry that may stand over another figure now; ids. */
 export interface MovedAsk extends FormAsk {
@@ -15,13 +14,15 @@ export interface MovedAnswer {
 }
 
 /** Entries of a form beneath which what was loaded or computed has moved since they were typed. */
-function movedOnForm(cube: Cube, form: FormView, notes: MovedAsk['notes']): MovedAnswer['moved'] {
+function movedOnForm(cube: Cube, { form, draft }: OpenForm, notes: MovedAsk['notes']): MovedAnswer['moved'] {
 	const { model } = cube;
 	const cells = form.cellsAt(notes.map(({ address, period }) => [...address, period]));
 	const shown = notes.flatMap(({ address, period, beneath }, index) => {
 		const ordinals = cells[index]!.length > 0 ? toOrdinals(model, address) : undefined;
 		const leaf = ordinals && leafOfMember(model, ordinals, period);
-		return ordinals && leaf ? [{ address: ordinals, year: leaf.fiscalYear, position: leaf.position, beneath, cells: cells[index]! }] : [];
+		return ordinals && leaf && draft.reader.mayRead(ordinals)
+			? [{ address: ordinals, year: leaf.fiscalYear, position: leaf.position, beneath, cells: cells[index]! }]
+			: [];
 	});
 	return movedBeneath(cube, shown).map(({ cells: at, typed, beneath, now }) => ({
 		cells: at,
@@ -33,5 +34,5 @@ function movedOnForm(cube: Cube, form: FormView, notes: MovedAsk['notes']): Move
 
 /** Which of some entries (by what stood beneath them when they were typed) stand over another figure now. */
 export const moved = async (engine: ModelEngine, ask: MovedAsk): Promise<MovedAnswer> => ({
-	moved: movedOnForm(engine.cube, (await engine.openForm(ask)).form, ask.notes)
+	moved: movedOnForm(engine.cube, await engine.openForm(ask), ask.notes)
 });

@@ -1,5 +1,3 @@
-import { pool } from '$lib/server/database';
-import { listModels } from '$lib/server/database/definitions';
 import { listForms } from '$lib/server/form';
 import { importsInShort } from '$lib/server/import';
 import { listRunbooks } from '$lib/server/runbook';
@@ -9,7 +7,6 @@ import type { LayoutServerLoad } from './$types';
 export const load = (async ({ locals }) => {
 	const person = locals.person!;
 	const imports = person.permissions.includes('data.read') ? await importsInShort(person, locals.modelId) : [];
-	const models = await listModels(pool());
 	return {
 		person: {
 			id: person.id,
@@ -20,8 +17,8 @@ export const load = (async ({ locals }) => {
 			marks: await readMarkChoice(person.id),
 			permissions: person.permissions
 		},
-		models: models.map(({ id, code, name }) => ({ id, code, name })),
-		model: models.find((model) => model.id === locals.modelId)!,
+		models: locals.models,
+		model: locals.models.find((model) => model.id === locals.modelId)!,
 		imports,
 		runbooks: person.permissions.includes('rule.read') ? await listRunbooks(person, locals.modelId) : [],
 		forms: person.permissions.includes('form.read') ? await listForms(person, locals.modelId) : []

@@ -520,12 +520,15 @@
 					<button type="button" class="btn btn-ghost btn-sm" onclick={() => (addingLine = false)}>Leave it</button>
 				</form>
 			{/if}
+			{#if session.form.restricted}
+				<p class="text-grey mb-1 text-[13px]">Totals are of what you may read in this model, not of all of it.</p>
+			{/if}
 			{#each failing as check (check.label)}
 				<p class={['mb-1 text-[13px]', check.state === 'fails' ? 'text-error' : 'text-warning']} role="status">
 					{check.label}: {check.state === 'fails' ? 'does not hold' : 'cannot tell, figures are incomplete'} in {check.where
 						.slice(0, 4)
 						.map(({ column, difference }) =>
-							check.state === 'fails'
+							check.state === 'fails' && difference !== null
 								? `${column} (off by ${formatFigure(difference, { valueType: 'price', decimals: 2 }, locale)})`
 								: column
 						)

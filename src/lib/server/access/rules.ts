@@ -1,8 +1,8 @@
-import type { AccessRules, Grant, Lock, SliceRule } from '../core';
-import { pool } from './database';
-import type { Database } from './database/pool';
-import { Fault } from './fault';
-import type { SignedIn } from './session';
+import type { AccessRules, Grant, Lock, SliceRule } from '../../core';
+import { pool } from '../database';
+import type { Database } from '../database/pool';
+import { Fault } from '../fault';
+import type { SignedIn } from '../session';
 
 interface SliceRow {
 	id: number;
@@ -10,19 +10,30 @@ interface SliceRow {
 	members: { dimension: number; member: number }[];
 }
 
-/** A person's grants and the model's locks, as the core asks for them. */
+/** A person's grants, their own and those of their groups, the model's locks and what it guards, as the core asks for them. */
 export async function readAccessRules(person: SignedIn, modelId: number): Promise<AccessRules> {
-	const [grants, locks] = await Promise.all([readGrants(person, modelId), readLocks(modelId)]);
-	return { mayEnter: person.permissions.includes('form.enter'), grants, locks };
+	const [grants, locks, guarded] = await Promise.all([readGrants(person.id, modelId), readLocks(modelId), readGuarded(modelId)]);
+	return { mayEnter: person.permissions.includes('form.enter'), grants, locks, ...(guarded.length > 0 && { guarded }) };
 }
 
-async function readGrants(person: SignedIn, modelId: number): Promise<Grant[]> {
+/** The dimensions (ids) on which a model restricts who reads what. */
+export async function readGuarded(modelId: number): Promise<number[]> {
+	const found = await pool().query<{ dimension: number }>(
+		'SELECT dimension_id AS dimension FROM guarded_dimension WHERE model_id = $1 ORDER BY dimension_id',
+		[modelId]
+	);
+	return found.rows.map(({ dimension }) => dimension);
+}
+
+/** What is granted to a person in a model, to them or to a group they are in. */
+export async function readGrants(person: number, modelId: number): Promise<Grant[]> {
 	const grants = await pool().query<SliceRow & { level: Grant['level'] }>(
 		`SELECT g.id, g.name, g.level,
 			coalesce(json_agg(json_build_object('dimension', m.dimension_id, 'member', m.id)) FILTER (WHERE m.id IS NOT NULL), '[]') AS members
 		FROM access_grant g LEFT JOIN access_grant_member gm ON gm.grant_id = g.id LEFT JOIN member m ON m.id = gm.member_id
-		WHERE g.model_id = $1 AND g.person_id = $2 GROUP BY g.id ORDER BY g.id`,
-		[modelId, person.id]
+		WHERE g.model_id = $1 AND (g.person_id = $2 OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = $2))
+		GROUP BY g.id ORDER BY g.id`,
+		[modelId, person]
 	);
 	return grants.rows.map(({ name, level, members }) => ({ name, level, slice: sliceOf(members) }));
 }

@@ -1,9 +1,10 @@
-import { amongBy, usesBy, type NamesMembers } from './definition/naming';
+import { amongBy, usesBy, type NamesMembers } from '../definition/naming';
 
 /** Slices of grants and locks. */
 export const accessNaming: NamesMembers = {
 	uses: usesBy(
-		`SELECT 'grant' AS kind, g.name || ' of ' || p.name AS name FROM access_grant_member gm JOIN access_grant g ON g.id = gm.grant_id JOIN person p ON p.id = g.person_id WHERE gm.member_id = $1
+		`SELECT 'grant' AS kind, g.name || ' of ' || coalesce(p.name, 'the group ' || t.name) AS name FROM access_grant_member gm JOIN access_grant g ON g.id = gm.grant_id
+			LEFT JOIN person p ON p.id = g.person_id LEFT JOIN people_group t ON t.id = g.group_id WHERE gm.member_id = $1
 		UNION SELECT 'lock', l.name FROM access_lock_member lm JOIN access_lock l ON l.id = lm.lock_id WHERE lm.member_id = $1`
 	),
 	among: amongBy('SELECT member_id AS id FROM access_grant_member UNION SELECT member_id FROM access_lock_member'),

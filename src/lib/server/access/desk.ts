@@ -1,0 +1,138 @@
+import { pool } from '../database';
+import { requirePermission, requirePermissionEverywhere, type Permission, type SignedIn } from '../session';
+import type { GrantState } from './kinds/grant';
+import type { GroupState } from './kinds/group';
+import type { PersonState } from './kinds/person';
+import type { RoleState } from './kinds/role';
+
+/** An object of access as it stands. */
+export type Standing<State> = { id: number; state: State };
+
+export type PersonLine = Standing<PersonState> & {
+	/** Invited, and has not set a password yet. */
+	invited: boolean;
+	/** When they were signed in last; null where they never were, or long ago. */
+	seen: string | null;
+	/** Names of their groups. */
+	groups: string[];
+};
+
+export interface AccessNames {
+	people: { id: number; name: string; active: boolean }[];
+	groups: { id: number; name: string }[];
+	roles: { id: number; name: string }[];
+	models: { id: number; name: string }[];
+}
+
+const GIVEN = (column: 'person_id' | 'group_id', of: string) =>
+	`coalesce((SELECT json_agg(json_build_object('role', r.role_id, 'model', r.model_id) ORDER BY r.role_id, r.model_id NULLS FIRST)
+		FROM role_given r WHERE r.${column} = ${of}.id), '[]')`;
+
+/** Names to choose from. */
+export async function accessNames(person: SignedIn | undefined, models: readonly { id: number; name: string }[]): Promise<AccessNames> {
+	requirePermission(person, 'access.read');
+	const [people, groups, roles] = await Promise.all([
+		pool().query<AccessNames['people'][number]>('SELECT id, name, active FROM person ORDER BY name, id'),
+		pool().query<AccessNames['groups'][number]>('SELECT id, name FROM people_group ORDER BY name'),
+		pool().query<AccessNames['roles'][number]>('SELECT id, name FROM role ORDER BY id')
+	]);
+	return { people: people.rows, groups: groups.rows, roles: roles.rows, models: models.map(({ id, name }) => ({ id, name })) };
+}
+
+export async function readPeople(person: SignedIn | undefined): Promise<PersonLine[]> {
+	requirePermission(person, 'access.read');
+	const found = await pool().query<PersonState & { id: number; invited: boolean; seen: Date | null; groups: string[] }>(
+		`SELECT p.id, p.email, p.name, p.title, p.active, p.password_hash IS NULL AS invited, ${GIVEN('person_id', 'p')} AS roles,
+			(SELECT max(s.created_at) FROM session s WHERE s.person_id = p.id) AS seen,
+			coalesce((SELECT array_agg(g.name ORDER BY g.name) FROM people_group g JOIN people_group_member m ON m.group_id = g.id WHERE m.person_id = p.id), '{}') AS groups
+		FROM person p ORDER BY p.name, p.id`
+	);
+	return found.rows.map(({ id, invited, seen, groups, ...state }) => ({ id, state, invited, seen: seen?.toISOString() ?? null, groups }));
+}
+
+export async function readGroups(person: SignedIn | undefined): Promise<Standing<GroupState>[]> {
+	requirePermission(person, 'access.read');
+	const found = await pool().query<GroupState & { id: number }>(
+		`SELECT g.id, g.name, g.description, ${GIVEN('group_id', 'g')} AS roles,
+			coalesce((SELECT array_agg(m.person_id ORDER BY m.person_id) FROM people_group_member m WHERE m.group_id = g.id), '{}') AS members
+		FROM people_group g ORDER BY g.name`
+	);
+	return found.rows.map(({ id, ...state }) => ({ id, state }));
+}
+
+/** The roles, with how many people and groups each is given to. */
+export async function readRoles(person: SignedIn | undefined): Promise<(Standing<RoleState> & { given: number })[]> {
+	requirePermission(person, 'access.read');
+	const found = await pool().query<{ id: number; name: string; description: string; permissions: Permission[]; given: number }>(
+		`SELECT r.id, r.name, r.description, (SELECT count(*)::integer FROM role_given g WHERE g.role_id = r.id) AS given,
+			coalesce((SELECT array_agg(p.permission ORDER BY p.permission) FROM role_permission p WHERE p.role_id = r.id), '{}') AS permissions
+		FROM role r ORDER BY r.id`
+	);
+	return found.rows.map(({ id, given, ...state }) => ({ id, given, state }));
+}
+
+export interface GrantLine extends Standing<GrantState> {
+	holder: string;
+	isGroup: boolean;
+	/** The members by dimension, in words; empty where it is for everything. */
+	slice: { dimension: string; members: string[] }[];
+	/** Members (ids) by dimension (id). */
+	on: { dimension: number; member: number }[];
+}
+
+export interface ModelGrants {
+	grants: GrantLine[];
+	/** The dimensions that may be guarded, and whether they are. */
+	dimensions: { id: number; name: string; guarded: boolean }[];
+}
+
+/** What is granted in a model, and what it guards. */
+export async function readGrantsOfModel(person: SignedIn | undefined, modelId: number): Promise<ModelGrants> {
+	requirePermission(person, 'access.read');
+	const dimensions = await pool().query<ModelGrants['dimensions'][number]>(
+		`SELECT d.id, d.name, EXISTS (SELECT FROM guarded_dimension g WHERE g.model_id = $1 AND g.dimension_id = d.id) AS guarded
+		FROM dimension d JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = $1 WHERE d.kind <> 'period' ORDER BY o.position`,
+		[modelId]
+	);
+	const found = await pool().query<{
+		id: number;
+		person: number | null;
+		group: number | null;
+		holder: string;
+		name: string;
+		level: GrantState['level'];
+		members: { id: number; dimension: number; dimensionName: string; name: string }[];
+	}>(
+		`SELECT g.id, g.person_id AS person, g.group_id AS "group", coalesce(p.name, t.name) AS holder, g.name, g.level,
+			coalesce((SELECT json_agg(json_build_object('id', m.id, 'dimension', d.id, 'dimensionName', d.name, 'name', m.name) ORDER BY m.id)
+				FROM access_grant_member x JOIN member m ON m.id = x.member_id JOIN dimension d ON d.id = m.dimension_id WHERE x.grant_id = g.id), '[]') AS members
+		FROM access_grant g LEFT JOIN person p ON p.id = g.person_id LEFT JOIN people_group t ON t.id = g.group_id
+		WHERE g.model_id = $1 ORDER BY t.name NULLS LAST, p.name, g.id`,
+		[modelId]
+	);
+	return {
+		dimensions: dimensions.rows,
+		grants: found.rows.map(({ id, person: one, group, holder, name, level, members }) => ({
+			id,
+			holder,
+			isGroup: group !== null,
+			state: { holder: one === null ? { group: group! } : { person: one }, name, level, members: members.map((member) => member.id) },
+			slice: dimensions.rows.flatMap((dimension) => {
+				const named = members.filter((member) => member.dimension === dimension.id).map((member) => member.name);
+				return named.length > 0 ? [{ dimension: dimension.name, members: named }] : [];
+			}),
+			on: members.map((member) => ({ dimension: member.dimension, member: member.id }))
+		}))
+	};
+}
+
+/** Letters that were written to people; with no mail to send them by they are kept here. */
+export async function readOutbox(
+	person: SignedIn | undefined
+): Promise<{ id: number; at: string; address: string; subject: string; body: string }[]> {
+	requirePermissionEverywhere(person, 'access.write');
+	const found = await pool().query<{ id: number; at: Date; address: string; subject: string; body: string }>(
+		'SELECT id, at, address, subject, body FROM outbox ORDER BY id DESC LIMIT 100'
+	);
+	return found.rows.map((letter) => ({ ...letter, at: letter.at.toISOString() }));
+}
