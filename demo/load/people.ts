@@ -4,7 +4,7 @@ import type pg from 'pg';
 import { DEMO_PASSWORD, demoPeople } from '../people.mjs';
 import { insertId, type Ids } from './dimensions';
 
-const ROLES = [
+export const ROLES = [
 	{
 		code: 'administrator',
 		name: 'Administrator',

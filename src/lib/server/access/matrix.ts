@@ -50,7 +50,10 @@ export async function grantMatrix(
 	);
 	if (found.rows.length === 0) throw notFound('dimension');
 	const above = new Map(found.rows.map(({ id, above: over }) => [id, over]));
-	const depth = (id: number): number => (above.get(id) == null ? 0 : 1 + depth(above.get(id)!));
+	const depth = (id: number): number => {
+		const over = above.get(id) ?? null;
+		return over === null ? 0 : 1 + depth(over);
+	};
 	const { grants } = await readGrantsOfModel(person, modelId);
 	const here = grants.filter(({ on }) => on.every((each) => each.dimension === dimension));
 	const groups = await pool().query<{ person: number; group: number }>(

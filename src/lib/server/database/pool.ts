@@ -12,7 +12,8 @@ const shared = globalThis as unknown as { databasePool?: pg.Pool };
 
 /** A pool whose connections may break, idle or lent: the query at hand fails, and the next one takes another connection. */
 export function openPool(connectionString: string, max: number): pg.Pool {
-	const made = new pg.Pool({ connectionString, max });
+	// Statements are short here: compiling one takes longer than carrying it out.
+	const made = new pg.Pool({ connectionString, max, options: '-c jit=off' });
 	// Without listeners a broken connection would end the process.
 	made.on('error', () => {});
 	made.on('connect', (client) => client.on('error', () => {}));

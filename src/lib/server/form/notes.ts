@@ -103,6 +103,11 @@ export async function bringNotes(
 		[modelId]
 	);
 	if (found.rows.length === 0) return { notes: 0 };
+	const seen = await readablePlaces(
+		writer,
+		modelId,
+		found.rows.map(({ place }) => place)
+	);
 	// Last year's notes stand in last year's scenario: whatever it was, the form's own one takes them.
 	const ask = await formAsk(writer, modelId, form.layout, choices, await draftVersion(pool(), writer.id, modelId));
 	const dimensionIds = await addressDimensions(pool(), modelId);
@@ -119,7 +124,7 @@ export async function bringNotes(
 	const { cells } = await askEngine(modelId, 'locate', { ...ask, places: placed.map(({ place }) => place) });
 	let notes = 0;
 	for (const [index, { place, text, author, period }] of placed.entries()) {
-		if (cells[index]!.length === 0) continue;
+		if (cells[index]!.length === 0 || !seen[index]) continue;
 		const words = `From ${period}, ${author}: ${text}`.slice(0, 4_000);
 		const made = await pool().query(
 			`INSERT INTO note (model_id, place, person_id, text, form_id)

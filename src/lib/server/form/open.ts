@@ -68,7 +68,8 @@ export async function openForm(
 		instructions: stored.instructions,
 		form,
 		steps: await stepsLeft(pool(), reader.id, modelId, stored.id),
-		saved: await lastSaved(pool(), modelId),
+		// Of who reads a part: what others did is not theirs to know.
+		saved: reader.readsPart ? null : await lastSaved(pool(), modelId),
 		draftSince: form.draftSize > 0 ? await draftSince(pool(), reader.id, modelId) : null,
 		elsewhere: form.draftSize > form.draftHere ? await draftElsewhere(pool(), reader.id, modelId, stored.id) : []
 	};

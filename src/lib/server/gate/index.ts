@@ -5,7 +5,7 @@
 import { Fault, notAllowed, notSignedIn, wrongOrigin } from '../fault';
 import { inWords, type SignedIn } from '../session';
 import { limitBody } from './body';
-import { limitOf, permissionsOf, STRANGERS } from './routes';
+import { limitOf, NO_VERB, permissionsOf, STRANGERS } from './routes';
 
 export { addressOf } from './client';
 export { guardAnswer } from './headers';
@@ -25,17 +25,23 @@ export function requireOrigin(request: Request, route: string | null, origin: st
 }
 
 /**
- * The request with its body held to what its route takes; of somebody who is not signed in only what signing in needs.
+ * The request with its body held to what its route takes; of somebody who is not signed in only what signing in needs. Who
+ * only reads needs what the area does.
  * @param verb what is asked of the route, where its address says so
  * @throws Fault 401, 403 or 413, each before anything of the body is read
  */
 export function admitBody(request: Request, route: string | null, person: SignedIn | undefined, verb?: string): Request {
-	if (!isWrite(request)) return request;
+	if (!isWrite(request)) {
+		const area = permissionsOf(route);
+		if (person && isApi(route) && area && !area.some((permission) => person.permissions.includes(permission)))
+			throw notAllowed(inWords(area[0]!));
+		return request;
+	}
 	if (!person) {
 		if (isApi(route)) throw notSignedIn();
 		return limitBody(request, STRANGERS);
 	}
-	const permissions = permissionsOf(route, verb);
+	const permissions = permissionsOf(route, verb ?? NO_VERB);
 	if (permissions && !permissions.some((permission) => person.permissions.includes(permission))) throw notAllowed(inWords(permissions[0]!));
 	return limitBody(request, isApi(route) ? limitOf(route) : STRANGERS);
 }

@@ -53,7 +53,7 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 ];
 
 /** Stands for the route itself. */
-const NO_VERB = '';
+export const NO_VERB = '';
 
 const verbs = (permission: Permission, ...names: string[]): Record<string, Permission> =>
 	Object.fromEntries(names.map((name) => [name, permission]));
@@ -81,13 +81,19 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 		...verbs('data.load', 'load', 'fetch'),
 		...verbs('data.write', 'edit', 'member', 'map', 'schedule', 'remove')
 	},
-	'/api/m/[model]/runbooks/[id]/[verb]': verbs('rule.write', 'save', 'copy', 'delete', 'schedule'),
+	'/api/m/[model]/forms/[code]/file': verbs('form.enter', NO_VERB),
+	'/api/m/[model]/forms/[code]/workbook': verbs('form.enter', NO_VERB),
+	'/api/m/[model]/imports': verbs('data.write', NO_VERB),
+	'/api/m/[model]/runbooks/[id]/[verb]': {
+		...verbs('rule.read', 'read', 'check', 'preview', 'freshness'),
+		...verbs('rule.write', 'save', 'copy', 'delete', 'schedule')
+	},
 	'/api/m/[model]/runs/[id]/[verb]': { ...verbs('rule.run', 'take-back'), ...verbs('rule.write', 'keep') },
 	'/api/m/[model]/rules/[verb]': verbs('rule.write', 'create'),
 	'/api/m/[model]/presets/[verb]': verbs('rule.write', 'save', 'delete'),
 	'/api/m/[model]/batches/[batch]/[verb]': verbs('data.load', 'reload', 'take-back'),
 	...Object.fromEntries(
-		['lists', 'variables', 'formula', 'currencies', 'model', 'rates'].map((name) => [
+		['lists', 'variables', 'formula', 'currencies', 'model', 'rates', 'sheet'].map((name) => [
 			`/api/m/[model]/structure/${name}`,
 			verbs('structure.write', NO_VERB)
 		])
@@ -116,9 +122,12 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };
 
-/** The permissions of which a writer to a route needs one; undefined where being signed in is enough. */
-export function permissionsOf(route: string | null, verb = NO_VERB): readonly Permission[] | undefined {
+/**
+ * The permissions of which a caller of a route needs one; undefined where being signed in is enough.
+ * @param verb what is asked of it by a writer; of who only reads none
+ */
+export function permissionsOf(route: string | null, verb?: string): readonly Permission[] | undefined {
 	const ofVerbs = VERBS[route ?? ''];
-	if (ofVerbs && Object.hasOwn(ofVerbs, verb)) return [ofVerbs[verb]!];
+	if (ofVerbs && verb !== undefined && Object.hasOwn(ofVerbs, verb)) return [ofVerbs[verb]!];
 	return AREAS.find(([prefix]) => route === prefix || route?.startsWith(`${prefix}/`))?.[1];
 }

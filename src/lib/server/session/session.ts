@@ -126,9 +126,11 @@ const HELD_BY = (what: 'none' | 'whole'): string => `EXISTS (SELECT FROM access_
 	})`;
 
 const PERSON = `SELECT p.id, p.name, p.email, p.title, p.locale, p.theme,
-		coalesce(json_agg(DISTINCT jsonb_build_object('permission', rp.permission, 'model', pr.model_id)) FILTER (WHERE rp.permission IS NOT NULL), '[]') AS held,
+		coalesce((SELECT json_agg(DISTINCT jsonb_build_object('permission', rp.permission, 'model', g.model_id))
+			FROM role_given g JOIN role_permission rp ON rp.role_id = g.role_id
+			WHERE g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)), '[]') AS held,
 		coalesce((SELECT array_agg(DISTINCT d.model_id) FROM guarded_dimension d WHERE ${HELD_BY('none')} OR NOT ${HELD_BY('whole')}), '{}') AS parts
-	FROM person p LEFT JOIN person_role pr ON pr.person_id = p.id LEFT JOIN role_permission rp ON rp.role_id = pr.role_id`;
+	FROM person p`;
 
 /** A person who has been recognised, before it is known in which model they work. */
 export class KnownPerson {
@@ -160,7 +162,7 @@ export class KnownPerson {
 /** The person a token belongs to, undefined when it is unknown or has expired. */
 export async function readSession(token: string): Promise<KnownPerson | undefined> {
 	const found = await pool().query<StoredPerson>(
-		`${PERSON} JOIN session s ON s.person_id = p.id WHERE p.active AND s.token_hash = $1 AND s.expires_at > now() GROUP BY p.id`,
+		`${PERSON} JOIN session s ON s.person_id = p.id WHERE p.active AND s.token_hash = $1 AND s.expires_at > now()`,
 		[hashOf(token)]
 	);
 	return found.rows[0] && new KnownPerson(found.rows[0]);
@@ -172,7 +174,7 @@ export async function readSession(token: string): Promise<KnownPerson | undefine
  * @throws Fault when they are gone or not active
  */
 export async function personById(id: number | null, modelId: number): Promise<SignedIn> {
-	const found = await pool().query<StoredPerson>(`${PERSON} WHERE p.active AND p.id = $1 GROUP BY p.id`, [id]);
+	const found = await pool().query<StoredPerson>(`${PERSON} WHERE p.active AND p.id = $1`, [id]);
 	if (!found.rows[0]) throw notFound('person');
 	return new KnownPerson(found.rows[0]).in(modelId);
 }

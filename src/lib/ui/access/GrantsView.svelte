@@ -187,7 +187,7 @@
 				><tr class="text-grey border-rule border-b text-left text-xs"
 					><th class="py-1 font-normal">Who</th><th class="font-normal">May</th><th class="font-normal">Grant</th><th class="font-normal"
 						>Where</th
-					><th></th></tr
+					><th><span class="sr-only">Take away</span></th></tr
 				></thead
 			>
 			<tbody>
@@ -219,15 +219,15 @@
 				aria-label="New grant"
 			>
 				<div class="flex flex-wrap gap-2">
-					<label class="text-grey text-xs"
-						>Who<select class="select select-sm text-base-content block w-48" bind:value={draft.holder} required>
+					<label class="text-grey flex flex-col text-xs"
+						>Who<select class="select select-sm text-base-content w-48" bind:value={draft.holder} required>
 							<option value="">choose…</option>
 							{#each names.groups as { id, name } (id)}<option value="group {id}">{name}, group</option>{/each}
 							{#each names.people.filter(({ active }) => active) as { id, name } (id)}<option value="person {id}">{name}</option>{/each}
 						</select></label
 					>
-					<label class="text-grey text-xs"
-						>may<select class="select select-sm text-base-content block w-36" bind:value={draft.level}
+					<label class="text-grey flex flex-col text-xs"
+						>may<select class="select select-sm text-base-content w-36" bind:value={draft.level}
 							>{#each Object.entries(LEVELS) as [level, words] (level)}<option value={level}>{words}</option>{/each}</select
 						></label
 					>

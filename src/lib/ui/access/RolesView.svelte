@@ -37,8 +37,8 @@
 			<label class="text-grey text-xs"
 				>New role<input class="input input-sm text-base-content block w-52" bind:value={name} required maxlength="200" /></label
 			>
-			<label class="text-grey text-xs"
-				>like<select class="select select-sm text-base-content block w-44" bind:value={like}
+			<label class="text-grey flex flex-col text-xs"
+				>like<select class="select select-sm text-base-content w-44" bind:value={like}
 					><option value="">nothing yet</option>{#each roles as { id, state } (id)}<option value={id}>{state.name}</option>{/each}</select
 				></label
 			>

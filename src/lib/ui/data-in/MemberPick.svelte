@@ -19,6 +19,7 @@
 	let at = $state(0);
 	let found = $state.raw<readonly FoundMember[]>([]);
 	let ask = 0;
+	let closing: ReturnType<typeof setTimeout> | undefined;
 
 	async function look() {
 		const number = ++ask;
@@ -61,6 +62,8 @@
 		class:chosen={chosen !== ''}
 		bind:value={text}
 		onfocus={() => {
+			// Whoever comes right back finds it open.
+			clearTimeout(closing);
 			open = true;
 			void look();
 		}}
@@ -68,7 +71,7 @@
 			open = true;
 			void look();
 		}}
-		onblur={() => setTimeout(() => (open = false), 120)}
+		onblur={() => (closing = setTimeout(() => (open = false), 120))}
 		{onkeydown}
 	/>
 	{#if open}

@@ -15,7 +15,8 @@ export const load = (async ({ locals }) => {
 			locale: person.locale,
 			theme: person.theme,
 			marks: await readMarkChoice(person.id),
-			permissions: person.permissions
+			permissions: person.permissions,
+			readsPart: person.readsPart ?? false
 		},
 		models: locals.models,
 		model: locals.models.find((model) => model.id === locals.modelId)!,

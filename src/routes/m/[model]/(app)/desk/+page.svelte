@@ -203,7 +203,9 @@
 						</span>
 						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
 					</li>
-				{/each}
+				{:else}<li class="text-grey row">
+						{data.person.readsPart ? 'Of this model you read a part: only your own changes are listed.' : 'Nothing has been changed yet.'}
+					</li>{/each}
 			</ol>
 		</section>
 	</div>

@@ -66,7 +66,9 @@
 	<footer>
 		Revision {form.revision}{form.draftSize > 0 ? ', with unsaved entries of one’s own (in italics)' : ''}{form.trial
 			? `, as “${form.trial.name}” would leave it`
-			: ''}{form.restricted ? '; totals are of what the reader may read' : ''}. {data.person}{now ? `, ${formatMoment(now, data.locale)}` : ''}.
+			: ''}{form.restricted ? '; totals are of what the reader may read' : ''}. {data.person}{now
+			? `, ${formatMoment(now, data.locale)}`
+			: ''}.
 	</footer>
 </main>
 
