@@ -1,54 +1,17 @@
 // People, roles and permissions.
 import { hash } from '@node-rs/argon2';
 import type pg from 'pg';
+import { READY_ROLES } from '../../src/lib/server/access/ready-roles';
 import { DEMO_PASSWORD, demoPeople } from '../people.mjs';
 import { insertId, type Ids } from './dimensions';
 
-export const ROLES = [
-	{
-		code: 'administrator',
-		name: 'Administrator',
-		permissions: [
-			'structure.read',
-			'structure.write',
-			'data.read',
-			'data.load',
-			'data.write',
-			'form.read',
-			'form.enter',
-			'form.design',
-			'rule.read',
-			'rule.write',
-			'rule.run',
-			'access.read',
-			'access.write'
-		]
-	},
-	{
-		code: 'controller',
-		name: 'Controller',
-		permissions: [
-			'structure.read',
-			'data.read',
-			'data.load',
-			'data.write',
-			'form.read',
-			'form.enter',
-			'form.design',
-			'rule.read',
-			'rule.write',
-			'rule.run',
-			'access.read'
-		]
-	},
-	{ code: 'planner', name: 'Planner', permissions: ['form.read', 'form.enter', 'rule.run'] },
-	{ code: 'reviewer', name: 'Reviewer', permissions: ['form.read'] },
-	{ code: 'auditor', name: 'Auditor', permissions: ['structure.read', 'data.read', 'form.read', 'rule.read'] }
-];
-
 export async function loadPeople(client: pg.PoolClient): Promise<Ids> {
-	for (const role of ROLES) {
-		const id = await insertId(client, 'INSERT INTO role (code, name) VALUES ($1, $2) RETURNING id', [role.code, role.name]);
+	for (const role of READY_ROLES) {
+		const id = await insertId(client, 'INSERT INTO role (code, name, description) VALUES ($1, $2, $3) RETURNING id', [
+			role.code,
+			role.name,
+			role.description
+		]);
 		await client.query('INSERT INTO role_permission (role_id, permission) SELECT $1, unnest($2::text[])', [id, role.permissions]);
 	}
 	const ids: Ids = new Map();

@@ -1,7 +1,7 @@
 import { expect, test } from '@playwright/test';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { ROLES } from '../../demo/load/people';
+import { READY_ROLES } from '../../src/lib/server/access/ready-roles';
 import { ask, another, signIn } from './people';
 
 /**
@@ -186,7 +186,7 @@ test('every route of the interface lets through who may pass, and nobody else', 
 			cookie: (await their.context().cookies()).map((each) => `${each.name}=${each.value}`).join('; '),
 			person: (await their.locator('[data-person]').first().getAttribute('data-person'))!
 		};
-		const held: readonly string[] = ROLES.find(({ code }) => code === role)!.permissions;
+		const held: readonly string[] = READY_ROLES.find(({ code }) => code === role)!.permissions;
 		for (const call of calls) {
 			const status = await statusOf(base, call, 'group', as);
 			const may = call.needs.some((need) => need === 'signed in' || held.includes(need));

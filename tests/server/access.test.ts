@@ -24,7 +24,8 @@ import { writeNote, formGrid, inspectFigure, openForm, readBeside } from '../../
 import { listImports } from '../../src/lib/server/import';
 import { traceFigure } from '../../src/lib/server/runbook';
 import { changePassword, personById, readSession, setPasswordByLink, signIn, type SignedIn } from '../../src/lib/server/session';
-import { findMembers } from '../../src/lib/server/structure';
+import { makeAdministrator } from '../../src/lib/server/setup/administrator';
+import { createModel, findMembers, newModelSchema } from '../../src/lib/server/structure';
 import { freshDatabase } from './demo-database';
 import { faultOf } from './fault-of';
 
@@ -305,6 +306,67 @@ describe('reading is guarded', () => {
 		expect(grants.find(({ holder }) => holder === 'Tove Brandal')!.slice).toEqual([{ dimension: 'Line', members: ['Skerry Line'] }]);
 		expect((await faultOf(readGrantsOfModel(await person('Tove'), posts))).status).toBe(403);
 	});
+});
+
+test('into an installation without anybody somebody is let in from outside, and finds a model to begin with', async () => {
+	await closePool();
+	const empty = await freshDatabase('access_empty', { demo: false });
+	process.env.DATABASE_URL = empty.url;
+	try {
+		const letter = await makeAdministrator({ email: 'First@brinewater.example', name: 'First One', origin: 'http://here' });
+		await setPasswordByLink(/\/password\/(\S+)/.exec(letter)![1]!, FINE);
+		const known = (await readSession(await signIn('first@brinewater.example', FINE, 'a')))!;
+		const [model] = await listModels(empty.pool);
+		const first = known.in(model!.id);
+		expect([first.name, first.everywhere!.includes('access.write'), first.readsPart]).toEqual(['First One', true, false]);
+		expect((await readRoles(first)).map(({ state }) => state.name)).toEqual([
+			'Administrator',
+			'Controller',
+			'Planner',
+			'Reviewer',
+			'Auditor'
+		]);
+		// Asked once more it is a link for a new password, and nothing twice.
+		await makeAdministrator({ email: 'first@brinewater.example', name: '', origin: 'http://here' });
+		expect([(await readPeople(first)).length, (await listModels(empty.pool)).length]).toEqual([1, 1]);
+		expect((await faultOf(makeAdministrator({ email: 'nobody', name: '', origin: '' }))).status).toBe(422);
+	} finally {
+		await closePool();
+		await empty.close();
+		process.env.DATABASE_URL = database.url;
+	}
+});
+
+test('who makes a model by a role in another one works in it, and in no other', async () => {
+	const administrator = await roleId('Administrator');
+	const lidia = await stateOf('Lidia');
+	await put('person', ids.get('Lidia')!, lidia, { ...lidia, roles: [{ role: administrator, model: posts }] });
+	const wanted = newModelSchema.parse({
+		name: 'Lidia’s own',
+		reportingCurrency: 'EUR',
+		currencies: [],
+		calendar: {
+			grain: 'month',
+			pattern: 'calendar months',
+			fiscalStartMonth: 1,
+			namedBy: 'first year',
+			firstYear: 2028,
+			years: 1,
+			levels: []
+		},
+		scenarios: [{ name: 'Plan', firstYear: 2028, lastYear: 2028, takesEntries: true }],
+		shared: [],
+		fresh: []
+	});
+	// Of posts she reads a part only, so that its structure is closed to her: a grant for all of it opens it.
+	expect((await faultOf(createModel(await person('Lidia'), wanted))).status).toBe(403);
+	const grant: GrantState = { holder: { person: ids.get('Lidia')! }, name: 'All', level: 'read', members: [] };
+	const { id } = await put('grant', null, null, grant);
+	const made = await createModel(await person('Lidia'), wanted);
+	expect((await person('Lidia', made.id)).permissions).toContain('structure.write');
+	expect((await person('Lidia', 1)).permissions).toEqual([]);
+	await put('grant', id, grant, null);
+	await put('person', ids.get('Lidia')!, await stateOf('Lidia'), lidia);
 });
 
 test('a wrong password of somebody who was only invited is no other than any', async () => {

@@ -1,5 +1,6 @@
 import type pg from 'pg';
 import { fieldsOf, generatePeriods, type DimensionState, type MemberState } from '../../core';
+import { letMakerIn } from '../access/maker';
 import { transaction } from '../database';
 import { createCellTable } from '../database/cells';
 import { Fault } from '../fault';
@@ -72,10 +73,7 @@ export async function createFromPackage(
 			]);
 			origins.set(origin.name, row.rows[0]!.id);
 		}
-		await client.query("INSERT INTO access_grant (model_id, person_id, name, level) VALUES ($1, $2, 'Everything', 'write')", [
-			modelId,
-			maker.id
-		]);
+		await letMakerIn(client, maker, modelId);
 		await putAll(scene, PARTS_AFTER_MEMBERS, packed);
 		if (numbers && numbers.length > 0) await createNumbers(client, modelId, maker.id, packed, made, origins, numbers);
 		await refuseBrokenModel(client, modelId);

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type pg from 'pg';
 import { generatePeriods, type CalendarDefinition, type FormLayout } from '../../core';
+import { letMakerIn } from '../access/maker';
 import { transaction } from '../database';
 import { createCellTable } from '../database/cells';
 import { Fault } from '../fault';
@@ -88,10 +89,7 @@ export async function createModel(person: SignedIn | undefined, wanted: NewModel
 			dimensions.filter((dimension) => dimension !== calendar)
 		);
 		await client.query("INSERT INTO origin (model_id, mode, name) VALUES ($1, 'entry', 'Entry')", [id]);
-		await client.query("INSERT INTO access_grant (model_id, person_id, name, level) VALUES ($1, $2, 'Everything', 'write')", [
-			id,
-			maker.id
-		]);
+		await letMakerIn(client, maker, id);
 		const form = await startForm(client, id, dimensions, currencies);
 		await refuseBrokenModel(client, id);
 		await writeJournal(client, {

@@ -50,7 +50,7 @@
 			<tr class="border-rule border-b text-left align-bottom">
 				<th class="text-grey py-1 pr-6 text-xs font-normal" scope="col">Who has it may</th>
 				{#each roles as role (role.id)}
-					<th class="px-3 text-center" scope="col"
+					<th class="px-3 text-center" scope="col" title={role.state.description}
 						>{role.state.name}<span class="text-grey block text-xs font-normal"
 							>{role.given === 0 ? 'given to nobody' : `given ${role.given === 1 ? 'once' : `${role.given} times`}`}</span
 						>
