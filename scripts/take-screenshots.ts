@@ -45,7 +45,6 @@ await planner.keyboard.press('Shift+F10');
 await planner.getByRole('menuitem', { name: 'Fill the row by a method' }).click();
 await planner.getByLabel('Raised by, %').fill('4');
 await planner.getByRole('row', { name: /^Together/ }).waitFor();
-await take(planner, 'method');
 await openForm(planner, 'dry-docking');
 for (const [column, text] of [
 	['Stands in', 'Listra'],
@@ -86,9 +85,6 @@ await ready(administrator);
 await administrator.getByLabel('Name', { exact: true }).fill('Dry dock');
 await administrator.getByLabel('Pattern of months').selectOption('4-4-5');
 await take(administrator, 'new-model');
-await administrator.goto('/structure/calendar');
-await ready(administrator);
-await take(administrator, 'calendar');
 await administrator.goto('/structure/wiring');
 await administrator.locator('[data-drawn]').waitFor();
 await administrator.waitForTimeout(600);
@@ -103,7 +99,6 @@ await administrator.getByRole('button', { name: /^Load \d/ }).click();
 await administrator.getByLabel(/Load good rows/).check();
 await administrator.getByRole('button', { name: 'Load now' }).click();
 await administrator.getByText('Why rows were rejected').waitFor();
-await take(administrator, 'batch');
 await administrator.goto('/rules/1');
 await ready(administrator);
 await administrator.getByText('Volumes by last year’s season').first().click();
@@ -135,6 +130,24 @@ await administrator
 	.getByRole('link', { name: /^Sailing/ })
 	.waitFor();
 await take(administrator, 'flow');
+await administrator.goto('/m/crew/access');
+await ready(administrator);
+await administrator.getByRole('button', { name: 'Tove Brandal' }).click();
+await take(administrator, 'people');
+await administrator.goto('/m/crew/access?view=grants');
+await administrator.getByRole('button', { name: /^Tove Brandal at Skerry Line/ }).click();
+await take(administrator, 'grants');
+await administrator.goto('/m/crew/access?view=why');
+await ready(administrator);
+await administrator.getByRole('combobox', { name: /^Who/ }).selectOption({ label: 'Tove Brandal' });
+await administrator.getByRole('combobox', { name: 'Line of the figure' }).fill('Northgate');
+await administrator
+	.getByRole('option', { name: /Northgate/ })
+	.first()
+	.click();
+await administrator.getByRole('button', { name: 'Why?' }).click();
+await administrator.getByText('No grant to read here').waitFor();
+await take(administrator, 'why');
 await administrator.goto('/m/route-result/forms/route-by-channel');
 await ready(administrator);
 await (await cellAt(administrator, 'Central sound', 'Web')).click();

@@ -18,8 +18,16 @@ const TABLE: Readonly<
 	'/api/marks': { POST: 'signed in' },
 	'/api/theme': { POST: 'signed in' },
 	'/api/m/[model]/access/[verb]': {
-		POST: { change: 'access.write', 'take-back': 'access.write', invite: 'access.write', matrix: 'access.read', why: 'access.read' }
+		POST: {
+			change: 'access.write',
+			'take-back': 'access.write',
+			invite: 'access.write',
+			matrix: 'access.read',
+			why: 'access.read',
+			who: 'access.read'
+		}
 	},
+	'/api/m/[model]/access/report': { GET: 'access.read' },
 	'/api/m/[model]/batches/[batch]/[verb]': {
 		GET: 'data.read',
 		POST: { reload: 'data.load', 'take-back': 'data.load' }

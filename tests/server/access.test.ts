@@ -11,6 +11,8 @@ import {
 	readPeople,
 	readRoles,
 	takeBackAccess,
+	whoMay,
+	whoMayGrid,
 	whyFigure,
 	type AccessKind,
 	type GrantState,
@@ -298,6 +300,30 @@ describe('reading is guarded', () => {
 		expect((await why('Runa', 'SKE')).read[0]!.words).toContain('by the role Reviewer');
 		expect((await why('Runa', 'SKE')).write[0]).toMatchObject({ holds: false });
 		expect((await faultOf(whyFigure(await person('Tove'), posts, { person: 1, members: [1, 2], period: 1 }))).status).toBe(403);
+		// The report over everybody says of each what is said of them alone.
+		const skerry = await asked('SKE');
+		const figure = { members: skerry.slice(0, -1), period: skerry.at(-1)! };
+		const all = await whoMay(await person('Maren'), posts, figure);
+		expect(all.filter(({ read }) => read).map(({ name }) => name)).toEqual([
+			'Caspar Dene',
+			'Maren Kvist',
+			'Osric Hale',
+			'Runa Eskild',
+			'Tove Brandal',
+			'Vera Lindmoor'
+		]);
+		for (const each of all) {
+			const alone = await whyFigure(await person('Maren'), posts, { person: each.id, ...figure });
+			expect([each.name, each.read, each.write]).toEqual([
+				each.name,
+				alone.read.every(({ holds }) => holds),
+				alone.write.every(({ holds }) => holds)
+			]);
+		}
+		const { grid } = await whoMayGrid(await person('Maren'), posts, figure);
+		expect(grid.find(([name]) => name === 'Piet Harrow')!.slice(2, 4)).toEqual(['no', 'no']);
+		expect((await faultOf(whoMay(await person('Maren'), posts, { members: [1, 2], period: 1 }))).status).toBe(422);
+		expect((await faultOf(whoMay(await person('Tove'), posts, figure))).status).toBe(403);
 	});
 
 	test('grants of the demo are told with where they hold', async () => {

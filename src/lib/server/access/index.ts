@@ -17,6 +17,7 @@ export { invitePerson } from './invite';
 export { grantMatrix, matrixSchema, type GrantMatrix } from './matrix';
 export { readablePlaces, reachedMembers, requireWholeModel } from './reading';
 export { readAccessRules, refuseAlternateGroups } from './rules';
+export { whoMay, whoMayGrid, whoMaySchema, type WhoMay } from './who-may';
 export { figureDimensions, whyFigure, whySchema, type Why } from './why';
 export type { GrantState } from './kinds/grant';
 export type { GroupState } from './kinds/group';

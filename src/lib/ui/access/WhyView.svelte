@@ -1,5 +1,6 @@
 <script lang="ts">
-	import type { AccessNames, Why } from '$lib/server/access';
+	import type { AccessNames, WhoMay, Why } from '$lib/server/access';
+	import { at } from '$lib/ui/at';
 	import MemberPick from '../data-in/MemberPick.svelte';
 	import { request } from '../request';
 
@@ -19,12 +20,26 @@
 	let why = $state.raw<Why | null>(null);
 	let fault = $state<string | null>(null);
 
+	let everybody = $state.raw<{ people: readonly WhoMay[]; file: string } | null>(null);
+	const figure = () => ({
+		members: dimensions.filter(({ isPeriod }) => !isPeriod).map(({ id }) => chosen[id]?.id ?? 0),
+		period: chosen[dimensions.find(({ isPeriod }) => isPeriod)!.id]?.id ?? 0
+	});
+
 	async function ask() {
-		const period = dimensions.find(({ isPeriod }) => isPeriod);
-		const members = dimensions.filter(({ isPeriod }) => !isPeriod).map(({ id }) => chosen[id]?.id ?? 0);
-		const reply = await request<Why>('/api/access/why', { person: of, members, period: chosen[period!.id]?.id ?? 0 });
+		everybody = null;
+		const reply = await request<Why>('/api/access/why', { person: of, ...figure() });
 		fault = reply.ok ? null : reply.message;
 		why = reply.ok ? reply.answer : null;
+	}
+	async function askOfAll() {
+		why = null;
+		const asked = figure();
+		const reply = await request<{ people: WhoMay[] }>('/api/access/who', asked);
+		fault = reply.ok ? null : reply.message;
+		everybody = reply.ok
+			? { people: reply.answer.people, file: at(`/api/access/report?members=${asked.members.join('.')}&period=${asked.period}`) }
+			: null;
 	}
 </script>
 
@@ -55,7 +70,10 @@
 				/>
 			</div>
 		{/each}
-		<button class="btn btn-primary btn-sm mt-1 justify-self-start">Why?</button>
+		<div class="mt-1 flex gap-2">
+			<button class="btn btn-primary btn-sm">Why?</button>
+			<button type="button" class="btn btn-sm" onclick={askOfAll}>Who may?</button>
+		</div>
 	</form>
 	<section aria-live="polite" aria-label="Explanation">
 		{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
@@ -69,6 +87,30 @@
 					{/each}
 				</ol>
 			{/each}
+		{:else if everybody}
+			<div class="mb-1 flex items-baseline gap-2">
+				<h2 class="grow font-semibold">
+					{everybody.people.filter(({ read }) => read).length} may read it, {everybody.people.filter(({ write }) => write).length} may write it
+				</h2>
+				<a class="btn btn-sm" href="{everybody.file}&as=xlsx" download>XLSX</a>
+				<a class="btn btn-sm" href="{everybody.file}&as=csv" download>CSV</a>
+			</div>
+			<table class="w-full text-[13.5px]" aria-label="Who may read and write it">
+				<thead
+					><tr class="text-grey border-rule border-b text-left text-xs"
+						><th class="py-1 font-normal">Person</th><th class="font-normal">Reads</th><th class="font-normal">Writes</th></tr
+					></thead
+				>
+				<tbody>
+					{#each everybody.people as { id, name, title, read, write, because } (id)}
+						<tr class="border-hairline border-b align-top">
+							<td class="py-1 pr-3">{name}<span class="text-grey block text-xs">{title}</span></td>
+							<td class="py-1 pr-3">{read ? 'yes' : 'no'}<span class="text-soft block text-xs">{because[0]}</span></td>
+							<td class="py-1">{write ? 'yes' : 'no'}<span class="text-soft block text-xs">{because[1]}</span></td>
+						</tr>
+					{/each}
+				</tbody>
+			</table>
 		{:else if !fault}<p class="text-soft">
 				Choose a person and a figure: what lets them read and write it, or keeps them from it, is told sentence by sentence.
 			</p>{/if}

@@ -17,7 +17,7 @@ import { readsMoved } from './reads-moved';
 import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
-import { whyCell } from './why-cell';
+import { whyCell, whyCells } from './why-cell';
 import { traceBack, traceForward } from './trace';
 import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
 
@@ -58,6 +58,7 @@ export const REQUESTS = {
 	traceForward,
 	vocabulary,
 	whyCell,
+	whyCells,
 	whyNotWrite
 };
 

@@ -7,6 +7,8 @@ import {
 	invitePerson,
 	matrixSchema,
 	takeBackAccess,
+	whoMay,
+	whoMaySchema,
 	whyFigure,
 	whySchema
 } from '$lib/server/access';
@@ -27,6 +29,8 @@ export const POST = ({ request, locals: { person, modelId }, params, url }) =>
 				return grantMatrix(person, modelId, await readBody(request, matrixSchema));
 			case 'why':
 				return whyFigure(person, modelId, await readBody(request, whySchema));
+			case 'who':
+				return { people: await whoMay(person, modelId, await readBody(request, whoMaySchema)) };
 			default:
 				throw notFound('action');
 		}

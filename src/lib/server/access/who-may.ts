@@ -1,0 +1,90 @@
+import { z } from 'zod';
+import type { AccessRules, Grant } from '../../core';
+import { pool } from '../database';
+import { modelVersions } from '../database/structure-version';
+import { askRunner } from '../engine';
+import { requirePermission, type SignedIn } from '../session';
+import { readGuarded, readLocks } from './rules';
+
+export const whoMaySchema = z.object({ members: z.array(z.int()).min(2).max(40), period: z.int() });
+
+/** Somebody, and whether they may read and write a figure; else by what they may not. */
+export interface WhoMay {
+	id: number;
+	name: string;
+	title: string;
+	read: boolean;
+	write: boolean;
+	/** The sentences on which it rests: of reading, of writing. */
+	because: [read: string, write: string];
+}
+
+/** Everybody who is active, and whether they may read and write a figure: the report of a slice. */
+export async function whoMay(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ members, period }: z.infer<typeof whoMaySchema>
+): Promise<WhoMay[]> {
+	requirePermission(person, 'access.read');
+	const people = await pool().query<{ id: number; name: string; title: string; reads: boolean; enters: boolean; grants: Grant[] }>(
+		`SELECT p.id, p.name, p.title, ${HAS('form.read')} AS reads, ${HAS('form.enter')} AS enters,
+			coalesce((SELECT json_agg(json_build_object('name', g.name, 'level', g.level, 'slice', ${SLICE}) ORDER BY g.id) FROM access_grant g
+				WHERE g.model_id = $1 AND (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id))), '[]') AS grants
+		FROM person p WHERE p.active ORDER BY p.name, p.id`,
+		[modelId]
+	);
+	const [locks, guarded, { structure }] = await Promise.all([readLocks(modelId), readGuarded(modelId), modelVersions(pool(), modelId)]);
+	// Many have the same grants: each set of them is asked about once.
+	const sets = new Map<string, Grant[]>();
+	for (const { grants } of people.rows) sets.set(JSON.stringify(grants), grants);
+	const rules = [...sets.values()].map((grants): AccessRules => ({ mayEnter: true, grants, locks, guarded }));
+	// Beside the thread on which people type: each set is compiled over all members.
+	const { verdicts } = await askRunner(modelId, 'whyCells', { rules, structure, members, period });
+	const verdictOf = new Map([...sets.keys()].map((key, at) => [key, verdicts[at]!]));
+	return people.rows.map(({ id, name, title, reads, enters, grants }) => {
+		const { read, write } = verdictOf.get(JSON.stringify(grants))!;
+		return {
+			id,
+			name,
+			title,
+			read: reads && read.every(({ holds }) => holds),
+			write: enters && write.every(({ holds }) => holds),
+			because: [
+				reads ? read.map(({ words }) => words).join(' ') : 'No role to open forms in this model.',
+				enters ? write.map(({ words }) => words).join(' ') : 'No role to enter figures in this model.'
+			]
+		};
+	});
+}
+
+const HAS = (
+	permission: string
+) => `EXISTS (SELECT FROM role_given g JOIN role_permission rp ON rp.role_id = g.role_id AND rp.permission = '${permission}'
+	WHERE (g.model_id IS NULL OR g.model_id = $1) AND (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)))`;
+
+/** A grant's members (ids) by dimension (id), as the core has them. */
+const SLICE = `coalesce((SELECT json_object_agg(d, m) FROM (SELECT m.dimension_id AS d, json_agg(m.id ORDER BY m.id) AS m
+	FROM access_grant_member x JOIN member m ON m.id = x.member_id WHERE x.grant_id = g.id GROUP BY m.dimension_id) AS named), '{}')`;
+
+/** The same as a grid, with the figure and the date in its head: for those who check. */
+export async function whoMayGrid(
+	person: SignedIn | undefined,
+	modelId: number,
+	figure: z.infer<typeof whoMaySchema>
+): Promise<{ name: string; grid: string[][] }> {
+	const lines = await whoMay(person, modelId, figure);
+	const named = await pool().query<{ words: string }>(
+		`SELECT string_agg(m.name, ' · ' ORDER BY o) AS words FROM unnest($1::integer[]) WITH ORDINALITY AS x (id, o) JOIN member m ON m.id = x.id`,
+		[[...figure.members, figure.period]]
+	);
+	return {
+		name: 'Who may read and write',
+		grid: [
+			['Figure', named.rows[0]?.words ?? ''],
+			['As of', new Date().toISOString().slice(0, 16).replace('T', ' ')],
+			[],
+			['Person', 'What they do', 'Reads', 'Writes', 'Reading', 'Writing'],
+			...lines.map(({ name, title, read, write, because }) => [name, title, read ? 'yes' : 'no', write ? 'yes' : 'no', ...because])
+		]
+	};
+}
