@@ -17,6 +17,8 @@ export class ReadGuard {
 	readonly #classOf: Int32Array[];
 	readonly #strides: number[];
 	readonly #allowed: Uint8Array;
+	/** The axes whose members differ in what may be read: the others add nothing. */
+	readonly #telling: Int32Array;
 	/** By axis and class: whether any combination with it is allowed. */
 	readonly #reached: Uint8Array[];
 
@@ -25,6 +27,7 @@ export class ReadGuard {
 		this.#classOf = classOf;
 		this.#strides = strides;
 		this.#allowed = allowed;
+		this.#telling = Int32Array.from(strides.keys()).filter((axis) => classOf[axis]!.some((each) => each !== 0));
 		this.#reached = strides.map((stride, axis) => {
 			const count = Math.max(1, ((strides[axis + 1] ?? allowed.length) / stride) | 0);
 			const reached = new Uint8Array(count);
@@ -79,7 +82,7 @@ export class ReadGuard {
 	/** Whether the person may read a leaf address. */
 	mayRead(address: Address): boolean {
 		let combination = 0;
-		for (let axis = 0; axis < this.#classOf.length; axis++) combination += this.#classOf[axis]![address[axis]!]! * this.#strides[axis]!;
+		for (const axis of this.#telling) combination += this.#classOf[axis]![address[axis]!]! * this.#strides[axis]!;
 		return this.#allowed[combination] === 1;
 	}
 
@@ -113,8 +116,10 @@ export class ReadGuard {
 	/** The same for a series given by columns of coordinates, without an address being built. */
 	mayReadAt(coordinates: readonly Int32Array[], series: number): boolean {
 		let combination = 0;
-		for (let axis = 0; axis < this.#classOf.length; axis++)
+		for (let at = 0; at < this.#telling.length; at++) {
+			const axis = this.#telling[at]!;
 			combination += this.#classOf[axis]![coordinates[axis]![series]!]! * this.#strides[axis]!;
+		}
 		return this.#allowed[combination] === 1;
 	}
 }
