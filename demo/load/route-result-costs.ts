@@ -16,26 +16,18 @@ import { ledgerPage, type Posting } from '../../src/lib/server/simulated/ledger'
 import { figures } from '../figures';
 import { monthFacts } from '../months';
 import { FETCHED_MONTHS, ITEM_OF_ACCOUNT, ITEM_OF_POSTING, OBJECT_OF_BOOKING, OBJECT_OF_POSTING, SHARED_OUT } from '../route-result';
-import { insertId, type Dimensions, type LoadedDimension } from './dimensions';
+import { insertId, type LoadedDimension } from './dimensions';
+import type { Made } from './route-result';
 import { addImport, addMap, addRule, patterns } from './recipes';
 
 const FROM_PLAN = 'group-plan';
 const FROM_LEDGER = 'ledger-costs';
 
-interface Receiving {
-	items: LoadedDimension;
-	objects: LoadedDimension;
-	channels: LoadedDimension;
-	customers: LoadedDimension;
-	main: Dimensions;
-	periods: LoadedDimension;
-}
-
 /** The two imports, before anything was loaded through them. */
 export async function loadCostImports(
 	client: pg.PoolClient,
 	{ groupPlan, routeResult }: { groupPlan: number; routeResult: number },
-	receiving: Receiving
+	receiving: Made
 ): Promise<void> {
 	const { items, objects, channels, customers, main, periods } = receiving;
 	const written = { delimiter: ',', encoding: 'utf-8', amountColumns: ['Amount'], decimal: '.', group: '', currencyColumn: 'Currency' };

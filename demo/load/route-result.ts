@@ -23,7 +23,7 @@ import { insertId, type Dimensions, type Ids, type LoadedDimension } from './dim
 import { loadCostImports } from './route-result-costs';
 import { loadAccounts, loadTree } from './structure';
 
-interface Made {
+export interface Made {
 	items: LoadedDimension;
 	objects: LoadedDimension;
 	channels: LoadedDimension;

@@ -2,6 +2,7 @@
 	import type { AccessNames, GroupState, Standing } from '$lib/server/access';
 	import type { AccessDesk } from './access-desk.svelte';
 	import RolesGivenFields from './RolesGivenFields.svelte';
+	import TextField from './TextField.svelte';
 
 	interface Props {
 		desk: AccessDesk;
@@ -82,23 +83,13 @@
 		<form class="border-hairline w-80 shrink-0 overflow-auto border-l pl-5" onsubmit={save} aria-label="Group">
 			<h2 class="mb-2 font-semibold">{chosen === 'new' ? 'New group' : group?.state.name}</h2>
 			<fieldset class="grid gap-2" disabled={!mayWrite}>
-				<label class="text-grey text-xs"
-					>Name<input
-						class="input input-sm text-base-content w-full"
-						value={edited.name}
-						oninput={(event) => (edited = { ...edited, name: event.currentTarget.value })}
-						required
-						maxlength="200"
-					/></label
-				>
-				<label class="text-grey text-xs"
-					>What it is for<input
-						class="input input-sm text-base-content w-full"
-						value={edited.description}
-						oninput={(event) => (edited = { ...edited, description: event.currentTarget.value })}
-						maxlength="1000"
-					/></label
-				>
+				<TextField label="Name" value={edited.name} required onchange={(name) => (edited = { ...edited, name })} />
+				<TextField
+					label="What it is for"
+					value={edited.description}
+					maxlength={1_000}
+					onchange={(description) => (edited = { ...edited, description })}
+				/>
 				<div>
 					<h3 class="text-grey mb-1 text-xs">People</h3>
 					<ul aria-label="People of the group">

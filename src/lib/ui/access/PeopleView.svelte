@@ -3,6 +3,7 @@
 	import { formatMoment } from '../figures/format';
 	import type { AccessDesk } from './access-desk.svelte';
 	import RolesGivenFields from './RolesGivenFields.svelte';
+	import TextField from './TextField.svelte';
 
 	interface Props {
 		desk: AccessDesk;
@@ -103,33 +104,15 @@
 		<form class="border-hairline w-80 shrink-0 overflow-auto border-l pl-5" onsubmit={save} aria-label="Person">
 			<h2 class="mb-2 font-semibold">{chosen === 'new' ? 'Invite somebody' : line?.state.name}</h2>
 			<fieldset class="grid gap-2" disabled={!mayWrite}>
-				<label class="text-grey text-xs"
-					>Name<input
-						class="input input-sm text-base-content w-full"
-						value={edited.name}
-						oninput={(event) => (edited = { ...edited, name: event.currentTarget.value })}
-						required
-						maxlength="200"
-					/></label
-				>
-				<label class="text-grey text-xs"
-					>E-mail address<input
-						class="input input-sm text-base-content w-full"
-						type="email"
-						value={edited.email}
-						oninput={(event) => (edited = { ...edited, email: event.currentTarget.value })}
-						required
-						maxlength="200"
-					/></label
-				>
-				<label class="text-grey text-xs"
-					>What they do<input
-						class="input input-sm text-base-content w-full"
-						value={edited.title}
-						oninput={(event) => (edited = { ...edited, title: event.currentTarget.value })}
-						maxlength="200"
-					/></label
-				>
+				<TextField label="Name" value={edited.name} required onchange={(name) => (edited = { ...edited, name })} />
+				<TextField
+					label="E-mail address"
+					type="email"
+					value={edited.email}
+					required
+					onchange={(email) => (edited = { ...edited, email })}
+				/>
+				<TextField label="What they do" value={edited.title} onchange={(title) => (edited = { ...edited, title })} />
 				<div>
 					<h3 class="text-grey mb-1 text-xs">Roles of their own</h3>
 					<RolesGivenFields roles={edited.roles} {names} disabled={!mayWrite} onchange={(roles) => (edited = { ...edited, roles })} />
