@@ -23,7 +23,7 @@ import { listModels } from '../../src/lib/server/database/definitions';
 import { readDesk } from '../../src/lib/server/desk';
 import { stopEngines } from '../../src/lib/server/engine';
 import { writeNote, formGrid, inspectFigure, openForm, readBeside } from '../../src/lib/server/form';
-import { listImports } from '../../src/lib/server/import';
+import { editImport, listImports, startFetch } from '../../src/lib/server/import';
 import { traceFigure } from '../../src/lib/server/runbook';
 import { changePassword, personById, readSession, setPasswordByLink, signIn, type SignedIn } from '../../src/lib/server/session';
 import { makeAdministrator } from '../../src/lib/server/setup/administrator';
@@ -392,6 +392,25 @@ test('who makes a model by a role in another one works in it, and in no other', 
 	expect((await person('Lidia', made.id)).permissions).toContain('structure.write');
 	expect((await person('Lidia', 1)).permissions).toEqual([]);
 	await put('grant', id, grant, null);
+	await put('person', ids.get('Lidia')!, await stateOf('Lidia'), lidia);
+});
+
+test('rows of another model are fetched by who may read it there, and by nobody else', async () => {
+	const controller = await roleId('Controller');
+	const lidia = await stateOf('Lidia');
+	await put('person', ids.get('Lidia')!, lidia, { ...lidia, roles: [{ role: controller, model: 1 }] });
+	const place = { kind: 'model' as const, model: posts, slice: {} };
+	const refused = await faultOf(editImport(await person('Lidia', 1), 1, 'ledger-service', { act: 'place', place }));
+	expect([refused.status, refused.message]).toEqual([422, expect.stringContaining('not yours to read')]);
+	const found = await database.pool.query<{ code: string }>(
+		"SELECT code FROM import WHERE model_id = 1 AND source #>> '{place,kind}' = 'model'"
+	);
+	expect(found.rows.length).toBeGreaterThan(0);
+	expect((await faultOf(startFetch(await person('Lidia', 1), 1, found.rows[0]!.code))).status).toBe(422);
+	// Who reads a part of it only is no better off.
+	await put('person', ids.get('Lidia')!, await stateOf('Lidia'), { ...lidia, roles: [{ role: controller, model: null }] });
+	expect((await person('Lidia')).readsPart).toBe(true);
+	expect((await faultOf(startFetch(await person('Lidia', 1), 1, found.rows[0]!.code))).status).toBe(422);
 	await put('person', ids.get('Lidia')!, await stateOf('Lidia'), lidia);
 });
 

@@ -8,6 +8,7 @@ import { requirePermission, type SignedIn } from '../session';
 import { placeSchema, sourceSchema, type Source } from '../definition/source-schema';
 import { readMapLines, readRules, readStoredImport, termsSchema, type StoredImport } from './recipe';
 import { writeJournal, type JournalObject } from '../definition/journal';
+import { requireSourceModel } from './sources/model';
 
 const name = z.string().trim().min(1, 'A name is needed.').max(120);
 const columns = z.array(z.string().min(1).max(500)).min(1).max(12);
@@ -83,6 +84,7 @@ const FETCHED: Partial<Source> = {
 export async function editImport(person: SignedIn | undefined, modelId: number, code: string, act: ImportAct): Promise<void> {
 	const writer = requirePermission(person, 'data.write');
 	if (act.act === 'place' && act.place.kind === 'query') requirePermission(person, 'structure.write');
+	if (act.act === 'place') await requireSourceModel(writer.id, act.place);
 	await transaction(async (client) => {
 		await client.query('SELECT FROM import WHERE model_id = $1 AND code = $2 FOR UPDATE', [modelId, code]);
 		const stored = await readStoredImport(client, modelId, code);

@@ -6,7 +6,7 @@ import { readStoredImport, type StoredImport } from './recipe';
 import { takeDue } from './schedule';
 import { listFolder, readFolderFile } from './sources/folder';
 import { ledgerRows } from './sources/ledger';
-import { modelRows } from './sources/model';
+import { modelRows, requireSourceModel } from './sources/model';
 import { queryRows } from './sources/query';
 import { keepStream, startLoad } from './start';
 
@@ -20,6 +20,7 @@ const UNLOADED_DAYS = 14;
 export async function startFetch(person: SignedIn | undefined, modelId: number, code: string, load = false): Promise<{ job: number }> {
 	const loader = requirePermission(person, 'data.load');
 	const stored = await readStoredImport(pool(), modelId, code);
+	await requireSourceModel(loader.id, stored.source.place);
 	if (stored.source.place.kind === 'file') throw new Fault(422, 'not possible', 'The rows of this import come from a file: choose one.');
 	return noteFetch(modelId, stored, loader.id, load);
 }
@@ -33,6 +34,8 @@ async function noteFetch(modelId: number, stored: StoredImport, person: number, 
 handleJobs('fetch', async (job, tell, signal) => {
 	const { code, load } = job.payload as { code: string; load: boolean };
 	const stored = await readStoredImport(pool(), job.modelId, code);
+	// A schedule fetches for whoever set it, with what they may do today.
+	await requireSourceModel(job.personId, stored.source.place);
 	const files: { id: number; name: string }[] = [];
 	for (const { name, bytes } of await sourceFiles(stored, signal)) {
 		if (signal.aborted) throw new Fault(409, 'cancelled', 'Cancelled. What had been fetched before is kept.');

@@ -13,14 +13,15 @@ export interface DimensionSummary {
 
 /** The model's dimensions, in order. */
 export async function listDimensions(person: SignedIn | undefined, modelId: number): Promise<DimensionSummary[]> {
-	requirePermission(person, 'structure.read');
+	const reader = requirePermission(person, 'structure.read');
 	return (
 		await pool().query<DimensionSummary>(
 			`SELECT d.id, d.code, d.name, d.kind, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
 				coalesce((SELECT array_agg(o.name ORDER BY o.id) FROM model_dimension x JOIN model o ON o.id = x.model_id
-					WHERE x.dimension_id = d.id AND x.model_id <> $1), '{}') AS "sharedWith"
+					WHERE x.dimension_id = d.id AND x.model_id <> $1
+						AND EXISTS (SELECT FROM person_role r WHERE r.person_id = $2 AND (r.model_id IS NULL OR r.model_id = o.id))), '{}') AS "sharedWith"
 			FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1 ORDER BY md.position`,
-			[modelId]
+			[modelId, reader.id]
 		)
 	).rows;
 }

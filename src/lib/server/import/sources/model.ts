@@ -2,7 +2,9 @@ import { Model } from '../../../core';
 import { pool } from '../../database';
 import { readModelDefinition } from '../../database/definitions';
 import { askRunner } from '../../engine';
+import type { Source } from '../../definition/source-schema';
 import { Fault } from '../../fault';
+import { personById } from '../../session';
 import { modelVersions } from '../../database/structure-version';
 import { leafRows } from './model-rows';
 
@@ -18,4 +20,16 @@ export async function* modelRows(modelId: number, slice: Readonly<Record<string,
 	const model = new Model(definition);
 	const { revision, structure } = await modelVersions(pool(), modelId);
 	yield* leafRows(model, await askRunner(modelId, 'leafCells', { revision, structure, slice }));
+}
+
+/** Rows of another model are for who looks at imports there too, and reads all of it. @throws Fault 422 */
+export async function requireSourceModel(person: number | null, place: Source['place']): Promise<void> {
+	if (place.kind !== 'model') return;
+	const reader = await personById(person, place.model);
+	if (!reader.permissions.includes('data.read'))
+		throw new Fault(
+			422,
+			'no model',
+			'The model these rows come from is not there, or not yours to read. Choose another, or ask an administrator.'
+		);
 }
