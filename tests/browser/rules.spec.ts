@@ -261,7 +261,7 @@ test('costs are shared out in two stages, what is stranded is found and repaired
 		.first()
 		.click();
 	await expect(page.getByText('loaded')).toBeVisible();
-	await expect(page.getByText('Costs as booked')).toBeVisible();
+	await expect(page.getByRole('main').getByText('Costs of the group plan')).toBeVisible();
 
 	await page.goto('/m/route-result/rules');
 	await page.getByRole('link', { name: /Crews to routes/ }).click();
