@@ -158,7 +158,7 @@ for (let stage = 0; stage < 4; stage++) {
 	await opens.nth(stage).click();
 	await administrator.getByText('…', { exact: true }).waitFor({ state: 'detached' });
 }
-await administrator.getByText('Costs of the group plan').first().waitFor();
+await administrator.getByRole('main').getByText('Costs of the group plan').first().waitFor();
 await take(administrator, 'trace');
 await administrator.goto('/m/group/structure/dimension/account');
 await ready(administrator);
