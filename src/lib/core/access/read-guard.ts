@@ -17,8 +17,8 @@ export class ReadGuard {
 	readonly #classOf: Int32Array[];
 	readonly #strides: number[];
 	readonly #allowed: Uint8Array;
-	/** The axes whose members differ in what may be read: the others add nothing. */
-	readonly #telling: Int32Array;
+	/** The axes whose members differ in what may be read, with what each member adds to a combination; the others add nothing. */
+	readonly #telling: readonly { axis: number; steps: Int32Array }[];
 	/** By axis and class: whether any combination with it is allowed. */
 	readonly #reached: Uint8Array[];
 
@@ -27,7 +27,9 @@ export class ReadGuard {
 		this.#classOf = classOf;
 		this.#strides = strides;
 		this.#allowed = allowed;
-		this.#telling = Int32Array.from(strides.keys()).filter((axis) => classOf[axis]!.some((each) => each !== 0));
+		this.#telling = [...strides.keys()]
+			.filter((axis) => classOf[axis]!.some((each) => each !== 0))
+			.map((axis) => ({ axis, steps: classOf[axis]!.map((each) => each * strides[axis]!) }));
 		this.#reached = strides.map((stride, axis) => {
 			const count = Math.max(1, ((strides[axis + 1] ?? allowed.length) / stride) | 0);
 			const reached = new Uint8Array(count);
@@ -82,7 +84,7 @@ export class ReadGuard {
 	/** Whether the person may read a leaf address. */
 	mayRead(address: Address): boolean {
 		let combination = 0;
-		for (const axis of this.#telling) combination += this.#classOf[axis]![address[axis]!]! * this.#strides[axis]!;
+		for (const { axis, steps } of this.#telling) combination += steps[address[axis]!]!;
 		return this.#allowed[combination] === 1;
 	}
 
@@ -113,14 +115,16 @@ export class ReadGuard {
 		return combinations;
 	}
 
-	/** The same for a series given by columns of coordinates, without an address being built. */
-	mayReadAt(coordinates: readonly Int32Array[], series: number): boolean {
-		let combination = 0;
-		for (let at = 0; at < this.#telling.length; at++) {
-			const axis = this.#telling[at]!;
-			combination += this.#classOf[axis]![coordinates[axis]![series]!]! * this.#strides[axis]!;
-		}
-		return this.#allowed[combination] === 1;
+	/** A test for the series of a block, by its columns of coordinates: without an address, and for the innermost loop. */
+	testerFor(coordinates: readonly Int32Array[]): (series: number) => boolean {
+		const allowed = this.#allowed;
+		const steps = this.#telling.map((each) => each.steps);
+		const columns = this.#telling.map(({ axis }) => coordinates[axis]!);
+		return (series) => {
+			let combination = 0;
+			for (let at = 0; at < steps.length; at++) combination += steps[at]![columns[at]![series]!]!;
+			return allowed[combination] === 1;
+		};
 	}
 }
 

@@ -58,6 +58,7 @@ export class Accumulator {
 		const accounts = block.coordinates[model.accountAxis]!;
 		const year = this.#query.years[yearIndex]!;
 		const anyComputed = model.live.ordered.length > 0;
+		const maySee = visible?.testerFor(block.coordinates);
 		scanning: for (let series = 0; series < count; series++) {
 			let target = scenarioOffset;
 			for (let axis = 0; axis < tables.length; axis++) {
@@ -65,7 +66,7 @@ export class Accumulator {
 				if (leafClass < 0) continue scanning;
 				target += leafClass * steps[axis]!;
 			}
-			if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
+			if (maySee && !maySee(series)) continue;
 			let weight = 1;
 			for (let axis = 0; axis < factors.length; axis++) weight *= factors[axis]![weighed[axis]![series]!]!;
 			const mayBeComputed = anyComputed && model.live.has(accounts[series]!);

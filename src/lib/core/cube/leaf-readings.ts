@@ -105,10 +105,11 @@ export class LeafReadings {
 		for (const scenario of scenarios)
 			for (const year of wanted) {
 				const block = cube.store.block(scenario, year);
+				const maySee = block && visible?.testerFor(block.coordinates);
 				if (block)
 					for (let series = 0; series < block.count; series++) {
 						if (block.coordinates[model.accountAxis]![series] !== account) continue;
-						if (visible && !visible.mayReadAt(block.coordinates, series)) continue;
+						if (maySee && !maySee(series)) continue;
 						this.#readSeries(reader, { block, series }, block.readAddress(series, address), year, readings);
 					}
 				// Series that only the layers have.
