@@ -100,6 +100,16 @@ test('an administrator invites somebody, gives them a line, and they see that an
 	await ada.reload();
 	await expect(ada.getByText('This form cannot be shown.')).toBeVisible();
 
+	// Without any role there is nothing she could enter, and a way out.
+	await page.getByRole('link', { name: 'People' }).click();
+	await page.getByRole('button', { name: 'Ada Holm' }).click();
+	await page.getByRole('button', { name: 'Take the role away' }).click();
+	await page.getByRole('button', { name: 'Save', exact: true }).click();
+	await expect(page.getByRole('status').filter({ hasText: 'Ada Holm is changed' })).toBeVisible();
+	await ada.goto('/');
+	await expect(ada.getByRole('heading', { name: /there is no model you may work in yet/ })).toBeVisible();
+	await expect(ada.getByRole('button', { name: 'Sign out' })).toBeVisible();
+
 	// Deactivated, she is signed out; what she did stays.
 	await page.getByRole('link', { name: 'People' }).click();
 	await page.getByRole('button', { name: 'Ada Holm' }).click();

@@ -116,6 +116,7 @@ describe('people', () => {
 		expect((await faultOf(takeBackAccess(await person('Maren'), posts, change!.id))).status).toBe(409);
 		expect((await faultOf(put('person', ids.get('Tove')!, tove, { ...tove, email: 'no address' }))).status).toBe(400);
 		expect((await faultOf(put('person', 999_999, tove, tove))).status).toBe(404);
+		expect((await faultOf(put('person', 999_999, null, { ...tove, email: 'other@x.example' }))).status).toBe(404);
 	});
 
 	test('the last who gives access in every model cannot go, nor lose it through a role or a group', async () => {

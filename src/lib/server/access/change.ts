@@ -43,6 +43,8 @@ export async function changeAccess(
 ): Promise<{ id: number; change: number }> {
 	const kind = KINDS[change.kind];
 	const writer = requireFor(kind, person);
+	// Only what is taken back comes under a number it had.
+	if (change.id !== null && (change.before === null || change.before === undefined)) throw notFound(change.kind);
 	const stateOf = (state: unknown) => (state === null || state === undefined ? null : parsed(kind, state));
 	return transaction((client) =>
 		put(client, writer, modelId, { kind: change.kind, id: change.id, before: stateOf(change.before), after: stateOf(change.after) })
