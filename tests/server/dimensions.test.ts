@@ -333,6 +333,10 @@ describe('a dimension that is taken out', () => {
 			(await database.pool.query<{ place: number[] }>("SELECT place FROM note WHERE text = 'Nine more?'")).rows[0]!.place;
 		const wide = await noted();
 
+		// What is guarded would be open without it.
+		await database.pool.query("INSERT INTO guarded_dimension (model_id, dimension_id) SELECT 1, id FROM dimension WHERE code = 'waters'");
+		await expect(previewTakeOut(admin(), 1, 'waters')).rejects.toThrow('Reading is guarded on it');
+		await database.pool.query('DELETE FROM guarded_dimension WHERE model_id = 1');
 		const preview = await previewTakeOut(admin(), 1, 'waters');
 		expect(await stored()).toEqual(rows);
 		const done = await takeOutDimension(admin(), 1, 'waters');

@@ -6,6 +6,6 @@
  */
 export { explainAccess, type AccessSentence } from './explain';
 export { LoadGuard } from './load-guard';
-export { ReadGuard, readsEverything } from './read-guard';
+export { ReadGuard } from './read-guard';
 export { WriteGuard } from './write-guard';
 export type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';
