@@ -271,6 +271,10 @@ describe('reading is guarded', () => {
 		expect((await person('Tove')).readsPart).toBe(false);
 		const out: GrantState = { holder: { person: ids.get('Tove')! }, name: 'Not Northgate', level: 'none', members: [await member('NOR')] };
 		const kept = await put('grant', null, null, out);
+		expect((await accessJournal(await person('Maren'), posts))[0]).toMatchObject({
+			kind: 'grant',
+			named: { [out.members[0]!]: 'Northgate Line' }
+		});
 		const rows = await rowsOf('Tove');
 		expect([...rows.keys()].some((row) => row.includes('Northgate'))).toBe(false);
 		await put('grant', kept.id, out, null);

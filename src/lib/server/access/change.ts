@@ -125,6 +125,8 @@ export interface AccessJournalLine {
 	words: string;
 	before: unknown;
 	after: unknown;
+	/** What the members (ids) of a grant, or the dimensions that are guarded, are called. */
+	named: Record<string, string>;
 	/** Whether the object is as this change left it, so that it can be taken back. */
 	latest: boolean;
 }
@@ -134,12 +136,18 @@ export async function accessJournal(person: SignedIn | undefined, modelId: numbe
 	requirePermission(person, 'access.read');
 	const found = await pool().query<Omit<AccessJournalLine, 'at'> & { at: Date }>(
 		`SELECT c.id, c.at, p.name AS person, c.kind, c.name, c.words, c.before, c.after,
-			NOT EXISTS (SELECT FROM access_change l WHERE l.kind = c.kind AND l.object_id = c.object_id AND l.id > c.id) AS latest
+			NOT EXISTS (SELECT FROM access_change l WHERE l.kind = c.kind AND l.object_id = c.object_id AND l.id > c.id) AS latest,
+			CASE c.kind
+				WHEN 'grant' THEN (SELECT json_object_agg(m.id, m.name) FROM member m
+					WHERE m.id IN (SELECT (jsonb_array_elements_text(coalesce(s -> 'members', '[]')))::integer FROM unnest(ARRAY[c.before, c.after]) AS s))
+				WHEN 'guarded' THEN (SELECT json_object_agg(d.id, d.name) FROM dimension d
+					WHERE d.id IN (SELECT (jsonb_array_elements_text(coalesce(s -> 'dimensions', '[]')))::integer FROM unnest(ARRAY[c.before, c.after]) AS s))
+			END AS named
 		FROM access_change c LEFT JOIN person p ON p.id = c.person_id
 		WHERE c.model_id IS NULL OR c.model_id = $1 ORDER BY c.id DESC LIMIT 200`,
 		[modelId]
 	);
-	return found.rows.map((line) => ({ ...line, at: line.at.toISOString() }));
+	return found.rows.map((line) => ({ ...line, named: line.named ?? {}, at: line.at.toISOString() }));
 }
 
 /** Takes the latest change of an object back: what was before is put again, as a change of its own. */

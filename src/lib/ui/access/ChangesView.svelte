@@ -1,24 +1,55 @@
 <script lang="ts">
-	import type { AccessJournalLine } from '$lib/server/access';
+	import type { AccessJournalLine, AccessNames } from '$lib/server/access';
 	import { formatMoment } from '../figures/format';
 	import type { AccessDesk } from './access-desk.svelte';
 
 	interface Props {
 		desk: AccessDesk;
 		changes: readonly AccessJournalLine[];
+		names: AccessNames;
 		mayWrite: boolean;
 		locale: string;
 	}
-	let { desk, changes, mayWrite, locale }: Props = $props();
+	let { desk, changes, names, mayWrite, locale }: Props = $props();
 
 	const KINDS = { person: 'Person', group: 'Group', role: 'Role', grant: 'Grant', guarded: 'Model' };
+	const WORDS: Readonly<Record<string, string>> = {
+		holder: 'for',
+		members: 'members',
+		level: 'may',
+		roles: 'roles',
+		dimensions: 'guarded'
+	};
+	type Numbered = { id: number; name: string };
+	const nameIn = (list: readonly Numbered[], id: number) => list.find((each) => each.id === id)?.name ?? 'what is gone';
+	/** A part of a state as people call it: numbers of people, groups, roles, models and members by their names. */
+	function inWords(value: unknown, key: string, kind: AccessJournalLine['kind'], named: Readonly<Record<string, string>>): string {
+		if (value === undefined || value === null) return 'nothing';
+		if (typeof value === 'string') return `“${value}”`;
+		if (typeof value === 'boolean') return value ? 'yes' : 'no';
+		if (key === 'holder') {
+			const { person, group } = value as { person?: number; group?: number };
+			return person === undefined ? `the group ${nameIn(names.groups, group!)}` : nameIn(names.people, person);
+		}
+		if (!Array.isArray(value)) return JSON.stringify(value);
+		if (value.length === 0) return key === 'members' && kind === 'grant' ? 'everywhere' : 'none';
+		if (key === 'roles')
+			return (value as { role: number; model: number | null }[])
+				.map(({ role, model }) => nameIn(names.roles, role) + (model === null ? '' : ` in ${nameIn(names.models, model)}`))
+				.join(', ');
+		return value
+			.map((each: unknown) =>
+				typeof each !== 'number' ? String(each) : kind === 'group' ? nameIn(names.people, each) : (named[each] ?? 'what is gone')
+			)
+			.join(', ');
+	}
 	/** What of a state is other than in another one, one line each. */
-	function differences({ before, after }: AccessJournalLine): string[] {
+	function differences({ before, after, kind, named }: AccessJournalLine): string[] {
 		const [was, is] = [before ?? {}, after ?? {}] as Record<string, unknown>[];
-		const plain = (value: unknown) => (value === undefined ? 'nothing' : typeof value === 'string' ? `“${value}”` : JSON.stringify(value));
+		const plain = (value: unknown, key: string) => inWords(value, key, kind, named);
 		return [...new Set([...Object.keys(was!), ...Object.keys(is!)])]
 			.filter((key) => JSON.stringify(was![key]) !== JSON.stringify(is![key]))
-			.map((key) => `${key}: ${plain(was![key])} → ${plain(is![key])}`);
+			.map((key) => `${WORDS[key] ?? key}: ${plain(was![key], key)} → ${plain(is![key], key)}`);
 	}
 </script>
 
@@ -30,7 +61,7 @@
 				<summary class="cursor-pointer"
 					><span class="text-grey">{KINDS[change.kind]}</span> <b class="font-semibold">{change.name}</b>: {change.words}</summary
 				>
-				<ul class="text-soft mt-1 font-mono text-xs break-words">
+				<ul class="text-soft mt-1 text-[13px] break-words">
 					{#each differences(change) as line (line)}<li>{line}</li>{/each}
 				</ul>
 			</details>

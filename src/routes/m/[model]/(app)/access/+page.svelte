@@ -62,7 +62,7 @@
 	{:else if data.view === 'why'}
 		<WhyView dimensions={data.dimensions} names={data.names} person={of} />
 	{:else if data.view === 'changes'}
-		<ChangesView {desk} changes={data.changes} {mayWrite} locale={data.person.locale} />
+		<ChangesView {desk} changes={data.changes} names={data.names} {mayWrite} locale={data.person.locale} />
 	{:else if data.view === 'letters'}
 		<p class="text-soft mb-2 text-[13px]">What would be sent by mail. Links to set a password stand in it: whoever has one can use it.</p>
 		<ul class="border-rule min-h-0 max-w-3xl overflow-auto border-t" aria-label="Letters">
