@@ -113,6 +113,8 @@ describe('people', () => {
 		expect(change).toMatchObject({ kind: 'person', name: 'Tove Brandal', latest: true });
 		await takeBackAccess(await person('Maren'), posts, change!.id);
 		expect(await stateOf('Tove')).toEqual(tove);
+		// Put once more as it is, nothing has happened.
+		expect((await put('person', ids.get('Tove')!, tove, tove)).change).toBeNull();
 		expect((await faultOf(takeBackAccess(await person('Maren'), posts, change!.id))).status).toBe(409);
 		expect((await faultOf(put('person', ids.get('Tove')!, tove, { ...tove, email: 'no address' }))).status).toBe(400);
 		expect((await faultOf(put('person', 999_999, tove, tove))).status).toBe(404);

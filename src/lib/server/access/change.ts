@@ -40,7 +40,7 @@ export async function changeAccess(
 	person: SignedIn | undefined,
 	modelId: number,
 	change: AccessChange
-): Promise<{ id: number; change: number }> {
+): Promise<{ id: number; change: number | null }> {
 	const kind = KINDS[change.kind];
 	const writer = requireFor(kind, person);
 	// Only what is taken back comes under a number it had.
@@ -73,7 +73,7 @@ async function put(
 		after,
 		takesBack = null
 	}: { kind: AccessKind; id: number | null; before: unknown; after: unknown; takesBack?: number | null }
-): Promise<{ id: number; change: number }> {
+): Promise<{ id: number; change: number | null }> {
 	const kind = KINDS[name];
 	await lockAccess(client);
 	const stored = id === null ? null : await kind.read(client, modelId, id);
@@ -85,6 +85,8 @@ async function put(
 			'Somebody else has changed this meanwhile. It is shown as it is now; make your change again.'
 		);
 	if (stored === null && after === null) throw notFound(name);
+	// Asked twice, it is done once.
+	if (id !== null && isDeepStrictEqual(stored, after)) return { id, change: null };
 	const own = await kind.write(client, modelId, id, after);
 	await requireAdministrator(client);
 	const made = await client.query<{ id: number }>(
@@ -151,7 +153,7 @@ export async function accessJournal(person: SignedIn | undefined, modelId: numbe
 }
 
 /** Takes the latest change of an object back: what was before is put again, as a change of its own. */
-export async function takeBackAccess(person: SignedIn | undefined, modelId: number, id: number): Promise<{ change: number }> {
+export async function takeBackAccess(person: SignedIn | undefined, modelId: number, id: number): Promise<{ change: number | null }> {
 	const writer = requirePermission(person, 'access.write');
 	return transaction(async (client) => {
 		const found = await client.query<{ kind: AccessKind; object: number; before: unknown; after: unknown; latest: boolean }>(

@@ -22,7 +22,7 @@ export class AccessDesk {
 		words: string
 	): Promise<number | undefined> {
 		this.busy = true;
-		const reply = await request<{ id: number; change: number }>('/api/access/change', { kind, id, before, after });
+		const reply = await request<{ id: number; change: number | null }>('/api/access/change', { kind, id, before, after });
 		this.busy = false;
 		this.told = reply.ok ? { words, isFault: false } : { words: reply.message, isFault: true };
 		if (reply.ok) this.last = reply.answer.change;
@@ -32,7 +32,7 @@ export class AccessDesk {
 	}
 
 	async takeBack(change: number): Promise<void> {
-		const reply = await request<{ change: number }>('/api/access/take-back', { id: change });
+		const reply = await request<{ change: number | null }>('/api/access/take-back', { id: change });
 		this.told = reply.ok ? { words: 'Taken back: it is as it was before.', isFault: false } : { words: reply.message, isFault: true };
 		this.last = null;
 		await invalidateAll();
