@@ -30,14 +30,28 @@ export class ReadGuard {
 		this.#telling = [...strides.keys()]
 			.filter((axis) => classOf[axis]!.some((each) => each !== 0))
 			.map((axis) => ({ axis, steps: classOf[axis]!.map((each) => each * strides[axis]!) }));
-		this.#reached = strides.map((stride, axis) => {
-			const count = Math.max(1, ((strides[axis + 1] ?? allowed.length) / stride) | 0);
-			const reached = new Uint8Array(count);
-			allowed.forEach((yes, combination) => {
-				if (yes === 1) reached[Math.floor(combination / stride) % count] = 1;
+		const counts = strides.map((stride, axis) => Math.max(1, ((strides[axis + 1] ?? allowed.length) / stride) | 0));
+		// Figures lie at leaves: what is allowed at a class of parents alone reaches nothing.
+		const ofLeaves = counts.map((count, axis) => {
+			const found = new Uint8Array(count);
+			classOf[axis]!.forEach((each, ordinal) => {
+				if (model.dimensions[axis]!.isLeaf(ordinal)) found[each] = 1;
 			});
-			return reached;
+			return found;
 		});
+		this.#reached = counts.map((count) => new Uint8Array(count));
+		const classes = new Int32Array(counts.length);
+		for (let combination = 0; combination < allowed.length; combination++) {
+			if (allowed[combination] === 0) continue;
+			let rest = combination;
+			let isOfLeaves = true;
+			for (let axis = 0; axis < counts.length; axis++) {
+				classes[axis] = rest % counts[axis]!;
+				rest = Math.floor(rest / counts[axis]!);
+				isOfLeaves &&= ofLeaves[axis]![classes[axis]!] === 1;
+			}
+			if (isOfLeaves) for (let axis = 0; axis < counts.length; axis++) this.#reached[axis]![classes[axis]!] = 1;
+		}
 	}
 
 	/** What rules let one read; undefined where that is everything, so that scans pay nothing. */
