@@ -109,7 +109,7 @@ class Person {
 
 	async signIn(): Promise<void> {
 		for (;;) {
-			const response = await fetch(`${origin}/sign-in`, {
+			const response = await fetch(`${origin}/sign-in?/password`, {
 				method: 'POST',
 				redirect: 'manual',
 				headers: { origin, 'content-type': 'application/x-www-form-urlencoded' },

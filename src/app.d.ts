@@ -1,4 +1,4 @@
-import type { SignedIn } from '$lib/server/session';
+import type { SignedIn, TokenHolder } from '$lib/server/session';
 
 declare global {
 	namespace App {
@@ -6,6 +6,8 @@ declare global {
 			person: SignedIn | undefined;
 			/** What the session is known by: streams end with it. */
 			token: string | undefined;
+			/** Of a program: whom its token stands for. */
+			holder?: TokenHolder | undefined;
 			/** The models the person may do anything in. */
 			models: { id: number; code: string; name: string }[];
 			/** The model the address names. */

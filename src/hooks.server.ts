@@ -6,14 +6,16 @@ import { listModels } from '$lib/server/database/definitions';
 import { stopEngines } from '$lib/server/engine';
 import { closeEventStreams } from '$lib/server/events';
 import { Fault, notSignedIn } from '$lib/server/fault';
-import { admitBody, guardAnswer, isApi, isWrite, refusal, requireOrigin } from '$lib/server/gate';
+import { noteUse } from '$lib/server/access';
+import { whileActing } from '$lib/server/acting';
+import { admitBody, guardAnswer, isApi, isForPrograms, isWrite, permissionsUsed, refusal, requireOrigin } from '$lib/server/gate';
 import { stopDataThread } from '$lib/server/import';
 import { keepTryingToStartJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
 import { countRequest } from '$lib/server/metrics';
 import { guardProcess } from '$lib/server/process';
 import '$lib/server/runbook';
-import { readSession, type KnownPerson } from '$lib/server/session';
+import { readSession, readToken, type KnownPerson } from '$lib/server/session';
 import { MODEL_COOKIE, sessionCookie } from '$lib/server/session/cookie';
 
 export const init: ServerInit = async () => {
@@ -36,9 +38,9 @@ export const init: ServerInit = async () => {
 
 /** What looks after the process asks nothing of the database. */
 const OUTSIDE = new Set<string | null>(['/healthz', '/readyz', '/metrics']);
-const OPEN_ROUTES = new Set<string | null>(['/sign-in', '/forgot', '/password/[token]']);
+const OPEN_ROUTES = new Set<string | null>(['/sign-in', '/sign-in/provider', '/sign-in/return', '/forgot', '/password/[token]']);
 /** Whoever may work nowhere can still leave. */
-const WITHOUT_ANY_MODEL = new Set<string | null>(['/sign-in', '/sign-out', '/forgot', '/password/[token]']);
+const WITHOUT_ANY_MODEL = new Set<string | null>([...OPEN_ROUTES, '/sign-out', '/api/account/[verb]']);
 /** Pages as they were addressed before addresses named their model. */
 const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|access|account|print)(\/|$)/;
 
@@ -74,6 +76,7 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	const { pathname } = event.url;
 	const route = event.route.id;
 	if (OUTSIDE.has(route)) return resolve(event);
+	if (isForPrograms(route)) return answerProgram(event, resolve);
 	const token = event.cookies.get(sessionCookie(event.url));
 	// Both are wanted by nearly every request: asked for side by side.
 	const [known, all] = token ? await Promise.all([readSession(token), listModels(pool())]) : [undefined, []];
@@ -87,6 +90,13 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	if (route?.startsWith('/simulated/')) return resolve(event);
 	if (known && person) enterModel(event, known, models);
 	event.request = admitBody(event.request, route, event.locals.person, event.params.verb);
+	if (event.locals.person && event.locals.modelId !== undefined) {
+		const { permissions } = event.locals.person;
+		const used = permissionsUsed(route, isWrite(event.request) ? (event.params.verb ?? '') : undefined).find((each) =>
+			permissions.includes(each)
+		);
+		if (used) noteUse(event.locals.person, used, event.locals.modelId);
+	}
 	if (!person && !OPEN_ROUTES.has(route)) {
 		if (isApi(route)) throw notSignedIn();
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
@@ -94,7 +104,21 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	const theme = person?.theme ?? 'paper';
 	// The words are English everywhere; numbers and dates are written as in the person's country.
 	const lang = `en-${person?.locale.slice(-2) ?? 'GB'}`;
-	return resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) });
+	return whileActing(person?.acting?.id ?? null, () =>
+		resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) })
+	);
+}
+
+/** What programs ask: with a token in their heading, as its owner, and never with a cookie. */
+async function answerProgram(event: RequestEvent, resolve: Resolve): Promise<Response> {
+	const [, token] = /^Bearer +([\w.~+/-]+=*)$/i.exec(event.request.headers.get('authorization') ?? '') ?? [];
+	const holder = token ? await readToken(token) : undefined;
+	const all = holder ? await listModels(pool()) : [];
+	event.locals.holder = holder;
+	event.locals.person = holder?.known.in(null);
+	event.locals.models = holder ? all.filter(({ id }) => holder.known.mayEnter(id)) : [];
+	event.locals.token = undefined;
+	return resolve(event);
 }
 
 /** Finds the model an address names. @throws Fault where the request was sent for somebody else, or there is no such model */

@@ -139,6 +139,7 @@ async function fetchOne(modelId: number, code: string, person: number, bytes: It
 			modelId,
 			batchId: made.rows[0]!.id,
 			person,
+			acting: null,
 			import: { id: stored.id, origin: stored.origin, name: stored.name },
 			file,
 			source: sourceSchema.parse(stored.source),

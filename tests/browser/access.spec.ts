@@ -122,7 +122,7 @@ test('what a stranger sends is counted as it comes, and answered', async ({ base
 			else controller.enqueue(new Uint8Array(64 * 1024).fill(97));
 		}
 	});
-	const answer = await fetch(`${baseURL}/sign-in`, {
+	const answer = await fetch(`${baseURL}/sign-in?/password`, {
 		method: 'POST',
 		body,
 		duplex: 'half',

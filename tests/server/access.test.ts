@@ -285,7 +285,7 @@ describe('reading is guarded', () => {
 	});
 
 	test('the matrix tells what is given where, and why tells it in words', async () => {
-		const { members, holders } = await grantMatrix(await person('Maren'), posts, { dimension: line });
+		const { members, holders } = await grantMatrix(await person('Maren'), posts, { find: '', dimension: line });
 		const cell = (name: string, at: string) =>
 			holders.find((each) => each.name === name)!.cells[members.findIndex((each) => each.name === at)]!;
 		expect(cell('Tove Brandal', 'Skerry Line')).toMatchObject({ level: 'write', from: '' });

@@ -78,16 +78,18 @@ describe('the rate limit', () => {
 		for (let attempt = 0; attempt < 8; attempt++) await signIn(TOVE, 'wrong', '10.0.4.9').catch(() => {});
 		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.9')).rejects.toMatchObject({ status: 429 });
 		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.2')).resolves.toBeTypeOf('string');
-		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.9', '', browser)).resolves.toBeTypeOf('string');
+		await expect(signIn(TOVE, DEMO_PASSWORD, { address: '10.0.4.9', browser })).resolves.toBeTypeOf('string');
 		// From everywhere at once.
 		await database.pool.query(`INSERT INTO sign_in_attempt (subject) SELECT 'name ${TOVE}' FROM generate_series(1, 100)`);
 		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.3')).rejects.toMatchObject({ status: 429 });
-		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.3', '', browser)).resolves.toBeTypeOf('string');
+		await expect(signIn(TOVE, DEMO_PASSWORD, { address: '10.0.4.3', browser })).resolves.toBeTypeOf('string');
 		// It is known for this person only, and has a limit of its own.
-		await expect(signIn('vera.lindmoor@brinewater.example', 'wrong', '10.0.4.9', '', browser)).rejects.toMatchObject({ status: 401 });
+		await expect(signIn('vera.lindmoor@brinewater.example', 'wrong', { address: '10.0.4.9', browser })).rejects.toMatchObject({
+			status: 401
+		});
 		for (let attempt = 0; attempt < 8; attempt++)
-			await expect(signIn(TOVE, 'wrong', '10.0.4.3', '', browser)).rejects.toMatchObject({ status: 401 });
-		await expect(signIn(TOVE, DEMO_PASSWORD, '10.0.4.3', '', browser)).rejects.toMatchObject({ status: 429 });
+			await expect(signIn(TOVE, 'wrong', { address: '10.0.4.3', browser })).rejects.toMatchObject({ status: 401 });
+		await expect(signIn(TOVE, DEMO_PASSWORD, { address: '10.0.4.3', browser })).rejects.toMatchObject({ status: 429 });
 	});
 
 	test('lets two hundred right passwords of one address in, all at once', async () => {

@@ -22,6 +22,8 @@ export const notSignedIn = () => new Fault(401, 'not signed in', 'Your session h
 export const wrongOrigin = (origin: string) =>
 	new Fault(403, 'wrong origin', `This request came from another site. This application is at ${origin}: open it there.`);
 export const notAllowed = (what: string) => new Fault(403, 'not allowed', `Your role does not let you ${what}. Ask an administrator.`);
+export const onlyLooking = (name: string) =>
+	new Fault(403, 'only looking', `You see what ${name} sees, and change nothing. Go back to your own place first.`);
 export const databaseAway = () =>
 	new Fault(503, 'database away', 'The database cannot be reached at the moment. Nothing is lost; it goes on by itself when it is back.');
 export const diskFull = () =>

@@ -1,52 +1,99 @@
-import { fail, redirect } from '@sveltejs/kit';
+import { fail, redirect, type RequestEvent } from '@sveltejs/kit';
 import { z } from 'zod';
 import { asFault } from '$lib/server/answer';
-import { pool } from '$lib/server/database';
 import { Fault } from '$lib/server/fault';
 import { addressOf, ownPlace } from '$lib/server/gate';
-import { rememberBrowser, signIn } from '$lib/server/session';
+import { holdsDemo, passwordsAllowed, providerOf, rememberBrowser, signIn, signInWithCode, type From } from '$lib/server/session';
 import { browserCookie, setBrowserCookie, setSessionCookie } from '$lib/server/session/cookie';
 import { DEMO_PASSWORD, demoPeople } from '../../../demo/people.mjs';
 import type { Actions, PageServerLoad } from './$types';
 
-const form = z.object({ email: z.string().max(200), password: z.string().max(200) });
+const passwordForm = z.object({ email: z.string().trim().min(1).max(200), password: z.string().min(1).max(200) });
+const codeForm = z.object({ step: z.string().max(100), code: z.string().trim().min(1).max(40) });
+
+/** What to say to who comes back from the identity provider without being let in. */
+const PROBLEMS: Readonly<Record<string, string>> = {
+	'provider away': 'The sign-on of your organisation cannot be reached at the moment. Try again later.',
+	'sign-on over': 'This took too long, or began in another browser. Sign in again.',
+	'sign-on refused': 'The sign-on of your organisation did not let you through. Sign in again.',
+	'not known': 'Your organisation knows you, but nobody has let you in here yet. Ask an administrator to invite you.'
+};
 
 export const load = (async ({ locals, url }) => {
 	if (locals.person) redirect(303, destination(url));
-	const demo = await pool().query("SELECT 1 FROM setting WHERE key = 'demo'");
+	const provider = await providerOf(url.origin);
+	const passwords = passwordsAllowed();
 	// Only an installation that holds the demo shows its sign-ins.
+	const isDemo = passwords && (await holdsDemo());
 	return {
 		email: (url.searchParams.get('email') ?? '').slice(0, 200),
-		demo: demo.rowCount ? { password: DEMO_PASSWORD, people: demoPeople.map(({ email, name, title }) => ({ email, name, title })) } : null
+		passwords,
+		provider: provider ? { name: provider.name, address: `/sign-in/provider?to=${encodeURIComponent(destination(url))}` } : null,
+		problem: PROBLEMS[url.searchParams.get('problem') ?? ''] ?? null,
+		demo: isDemo ? { password: DEMO_PASSWORD, people: demoPeople.map(({ email, name, title }) => ({ email, name, title })) } : null
 	};
 }) satisfies PageServerLoad;
 
+const fromOf = (event: RequestEvent): From => ({
+	address: addressOf(event),
+	browser: event.cookies.get(browserCookie(event.url)),
+	userAgent: event.request.headers.get('user-agent') ?? '',
+	acceptLanguage: (event.request.headers.get('accept-language') ?? '').slice(0, 200)
+});
+
+/** Lets the browser be signed in. */
+async function enter({ cookies, url }: RequestEvent, token: string, { browser }: From): Promise<never> {
+	setSessionCookie(cookies, token, url);
+	const known = await rememberBrowser(token, browser);
+	if (known) setBrowserCookie(cookies, known, url);
+	redirect(303, destination(url));
+}
+
+/** What was sent, by its schema; a sentence where it is something else. */
+async function formOf<Schema extends z.ZodType>(
+	{ request }: RequestEvent,
+	schema: Schema
+): Promise<{ sent: Record<string, unknown>; read: z.infer<Schema> | undefined; fault?: Fault }> {
+	try {
+		const sent = Object.fromEntries(await request.formData());
+		return { sent, read: schema.safeParse(sent).data };
+	} catch (failure) {
+		return { sent: {}, read: undefined, ...(failure instanceof Fault && { fault: failure }) };
+	}
+}
+
 export const actions = {
-	default: async (event) => {
-		const { request, cookies, url } = event;
-		const asked = (request.headers.get('accept-language') ?? '').slice(0, 200);
-		let sent: FormData;
+	password: async (event) => {
+		const { sent, read, fault: unread } = await formOf(event, passwordForm);
+		const email = typeof sent.email === 'string' ? sent.email.slice(0, 200) : '';
+		if (!read)
+			return fail(unread?.status ?? 400, { message: unread?.message ?? 'Type your e-mail address and your password.', email, step: null });
+		const from = fromOf(event);
+		let token: string;
 		try {
-			sent = await request.formData();
-		} catch (failure) {
-			if (failure instanceof Fault) return fail(failure.status, { message: failure.message, email: '' });
-			return fail(400, { message: 'Type your e-mail address and your password.', email: '' });
-		}
-		const parsed = form.safeParse(Object.fromEntries(sent));
-		if (!parsed.success || parsed.data.email.trim() === '' || parsed.data.password === '')
-			return fail(400, { message: 'Type your e-mail address and your password.', email: parsed.data?.email ?? '' });
-		try {
-			const known = cookies.get(browserCookie(url));
-			const token = await signIn(parsed.data.email, parsed.data.password, addressOf(event), asked, known);
-			setSessionCookie(cookies, token, url);
-			const browser = await rememberBrowser(token, known);
-			if (browser) setBrowserCookie(cookies, browser, url);
+			token = await signIn(read.email, read.password, from);
 		} catch (failure) {
 			const fault = asFault(failure);
-			if (fault) return fail(fault.status, { message: fault.message, email: parsed.data.email });
-			throw failure;
+			if (!fault) throw failure;
+			const step = fault.code === 'code wanted' ? (fault.details as { step: string }).step : null;
+			return fail(fault.status, { message: step ? '' : fault.message, email, step });
 		}
-		redirect(303, destination(url));
+		return enter(event, token, from);
+	},
+	code: async (event) => {
+		const { sent, read, fault: unread } = await formOf(event, codeForm);
+		const step = typeof sent.step === 'string' ? sent.step.slice(0, 100) : null;
+		if (!read) return fail(unread?.status ?? 400, { message: unread?.message ?? 'Type the code.', email: '', step });
+		const from = fromOf(event);
+		let token: string;
+		try {
+			token = await signInWithCode(read.step, read.code, from);
+		} catch (failure) {
+			const fault = asFault(failure);
+			if (!fault) throw failure;
+			return fail(fault.status, { message: fault.message, email: '', step: fault.code === 'step over' ? null : step });
+		}
+		return enter(event, token, from);
 	}
 } satisfies Actions;
 

@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
+	import { page } from '$app/state';
 	import Mark from '$lib/ui/shell/Mark.svelte';
 	import type { SubmitFunction } from '@sveltejs/kit';
 	import { onMount } from 'svelte';
@@ -8,6 +9,10 @@
 	// svelte-ignore state_referenced_locally
 	let email = $state(form?.email ?? data.email);
 	let password = $state('');
+	let code = $state('');
+	const step = $derived(form?.step ?? null);
+	/** Where the person was going stays in the address of the second step. */
+	const keptSearch = $derived(page.url.searchParams.has('to') ? `&to=${encodeURIComponent(page.url.searchParams.get('to')!)}` : '');
 	let ready = $state(false);
 	onMount(() => (ready = true));
 	/** Where a person lands depends on the model they were in last, which the server knows: the page is loaded anew. */
@@ -28,26 +33,55 @@
 				<Mark />
 				<h1 class="text-xl font-[650] tracking-tight">Noble Lattice</h1>
 			</div>
-			<form method="POST" use:enhance={submit} class="space-y-3">
-				<label class="block">
-					<span class="text-soft text-[13px]">E-mail address</span>
-					<input class="input bg-raised w-full" name="email" type="email" autocomplete="username" required bind:value={email} />
-				</label>
-				<label class="block">
-					<span class="text-soft text-[13px]">Password</span>
-					<input
-						class="input bg-raised w-full"
-						name="password"
-						type="password"
-						autocomplete="current-password"
-						required
-						bind:value={password}
-					/>
-				</label>
-				{#if form?.message}<p class="text-error" role="alert">{form.message}</p>{/if}
-				<button class="btn btn-primary w-full">Sign in</button>
-			</form>
-			<p class="mt-3"><a class="text-primary text-[13px]" href="/forgot">I have forgotten my password</a></p>
+			{#if data.problem && !form}<p class="text-error mb-3" role="alert">{data.problem}</p>{/if}
+			{#if step}
+				<form method="POST" action="?/code{keptSearch}" use:enhance={submit} class="space-y-3">
+					<input type="hidden" name="step" value={step} />
+					<label class="block">
+						<span class="text-soft text-[13px]">Code of your second factor, or one of your recovery codes</span>
+						<input
+							class="input bg-raised w-full"
+							name="code"
+							autocomplete="one-time-code"
+							maxlength="40"
+							required
+							autofocus
+							bind:value={code}
+						/>
+					</label>
+					{#if form?.message}<p class="text-error" role="alert">{form.message}</p>{/if}
+					<button class="btn btn-primary w-full">Sign in</button>
+				</form>
+				<p class="mt-3"><a class="text-primary text-[13px]" href="/sign-in" data-sveltekit-reload>Begin again</a></p>
+			{:else}
+				{#if data.provider}
+					<a class="btn mb-4 w-full" href={data.provider.address} data-sveltekit-reload>Sign in with {data.provider.name}</a>
+				{/if}
+				{#if data.passwords}
+					<form method="POST" action="?/password{keptSearch}" use:enhance={submit} class="space-y-3">
+						<label class="block">
+							<span class="text-soft text-[13px]">E-mail address</span>
+							<input class="input bg-raised w-full" name="email" type="email" autocomplete="username" required bind:value={email} />
+						</label>
+						<label class="block">
+							<span class="text-soft text-[13px]">Password</span>
+							<input
+								class="input bg-raised w-full"
+								name="password"
+								type="password"
+								autocomplete="current-password"
+								required
+								bind:value={password}
+							/>
+						</label>
+						{#if form?.message}<p class="text-error" role="alert">{form.message}</p>{/if}
+						<button class="btn btn-primary w-full">Sign in</button>
+					</form>
+					<p class="mt-3"><a class="text-primary text-[13px]" href="/forgot">I have forgotten my password</a></p>
+				{:else if !data.provider}
+					<p class="text-soft">Nobody can sign in at the moment: passwords are switched off, and no sign-on is set.</p>
+				{/if}
+			{/if}
 		</section>
 		{#if data.demo}
 			{@const demo = data.demo}

@@ -1,28 +1,33 @@
 import type pg from 'pg';
 import { z } from 'zod';
 import { isDeepStrictEqual } from 'node:util';
+import { actingNow } from '../acting';
 import { pool, transaction } from '../database';
 import { lockAccess } from '../database/locks';
 import { countUpStructure } from '../database/structure-version';
 import { Fault, notFound } from '../fault';
 import { requirePermission, requirePermissionEverywhere, type SignedIn } from '../session';
+import { attributeGrantKind } from './kinds/attribute-grant';
 import { grantKind } from './kinds/grant';
 import { groupKind } from './kinds/group';
 import { guardedKind } from './kinds/guarded';
-import type { AccessKind, KindOfAccess } from './kinds/kind';
+import { ACCESS_KINDS, type AccessKind, type KindOfAccess } from './kinds/kind';
 import { personKind } from './kinds/person';
 import { roleKind } from './kinds/role';
+import { substituteKind } from './kinds/substitute';
 
 const KINDS = {
 	person: personKind,
 	group: groupKind,
 	role: roleKind,
 	grant: grantKind,
-	guarded: guardedKind
+	guarded: guardedKind,
+	'attribute grant': attributeGrantKind,
+	substitute: substituteKind
 } as unknown as Record<AccessKind, KindOfAccess<unknown>>;
 
 export const changeSchema = z.object({
-	kind: z.enum(['person', 'group', 'role', 'grant', 'guarded']),
+	kind: z.enum(ACCESS_KINDS),
 	/** Null for a new one. */
 	id: z.int().nullable(),
 	/** What the page shows now, so that nobody writes over what another has changed meanwhile; null for a new one. */
@@ -41,19 +46,55 @@ export async function changeAccess(
 	modelId: number,
 	change: AccessChange
 ): Promise<{ id: number; change: number | null }> {
+	return transaction((client) => applyChange(client, person, modelId, change));
+}
+
+/** The same within the caller's transaction. */
+export async function applyChange(
+	client: pg.PoolClient,
+	person: SignedIn | undefined,
+	modelId: number,
+	change: AccessChange
+): Promise<{ id: number; change: number | null }> {
 	const kind = KINDS[change.kind];
-	const writer = requireFor(kind, person);
 	// Only what is taken back comes under a number it had.
 	if (change.id !== null && (change.before === null || change.before === undefined)) throw notFound(change.kind);
 	const stateOf = (state: unknown) => (state === null || state === undefined ? null : parsed(kind, state));
-	return transaction((client) =>
-		put(client, writer, modelId, { kind: change.kind, id: change.id, before: stateOf(change.before), after: stateOf(change.after) })
-	);
+	const states = { before: stateOf(change.before), after: stateOf(change.after) };
+	const writer = requireFor(kind, person, Object.values(states));
+	return put(client, writer, modelId, { kind: change.kind, id: change.id, ...states });
 }
 
-/** People, groups and roles are of all models. */
-const requireFor = (kind: KindOfAccess<unknown>, person: SignedIn | undefined): SignedIn =>
-	(kind.inModel ? requirePermission : requirePermissionEverywhere)(person, 'access.write');
+/**
+ * Makes a change, looks at what has come of it, and undoes it.
+ * @throws Fault as the change itself would
+ */
+export async function planChange<Seen>(
+	person: SignedIn | undefined,
+	modelId: number,
+	change: AccessChange,
+	look: (client: pg.PoolClient) => Promise<Seen>
+): Promise<Seen> {
+	const enough = new Error('looked at');
+	let seen: Seen | undefined;
+	try {
+		await transaction(async (client) => {
+			await applyChange(client, person, modelId, change);
+			seen = await look(client);
+			throw enough;
+		});
+	} catch (failure) {
+		if (failure !== enough) throw failure;
+	}
+	return seen as Seen;
+}
+
+/** People, groups and roles are of all models; what is one's own needs nothing but being signed in as oneself. */
+function requireFor(kind: KindOfAccess<unknown>, person: SignedIn | undefined, states: readonly unknown[]): SignedIn {
+	const { ownBy } = kind;
+	if (person && !person.acting && ownBy && states.every((state) => state === null || ownBy(state) === person.id)) return person;
+	return (kind.inModel ? requirePermission : requirePermissionEverywhere)(person, 'access.write');
+}
 
 function parsed(kind: KindOfAccess<unknown>, state: unknown): unknown {
 	const read = kind.schema.safeParse(state);
@@ -76,6 +117,9 @@ async function put(
 ): Promise<{ id: number; change: number | null }> {
 	const kind = KINDS[name];
 	await lockAccess(client);
+	// Made already, by a request whose answer was lost: it is made once.
+	const made = id === null && after !== null ? await kind.same?.(client, modelId, after) : undefined;
+	if (made !== undefined) return { id: made, change: null };
 	const stored = id === null ? null : await kind.read(client, modelId, id);
 	if (id !== null && stored === null && before !== null) throw notFound(name);
 	if (id !== null && !isDeepStrictEqual(stored, before))
@@ -89,9 +133,9 @@ async function put(
 	if (id !== null && isDeepStrictEqual(stored, after)) return { id, change: null };
 	const own = await kind.write(client, modelId, id, after);
 	await requireAdministrator(client);
-	const made = await client.query<{ id: number }>(
-		`INSERT INTO access_change (person_id, model_id, kind, object_id, name, words, before, after, takes_back)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9) RETURNING id`,
+	const journalled = await client.query<{ id: number }>(
+		`INSERT INTO access_change (person_id, model_id, kind, object_id, name, words, before, after, takes_back, acting_id)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) RETURNING id`,
 		[
 			writer.id,
 			kind.inModel ? modelId : null,
@@ -101,18 +145,20 @@ async function put(
 			`${takesBack === null ? '' : 'taken back: '}${kind.words(stored, after)}`,
 			stored === null ? null : JSON.stringify(stored),
 			after === null ? null : JSON.stringify(after),
-			takesBack
+			takesBack,
+			actingNow()
 		]
 	);
 	await countUpStructure(client, kind.inModel ? [modelId] : 'all', 'access');
-	return { id: own, change: made.rows[0]!.id };
+	return { id: own, change: journalled.rows[0]!.id };
 }
 
 /** Somebody must be left who can give access in every model. */
 async function requireAdministrator(client: pg.PoolClient): Promise<void> {
 	const left = await client.query(
 		`SELECT FROM person p JOIN person_role r ON r.person_id = p.id JOIN role_permission rp ON rp.role_id = r.role_id
-		WHERE p.active AND p.password_hash IS NOT NULL AND r.model_id IS NULL AND rp.permission = 'access.write' LIMIT 1`
+		WHERE p.active AND (p.password_hash IS NOT NULL OR EXISTS (SELECT FROM person_identity i WHERE i.person_id = p.id))
+			AND r.model_id IS NULL AND rp.permission = 'access.write' LIMIT 1`
 	);
 	if (left.rowCount === 0)
 		throw new Fault(422, 'last administrator', 'Nobody would be left who gives access in every model. Give that to somebody else first.');
@@ -122,7 +168,8 @@ export interface AccessJournalLine {
 	id: number;
 	at: string;
 	person: string | null;
-	kind: AccessKind;
+	/** What was changed; `place` where somebody took another one's place, `factor` where a second factor was taken off. */
+	kind: AccessKind | 'place' | 'factor';
 	name: string;
 	words: string;
 	before: unknown;
@@ -137,15 +184,19 @@ export interface AccessJournalLine {
 export async function accessJournal(person: SignedIn | undefined, modelId: number): Promise<AccessJournalLine[]> {
 	requirePermission(person, 'access.read');
 	const found = await pool().query<Omit<AccessJournalLine, 'at'> & { at: Date }>(
-		`SELECT c.id, c.at, p.name AS person, c.kind, c.name, c.words, c.before, c.after,
+		`SELECT c.id, c.at, doer(c.person_id, c.acting_id) AS person, c.kind, c.name, c.words, c.before, c.after,
 			NOT EXISTS (SELECT FROM access_change l WHERE l.kind = c.kind AND l.object_id = c.object_id AND l.id > c.id) AS latest,
 			CASE c.kind
 				WHEN 'grant' THEN (SELECT json_object_agg(m.id, m.name) FROM member m
 					WHERE m.id IN (SELECT (jsonb_array_elements_text(coalesce(s -> 'members', '[]')))::integer FROM unnest(ARRAY[c.before, c.after]) AS s))
+				WHEN 'attribute grant' THEN (SELECT json_object_agg(k, n) FROM (
+					SELECT 'd' || d.id AS k, d.name AS n FROM dimension d WHERE d.id IN ((c.before ->> 'dimension')::integer, (c.after ->> 'dimension')::integer)
+					UNION ALL SELECT 'a' || a.id, a.name FROM attribute a
+						WHERE a.id::text IN (c.before ->> 'by', c.after ->> 'by')) AS named)
 				WHEN 'guarded' THEN (SELECT json_object_agg(d.id, d.name) FROM dimension d
 					WHERE d.id IN (SELECT (jsonb_array_elements_text(coalesce(s -> 'dimensions', '[]')))::integer FROM unnest(ARRAY[c.before, c.after]) AS s))
 			END AS named
-		FROM access_change c LEFT JOIN person p ON p.id = c.person_id
+		FROM access_change c
 		WHERE c.model_id IS NULL OR c.model_id = $1 ORDER BY c.id DESC LIMIT 200`,
 		[modelId]
 	);
@@ -164,7 +215,9 @@ export async function takeBackAccess(person: SignedIn | undefined, modelId: numb
 		);
 		const change = found.rows[0];
 		if (!change) throw notFound('change of access');
-		requireFor(KINDS[change.kind], person);
+		if (!Object.hasOwn(KINDS, change.kind))
+			throw new Fault(422, 'not possible', 'This was seen or begun, not changed: there is nothing to take back.');
+		requireFor(KINDS[change.kind], person, [change.before, change.after]);
 		if (!change.latest) throw new Fault(409, 'changed since', 'It has been changed again since. Take the later change back first.');
 		const { change: made } = await put(client, writer, modelId, {
 			kind: change.kind,

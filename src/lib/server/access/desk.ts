@@ -1,9 +1,12 @@
-import { pool } from '../database';
+import { pool, type Database } from '../database';
+import { notSignedIn } from '../fault';
 import { requirePermission, requirePermissionEverywhere, type Permission, type SignedIn } from '../session';
+import type { AttributeGrantState } from './kinds/attribute-grant';
 import type { GrantState } from './kinds/grant';
 import type { GroupState } from './kinds/group';
 import type { PersonState } from './kinds/person';
 import type { RoleState } from './kinds/role';
+import type { SubstituteState } from './kinds/substitute';
 
 /** An object of access as it stands. */
 export type Standing<State> = { id: number; state: State };
@@ -11,6 +14,8 @@ export type Standing<State> = { id: number; state: State };
 export type PersonLine = Standing<PersonState> & {
 	/** Invited, and has not set a password yet. */
 	invited: boolean;
+	/** Whether a code follows their password. */
+	factor: boolean;
 	/** When they were signed in last; null where they never were, or long ago. */
 	seen: string | null;
 	/** Names of their groups. */
@@ -41,13 +46,21 @@ export async function accessNames(person: SignedIn | undefined, models: readonly
 
 export async function readPeople(person: SignedIn | undefined): Promise<PersonLine[]> {
 	requirePermission(person, 'access.read');
-	const found = await pool().query<PersonState & { id: number; invited: boolean; seen: Date | null; groups: string[] }>(
-		`SELECT p.id, p.email, p.name, p.title, p.active, p.password_hash IS NULL AS invited, ${GIVEN('person_id', 'p')} AS roles,
-			(SELECT max(s.created_at) FROM session s WHERE s.person_id = p.id) AS seen,
+	const found = await pool().query<PersonState & { id: number; invited: boolean; factor: boolean; seen: Date | null; groups: string[] }>(
+		`SELECT p.id, p.email, p.name, p.title, p.active, p.password_hash IS NULL AND NOT EXISTS (SELECT FROM person_identity i WHERE i.person_id = p.id) AS invited, ${GIVEN('person_id', 'p')} AS roles,
+			EXISTS (SELECT FROM second_factor f WHERE f.person_id = p.id AND f.confirmed_at IS NOT NULL) AS factor,
+			(SELECT max(s.seen_at) FROM session s WHERE s.person_id = p.id) AS seen,
 			coalesce((SELECT array_agg(g.name ORDER BY g.name) FROM people_group g JOIN people_group_member m ON m.group_id = g.id WHERE m.person_id = p.id), '{}') AS groups
 		FROM person p ORDER BY p.name, p.id`
 	);
-	return found.rows.map(({ id, invited, seen, groups, ...state }) => ({ id, state, invited, seen: seen?.toISOString() ?? null, groups }));
+	return found.rows.map(({ id, invited, factor, seen, groups, ...state }) => ({
+		id,
+		state,
+		invited,
+		factor,
+		seen: seen?.toISOString() ?? null,
+		groups
+	}));
 }
 
 export async function readGroups(person: SignedIn | undefined): Promise<Standing<GroupState>[]> {
@@ -84,17 +97,55 @@ export interface ModelGrants {
 	grants: GrantLine[];
 	/** The dimensions that may be guarded, and whether they are. */
 	dimensions: { id: number; name: string; guarded: boolean }[];
+	/** Grants by attribute, with how many people and members they are about. */
+	byAttribute: (Standing<AttributeGrantState> & { words: string; people: number; members: number })[];
+	/** What names people at members and gives nothing yet. */
+	attributes: { dimension: number; by: AttributeGrantState['by']; words: string }[];
+}
+
+const ATTRIBUTE_WORDS = `CASE g.field WHEN 'owner' THEN 'Owner' WHEN 'reviewers' THEN 'Reviewers' ELSE a.name END || ' of ' || d.name`;
+
+async function readAttributeGrants(database: Database, modelId: number): Promise<Pick<ModelGrants, 'byAttribute' | 'attributes'>> {
+	type Row = { dimension: number; field: string; attribute: number | null; words: string };
+	const given = await database.query<Row & { id: number; level: 'read' | 'write'; people: number; members: number }>(
+		`SELECT g.id, g.dimension_id AS dimension, g.field, g.attribute_id AS attribute, g.level, ${ATTRIBUTE_WORDS} AS words,
+			(SELECT count(DISTINCT n.person_id)::integer FROM named_by_attribute n WHERE n.grant_id = g.id) AS people,
+			(SELECT count(DISTINCT n.member_id)::integer FROM named_by_attribute n WHERE n.grant_id = g.id) AS members
+		FROM attribute_grant g JOIN dimension d ON d.id = g.dimension_id LEFT JOIN attribute a ON a.id = g.attribute_id WHERE g.model_id = $1 ORDER BY g.id`,
+		[modelId]
+	);
+	const offered = await database.query<Row>(
+		`SELECT d.id AS dimension, g.field, g.attribute, ${ATTRIBUTE_WORDS} AS words FROM dimension d JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = $1
+		CROSS JOIN LATERAL (
+			SELECT 'owner' AS field, NULL::integer AS attribute WHERE d.kind = 'entity' UNION ALL SELECT 'reviewers', NULL WHERE d.kind = 'entity'
+			UNION ALL SELECT 'attribute', x.id FROM attribute x WHERE x.dimension_id = d.id AND x.type = 'person') AS g
+		LEFT JOIN attribute a ON a.id = g.attribute
+		WHERE NOT EXISTS (SELECT FROM attribute_grant t WHERE t.model_id = $1 AND t.dimension_id = d.id AND t.field = g.field AND t.attribute_id IS NOT DISTINCT FROM g.attribute)
+		ORDER BY o.position, words`,
+		[modelId]
+	);
+	const byOf = ({ field, attribute }: Row): AttributeGrantState['by'] => attribute ?? (field as 'owner' | 'reviewers');
+	return {
+		byAttribute: given.rows.map(({ id, level, people, members, ...row }) => ({
+			id,
+			state: { dimension: row.dimension, by: byOf(row), level },
+			words: row.words,
+			people,
+			members
+		})),
+		attributes: offered.rows.map((row) => ({ dimension: row.dimension, by: byOf(row), words: row.words }))
+	};
 }
 
 /** What is granted in a model, and what it guards. */
-export async function readGrantsOfModel(person: SignedIn | undefined, modelId: number): Promise<ModelGrants> {
+export async function readGrantsOfModel(person: SignedIn | undefined, modelId: number, database: Database = pool()): Promise<ModelGrants> {
 	requirePermission(person, 'access.read');
-	const dimensions = await pool().query<ModelGrants['dimensions'][number]>(
+	const dimensions = await database.query<ModelGrants['dimensions'][number]>(
 		`SELECT d.id, d.name, EXISTS (SELECT FROM guarded_dimension g WHERE g.model_id = $1 AND g.dimension_id = d.id) AS guarded
 		FROM dimension d JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = $1 WHERE d.kind <> 'period' ORDER BY o.position`,
 		[modelId]
 	);
-	const found = await pool().query<{
+	const found = await database.query<{
 		id: number;
 		person: number | null;
 		group: number | null;
@@ -111,6 +162,7 @@ export async function readGrantsOfModel(person: SignedIn | undefined, modelId: n
 		[modelId]
 	);
 	return {
+		...(await readAttributeGrants(database, modelId)),
 		dimensions: dimensions.rows,
 		grants: found.rows.map(({ id, person: one, group, holder, name, level, members }) => ({
 			id,
@@ -135,4 +187,27 @@ export async function readOutbox(
 		'SELECT id, at, address, subject, body FROM outbox ORDER BY id DESC LIMIT 100'
 	);
 	return found.rows.map((letter) => ({ ...letter, at: letter.at.toISOString() }));
+}
+
+export type SubstituteLine = Standing<SubstituteState> & { name: string };
+
+/** Who stands in for a person, from today on. */
+export async function readSubstitutes(person: SignedIn | undefined): Promise<SubstituteLine[]> {
+	if (!person) throw notSignedIn();
+	const found = await pool().query<SubstituteState & { id: number; name: string }>(
+		`SELECT u.id, u.person_id AS person, u.substitute_id AS substitute, u.from_date::text AS from, u.until_date::text AS until, p.name
+		FROM substitute u JOIN person p ON p.id = u.substitute_id WHERE u.person_id = $1 AND u.until_date >= current_date ORDER BY u.from_date, u.id`,
+		[person.id]
+	);
+	return found.rows.map(({ id, name, ...state }) => ({ id, name, state }));
+}
+
+/** Whom one can name to stand in: everybody who is active, but oneself. */
+export async function colleagues(person: SignedIn | undefined): Promise<{ id: number; name: string }[]> {
+	if (!person) throw notSignedIn();
+	const found = await pool().query<{ id: number; name: string }>(
+		'SELECT id, name FROM person WHERE active AND id <> $1 ORDER BY name, id',
+		[person.id]
+	);
+	return found.rows;
 }

@@ -7,7 +7,7 @@ export const READY_ROLES: readonly { code: string; name: string; description: st
 		code: 'controller',
 		name: 'Controller',
 		description: 'Loads, designs, writes rules, runs them; sees who may do what',
-		permissions: PERMISSIONS.filter((permission) => permission !== 'structure.write' && permission !== 'access.write')
+		permissions: PERMISSIONS.filter((permission) => !['structure.write', 'access.write', 'access.look'].includes(permission))
 	},
 	{
 		code: 'planner',

@@ -17,25 +17,21 @@ export async function readAccessRules(person: SignedIn, modelId: number): Promis
 }
 
 /** The dimensions (ids) on which a model restricts who reads what. */
-export async function readGuarded(modelId: number): Promise<number[]> {
-	const found = await pool().query<{ dimension: number }>(
+export async function readGuarded(modelId: number, database: Database = pool()): Promise<number[]> {
+	const found = await database.query<{ dimension: number }>(
 		'SELECT dimension_id AS dimension FROM guarded_dimension WHERE model_id = $1 ORDER BY dimension_id',
 		[modelId]
 	);
 	return found.rows.map(({ dimension }) => dimension);
 }
 
-/** What is granted to a person in a model, to them or to a group they are in. */
+/** What is granted to a person in a model: to them, to a group they are in, or where an attribute names them. */
 export async function readGrants(person: number, modelId: number): Promise<Grant[]> {
-	const grants = await pool().query<SliceRow & { level: Grant['level'] }>(
-		`SELECT g.id, g.name, g.level,
-			coalesce(json_agg(json_build_object('dimension', m.dimension_id, 'member', m.id)) FILTER (WHERE m.id IS NOT NULL), '[]') AS members
-		FROM access_grant g LEFT JOIN access_grant_member gm ON gm.grant_id = g.id LEFT JOIN member m ON m.id = gm.member_id
-		WHERE g.model_id = $1 AND (g.person_id = $2 OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = $2))
-		GROUP BY g.id ORDER BY g.id`,
+	const grants = await pool().query<Grant>(
+		'SELECT name, level, slice FROM granted_slice WHERE model_id = $1 AND person_id = $2 ORDER BY kind, grant_id',
 		[modelId, person]
 	);
-	return grants.rows.map(({ name, level, members }) => ({ name, level, slice: sliceOf(members) }));
+	return grants.rows;
 }
 
 /** The locks of a model. */

@@ -28,8 +28,8 @@ export async function whoMay(
 	requirePermission(person, 'access.read');
 	const people = await pool().query<{ id: number; name: string; title: string; reads: boolean; enters: boolean; grants: Grant[] }>(
 		`SELECT p.id, p.name, p.title, ${HAS('form.read')} AS reads, ${HAS('form.enter')} AS enters,
-			coalesce((SELECT json_agg(json_build_object('name', g.name, 'level', g.level, 'slice', ${SLICE}) ORDER BY g.id) FROM access_grant g
-				WHERE g.model_id = $1 AND (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id))), '[]') AS grants
+			coalesce((SELECT json_agg(json_build_object('name', g.name, 'level', g.level, 'slice', g.slice) ORDER BY g.kind, g.grant_id) FROM granted_slice g
+				WHERE g.model_id = $1 AND g.person_id = p.id), '[]') AS grants
 		FROM person p WHERE p.active ORDER BY p.name, p.id`,
 		[modelId]
 	);
@@ -61,10 +61,6 @@ const HAS = (
 	permission: string
 ) => `EXISTS (SELECT FROM role_given g JOIN role_permission rp ON rp.role_id = g.role_id AND rp.permission = '${permission}'
 	WHERE (g.model_id IS NULL OR g.model_id = $1) AND (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)))`;
-
-/** A grant's members (ids) by dimension (id), as the core has them. */
-const SLICE = `coalesce((SELECT json_object_agg(d, m) FROM (SELECT m.dimension_id AS d, json_agg(m.id ORDER BY m.id) AS m
-	FROM access_grant_member x JOIN member m ON m.id = x.member_id WHERE x.grant_id = g.id GROUP BY m.dimension_id) AS named), '{}')`;
 
 /** The same as a grid, with the figure and the date in its head: for those who check. */
 export async function whoMayGrid(

@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import { actingNow } from '../acting';
 import { addSeries, copyRows, writeSeries } from './cells';
 import { packSeries, type SeriesChange } from './series';
 import { lockDrafts, lockRevisions, lockRuns, waitForLoads } from './locks';
@@ -9,6 +10,8 @@ const SERIES_PER_BLOCK = 5_000;
 export interface ChangeSetHead {
 	modelId: number;
 	person: number | null;
+	/** Who acts for them, where it is not known from what the thread does at the moment. */
+	acting?: number | null;
 	kind: 'save' | 'load' | 'structure' | 'take back' | 'run';
 	/** What it came through: a form's or an import's name. */
 	through: string;
@@ -137,8 +140,8 @@ async function giveRevision(client: pg.PoolClient, head: ChangeSetHead, number: 
 	]);
 	const revision = given.rows[0]!.revision;
 	await client.query(
-		'INSERT INTO change_set (model_id, revision, number, person_id, kind, through, cells, origins) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)',
-		[modelId, revision, number, head.person, head.kind, head.through, head.cells, origins]
+		'INSERT INTO change_set (model_id, revision, number, person_id, kind, through, cells, origins, acting_id) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
+		[modelId, revision, number, head.person, head.kind, head.through, head.cells, origins, head.acting ?? actingNow()]
 	);
 	// Only a hint: servers poll as well.
 	await client.query("SELECT pg_notify('revision', $1)", [`${modelId} ${revision}`]);

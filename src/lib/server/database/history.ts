@@ -75,10 +75,9 @@ async function typedIn(
 		})
 		.join(' AND ');
 	const found = await database.query<TypedLine>(
-		`SELECT c.revision, c.at, p.name AS person, c.through, coalesce(e.before, nullif(e.beneath, 'NaN')) AS before, e.after, a.name || ', ' || m.name AS cell
+		`SELECT c.revision, c.at, doer(c.person_id, c.acting_id) AS person, c.through, coalesce(e.before, nullif(e.beneath, 'NaN')) AS before, e.after, a.name || ', ' || m.name AS cell
 		FROM entry_change e
 		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
-		LEFT JOIN person p ON p.id = c.person_id
 		JOIN member a ON a.id = e.address[1]
 		JOIN member m ON m.id = e.period_id
 		WHERE e.model_id = $1 AND e.period_id = ANY ($2) AND e.revision > $3 AND e.revision <= $4 AND ${conditions}

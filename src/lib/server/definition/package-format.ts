@@ -140,6 +140,8 @@ export const packageSchema = z.object({
 			.min(1)
 			.max(50),
 		dimensions: z.array(z.string().max(80)).min(3).max(40),
+		/** Dimensions (keys) on which reading is restricted; older packages do not say. */
+		guarded: z.array(z.string().max(80)).max(40).default([]),
 		/** Packages of before call loads and results alike what “proposes”. */
 		origins: z.array(z.object({ name: text, mode: z.enum(['entry', 'loads', 'sets', 'adds', 'proposes']) })).max(1_000)
 	}),

@@ -42,7 +42,7 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 		[reader.id, modelId]
 	);
 	const changes = await pool().query<Omit<Desk['changes'][number], 'at'> & { at: Date }>(
-		'SELECT c.revision, c.at, p.name AS person, c.through, c.kind, c.cells FROM change_set c LEFT JOIN person p ON p.id = c.person_id WHERE c.model_id = $1 AND ($2 OR c.person_id = $3) ORDER BY c.revision DESC LIMIT 8',
+		'SELECT c.revision, c.at, doer(c.person_id, c.acting_id) AS person, c.through, c.kind, c.cells FROM change_set c WHERE c.model_id = $1 AND ($2 OR c.person_id = $3) ORDER BY c.revision DESC LIMIT 8',
 		[modelId, !reader.readsPart, reader.id]
 	);
 	const loads = reader.permissions.includes('data.load');

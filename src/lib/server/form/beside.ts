@@ -110,11 +110,12 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 		FROM cell_link l JOIN person p ON p.id = l.person_id WHERE l.model_id = $1 AND l.place = $2 ORDER BY l.id LIMIT 200`,
 		[modelId, place, reader.id]
 	);
-	await pool().query(
-		`UPDATE note_mention SET seen_at = now() WHERE person_id = $1 AND seen_at IS NULL
+	if (!reader.acting)
+		await pool().query(
+			`UPDATE note_mention SET seen_at = now() WHERE person_id = $1 AND seen_at IS NULL
 			AND note_id IN (SELECT id FROM note WHERE model_id = $2 AND place = $3)`,
-		[reader.id, modelId, place]
-	);
+			[reader.id, modelId, place]
+		);
 	const people = await pool().query<{ name: string }>('SELECT name FROM person WHERE active ORDER BY name');
 	return {
 		threads: notes.rows
@@ -138,8 +139,8 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 /** The entry that was made at a leaf cell last. */
 export async function lastEntry(database: Database, modelId: number, place: readonly number[]): Promise<LastEntry | undefined> {
 	const found = await database.query<Omit<LastEntry, 'at'> & { at: Date }>(
-		`SELECT e.after AS value, p.name AS person, c.at, e.revision FROM entry_change e
-		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision LEFT JOIN person p ON p.id = c.person_id
+		`SELECT e.after AS value, doer(c.person_id, c.acting_id) AS person, c.at, e.revision FROM entry_change e
+		JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
 		WHERE e.model_id = $1 AND e.address = $2 AND e.period_id = $3 ORDER BY e.revision DESC LIMIT 1`,
 		[modelId, place.slice(0, -1), place.at(-1)]
 	);

@@ -148,7 +148,7 @@ async function draftSince(database: Database, person: number, modelId: number): 
 
 async function lastSaved(database: Database, modelId: number): Promise<OpenForm['saved']> {
 	const found = await database.query<{ revision: number; at: Date; person: string | null; through: string }>(
-		'SELECT c.revision, c.at, p.name AS person, c.through FROM change_set c LEFT JOIN person p ON p.id = c.person_id WHERE c.model_id = $1 ORDER BY c.revision DESC LIMIT 1',
+		'SELECT c.revision, c.at, doer(c.person_id, c.acting_id) AS person, c.through FROM change_set c WHERE c.model_id = $1 ORDER BY c.revision DESC LIMIT 1',
 		[modelId]
 	);
 	const last = found.rows[0];

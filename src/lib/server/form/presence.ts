@@ -25,6 +25,8 @@ export async function tellPresence(
 ): Promise<Present[]> {
 	const reader = requirePermission(person, 'form.read');
 	const { id } = await readForm(reader, modelId, code);
+	// Who only looks as somebody else does is not there in their name.
+	if (reader.acting?.way === 'look') return [];
 	if (gone) {
 		await pool().query('DELETE FROM form_presence WHERE form_id = $1 AND person_id = $2', [id, reader.id]);
 		return [];

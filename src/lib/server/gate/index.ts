@@ -2,25 +2,29 @@
  * What every request passes before anything is done for it: where it comes from, how much it sends, and whether its sender
  * may send anything there. Decided by the route that matched, never by how its address is written.
  */
-import { Fault, notAllowed, notSignedIn, wrongOrigin } from '../fault';
+import { Fault, notAllowed, notSignedIn, onlyLooking, wrongOrigin } from '../fault';
 import { inWords, type SignedIn } from '../session';
 import { limitBody } from './body';
-import { limitOf, NO_VERB, permissionsOf, STRANGERS } from './routes';
+import { isOnlyLook, isOwnSetting, limitOf, NO_VERB, permissionsOf, STRANGERS } from './routes';
 
 export { addressOf } from './client';
+export { limitBody } from './body';
 export { guardAnswer } from './headers';
 export { ownPlace } from './place';
+export { permissionsUsed } from './routes';
 
 const READS = new Set(['GET', 'HEAD', 'OPTIONS']);
-/** Routes that programs call with a token of their own, and no cookie. */
-const WITH_TOKENS = '/simulated/';
+/** Routes that programs call with a token, and no cookie: the interface for programs, and the one for directories. */
+export const isForPrograms = (route: string | null): boolean => /^\/(api\/v1|scim)(\/|$)/.test(route ?? '');
+/** Stand-ins of other systems have tokens of their own. */
+const OF_OTHERS = '/simulated/';
 
 export const isApi = (route: string | null): boolean => route?.startsWith('/api/') ?? false;
 export const isWrite = (request: Request): boolean => !READS.has(request.method);
 
 /** @throws Fault 403 for a write that does not come from a page of this application, whatever its body says it is */
 export function requireOrigin(request: Request, route: string | null, origin: string): void {
-	if (!isWrite(request) || route?.startsWith(WITH_TOKENS)) return;
+	if (!isWrite(request) || route?.startsWith(OF_OTHERS) || isForPrograms(route)) return;
 	if (request.headers.get('origin') !== origin) throw wrongOrigin(origin);
 }
 
@@ -41,6 +45,9 @@ export function admitBody(request: Request, route: string | null, person: Signed
 		if (isApi(route)) throw notSignedIn();
 		return limitBody(request, STRANGERS);
 	}
+	if (person.acting?.way === 'look' && !isOnlyLook(route, verb ?? NO_VERB)) throw onlyLooking(person.name);
+	if (person.acting && isOwnSetting(route, verb))
+		throw new Fault(403, 'not yours', `This is ${person.name}’s own to set. Go back to your own place first.`);
 	const permissions = permissionsOf(route, verb ?? NO_VERB);
 	if (permissions && !permissions.some((permission) => person.permissions.includes(permission))) throw notAllowed(inWords(permissions[0]!));
 	return limitBody(request, isApi(route) ? limitOf(route) : STRANGERS);

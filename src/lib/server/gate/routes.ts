@@ -27,6 +27,7 @@ const LIMITS: Readonly<Record<string, BodyLimit>> = {
 	'/api/m/[model]/structure/rates/[set]/[verb]': LARGE,
 	'/api/m/[model]/imports/[code]/map/[map]': LARGE,
 	'/api/m/[model]/structure/package/[verb]': { bytes: MOST_PACKAGE_BYTES, words: 'The package is larger than %.' },
+	'/api/m/[model]/access/sheet': { bytes: MOST_FILE_BYTES, words: 'The file is larger than %.' },
 	'/api/m/[model]/structure/sheet': { bytes: MOST_FILE_BYTES, words: 'The file is larger than %.' }
 };
 
@@ -49,7 +50,7 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/presets', ['rule.read']],
 	['/api/m/[model]/runbooks', ['rule.read', 'rule.run']],
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']],
-	['/api/m/[model]/access', ['access.read']]
+	['/api/m/[model]/access', ['access.read', 'access.tokens']]
 ];
 
 /** Stands for the route itself. */
@@ -118,9 +119,52 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add', 'look-without', 'take-out', 'put-back'),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
 	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
-	'/api/m/[model]/access/[verb]': verbs('access.write', 'change', 'take-back', 'invite'),
+	'/api/m/[model]/access/[verb]': {
+		...verbs(
+			'access.write',
+			'change',
+			'take-back',
+			'effect',
+			'invite',
+			'drop-factor',
+			'look-at-grants',
+			'bring-grants',
+			'directory',
+			'synchronise'
+		),
+		...verbs('access.look', 'look'),
+		...verbs('access.tokens', 'make-token', 'end-token')
+	},
+	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };
+
+/** The areas of pages, as the interface calls them. */
+const PAGES: Readonly<Record<string, string>> = { 'data-in': 'imports' };
+
+/** What a caller's request makes use of, for the report on rights that nobody uses: a page's area, or what a verb needs. */
+export function permissionsUsed(route: string | null, verb: string | undefined): readonly Permission[] {
+	const page = /^\/m\/\[model\]\/(?:\(app\)|print)\/([\w-]+)/.exec(route ?? '')?.[1];
+	return permissionsOf(page ? `/api/m/[model]/${PAGES[page] ?? page}` : route, verb) ?? [];
+}
+
+/** What a page asks without changing anything, though it sends a body: all that is left to who only looks as another person. */
+const LOOKS: Readonly<Record<string, readonly string[]>> = {
+	'/api/account/[verb]': ['leave'],
+	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
+	'/api/m/[model]/trace': [NO_VERB],
+	'/api/m/[model]/imports/[code]/[verb]': ['check'],
+	'/api/m/[model]/imports/cell': [NO_VERB],
+	'/api/m/[model]/runs/[id]/[verb]': ['read'],
+	'/api/m/[model]/runbooks/[id]/[verb]': ['read', 'freshness'],
+	'/api/m/[model]/structure/formula/check': [NO_VERB],
+	'/api/m/[model]/access/[verb]': ['matrix', 'why', 'who']
+};
+export const isOnlyLook = (route: string | null, verb: string): boolean => LOOKS[route ?? '']?.includes(verb) ?? route === '/sign-out';
+
+/** How a person signs in, and how the application looks to them, is nobody else's, whoever takes their place. */
+export const isOwnSetting = (route: string | null, verb?: string): boolean =>
+	route === '/api/locale' || route === '/api/marks' || route === '/api/theme' || (route === '/api/account/[verb]' && verb !== 'leave');
 
 /**
  * The permissions of which a caller of a route needs one; undefined where being signed in is enough.

@@ -345,6 +345,7 @@ async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
 		modelId: job.modelId,
 		batchId,
 		person: job.personId,
+		acting: job.actingId,
 		import: { id: batch.import, origin: batch.origin, name: batch.name },
 		file: await keptFile(job.modelId, batch.file),
 		source,

@@ -78,6 +78,7 @@ handleJobs(
 			{
 				modelId: job.modelId,
 				person: job.personId!,
+				acting: job.actingId,
 				access: await accessOfLoad(await personById(job.personId, job.modelId), job.modelId),
 				import: { id: head.import, origin: head.origin, name: head.name },
 				batches

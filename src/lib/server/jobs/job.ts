@@ -1,3 +1,4 @@
+import { actingNow } from '../acting';
 import { pool, type Database } from '../database';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -25,6 +26,8 @@ export interface JobToDo {
 	id: number;
 	modelId: number;
 	personId: number | null;
+	/** Who stood in for them when it was begun. */
+	actingId: number | null;
 	kind: string;
 	title: string;
 	payload: unknown;
@@ -46,8 +49,8 @@ export async function noteJob(
 	of: number | null = null
 ): Promise<number> {
 	const made = await database.query<{ id: number }>(
-		'INSERT INTO job (model_id, person_id, kind, title, payload, of) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-		[modelId, person, kind, title, JSON.stringify(payload), of]
+		'INSERT INTO job (model_id, person_id, kind, title, payload, of, acting_id) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
+		[modelId, person, kind, title, JSON.stringify(payload), of, actingNow()]
 	);
 	await tell(made.rows[0]!.id, modelId, database);
 	return made.rows[0]!.id;
@@ -57,7 +60,7 @@ export async function noteJob(
 export async function takeJob(id: number): Promise<JobToDo | undefined> {
 	const taken = await pool().query<JobToDo>(
 		`UPDATE job SET state = 'running', seen_at = now() WHERE id = $1 AND state = 'waiting' AND NOT cancel_asked
-		RETURNING id, model_id AS "modelId", person_id AS "personId", kind, title, payload`,
+		RETURNING id, model_id AS "modelId", person_id AS "personId", acting_id AS "actingId", kind, title, payload`,
 		[id]
 	);
 	const job = taken.rows[0];
@@ -141,7 +144,7 @@ export async function cancelJob(person: SignedIn | undefined, modelId: number, i
 export async function takeSilentJobs(): Promise<JobToDo[]> {
 	const found = await pool().query<JobToDo>(
 		`UPDATE job SET seen_at = now() WHERE state = 'running' AND seen_at < now() - make_interval(secs => $1)
-		RETURNING id, model_id AS "modelId", person_id AS "personId", kind, title, payload`,
+		RETURNING id, model_id AS "modelId", person_id AS "personId", acting_id AS "actingId", kind, title, payload`,
 		[SILENT_SECONDS]
 	);
 	return found.rows;

@@ -1,3 +1,4 @@
+import { whileActing } from '../acting';
 import { isDatabaseAway } from '../database';
 import { Fault } from '../fault';
 import { log } from '../log';
@@ -89,13 +90,15 @@ async function carryOut(job: JobToDo, cancel: AbortController, isStopped: () => 
 	try {
 		const handler = handlers.get(job.kind);
 		if (!handler) throw new Fault(503, 'no handler', 'This server does not know how to do this.');
-		const { words: said, result } = await handler.work(
-			job,
-			(count, sentence) => {
-				done = count;
-				words = sentence;
-			},
-			cancel.signal
+		const { words: said, result } = await whileActing(job.actingId, () =>
+			handler.work(
+				job,
+				(count, sentence) => {
+					done = count;
+					words = sentence;
+				},
+				cancel.signal
+			)
 		);
 		end = { state: 'done', words: said, result };
 	} catch (error) {

@@ -64,6 +64,11 @@ export async function createFromPackage(
 		);
 		const addressed = ordered.filter(({ kind }) => kind !== 'period');
 		await createCellTable(client, modelId, addressed);
+		// Who was kept from reading there is kept from it in what is made of it.
+		await client.query('INSERT INTO guarded_dimension (model_id, dimension_id) SELECT $1, unnest($2::integer[])', [
+			modelId,
+			[...new Set(model.guarded.flatMap((key) => made.get(key) ?? []).filter(({ kind }) => kind !== 'period').map(({ id }) => id))]
+		]);
 		const results = new Set(packed.runbooks.flatMap((runbook) => runbook.results.map(({ origin }) => origin)));
 		for (const origin of model.origins) {
 			const row = await client.query<{ id: number }>('INSERT INTO origin (model_id, mode, name) VALUES ($1, $2, $3) RETURNING id', [

@@ -10,6 +10,7 @@ import {
 	type FormulaScope,
 	type StoredScript
 } from '../../core';
+import { readGuarded } from '../access/rules';
 import { pool, type Database } from '../database';
 import { readAllSeries } from '../database/cells';
 import { addressDimensions, readModelDefinition } from '../database/definitions';
@@ -133,6 +134,7 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 			reportingCurrency: definition.reportingCurrency,
 			currencies: definition.currencies.map(({ code }) => code),
 			dimensions: keys.slice(0, definition.dimensions.length),
+			guarded: await guardedKeys(database, modelId, definition.dimensions, keys),
 			origins: definition.origins.map(({ name, mode }) => ({ name, mode }))
 		},
 		calendar: calendar as ModelPackage['calendar'],
@@ -158,6 +160,16 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 		imports: await packImports(database, modelId, keyOf, codeOf),
 		runbooks: runbooks.map(({ packed }) => packed)
 	} satisfies ModelPackage);
+}
+
+async function guardedKeys(
+	database: Database,
+	modelId: number,
+	dimensions: readonly { id: number }[],
+	keys: readonly string[]
+): Promise<string[]> {
+	const guarded = new Set(await readGuarded(modelId, database));
+	return keys.filter((_, place) => place < dimensions.length && guarded.has(dimensions[place]!.id));
 }
 
 /** What accounts of a model choose from that is no axis of it: lists of its own, and dimensions of models it shares accounts with. */

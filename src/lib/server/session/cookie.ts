@@ -1,5 +1,5 @@
 import type { Cookies } from '@sveltejs/kit';
-import { SESSION_DAYS } from './session';
+import { sessionDays } from './policy';
 
 /**
  * The session's cookie. Behind TLS its name keeps it to this host: no neighbour under the same domain can set it.
@@ -30,6 +30,28 @@ export function setSessionCookie(cookies: Cookies, token: string, url: URL): voi
 		httpOnly: true,
 		sameSite: 'lax',
 		secure: url.protocol === 'https:',
-		maxAge: SESSION_DAYS * 86_400
+		maxAge: sessionDays() * 86_400
 	});
+}
+
+/** What a browser keeps while its person signs in at the organisation's own place. */
+const signOnCookie = (url: URL): string => (url.protocol === 'https:' ? '__Secure-lattice_sign_on' : 'lattice_sign_on');
+const SIGN_ON_MINUTES = 10;
+
+export function setSignOnCookie(cookies: Cookies, kept: string, url: URL): void {
+	cookies.set(signOnCookie(url), kept, {
+		path: '/sign-in',
+		httpOnly: true,
+		// It comes back by a link of another site.
+		sameSite: 'lax',
+		secure: url.protocol === 'https:',
+		maxAge: SIGN_ON_MINUTES * 60
+	});
+}
+
+/** What was kept, once. */
+export function takeSignOnCookie(cookies: Cookies, url: URL): string | undefined {
+	const kept = cookies.get(signOnCookie(url));
+	cookies.delete(signOnCookie(url), { path: '/sign-in' });
+	return kept;
 }

@@ -1,11 +1,12 @@
 import { hash, verify } from '@node-rs/argon2';
 import { randomBytes } from 'node:crypto';
 import { pool, transaction, type Database } from '../database';
-import { Fault, notSignedIn } from '../fault';
+import { Fault, notFound, notSignedIn } from '../fault';
 import { countAttempt } from './attempts';
-import { hashOf } from './open';
+import { hashOf, SESSION_HOLDS } from './open';
+import { idleHours, passwordsAllowed } from './policy';
 import { requireGoodPassword } from './password-rules';
-import type { SignedIn } from './session';
+import type { SignedIn } from './person';
 
 const HOURS = { invitation: 14 * 24, reset: 2 };
 
@@ -37,6 +38,7 @@ export async function sendPasswordLink(database: Database, person: number, purpo
 /** Somebody says that they have forgotten their password. What is answered is the same whether they are known or not. */
 export async function askForReset(email: string, address: string, origin: string): Promise<void> {
 	const name = email.trim().toLowerCase();
+	if (!passwordsAllowed()) return;
 	// Counted like an attempt to sign in: nobody fills somebody else's box.
 	await countAttempt(`reset ${name}`, address, undefined);
 	const found = await pool().query<{ id: number }>('SELECT id FROM person WHERE lower(email) = $1 AND active', [name]);
@@ -105,7 +107,14 @@ export async function changePassword(
 }
 
 export interface OwnSession {
+	/** Names it, to end it by. */
+	id: string;
 	since: string;
+	/** When it was used last. */
+	seen: string;
+	/** Where from: a network address, and the browser in words. */
+	address: string;
+	browser: string;
 	/** Whether it is the one that asks. */
 	here: boolean;
 }
@@ -113,11 +122,22 @@ export interface OwnSession {
 /** One's own sessions, the latest first. */
 export async function ownSessions(person: SignedIn | undefined, token: string | undefined): Promise<OwnSession[]> {
 	if (!person || !token) throw notSignedIn();
-	const found = await pool().query<{ since: Date; here: boolean }>(
-		'SELECT created_at AS since, token_hash = $2 AS here FROM session WHERE person_id = $1 AND expires_at > now() ORDER BY created_at DESC',
-		[person.id, hashOf(token)]
+	const found = await pool().query<Omit<OwnSession, 'since' | 'seen'> & { since: Date; seen: Date }>(
+		`SELECT encode(substring(s.token_hash FOR 12), 'hex') AS id, s.created_at AS since, s.seen_at AS seen, s.address, s.browser, s.token_hash = $2 AS here
+		FROM session s WHERE s.person_id = $1 AND ${SESSION_HOLDS('$3')} ORDER BY s.created_at DESC`,
+		[person.id, hashOf(token), idleHours()]
 	);
-	return found.rows.map(({ since, here }) => ({ since: since.toISOString(), here }));
+	return found.rows.map(({ since, seen, ...session }) => ({ ...session, since: since.toISOString(), seen: seen.toISOString() }));
+}
+
+/** Ends one of one's sessions. @param id as `ownSessions` names it @throws Fault 404 */
+export async function endSession(person: SignedIn | undefined, id: string): Promise<void> {
+	if (!person) throw notSignedIn();
+	const ended = await pool().query("DELETE FROM session WHERE person_id = $1 AND encode(substring(token_hash FOR 12), 'hex') = $2", [
+		person.id,
+		id
+	]);
+	if (ended.rowCount === 0) throw notFound('session');
 }
 
 /** Ends one's other sessions. */

@@ -1,5 +1,5 @@
-import { notAllowed, notSignedIn } from '../fault';
-import type { SignedIn } from './session';
+import { notAllowed, notSignedIn, onlyLooking } from '../fault';
+import type { SignedIn } from './person';
 
 /** Everything a role may hold, by the area it belongs to, in the words that follow “a person with it may”. */
 const CATALOGUE = {
@@ -7,7 +7,12 @@ const CATALOGUE = {
 	'Data in': { 'data.read': 'look at imports', 'data.load': 'load data', 'data.write': 'change imports and their maps' },
 	Rules: { 'rule.read': 'look at runbooks', 'rule.run': 'run runbooks', 'rule.write': 'change runbooks' },
 	Structure: { 'structure.read': 'look at the structure of a model', 'structure.write': 'change the structure of a model' },
-	Access: { 'access.read': 'look at who may do what', 'access.write': 'change who may do what' }
+	Access: {
+		'access.read': 'look at who may do what',
+		'access.write': 'change who may do what',
+		'access.look': 'look at everything as somebody else sees it',
+		'access.tokens': 'make access tokens for programs'
+	}
 } as const;
 
 type Areas = typeof CATALOGUE;
@@ -27,6 +32,13 @@ export const permissionCatalogue = (): { area: string; permissions: { permission
 /** What a permission lets one do, after “your role does not let you”. */
 export const inWords = (permission: Permission): string => WORDS[permission];
 
+/** What somebody may use who only looks as another person does; the rest is shown to them as that person has it, and refused. */
+const FOR_LOOKING = new Set<Permission>(['form.read', 'data.read', 'rule.read', 'structure.read', 'access.read']);
+
+function requireOwnHands(person: SignedIn, permission: Permission): void {
+	if (person.acting?.way === 'look' && !FOR_LOOKING.has(permission)) throw onlyLooking(person.name);
+}
+
 /**
  * The check at the head of every server function that reads or writes for a person.
  * @throws Fault 401 without a person, 403 without the permission
@@ -34,6 +46,7 @@ export const inWords = (permission: Permission): string => WORDS[permission];
 export function requirePermission(person: SignedIn | undefined, permission: Permission): SignedIn {
 	if (!person) throw notSignedIn();
 	if (!person.permissions.includes(permission)) throw notAllowed(inWords(permission));
+	requireOwnHands(person, permission);
 	return person;
 }
 
@@ -41,5 +54,6 @@ export function requirePermission(person: SignedIn | undefined, permission: Perm
 export function requirePermissionEverywhere(person: SignedIn | undefined, permission: Permission): SignedIn {
 	if (!person) throw notSignedIn();
 	if (!person.everywhere?.includes(permission)) throw notAllowed(`${inWords(permission)} in every model`);
+	requireOwnHands(person, permission);
 	return person;
 }

@@ -2,55 +2,81 @@ import { hash, verify } from '@node-rs/argon2';
 import { randomBytes } from 'node:crypto';
 import { localeAsked } from '../../core';
 import { pool } from '../database';
-import { Fault, notFound } from '../fault';
+import { Fault } from '../fault';
 import { countAttempt, forgetAttempts, inTurn } from './attempts';
-import { hashOf } from './open';
-import { isPermission, type Permission } from './permission';
+import { browserInWords, knownBrowser } from './browser';
+import { hashOf, SESSION_HOLDS } from './open';
+import { KnownPerson, PERSON_COLUMNS, type StoredPerson } from './person';
+import { idleHours, passwordsAllowed, sessionDays } from './policy';
+import { codeAsked, takeCode } from './second-factor';
 
-export interface SignedIn {
-	id: number;
-	name: string;
-	email: string;
-	title: string;
-	locale: string;
-	theme: 'paper' | 'night';
-	permissions: Permission[];
-	/** Those of the permissions that they have in every model. */
-	everywhere?: Permission[];
-	/** Whether they may read a part only of the model they work in. */
-	readsPart?: boolean;
+/** Where somebody signs in from. */
+export interface From {
+	/** The client's network address. */
+	address: string;
+	/** The token its browser keeps from an earlier time. */
+	browser?: string | undefined;
+	/** What it says it is. */
+	userAgent?: string | undefined;
+	/** What it asks for: how numbers and dates are written until the person chooses. */
+	acceptLanguage?: string | undefined;
 }
-
-export const SESSION_DAYS = 14;
 
 /** Verified when no such person exists, so that the answer takes as long either way. */
 let decoy: Promise<string> | undefined;
 
 /**
- * Opens a session.
- * @param address the client's network address, for the rate limit
- * @param browser the token this browser keeps from an earlier time
- * @param acceptLanguage what the browser asks for: how numbers and dates are written until the person chooses
+ * Opens a session by a password.
+ * @param from where from, or the address alone
  * @returns the token for the cookie
- * @throws Fault 429 after too many attempts, 401 when name or password is wrong (not said which)
+ * @throws Fault 429 after too many attempts, 401 when name or password is wrong (not said which), 401 'code wanted' with the
+ * step to go on from where a code is wanted after the password
  */
-export async function signIn(email: string, password: string, address: string, acceptLanguage = '', browser?: string): Promise<string> {
+export async function signIn(email: string, password: string, from: From | string): Promise<string> {
 	const name = email.trim().toLowerCase();
-	return inTurn(address, async () => {
-		const known = await knownBrowser(name, browser);
-		const attempt = await countAttempt(name, address, known);
+	const origin = typeof from === 'string' ? { address: from } : from;
+	if (!passwordsAllowed())
+		throw new Fault(403, 'no passwords', 'Nobody signs in with a password here. Use the sign-on of your organisation.');
+	return inTurn(origin.address, async () => {
+		const known = await knownBrowser(name, origin.browser);
+		const attempt = await countAttempt(name, origin.address, known);
 		const person = await verifiedPerson(name, password);
-		await forgetAttempts(attempt, name, address);
-		const locale = localeAsked(acceptLanguage);
-		if (locale) await pool().query('UPDATE person SET locale = $2 WHERE id = $1 AND NOT locale_chosen', [person, locale]);
-		const token = randomBytes(32).toString('base64url');
-		await pool().query('INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, now() + make_interval(days => $3))', [
-			hashOf(token),
-			person,
-			SESSION_DAYS
-		]);
-		return token;
+		await forgetAttempts(attempt, name, origin.address);
+		const step = await codeAsked(person);
+		if (step) throw new Fault(401, 'code wanted', 'Type the code of your second factor.', { step });
+		return openSession(person, origin);
 	});
+}
+
+/** The second step: the code that follows the password. @throws Fault 401 for a wrong one or a step whose time is over, 429 */
+export async function signInWithCode(step: string, code: string, from: From): Promise<string> {
+	return openSession(await takeCode(step, code, from.address), from);
+}
+
+/** Opens a session for somebody who has proved who they are; those they have elsewhere hear of it. @returns its token */
+export async function openSession(person: number, { address, browser, userAgent = '', acceptLanguage = '' }: From): Promise<string> {
+	const locale = localeAsked(acceptLanguage);
+	if (locale) await pool().query('UPDATE person SET locale = $2 WHERE id = $1 AND NOT locale_chosen', [person, locale]);
+	const token = randomBytes(32).toString('base64url');
+	const words = browserInWords(userAgent);
+	await tellOfNewBrowser(person, browser, address, words);
+	await pool().query(
+		'INSERT INTO session (token_hash, person_id, expires_at, address, browser) VALUES ($1, $2, now() + make_interval(days => $3), $4, $5)',
+		[hashOf(token), person, sessionDays(), address.slice(0, 100), words]
+	);
+	return token;
+}
+
+/** A letter to somebody who has signed in from a browser that is not among those they are known by. */
+async function tellOfNewBrowser(person: number, browser: string | undefined, address: string, words: string): Promise<void> {
+	await pool().query(
+		`INSERT INTO outbox (address, subject, body)
+		SELECT p.email, 'Somebody signed in as you', p.name || E',\\n\\nsomebody, you we hope, signed in from ' || $3 || E'.\\n\\nIf it was not you, change your password and sign out everywhere else, under Your sign-in.\\n'
+		FROM person p WHERE p.id = $1
+			AND EXISTS (SELECT FROM known_browser b WHERE b.person_id = p.id)
+			AND NOT EXISTS (SELECT FROM known_browser b WHERE b.person_id = p.id AND b.token_hash = $2)`,
+		[person, hashOf(browser ?? ''), `${words || 'a program'} at the address ${address}`]
+	);
 }
 
 /** The person (id) whose name and password these are. @throws Fault 401 */
@@ -68,124 +94,41 @@ async function verifiedPerson(name: string, password: string): Promise<number> {
 	return person.id;
 }
 
-/** What a browser is called, if this person has signed in with it before. @param browser the token it keeps */
-async function knownBrowser(name: string, browser: string | undefined): Promise<string | undefined> {
-	if (!browser) return undefined;
-	const hash = hashOf(browser);
-	const found = await pool().query(
-		'UPDATE known_browser b SET seen_at = now() FROM person p WHERE p.id = b.person_id AND lower(p.email) = $2 AND b.token_hash = $1',
-		[hash, name]
-	);
-	return found.rowCount ? hash.toString('hex') : undefined;
+/** A session that was used within this time need not be noted again. */
+const SEEN_SECONDS = 60;
+
+interface InSession extends StoredPerson {
+	/** Whether it is they who signed in; else it is whose place is taken. */
+	own: boolean;
+	way: 'look' | 'stand in' | null;
+	/** Whether a place may still be taken: it is within the days of a substitute. */
+	holds: boolean;
+	stale: boolean;
 }
 
-/** Browsers that were not seen for this long are forgotten. */
-const BROWSER_DAYS = 180;
-
-/**
- * Remembers the browser of a session as one its person signs in with.
- * @param current the token it keeps, if it has one
- * @returns the token for it to keep; undefined where it is known already, or the session has ended
- */
-export async function rememberBrowser(session: string, current?: string): Promise<string | undefined> {
-	const known = await pool().query(
-		'SELECT FROM known_browser b JOIN session s ON s.person_id = b.person_id WHERE b.token_hash = $1 AND s.token_hash = $2',
-		[hashOf(current ?? ''), hashOf(session)]
-	);
-	if (known.rowCount) return undefined;
-	await pool().query('DELETE FROM known_browser WHERE seen_at < now() - make_interval(days => $1)', [BROWSER_DAYS]);
-	const token = randomBytes(32).toString('base64url');
-	const made = await pool().query(
-		'INSERT INTO known_browser (token_hash, person_id) SELECT $1, person_id FROM session WHERE token_hash = $2',
-		[hashOf(token), hashOf(session)]
-	);
-	return made.rowCount ? token : undefined;
-}
-
-/** A person as stored, with everything they hold: in one model (id), or in all where none is named. */
-interface StoredPerson extends Omit<SignedIn, 'permissions' | 'readsPart'> {
-	held: { permission: string; model: number | null }[];
-	/** Models (ids) of which they read a part only. */
-	parts: number[];
-}
-
-/**
- * What is left to who reads a part of a model: forms show what they may read. The other areas show all of a model, or work
- * on all of it, and are closed to them there.
- */
-const FOR_READERS_OF_A_PART = new Set<Permission>(['form.read', 'form.enter', 'rule.run', 'access.read', 'access.write']);
-
-/** Whether `p` has a grant in the model of `d` that keeps them out, or one for all of what it guards; as `readsEverything` of the core. */
-const HELD_BY = (what: 'none' | 'whole'): string => `EXISTS (SELECT FROM access_grant g WHERE g.model_id = d.model_id
-	AND (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id))
-	AND ${
-		what === 'none'
-			? "g.level = 'none'"
-			: `g.level <> 'none' AND NOT EXISTS (SELECT FROM access_grant_member gm JOIN member m ON m.id = gm.member_id
-				JOIN guarded_dimension o ON o.dimension_id = m.dimension_id AND o.model_id = d.model_id WHERE gm.grant_id = g.id)`
-	})`;
-
-const PERSON = `SELECT p.id, p.name, p.email, p.title, p.locale, p.theme,
-		coalesce((SELECT json_agg(DISTINCT jsonb_build_object('permission', rp.permission, 'model', g.model_id))
-			FROM role_given g JOIN role_permission rp ON rp.role_id = g.role_id
-			WHERE g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)), '[]') AS held,
-		coalesce((SELECT array_agg(DISTINCT d.model_id) FROM guarded_dimension d WHERE ${HELD_BY('none')} OR NOT ${HELD_BY('whole')}), '{}') AS parts
-	FROM person p`;
-
-/** A person who has been recognised, before it is known in which model they work. */
-export class KnownPerson {
-	readonly #stored: StoredPerson;
-
-	constructor(stored: StoredPerson) {
-		this.#stored = stored;
-	}
-
-	/** Whether there is anything they may do in a model: of the others they learn nothing. */
-	mayEnter(modelId: number): boolean {
-		return this.#stored.held.some(({ model }) => model === null || model === modelId);
-	}
-
-	/** With what they may do in a model; outside of any where none is named. */
-	in(modelId: number | null): SignedIn {
-		const { held, parts, ...person } = this.#stored;
-		const readsPart = modelId !== null && parts.includes(modelId);
-		const here = held.flatMap(({ permission, model }) =>
-			isPermission(permission) && (model === null || model === modelId) && (!readsPart || FOR_READERS_OF_A_PART.has(permission))
-				? [permission]
-				: []
-		);
-		const everywhere = held.flatMap(({ permission, model }) => (isPermission(permission) && model === null ? [permission] : []));
-		return { ...person, permissions: [...new Set(here)], everywhere, readsPart };
-	}
-}
-
-/** The person a token belongs to, undefined when it is unknown or has expired. */
+/** The person a token belongs to, or whose place they take; undefined when it is unknown or has expired. */
 export async function readSession(token: string): Promise<KnownPerson | undefined> {
-	const found = await pool().query<StoredPerson>(
-		`${PERSON} JOIN session s ON s.person_id = p.id WHERE p.active AND s.token_hash = $1 AND s.expires_at > now()`,
-		[hashOf(token)]
+	const found = await pool().query<InSession>(
+		`SELECT ${PERSON_COLUMNS}, p.id = s.person_id AS own, s.as_way AS way, s.seen_at < now() - make_interval(secs => ${SEEN_SECONDS}) AS stale,
+			s.as_way = 'look' OR EXISTS (SELECT FROM substitute u WHERE u.person_id = s.as_person_id AND u.substitute_id = s.person_id
+				AND current_date BETWEEN u.from_date AND u.until_date) AS holds
+		FROM session s JOIN person p ON p.id IN (s.person_id, s.as_person_id) WHERE p.active AND s.token_hash = $1 AND ${SESSION_HOLDS('$2')}`,
+		[hashOf(token), idleHours()]
 	);
-	return found.rows[0] && new KnownPerson(found.rows[0]);
-}
-
-/**
- * A person with today's rights in a model, for work in their name while they are away. Persons are made here and nowhere else.
- * @param id null for one that is gone
- * @throws Fault when they are gone or not active
- */
-export async function personById(id: number | null, modelId: number): Promise<SignedIn> {
-	const found = await pool().query<StoredPerson>(`${PERSON} WHERE p.active AND p.id = $1`, [id]);
-	if (!found.rows[0]) throw notFound('person');
-	return new KnownPerson(found.rows[0]).in(modelId);
-}
-
-/** The same by e-mail address. */
-export async function personByEmail(email: string, modelId: number): Promise<SignedIn> {
-	const found = await pool().query<{ id: number }>('SELECT id FROM person WHERE lower(email) = lower($1)', [email.trim()]);
-	return personById(found.rows[0]?.id ?? 0, modelId);
+	const own = found.rows.find((row) => row.own);
+	if (!own) return undefined;
+	if (own.stale) await pool().query('UPDATE session SET seen_at = now() WHERE token_hash = $1', [hashOf(token)]);
+	const self = new KnownPerson(own);
+	const other = found.rows.find((row) => !row.own);
+	const { way } = own;
+	if (!other || way === null || !own.holds || (way === 'look' && !self.in(null).everywhere!.includes('access.look'))) return self;
+	return new KnownPerson(other, { acting: { id: own.id, name: own.name, way } });
 }
 
 /** Ends a session; sessions that have expired go with it. */
 export async function forgetSession(token: string): Promise<void> {
-	await pool().query('DELETE FROM session WHERE token_hash = $1 OR expires_at < now()', [hashOf(token)]);
+	await pool().query('DELETE FROM session WHERE token_hash = $1 OR expires_at < now() OR seen_at < now() - make_interval(hours => $2)', [
+		hashOf(token),
+		idleHours()
+	]);
 }

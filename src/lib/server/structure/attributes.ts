@@ -55,6 +55,7 @@ export async function storeAttribute(
 		throw new Fault(422, 'not possible', `“${wanted.name}” is the name of a fact already. Choose another name.`);
 	const before = dimension.attributes.find((attribute) => attribute.name === wanted.name);
 	if (before && before.type !== wanted.type) {
+		await refuseGiving(client, before.id, before.name);
 		const filled = await client.query<{ count: number }>('SELECT count(*)::integer AS count FROM attribute_value WHERE attribute_id = $1', [
 			before.id
 		]);
@@ -81,6 +82,12 @@ export async function storeAttribute(
 	return { id: stored.rows[0]!.id, before };
 }
 
+/** @throws Fault 409 while people have grants by an attribute */
+async function refuseGiving(client: pg.PoolClient, attribute: number, name: string): Promise<void> {
+	const given = await client.query('SELECT FROM attribute_grant WHERE attribute_id = $1', [attribute]);
+	if (given.rowCount) throw new Fault(409, 'still used', `Whoever “${name}” names has a grant by it. Take that away under Access first.`);
+}
+
 /** Deletes an attribute with its values; refused while a form selects by it. */
 export async function deleteAttribute(
 	person: SignedIn | undefined,
@@ -97,6 +104,7 @@ export async function deleteAttribute(
 			`%"attribute": ${JSON.stringify(attributeName).replaceAll(/[%_\\]/g, '\\$&')}%`
 		]);
 		if (used.rows[0]) throw new Fault(409, 'still used', `The form “${used.rows[0].name}” selects by “${attributeName}”. Change it first.`);
+		await refuseGiving(client, attribute.id, attributeName);
 		const values = await client.query('SELECT member_id AS member, value FROM attribute_value WHERE attribute_id = $1', [attribute.id]);
 		await client.query('DELETE FROM attribute WHERE id = $1', [attribute.id]);
 		await writeJournal(client, {

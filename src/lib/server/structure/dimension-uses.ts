@@ -56,6 +56,7 @@ export async function refuseNamed(database: Database, definition: ModelDefinitio
 		`SELECT 'The grant “' || g.name || '” is for members of it.' AS what FROM access_grant g
 			WHERE g.model_id = $1 AND EXISTS (SELECT FROM access_grant_member m WHERE m.grant_id = g.id AND m.member_id = ANY ($2))
 		UNION ALL SELECT 'Reading is guarded on it, and would be open without it.' FROM guarded_dimension g WHERE g.model_id = $1 AND g.dimension_id = $3
+		UNION ALL SELECT 'A grant by attribute is given at its members.' FROM attribute_grant g WHERE g.model_id = $1 AND g.dimension_id = $3
 		UNION ALL SELECT 'The lock “' || l.name || '” is on members of it.' FROM access_lock l
 			WHERE l.model_id = $1 AND EXISTS (SELECT FROM access_lock_member m WHERE m.lock_id = l.id AND m.member_id = ANY ($2))
 		UNION ALL SELECT 'The variable “' || v.name || '” is a member of it.' FROM variable v WHERE v.model_id = $1 AND v.member_id = ANY ($2)

@@ -12,7 +12,17 @@
 	}
 	let { desk, changes, names, mayWrite, locale }: Props = $props();
 
-	const KINDS = { person: 'Person', group: 'Group', role: 'Role', grant: 'Grant', guarded: 'Model' };
+	const KINDS: Record<AccessJournalLine['kind'], string> = {
+		person: 'Person',
+		group: 'Group',
+		role: 'Role',
+		grant: 'Grant',
+		guarded: 'Model',
+		'attribute grant': 'Grant',
+		substitute: 'Substitute',
+		place: 'Person',
+		factor: 'Person'
+	};
 	const WORDS: Readonly<Record<string, string>> = {
 		holder: 'for',
 		members: 'members',
@@ -20,12 +30,15 @@
 		roles: 'roles',
 		dimensions: 'guarded'
 	};
+	const isTakeable = ({ kind, latest }: AccessJournalLine) => latest && kind !== 'place' && kind !== 'factor';
 	type Numbered = { id: number; name: string };
 	const nameIn = (list: readonly Numbered[], id: number) => list.find((each) => each.id === id)?.name ?? 'what is gone';
 	/** A part of a state as people call it: numbers of people, groups, roles, models and members by their names. */
 	function inWords(value: unknown, key: string, kind: AccessJournalLine['kind'], named: Readonly<Record<string, string>>): string {
 		if (value === undefined || value === null) return 'nothing';
 		if (typeof value === 'string') return `“${value}”`;
+		if (typeof value === 'number' && (key === 'person' || key === 'substitute')) return nameIn(names.people, value);
+		if (typeof value === 'number') return named[`${key === 'by' ? 'a' : 'd'}${value}`] ?? 'what is gone';
 		if (typeof value === 'boolean') return value ? 'yes' : 'no';
 		if (key === 'holder') {
 			const { person, group } = value as { person?: number; group?: number };
@@ -65,7 +78,7 @@
 					{#each differences(change) as line (line)}<li>{line}</li>{/each}
 				</ul>
 			</details>
-			{#if mayWrite && change.latest}<button class="text-primary text-[13px] font-semibold" onclick={() => desk.takeBack(change.id)}
+			{#if mayWrite && isTakeable(change)}<button class="text-primary text-[13px] font-semibold" onclick={() => desk.takeBack(change.id)}
 					>Take back</button
 				>{/if}
 		</li>

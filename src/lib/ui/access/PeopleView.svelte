@@ -10,9 +10,11 @@
 		people: readonly PersonLine[];
 		names: AccessNames;
 		mayWrite: boolean;
+		/** Whether one may see what others see. */
+		mayLook: boolean;
 		locale: string;
 	}
-	let { desk, people, names, mayWrite, locale }: Props = $props();
+	let { desk, people, names, mayWrite, mayLook, locale }: Props = $props();
 
 	const BLANK: PersonState = { email: '', name: '', title: '', active: true, roles: [] };
 	let find = $state('');
@@ -129,8 +131,14 @@
 						<button type="button" class="btn btn-sm" onclick={() => setActive(!line.state.active)}
 							>{line.state.active ? 'Deactivate' : 'Activate'}</button
 						>
+						{#if line.factor}<button type="button" class="btn btn-sm" onclick={() => desk.dropFactor(line.id, line.state.name)}
+								>Take off their second factor</button
+							>{/if}
 					{/if}
 				</div>
+			{/if}
+			{#if line && mayLook && line.state.active}
+				<button type="button" class="btn btn-sm mt-2" onclick={() => desk.look(line.id)}>See what {line.state.name} sees</button>
 			{/if}
 		</form>
 	{/if}

@@ -12,6 +12,11 @@
 
 	let name = $state('');
 	let like = $state('');
+	// svelte-ignore state_referenced_locally
+	let one = $state(roles[0]?.id ?? 0);
+	// svelte-ignore state_referenced_locally
+	let other = $state(roles[1]?.id ?? 0);
+	const compared = $derived([roles.find(({ id }) => id === one), roles.find(({ id }) => id === other)]);
 	const put = (role: (typeof roles)[number], after: RoleState | null, words: string) =>
 		desk.change<RoleState>('role', role.id, { before: role.state, after }, words);
 	const toggle = (role: (typeof roles)[number], permission: RoleState['permissions'][number]) => {
@@ -85,6 +90,32 @@
 			{/each}
 		</tbody>
 	</table>
+	{#if roles.length > 1}
+		<section class="mt-4" aria-label="Difference of two roles">
+			<p class="flex flex-wrap items-center gap-2">
+				<select class="select select-sm w-44" aria-label="One role" bind:value={one}
+					>{#each roles as { id, state } (id)}<option value={id}>{state.name}</option>{/each}</select
+				>
+				beside
+				<select class="select select-sm w-44" aria-label="The other role" bind:value={other}
+					>{#each roles as { id, state } (id)}<option value={id}>{state.name}</option>{/each}</select
+				>
+			</p>
+			{#each [[compared[0], compared[1]], [compared[1], compared[0]]] as const as [more, less], index (index)}
+				{#if more && less && more !== less}
+					{@const only = catalogue.flatMap(({ permissions }) =>
+						permissions.filter(
+							({ permission }) => more.state.permissions.includes(permission) && !less.state.permissions.includes(permission)
+						)
+					)}
+					<p class="mt-1 text-[13.5px]">
+						<b class="font-semibold">{more.state.name}</b>
+						{only.length === 0 ? `may nothing that ${less.state.name} may not.` : `alone may ${only.map(({ words }) => words).join('; ')}.`}
+					</p>
+				{/if}
+			{/each}
+		</section>
+	{/if}
 	<p class="text-soft mt-3 max-w-2xl text-[13px]">
 		A role says what somebody does; where they do it, and what they read there, is said by grants. Who may read a part of a model only has
 		Forms and Access of it: the other areas show all of it.

@@ -1,5 +1,6 @@
 import type { AccessKind } from '$lib/server/access';
 import { invalidateAll } from '$app/navigation';
+import { at } from '../at';
 import { request } from '../request';
 
 /** What is changed on the pages of access, and what came of it. */
@@ -8,6 +9,8 @@ export class AccessDesk {
 	/** The last change made here, which can be taken back at once. */
 	last = $state.raw<number | null>(null);
 	busy = $state(false);
+	/** Where reports come from as files. */
+	readonly report = at('/api/access/report');
 
 	/**
 	 * Puts an object into another state.
@@ -35,6 +38,21 @@ export class AccessDesk {
 		const reply = await request<{ change: number | null }>('/api/access/take-back', { id: change });
 		this.told = reply.ok ? { words: 'Taken back: it is as it was before.', isFault: false } : { words: reply.message, isFault: true };
 		this.last = null;
+		await invalidateAll();
+	}
+
+	/** From here on the page shows what somebody else sees. */
+	async look(id: number): Promise<void> {
+		const reply = await request('/api/access/look', { id });
+		if (reply.ok) location.assign('/');
+		else this.told = { words: reply.message, isFault: true };
+	}
+
+	async dropFactor(id: number, name: string): Promise<void> {
+		const reply = await request('/api/access/drop-factor', { id });
+		this.told = reply.ok
+			? { words: `${name} signs in with the password alone; they are signed out everywhere.`, isFault: false }
+			: { words: reply.message, isFault: true };
 		await invalidateAll();
 	}
 

@@ -56,3 +56,9 @@ export const formatCount = (value: number, locale: string): string => numberForm
 /** A moment as a short date and time. */
 export const formatMoment = (iso: string, locale: string): string =>
 	new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }).format(new Date(iso));
+
+/** A day (`YYYY-MM-DD`) as a short date. */
+export const formatDay = (day: string, locale: string): string =>
+	new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }).format(
+		new Date(`${day}T00:00:00Z`)
+	);

@@ -67,6 +67,22 @@ export const grantKind: KindOfAccess<GrantState> = {
 		]);
 		return own;
 	},
+	async same(client, modelId, { holder, name, level, members }) {
+		const found = await client.query<{ id: number }>(
+			`SELECT g.id FROM access_grant g WHERE g.model_id = $1 AND g.person_id IS NOT DISTINCT FROM $2 AND g.group_id IS NOT DISTINCT FROM $3
+				AND g.name = $4 AND g.level = $5
+				AND $6::integer[] = coalesce((SELECT array_agg(x.member_id ORDER BY x.member_id) FROM access_grant_member x WHERE x.grant_id = g.id), '{}') LIMIT 1`,
+			[
+				modelId,
+				'person' in holder ? holder.person : null,
+				'group' in holder ? holder.group : null,
+				name,
+				level,
+				[...new Set(members)].sort((one, other) => one - other)
+			]
+		);
+		return found.rows[0]?.id;
+	},
 	words: (before, after) =>
 		!before
 			? `given, to ${after!.level === 'none' ? 'keep out' : after!.level}`

@@ -1,7 +1,8 @@
 import type pg from 'pg';
 import type { z } from 'zod';
 
-export type AccessKind = 'person' | 'group' | 'role' | 'grant' | 'guarded';
+export const ACCESS_KINDS = ['person', 'group', 'role', 'grant', 'guarded', 'attribute grant', 'substitute'] as const;
+export type AccessKind = (typeof ACCESS_KINDS)[number];
 
 /** Whoever a role or a grant is given to (ids). */
 export type Holder = { person: number } | { group: number };
@@ -16,6 +17,8 @@ export interface KindOfAccess<State> {
 	nameOf: (state: State) => string;
 	/** Whether it belongs to one model; the others are of the whole installation. */
 	inModel: boolean;
+	/** Whose own an object is (id): they may change it without giving access to anybody else. */
+	ownBy?: (state: State) => number;
 	/** The state that is stored, locked until the transaction ends; null where there is none. */
 	read: (client: pg.PoolClient, modelId: number, id: number) => Promise<State | null>;
 	/**
@@ -24,6 +27,8 @@ export interface KindOfAccess<State> {
 	 * @throws Fault with what is in the way
 	 */
 	write: (client: pg.PoolClient, modelId: number, id: number | null, state: State | null) => Promise<number>;
+	/** An object (id) that is just as a new one would be: to make it again makes nothing. */
+	same?: (client: pg.PoolClient, modelId: number, state: State) => Promise<number | undefined>;
 	/** The change in a few words. */
 	words: (before: State | null, after: State | null) => string;
 }

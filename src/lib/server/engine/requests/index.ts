@@ -3,6 +3,7 @@ import { collapsed } from './collapsed';
 import { effect } from './effect';
 import { emptied } from './emptied';
 import { enter, restore } from './enter';
+import { figures } from './figures';
 import { flow } from './flow';
 import { form, locate } from './form';
 import { inspect } from './inspect';
@@ -12,6 +13,7 @@ import { method, movedMethods } from './method';
 import { moved } from './moved';
 import { planCell, planEntries, planSave } from './plan-save';
 import { provenCells } from './proven-cells';
+import { reach } from './reach';
 import { readable, reached } from './readable';
 import { readsMoved } from './reads-moved';
 import { close, ready } from './ready';
@@ -33,6 +35,7 @@ export const REQUESTS = {
 	effect,
 	emptied,
 	enter,
+	figures,
 	flow,
 	form,
 	inspect,
@@ -47,6 +50,7 @@ export const REQUESTS = {
 	planSave,
 	printScripts,
 	provenCells,
+	reach,
 	readable,
 	reached,
 	readsMoved,

@@ -35,6 +35,7 @@ export interface LoadAsk {
 	modelId: number;
 	batchId: number;
 	person: number | null;
+	acting: number | null;
 	import: { id: number; origin: number; name: string };
 	file: KeptFile;
 	source: Source;
@@ -175,7 +176,7 @@ async function write(
 			await extendSpans(client, modelId, ask.person, stored.name, gathered);
 			await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });
 			await lockModel(client, modelId);
-			revision = await prepared.post({ modelId, person: ask.person, kind: 'load', through: stored.name, cells });
+			revision = await prepared.post({ modelId, person: ask.person, acting: ask.acting, kind: 'load', through: stored.name, cells });
 			await client.query('UPDATE batch SET revision = $2, sets_aside = $3 WHERE id = $1', [ask.batchId, revision, contention.setsAside]);
 			await contention.markRuns(client);
 		} else await describe(client, ask.batchId, gathered, { state: 'loaded', revision: null, cells });

@@ -15,6 +15,7 @@ const CHUNK = 5_000;
 export interface TakeBackAsk {
 	modelId: number;
 	person: number;
+	acting: number | null;
 	access: AccessRules;
 	import: { id: number; origin: number; name: string };
 	/** Batches to be taken back, the latest first. */
@@ -121,6 +122,7 @@ export async function takeBack(ask: TakeBackAsk): Promise<TakeBackOutcome> {
 			revision = await prepared.post({
 				modelId: ask.modelId,
 				person: ask.person,
+				acting: ask.acting,
 				kind: 'take back',
 				through: `${ask.import.name}: ${ask.batches.length === 1 ? `batch ${ask.batches[0]}` : `batches ${ask.batches.toReversed().join(', ')}`} taken back`,
 				cells

@@ -16,7 +16,8 @@ export const load = (async ({ locals }) => {
 			theme: person.theme,
 			marks: await readMarkChoice(person.id),
 			permissions: person.permissions,
-			readsPart: person.readsPart ?? false
+			readsPart: person.readsPart ?? false,
+			acting: person.acting ?? null
 		},
 		models: locals.models,
 		model: locals.models.find((model) => model.id === locals.modelId)!,

@@ -5,6 +5,7 @@
 	import Legend from '$lib/ui/grid/Legend.svelte';
 	import Finder, { type FinderItem } from '$lib/ui/shell/Finder.svelte';
 	import Rail from '$lib/ui/shell/Rail.svelte';
+	import PlaceTaken from '$lib/ui/shell/PlaceTaken.svelte';
 	import TopLine from '$lib/ui/shell/TopLine.svelte';
 	import { AREAS } from '$lib/ui/shell/areas';
 	import { provideShell, Shell } from '$lib/ui/shell/shell.svelte';
@@ -84,6 +85,9 @@
 		onfold={fold}
 		ontheme={switchTheme}
 	/>
-	<TopLine trail={shell.trail}><Finder {items} /><Legend bind:this={legend} /></TopLine>
+	<div class="flex min-w-0 flex-col">
+		{#if data.person.acting}<PlaceTaken person={data.person.name} acting={data.person.acting} />{/if}
+		<TopLine trail={shell.trail}><Finder {items} /><Legend bind:this={legend} /></TopLine>
+	</div>
 	{@render children()}
 </div>

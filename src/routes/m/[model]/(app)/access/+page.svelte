@@ -3,10 +3,14 @@
 	import { at } from '$lib/ui/at';
 	import { AccessDesk } from '$lib/ui/access/access-desk.svelte';
 	import ChangesView from '$lib/ui/access/ChangesView.svelte';
+	import DirectoryView from '$lib/ui/access/DirectoryView.svelte';
 	import GrantsView from '$lib/ui/access/GrantsView.svelte';
 	import GroupsView from '$lib/ui/access/GroupsView.svelte';
 	import PeopleView from '$lib/ui/access/PeopleView.svelte';
+	import ProgramsView from '$lib/ui/access/ProgramsView.svelte';
+	import ReachView from '$lib/ui/access/ReachView.svelte';
 	import RolesView from '$lib/ui/access/RolesView.svelte';
+	import UnusedView from '$lib/ui/access/UnusedView.svelte';
 	import WhyView from '$lib/ui/access/WhyView.svelte';
 	import { formatMoment } from '$lib/ui/figures/format';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
@@ -22,7 +26,11 @@
 		['roles', 'Roles'],
 		['grants', `Grants in ${data.model.name}`],
 		['why', 'Why'],
+		['reach', 'Reach'],
+		['unused', 'Unused'],
 		['changes', 'Changes'],
+		...(data.mayWriteEverywhere ? [['directory', 'Directory']] : []),
+		...(data.mayMakeTokens ? [['programs', 'Programs']] : []),
 		...(data.mayWriteEverywhere ? [['letters', 'Letters']] : [])
 	] as const);
 	const of = $derived(Number(page.url.searchParams.get('person')) || data.person.id);
@@ -30,7 +38,7 @@
 
 <main class="flex min-h-0 flex-col px-4.5 pt-3.5 pb-4">
 	<h1 class="text-xl font-semibold tracking-tight">Access</h1>
-	<nav class="border-hairline mt-1 mb-3 flex gap-5 border-b" aria-label="Parts of access">
+	<nav class="border-hairline mt-1 mb-3 flex flex-wrap gap-x-5 border-b" aria-label="Parts of access">
 		{#each tabs as [view, name] (view)}
 			<a
 				href={at(`/access?view=${view}`)}
@@ -52,7 +60,14 @@
 		</p>
 	{/if}
 	{#if data.view === 'people'}
-		<PeopleView {desk} people={data.people} names={data.names} mayWrite={data.mayWriteEverywhere} locale={data.person.locale} />
+		<PeopleView
+			{desk}
+			people={data.people}
+			names={data.names}
+			mayWrite={data.mayWriteEverywhere}
+			mayLook={data.mayLook}
+			locale={data.person.locale}
+		/>
 	{:else if data.view === 'groups'}
 		<GroupsView {desk} groups={data.groups} names={data.names} mayWrite={data.mayWriteEverywhere} />
 	{:else if data.view === 'roles'}
@@ -61,6 +76,23 @@
 		<GrantsView {desk} grants={data.grants} names={data.names} model={data.model.id} {mayWrite} />
 	{:else if data.view === 'why'}
 		<WhyView dimensions={data.dimensions} names={data.names} person={of} />
+	{:else if data.view === 'reach'}
+		<div class="min-h-0 overflow-auto">
+			<ReachView {desk} dimensions={data.dimensions.filter(({ isPeriod }) => !isPeriod)} names={data.names} person={of} />
+		</div>
+	{:else if data.view === 'unused'}
+		<div class="min-h-0 overflow-auto"><UnusedView {desk} rights={data.unused} locale={data.person.locale} /></div>
+	{:else if data.view === 'directory' && data.mayWriteEverywhere}
+		<DirectoryView {desk} />
+	{:else if data.view === 'programs'}
+		<ProgramsView
+			{desk}
+			tokens={data.tokens}
+			scopes={data.scopes}
+			operations={data.operations}
+			model={data.model.name}
+			locale={data.person.locale}
+		/>
 	{:else if data.view === 'changes'}
 		<ChangesView {desk} changes={data.changes} names={data.names} {mayWrite} locale={data.person.locale} />
 	{:else if data.view === 'letters'}

@@ -1,37 +1,58 @@
 import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import {
+	bringGrants,
 	changeAccess,
 	changeSchema,
+	dropFactorOf,
+	effectOfChange,
 	grantMatrix,
 	invitePerson,
 	matrixSchema,
+	previewGrants,
+	reachSchema,
+	sheetSchema,
 	takeBackAccess,
+	whatOneReaches,
 	whoMay,
 	whoMaySchema,
 	whyFigure,
 	whySchema
 } from '$lib/server/access';
+import { findSchema, lookInDirectory, synchronise, synchroniseSchema } from '$lib/server/directory';
 import { notFound } from '$lib/server/fault';
+import { endToken, makeToken, takePlace, tokenSchema } from '$lib/server/session';
 
 const one = z.object({ id: z.int() });
+const effectSchema = z.object({ change: changeSchema, dimension: z.int() });
 
-export const POST = ({ request, locals: { person, modelId }, params, url }) =>
+/** What can be asked: by verb, how its body is understood and who answers. */
+const verb = <Schema extends z.ZodType>(
+	schema: Schema,
+	work: (locals: App.Locals, body: z.infer<Schema>, origin: string) => Promise<unknown>
+) => ({ run: async (request: Request, locals: App.Locals, origin: string) => work(locals, await readBody(request, schema), origin) });
+
+const VERBS = {
+	change: verb(changeSchema, ({ person, modelId }, change) => changeAccess(person, modelId, change)),
+	effect: verb(effectSchema, ({ person, modelId }, asked) => effectOfChange(person, modelId, asked)),
+	'take-back': verb(one, ({ person, modelId }, { id }) => takeBackAccess(person, modelId, id)),
+	invite: verb(one, ({ person }, { id }, origin) => invitePerson(person, id, origin)),
+	'drop-factor': verb(one, ({ person }, { id }) => dropFactorOf(person, id)),
+	matrix: verb(matrixSchema, ({ person, modelId }, asked) => grantMatrix(person, modelId, asked)),
+	why: verb(whySchema, ({ person, modelId }, asked) => whyFigure(person, modelId, asked)),
+	who: verb(whoMaySchema, async ({ person, modelId }, asked) => ({ people: await whoMay(person, modelId, asked) })),
+	reach: verb(reachSchema, ({ person, modelId }, asked) => whatOneReaches(person, modelId, asked)),
+	'look-at-grants': verb(sheetSchema, ({ person, modelId }, sheet) => previewGrants(person, modelId, sheet)),
+	'bring-grants': verb(sheetSchema, ({ person, modelId }, sheet) => bringGrants(person, modelId, sheet)),
+	directory: verb(findSchema, ({ person }, { find }, origin) => lookInDirectory(person, find, origin)),
+	synchronise: verb(synchroniseSchema, ({ person }, asked, origin) => synchronise(person, asked, origin)),
+	look: verb(one, ({ person, token }, { id }) => takePlace(person, token, id, 'look')),
+	'make-token': verb(tokenSchema, ({ person, modelId }, asked) => makeToken(person, modelId, asked)),
+	'end-token': verb(one, ({ person }, { id }) => endToken(person, id))
+};
+
+export const POST = ({ request, locals, params, url }) =>
 	answer(async () => {
-		switch (params.verb) {
-			case 'change':
-				return changeAccess(person, modelId, await readBody(request, changeSchema));
-			case 'take-back':
-				return takeBackAccess(person, modelId, (await readBody(request, one)).id);
-			case 'invite':
-				return invitePerson(person, (await readBody(request, one)).id, url.origin);
-			case 'matrix':
-				return grantMatrix(person, modelId, await readBody(request, matrixSchema));
-			case 'why':
-				return whyFigure(person, modelId, await readBody(request, whySchema));
-			case 'who':
-				return { people: await whoMay(person, modelId, await readBody(request, whoMaySchema)) };
-			default:
-				throw notFound('action');
-		}
+		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
+		return VERBS[params.verb as keyof typeof VERBS].run(request, locals, url.origin);
 	});

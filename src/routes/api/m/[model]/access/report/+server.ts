@@ -1,18 +1,39 @@
-import { whoMayGrid, whoMaySchema } from '$lib/server/access';
+import { grantGrid, reachGrid, unusedGrid, whoMayGrid, whoMaySchema } from '$lib/server/access';
 import { answerFile } from '$lib/server/answer';
 import { Fault } from '$lib/server/fault';
+import type { SignedIn } from '$lib/server/session';
 import { guarded, toCsv, toWorkbook } from '$lib/server/structure/sheets';
 
-/** Who may read and write a figure, as a file. */
+const REPORTS = ['who', 'reach', 'unused', 'grants'] as const;
+
+function gridOf(of: (typeof REPORTS)[number], person: SignedIn | undefined, modelId: number, search: URLSearchParams) {
+	switch (of) {
+		case 'grants':
+			return grantGrid(person, modelId);
+		case 'unused':
+			return unusedGrid(person, modelId);
+		case 'reach':
+			return reachGrid(person, modelId, Number(search.get('dimension')) || 0);
+		case 'who': {
+			const figure = whoMaySchema.safeParse({
+				members: (search.get('members') ?? '').split('.', 41).map(Number),
+				period: Number(search.get('period'))
+			});
+			if (!figure.success) throw new Fault(400, 'not understood', 'Say which figure: its members and its period.');
+			return whoMayGrid(person, modelId, figure.data);
+		}
+		default:
+			return of satisfies never;
+	}
+}
+
+/** Reports on access as a file: who may read and write a figure, who reaches what, rights that are not used, what is granted. */
 export const GET = ({ locals: { person, modelId }, url }) => {
 	const as = url.searchParams.get('as') === 'xlsx' ? 'xlsx' : 'csv';
 	return answerFile(as, async () => {
-		const figure = whoMaySchema.safeParse({
-			members: (url.searchParams.get('members') ?? '').split('.', 41).map(Number),
-			period: Number(url.searchParams.get('period'))
-		});
-		if (!figure.success) throw new Fault(400, 'not understood', 'Say which figure: its members and its period.');
-		const { name, grid } = await whoMayGrid(person, modelId, figure.data);
+		const of = REPORTS.find((each) => each === (url.searchParams.get('of') ?? 'who'));
+		if (!of) throw new Fault(404, 'not found', 'There is no such report.');
+		const { name, grid } = await gridOf(of, person, modelId, url.searchParams);
 		const safe = grid.map((row) => row.map(guarded));
 		return { name, bytes: as === 'xlsx' ? await toWorkbook(name, safe) : Buffer.from(toCsv(safe)) };
 	});
