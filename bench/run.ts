@@ -8,6 +8,7 @@ import { liveFormula } from './live-formula';
 import { loadAtSize } from './load';
 import { openCold } from './open-cold';
 import { accessMeasures } from './access';
+import { accessOfMany } from './access-many';
 import { openForm } from './open-form';
 import { memory } from './memory';
 import { measure, type Measure } from './timing';
@@ -46,7 +47,7 @@ if (!only || only === 'live') measures.push(await typePrice(), await liveFormula
 if (!only) measures.push(...(await structureAtSize()));
 if (!only || only === 'runbooks') measures.push(...(await runbooks()));
 if (!only || only === 'allocation') measures.push(...(await allocation()), ...(await allocationStored()));
-if (!only || only === 'access') measures.push(...(await accessMeasures(1_000_000)));
+if (!only || only === 'access') measures.push(...(await accessMeasures(1_000_000)), ...(await accessOfMany()));
 if (!only || only === 'run') measures.push(...(await runStored()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'editor') measures.push(...(await scriptEditor()));

@@ -1,6 +1,9 @@
 // npm run import: loads a file through a saved import; see scripts/import.ts. Standard output holds the JSON summary alone.
 import { runBundled } from './lib/bundle.mjs';
+import { importByToken } from './lib/import-by-token.mjs';
 import { startPostgres } from './lib/postgres.mjs';
+
+if (process.argv.some((argument) => argument.startsWith('--server'))) process.exit(await importByToken());
 
 // Beside a running application its database is used; else it is started for as long as the load takes.
 const database = process.env.DATABASE_URL

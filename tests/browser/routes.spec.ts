@@ -13,7 +13,17 @@ type Needs = string | 'signed in';
 const TABLE: Readonly<
 	Record<string, Readonly<Record<string, Needs | readonly Needs[] | Readonly<Record<string, Needs | readonly Needs[]>>>>>
 > = {
-	'/api/account/[verb]': { POST: { password: 'signed in', 'sign-out-elsewhere': 'signed in' } },
+	'/api/account/[verb]': {
+		POST: {
+			password: 'signed in',
+			'end-session': 'signed in',
+			'confirm-factor': 'signed in',
+			'renew-codes': 'signed in',
+			'drop-factor': 'signed in',
+			substitute: 'signed in',
+			leave: 'signed in'
+		}
+	},
 	'/api/locale': { POST: 'signed in' },
 	'/api/marks': { POST: 'signed in' },
 	'/api/theme': { POST: 'signed in' },
@@ -22,12 +32,23 @@ const TABLE: Readonly<
 			change: 'access.write',
 			'take-back': 'access.write',
 			invite: 'access.write',
+			effect: 'access.write',
+			'drop-factor': 'access.write',
+			'look-at-grants': 'access.write',
+			'bring-grants': 'access.write',
+			directory: 'access.write',
+			synchronise: 'access.write',
+			look: 'access.look',
+			'make-token': 'access.tokens',
+			'end-token': 'access.tokens',
+			reach: 'access.read',
 			matrix: 'access.read',
 			why: 'access.read',
 			who: 'access.read'
 		}
 	},
 	'/api/m/[model]/access/report': { GET: 'access.read' },
+	'/api/m/[model]/access/sheet': { POST: 'access.write' },
 	'/api/m/[model]/batches/[batch]/[verb]': {
 		GET: 'data.read',
 		POST: { reload: 'data.load', 'take-back': 'data.load' }
@@ -115,7 +136,8 @@ function routes(folder = 'src/routes/api'): { route: string; methods: string[] }
 	return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
 		const path = join(folder, entry.name);
 		if (entry.isDirectory()) return routes(path);
-		if (entry.name !== '+server.ts') return [];
+		// What programs ask with a token has its own table of operations, tried by tests of its own.
+		if (entry.name !== '+server.ts' || folder.startsWith('src/routes/api/v1')) return [];
 		const methods = [...readFileSync(path, 'utf8').matchAll(/^export (?:const|async function|function) (GET|POST|PUT|PATCH|DELETE)\b/gm)];
 		return [{ route: `/${folder.replaceAll('\\', '/').replace(/^src\/routes\//, '')}`, methods: methods.map(([, method]) => method!) }];
 	});

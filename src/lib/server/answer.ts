@@ -1,4 +1,5 @@
 import { error, json } from '@sveltejs/kit';
+import { stringify } from 'csv-stringify/sync';
 import type { z } from 'zod';
 import { isDatabaseAway } from './database';
 import { databaseAway, diskFull, Fault } from './fault';
@@ -51,6 +52,38 @@ export async function answerFile(as: keyof typeof SHEETS, work: () => Promise<{ 
 		if (failure instanceof Fault) return answer(() => Promise.reject(failure));
 		throw failure;
 	}
+}
+
+/** The same for a CSV that is long: its rows are written as they are asked for. */
+export async function answerCsv(work: () => Promise<{ name: string; rows: () => AsyncGenerator<string[][]> }>): Promise<Response> {
+	try {
+		const { name, rows } = await work();
+		return new Response(csvOf(rows()), {
+			headers: {
+				'content-type': SHEETS.csv,
+				'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(`${name}.csv`)}`,
+				'cache-control': 'no-store'
+			}
+		});
+	} catch (failure) {
+		if (failure instanceof Fault) return answer(() => Promise.reject(failure));
+		throw failure;
+	}
+}
+
+function csvOf(rows: AsyncGenerator<string[][]>): ReadableStream<Uint8Array> {
+	const encoder = new TextEncoder();
+	let first = true;
+	return new ReadableStream<Uint8Array>({
+		async pull(controller) {
+			const { done, value } = await rows.next();
+			if (done) return controller.close();
+			const text = stringify(value);
+			controller.enqueue(encoder.encode(first ? `\ufeff${text}` : text));
+			first = false;
+		},
+		cancel: () => void rows.return(undefined)
+	});
 }
 
 /** Runs a server function for a page's load; a Fault becomes the error page with its sentence. */

@@ -45,7 +45,7 @@
 							autocomplete="one-time-code"
 							maxlength="40"
 							required
-							autofocus
+							{@attach (field) => field.focus()}
 							bind:value={code}
 						/>
 					</label>

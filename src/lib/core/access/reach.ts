@@ -16,6 +16,8 @@ export class ReachTable {
 	readonly #guarded: ReadonlySet<number>;
 	readonly #all: ReadonlySet<number>;
 	readonly #covered = new Map<string, Uint8Array>();
+	/** Parents (ordinals) with the leaves under each. */
+	readonly #parents: { ordinal: number; leaves: Int32Array }[];
 
 	/** @param guarded ids of the dimensions on which the model restricts reading */
 	constructor(model: Model, axis: number, guarded: readonly number[]) {
@@ -23,6 +25,10 @@ export class ReachTable {
 		this.#axis = axis;
 		this.#guarded = new Set(guarded);
 		this.#all = new Set(model.dimensions.map(({ id }) => id));
+		const dimension = model.dimensions[axis]!;
+		this.#parents = dimension.members.flatMap((_, ordinal) =>
+			dimension.isLeaf(ordinal) ? [] : [{ ordinal, leaves: Int32Array.from(dimension.leavesOf(ordinal)) }]
+		);
 	}
 
 	/** What a person with these grants reaches, by member (ordinal). */
@@ -32,11 +38,10 @@ export class ReachTable {
 			grants.filter(({ level }) => level !== 'read'),
 			this.#all
 		);
-		const dimension = this.#model.dimensions[this.#axis]!;
-		return Uint8Array.from(dimension.members, (_, ordinal) =>
+		for (let ordinal = 0; ordinal < writes.length; ordinal++)
 			// What may not be read is not written either.
-			reads && reads[ordinal] === 0 ? REACH.nothing : writes[ordinal] === 1 ? REACH.write : REACH.read
-		);
+			writes[ordinal] = reads && reads[ordinal] === 0 ? REACH.nothing : writes[ordinal] === 1 ? REACH.write : REACH.read;
+		return writes;
 	}
 
 	/** Where something is left of what is granted, when only some dimensions matter. */
@@ -80,9 +85,11 @@ export class ReachTable {
 
 	/** A parent is reached where a leaf under it is. */
 	#upwards(reached: Uint8Array): Uint8Array {
-		const dimension = this.#model.dimensions[this.#axis]!;
-		return Uint8Array.from(reached, (own, ordinal) =>
-			dimension.isLeaf(ordinal) ? own : dimension.leavesOf(ordinal).some((leaf) => reached[leaf] === 1) ? 1 : 0
-		);
+		for (const { ordinal, leaves } of this.#parents) {
+			let any = 0;
+			for (let place = 0; place < leaves.length && any === 0; place++) any = reached[leaves[place]!]!;
+			reached[ordinal] = any;
+		}
+		return reached;
 	}
 }

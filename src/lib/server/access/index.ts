@@ -29,7 +29,7 @@ export { effectOfChange, type EffectOnPerson } from './effect';
 export { bringGrants, grantGrid, previewGrants, sheetSchema, type SheetPreview } from './grant-sheet';
 export { grantMatrix, matrixSchema, type GrantMatrix } from './matrix';
 export { readablePlaces, reachedMembers, requireWholeModel } from './reading';
-export { reachGrid, reachSchema, whatOneReaches, type ReachLevel } from './reach';
+export { reachGrid, reachRows, reachSchema, whatOneReaches, type ReachLevel } from './reach';
 export { readAccessRules, refuseAlternateGroups } from './rules';
 export { noteUse, unusedGrid, unusedRights, type UnusedRight } from './unused';
 export { whoMay, whoMayGrid, whoMaySchema, type WhoMay } from './who-may';

@@ -67,7 +67,14 @@ export async function createFromPackage(
 		// Who was kept from reading there is kept from it in what is made of it.
 		await client.query('INSERT INTO guarded_dimension (model_id, dimension_id) SELECT $1, unnest($2::integer[])', [
 			modelId,
-			[...new Set(model.guarded.flatMap((key) => made.get(key) ?? []).filter(({ kind }) => kind !== 'period').map(({ id }) => id))]
+			[
+				...new Set(
+					model.guarded
+						.flatMap((key) => made.get(key) ?? [])
+						.filter(({ kind }) => kind !== 'period')
+						.map(({ id }) => id)
+				)
+			]
 		]);
 		const results = new Set(packed.runbooks.flatMap((runbook) => runbook.results.map(({ origin }) => origin)));
 		for (const origin of model.origins) {

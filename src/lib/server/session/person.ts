@@ -72,7 +72,7 @@ export const PERSON_COLUMNS = `p.id, p.name, p.email, p.title, p.locale, p.theme
 		coalesce((SELECT array_agg(DISTINCT d.model_id) FROM guarded_dimension d WHERE ${HELD_BY('none')} OR NOT (${HELD_BY('whole')} OR ${NAMED_WHOLE})), '{}') AS parts,
 		coalesce((SELECT array_agg(m.id) FROM model m WHERE NOT EXISTS (SELECT FROM attribute_grant g WHERE g.model_id = m.id)
 			AND NOT EXISTS (SELECT FROM access_grant g WHERE g.model_id = m.id AND (g.group_id IS NOT NULL OR g.person_id = p.id))
-			AND (SELECT count(DISTINCT g.person_id) FROM access_grant g WHERE g.model_id = m.id) <= 1
+			AND (SELECT min(g.person_id) IS NOT DISTINCT FROM max(g.person_id) FROM access_grant g WHERE g.model_id = m.id)
 			AND NOT EXISTS (SELECT FROM person_role r WHERE r.model_id = m.id AND r.person_id = p.id)), '{}') AS closed`;
 
 /** What narrows a person's rights in a session or a token. */

@@ -53,7 +53,7 @@
 			<img
 				class="h-40 w-40 bg-white"
 				src="data:image/svg+xml;utf8,{encodeURIComponent(begun.picture)}"
-				alt="Key of the second factor, as a picture to be read by an application"
+				alt="The key, to be read by an application"
 			/>
 			<code class="font-mono text-[13px] break-words">{begun.secret}</code>
 			<label class="text-grey text-xs"

@@ -92,6 +92,7 @@ CREATE VIEW named_by_attribute AS
 CREATE FUNCTION slice_of_grant(asked integer) RETURNS json LANGUAGE sql STABLE AS $$
 	SELECT coalesce(json_object_agg(d, m), '{}') FROM (SELECT m.dimension_id AS d, json_agg(m.id ORDER BY m.id) AS m
 		FROM access_grant_member x JOIN member m ON m.id = x.member_id WHERE x.grant_id = asked GROUP BY m.dimension_id) AS named $$;
+CREATE INDEX access_grant_model ON access_grant (model_id, person_id);
 -- What each person is granted: by themselves, by a group, by attribute; with its members (ids) by dimension (id).
 CREATE VIEW granted_slice AS
 	SELECT g.person_id, g.model_id, 1 AS kind, g.id AS grant_id, g.name, g.level, slice_of_grant(g.id) AS slice

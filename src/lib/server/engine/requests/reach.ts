@@ -35,7 +35,9 @@ export async function reach({ model }: ModelEngine, { guarded, dimension: id, le
 		}),
 		levels: sets.map((grants) => {
 			const levels = table.of(grants);
-			return Uint8Array.from(ordinals, (ordinal) => levels[ordinal]!);
+			const shown = new Uint8Array(ordinals.length);
+			for (let place = 0; place < shown.length; place++) shown[place] = levels[ordinals[place]!]!;
+			return shown;
 		})
 	};
 }

@@ -1,5 +1,5 @@
-import { grantGrid, reachGrid, unusedGrid, whoMayGrid, whoMaySchema } from '$lib/server/access';
-import { answerFile } from '$lib/server/answer';
+import { grantGrid, reachGrid, reachRows, unusedGrid, whoMayGrid, whoMaySchema } from '$lib/server/access';
+import { answerCsv, answerFile } from '$lib/server/answer';
 import { Fault } from '$lib/server/fault';
 import type { SignedIn } from '$lib/server/session';
 import { guarded, toCsv, toWorkbook } from '$lib/server/structure/sheets';
@@ -27,9 +27,19 @@ function gridOf(of: (typeof REPORTS)[number], person: SignedIn | undefined, mode
 	}
 }
 
+async function* guardedRows(parts: AsyncGenerator<string[][]>): AsyncGenerator<string[][]> {
+	for await (const rows of parts) yield rows.map((row) => row.map(guarded));
+}
+
 /** Reports on access as a file: who may read and write a figure, who reaches what, rights that are not used, what is granted. */
 export const GET = ({ locals: { person, modelId }, url }) => {
 	const as = url.searchParams.get('as') === 'xlsx' ? 'xlsx' : 'csv';
+	// Of everybody and everything it is long: sent part by part.
+	if (as === 'csv' && url.searchParams.get('of') === 'reach')
+		return answerCsv(async () => {
+			const { name, rows } = await reachRows(person, modelId, Number(url.searchParams.get('dimension')) || 0);
+			return { name, rows: () => guardedRows(rows()) };
+		});
 	return answerFile(as, async () => {
 		const of = REPORTS.find((each) => each === (url.searchParams.get('of') ?? 'who'));
 		if (!of) throw new Fault(404, 'not found', 'There is no such report.');
