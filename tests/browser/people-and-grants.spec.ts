@@ -59,6 +59,10 @@ test('an administrator invites somebody, gives them a line, and they see that an
 	const amber = page.getByRole('button', { name: /^Ada Holm at Amber Coast Line/ });
 	await amber.click();
 	await page.keyboard.press('w');
+	// What it would do is shown first; nothing is given yet.
+	await expect(page.getByRole('region', { name: 'What this would change' })).toContainText('Ada Holm may write at Amber Coast Line');
+	await expect(amber).toHaveAccessibleName('Ada Holm at Amber Coast Line: nothing');
+	await page.keyboard.press('Enter');
 	await expect(amber).toHaveAccessibleName('Ada Holm at Amber Coast Line: read and write');
 	await expect(page.getByRole('status').filter({ hasText: 'Ada Holm: read and write, at Amber Coast Line' })).toBeVisible();
 	expect(await violations(page)).toEqual([]);

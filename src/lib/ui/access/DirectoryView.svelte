@@ -110,7 +110,7 @@
 				<p class="mt-3 mb-1 font-semibold">
 					{outcome.lines.length === 0
 						? 'Everything is as the directory has it.'
-						: `${outcome.done ? 'Done: ' : ''}${outcome.counts.new} new, ${outcome.counts.changed} changed, ${outcome.counts.left} left, ${outcome.counts.group} groups`}
+						: `${outcome.done ? 'Done: ' : ''}${outcome.counts.new} new, ${outcome.counts.changed} changed, ${outcome.counts.left} left, ${outcome.counts.group === 1 ? 'one group' : `${outcome.counts.group} groups`}`}
 				</p>
 				<ul class="border-hairline border-t text-[13px]" aria-label="What changes">
 					{#each outcome.lines as { what, name, words }, index (index)}

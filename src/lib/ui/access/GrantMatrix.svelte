@@ -192,7 +192,7 @@
 							{lines
 								.map(
 									({ words, members, count }) =>
-										`${words} ${members.join(', ')}${count > members.length ? ` and ${count - members.length} more` : ''}`
+										`${words} at ${members.join(', ')}${count > members.length ? ` and ${count - members.length} more` : ''}`
 								)
 								.join('; ')}
 						</p>

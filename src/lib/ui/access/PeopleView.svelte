@@ -138,7 +138,7 @@
 				</div>
 			{/if}
 			{#if line && mayLook && line.state.active}
-				<button type="button" class="btn btn-sm mt-2" onclick={() => desk.look(line.id)}>See what {line.state.name} sees</button>
+				<button type="button" class="btn btn-sm mt-2" onclick={() => desk.look(line.id)}>See what they see</button>
 			{/if}
 		</form>
 	{/if}

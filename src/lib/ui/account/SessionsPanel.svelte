@@ -18,7 +18,7 @@
 		{#each sessions as { id, since, seen, address, browser, here } (id)}
 			<li class="border-hairline flex items-baseline gap-3 border-b py-1">
 				<span class="min-w-0 grow"
-					>{browser || 'A program'}{#if address}<span class="text-soft">, {address}</span>{/if}
+					>{browser || 'A browser without a name'}{#if address}<span class="text-soft">, {address}</span>{/if}
 					<span class="text-grey block text-xs">since {formatMoment(since, locale)}, used {formatMoment(seen, locale)}</span></span
 				>
 				{#if here}<span class="text-grey">here</span>
