@@ -34,6 +34,8 @@ const TABLE: Readonly<
 			invite: 'access.write',
 			effect: 'access.write',
 			'drop-factor': 'access.write',
+			'hand-on': 'access.write',
+			'why-action': 'access.read',
 			'look-at-grants': 'access.write',
 			'bring-grants': 'access.write',
 			directory: 'access.write',

@@ -12,8 +12,10 @@ import {
 	reachGrid,
 	readGrantsOfModel,
 	takeBackAccess,
+	readPeople,
 	unusedRights,
 	whatOneReaches,
+	whyAction,
 	whyFigure,
 	type AccessKind,
 	type GrantState
@@ -23,7 +25,7 @@ import { stopEngines } from '../../src/lib/server/engine';
 import { formGrid } from '../../src/lib/server/form';
 import { createFromPackage, packModel } from '../../src/lib/server/package';
 import { personById, readSession, signIn, type SignedIn } from '../../src/lib/server/session';
-import { createModel, newModelSchema } from '../../src/lib/server/structure';
+import { createModel, memberUses, newModelSchema } from '../../src/lib/server/structure';
 import { freshDatabase } from './demo-database';
 import { faultOf } from './fault-of';
 
@@ -232,6 +234,47 @@ describe('grants as a table', () => {
 		expect((await faultOf(previewGrants(maren, posts, { grid: [[...heading, 'Weather']], whole: false }))).code).toBe('no such column');
 		expect((await faultOf(bringGrants(await person('Osric'), posts, { grid: [heading], whole: true }))).status).toBe(403);
 	});
+});
+
+test('why somebody may do something, or open a form, is told by role, by what they read, and by the form', async () => {
+	const why = async (who: string, action: { permission: 'rule.write' | 'form.enter' } | { form: string }) =>
+		whyAction(await person('Maren'), posts, { person: ids.get(who)!, action });
+	expect(await why('Tove', { permission: 'rule.write' })).toMatchObject({
+		what: 'change runbooks',
+		lines: [{ words: 'No role lets Tove Brandal change runbooks in this model.', holds: false }]
+	});
+	expect((await why('Tove', { permission: 'form.enter' })).lines).toEqual([
+		{ words: 'Tove Brandal may enter figures, by the role Planner.', holds: true }
+	]);
+	const { rows } = await database.pool.query<{ id: number }>("SELECT id FROM role WHERE code = 'controller'");
+	await database.pool.query("UPDATE form SET roles = ARRAY[$2::integer] WHERE model_id = $1 AND code = 'crew-posts'", [posts, rows[0]!.id]);
+	expect((await why('Tove', { form: 'crew-posts' })).lines.at(-1)).toEqual({
+		words: 'The form is for some roles, none of which Tove Brandal has.',
+		holds: false
+	});
+	expect((await why('Osric', { form: 'crew-posts' })).lines.every(({ holds }) => holds)).toBe(true);
+	await database.pool.query("UPDATE form SET roles = '{}' WHERE model_id = $1 AND code = 'crew-posts'", [posts]);
+	expect((await faultOf(why('Tove', { form: 'none' }))).status).toBe(404);
+	expect((await faultOf(whyAction(await person('Tove'), posts, { person: 1, action: { permission: 'form.enter' } }))).status).toBe(403);
+});
+
+test('where a member is used tells nothing of models one may do nothing in', async () => {
+	const code = (await database.pool.query<{ code: string }>('SELECT code FROM dimension WHERE id = $1', [line])).rows[0]!.code;
+	const skerry = await member('SKE');
+	const uses = async (name: string) => memberUses(await person(name, 1), 1, code, skerry);
+	const all = await uses('Maren');
+	expect(all.some(({ path }) => path?.startsWith('/m/crew/'))).toBe(true);
+	const state = (await readPeople(await person('Maren'))).find(({ id }) => id === ids.get('Vera'))!.state;
+	const auditor = (await database.pool.query<{ id: number }>("SELECT id FROM role WHERE code = 'auditor'")).rows[0]!.id;
+	const groups = await database.pool.query('DELETE FROM people_group_member WHERE person_id = $1 RETURNING group_id', [ids.get('Vera')]);
+	await put('person', ids.get('Vera')!, state, { ...state, roles: [{ role: auditor, model: 1 }] });
+	const told = await uses('Vera');
+	expect(told.some(({ path, name }) => path?.startsWith('/m/crew/') || name === 'New posts')).toBe(false);
+	expect(told.at(-1)).toEqual({ kind: 'elsewhere', name: 'Models that are not yours to see' });
+	expect(told.every((use) => !('model' in use))).toBe(true);
+	await put('person', ids.get('Vera')!, { ...state, roles: [{ role: auditor, model: 1 }] }, state);
+	for (const { group_id } of groups.rows as { group_id: number }[])
+		await database.pool.query('INSERT INTO people_group_member (group_id, person_id) VALUES ($1, $2)', [group_id, ids.get('Vera')]);
 });
 
 describe('reports', () => {

@@ -8,7 +8,7 @@ import { whileActing } from '../../src/lib/server/acting';
 import { closePool } from '../../src/lib/server/database';
 import { answerDirectory, lookInDirectory, synchronise } from '../../src/lib/server/directory';
 import { stopEngines } from '../../src/lib/server/engine';
-import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { enterFigures, handOnDraft, openForm, saveDraft } from '../../src/lib/server/form';
 import {
 	backFromProvider,
 	beginFactor,
@@ -267,6 +267,50 @@ describe('the place of another', () => {
 		}
 		throw new Error('no form to type into');
 	}
+});
+
+test('the draft of somebody who was let go is handed on; where the other has typed, their own stays', async () => {
+	const draft = async (name: string, cells: [period: number, value: number][]) => {
+		const made = await database.pool.query<{ id: number }>(
+			'INSERT INTO draft (person_id, model_id) VALUES ($1, 1) ON CONFLICT (person_id, model_id) DO UPDATE SET version = draft.version + 1 RETURNING id',
+			[ids.get(name)]
+		);
+		for (const [period, value] of cells)
+			await database.pool.query('INSERT INTO draft_cell (draft_id, address, period_id, value) VALUES ($1, $2, $3, $4)', [
+				made.rows[0]!.id,
+				[1, 2, 3],
+				period,
+				value
+			]);
+	};
+	const periods = (await database.pool.query<{ id: number }>('SELECT member_id AS id FROM period ORDER BY member_id LIMIT 3')).rows.map(
+		({ id }) => id
+	);
+	await draft('Piet', [
+		[periods[0]!, 1],
+		[periods[1]!, 2]
+	]);
+	await draft('Lidia', [
+		[periods[1]!, 20],
+		[periods[2]!, 30]
+	]);
+	const asked = { from: ids.get('Piet')!, to: ids.get('Lidia')!, model: 1 };
+	expect((await faultOf(handOnDraft(await person('Maren'), asked))).code).toBe('is active');
+	await database.pool.query('UPDATE person SET active = false WHERE id = $1', [asked.from]);
+	expect((await faultOf(handOnDraft(await person('Osric'), asked))).status).toBe(403);
+	expect((await faultOf(handOnDraft(await person('Maren'), { ...asked, to: ids.get('Vera')! }))).code).toBe('may not enter');
+	const line = (await readPeople(await person('Maren'))).find(({ id }) => id === asked.from)!;
+	expect(line.drafts).toEqual([{ model: 1, name: 'Group plan', cells: 2 }]);
+	expect(await handOnDraft(await person('Maren'), asked)).toEqual({ cells: 1, stay: 1 });
+	const cells = await database.pool.query<{ value: number }>(
+		'SELECT c.value FROM draft_cell c JOIN draft d ON d.id = c.draft_id WHERE d.person_id = $1 AND c.period_id = ANY ($2) AND c.address = $3 ORDER BY c.period_id',
+		[asked.to, periods, [1, 2, 3]]
+	);
+	expect(cells.rows.map(({ value }) => value)).toEqual([1, 20, 30]);
+	// Again nothing more goes over.
+	expect(await handOnDraft(await person('Maren'), asked)).toEqual({ cells: 0, stay: 1 });
+	await database.pool.query('DELETE FROM draft WHERE person_id = ANY ($1)', [[asked.from, asked.to]]);
+	await database.pool.query('UPDATE person SET active = true WHERE id = $1', [asked.from]);
 });
 
 describe('access tokens', () => {

@@ -168,8 +168,9 @@ export interface AccessJournalLine {
 	id: number;
 	at: string;
 	person: string | null;
-	/** What was changed; `place` where somebody took another one's place, `factor` where a second factor was taken off. */
-	kind: AccessKind | 'place' | 'factor';
+	/** What was changed; `place` where somebody took another one's place, `factor` where a second factor was taken off, `draft`
+	 * where somebody's draft was handed on. */
+	kind: AccessKind | 'place' | 'factor' | 'draft';
 	name: string;
 	words: string;
 	before: unknown;

@@ -20,6 +20,8 @@ export type PersonLine = Standing<PersonState> & {
 	seen: string | null;
 	/** Names of their groups. */
 	groups: string[];
+	/** What somebody who is not active any more has typed and not saved, by model. */
+	drafts: { model: number; name: string; cells: number }[];
 };
 
 export interface AccessNames {
@@ -46,20 +48,25 @@ export async function accessNames(person: SignedIn | undefined, models: readonly
 
 export async function readPeople(person: SignedIn | undefined): Promise<PersonLine[]> {
 	requirePermission(person, 'access.read');
-	const found = await pool().query<PersonState & { id: number; invited: boolean; factor: boolean; seen: Date | null; groups: string[] }>(
+	const found = await pool().query<
+		PersonState & { id: number; invited: boolean; factor: boolean; seen: Date | null; groups: string[]; drafts: PersonLine['drafts'] }
+	>(
 		`SELECT p.id, p.email, p.name, p.title, p.active, p.password_hash IS NULL AND NOT EXISTS (SELECT FROM person_identity i WHERE i.person_id = p.id) AS invited, ${GIVEN('person_id', 'p')} AS roles,
 			EXISTS (SELECT FROM second_factor f WHERE f.person_id = p.id AND f.confirmed_at IS NOT NULL) AS factor,
 			(SELECT max(s.seen_at) FROM session s WHERE s.person_id = p.id) AS seen,
-			coalesce((SELECT array_agg(g.name ORDER BY g.name) FROM people_group g JOIN people_group_member m ON m.group_id = g.id WHERE m.person_id = p.id), '{}') AS groups
+			coalesce((SELECT array_agg(g.name ORDER BY g.name) FROM people_group g JOIN people_group_member m ON m.group_id = g.id WHERE m.person_id = p.id), '{}') AS groups,
+			coalesce((SELECT json_agg(json_build_object('model', o.id, 'name', o.name, 'cells', (SELECT count(*) FROM draft_cell c WHERE c.draft_id = d.id)))
+				FROM draft d JOIN model o ON o.id = d.model_id WHERE NOT p.active AND d.person_id = p.id AND EXISTS (SELECT FROM draft_cell c WHERE c.draft_id = d.id)), '[]') AS drafts
 		FROM person p ORDER BY p.name, p.id`
 	);
-	return found.rows.map(({ id, invited, factor, seen, groups, ...state }) => ({
+	return found.rows.map(({ id, invited, factor, seen, groups, drafts, ...state }) => ({
 		id,
 		state,
 		invited,
 		factor,
 		seen: seen?.toISOString() ?? null,
-		groups
+		groups,
+		drafts
 	}));
 }
 

@@ -33,7 +33,7 @@ export { reachGrid, reachRows, reachSchema, whatOneReaches, type ReachLevel } fr
 export { readAccessRules, refuseAlternateGroups } from './rules';
 export { noteUse, unusedGrid, unusedRights, type UnusedRight } from './unused';
 export { whoMay, whoMayGrid, whoMaySchema, type WhoMay } from './who-may';
-export { figureDimensions, whyFigure, whySchema, type Why } from './why';
+export { figureDimensions, whyAction, whyActionSchema, whyFigure, whySchema, type Why } from './why';
 export type { AttributeGrantState } from './kinds/attribute-grant';
 export type { GrantState } from './kinds/grant';
 export type { GroupState } from './kinds/group';

@@ -3,7 +3,7 @@ import { pool } from '../database';
 import { modelVersions } from '../database/structure-version';
 import { askEngine } from '../engine';
 import { notFound } from '../fault';
-import { inWords, personById, requirePermission, type Permission, type SignedIn } from '../session';
+import { inWords, knownById, personById, PERMISSIONS, requirePermission, type Permission, type SignedIn } from '../session';
 import { readAccessRules } from './rules';
 
 export const whySchema = z.object({
@@ -73,6 +73,67 @@ export async function whyFigure(
 		read: [byRole('form.read', reads), ...verdict.read],
 		write: [byRole('form.enter', enters), ...verdict.write]
 	};
+}
+
+export const whyActionSchema = z.object({
+	person: z.int(),
+	/** A permission, or a form by its code. */
+	action: z.union([z.object({ permission: z.enum(PERMISSIONS) }), z.object({ form: z.string().min(1).max(200) })])
+});
+
+/** Why somebody may, or may not, do something in a model, or open a form of it. */
+export async function whyAction(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ person: of, action }: z.infer<typeof whyActionSchema>
+): Promise<{ name: string; what: string; lines: WhyLine[] }> {
+	requirePermission(person, 'access.read');
+	const found = await pool().query<{ name: string; active: boolean }>('SELECT name, active FROM person WHERE id = $1', [of]);
+	if (!found.rows[0]) throw notFound('person');
+	const { name, active } = found.rows[0];
+	const permission = 'permission' in action ? action.permission : 'form.read';
+	const form = 'form' in action ? await formRoles(modelId, action.form) : undefined;
+	const what = form ? `open “${form.name}”` : inWords(permission);
+	if (!active) return { name, what, lines: [{ words: `${name} is not active and cannot sign in.`, holds: false }] };
+	const known = (await knownById(of))!;
+	const roles = await rolesWith(of, modelId, permission);
+	const lines: WhyLine[] = [
+		roles.length > 0
+			? { words: `${name} may ${inWords(permission)}, by the role ${roles.join(' and ')}.`, holds: true }
+			: { words: `No role lets ${name} ${inWords(permission)} in this model.`, holds: false }
+	];
+	if (roles.length > 0 && !known.mayEnter(modelId))
+		lines.push({
+			words: `Nobody was granted anything in this model yet, so it is closed to ${name}: a grant or a role in it opens it.`,
+			holds: false
+		});
+	if (roles.length > 0 && !known.in(modelId).permissions.includes(permission))
+		lines.push({ words: `${name} may read a part of this model only, and this shows all of it.`, holds: false });
+	if (form && form.roles.length > 0) {
+		const own = await pool().query<{ name: string }>(
+			`SELECT DISTINCT r.name FROM person_role g JOIN role r ON r.id = g.role_id
+			WHERE g.person_id = $1 AND (g.model_id IS NULL OR g.model_id = $2) AND r.id = ANY ($3)`,
+			[of, modelId, form.roles]
+		);
+		const designs = known.in(modelId).permissions.includes('form.design');
+		lines.push(
+			own.rows[0]
+				? { words: `The form is for some roles, among them ${own.rows.map((role) => role.name).join(' and ')}.`, holds: true }
+				: designs
+					? { words: `The form is for some roles; who designs forms opens all of them.`, holds: true }
+					: { words: `The form is for some roles, none of which ${name} has.`, holds: false }
+		);
+	}
+	return { name, what, lines };
+}
+
+async function formRoles(modelId: number, code: string): Promise<{ name: string; roles: number[] }> {
+	const found = await pool().query<{ name: string; roles: number[] }>('SELECT name, roles FROM form WHERE model_id = $1 AND code = $2', [
+		modelId,
+		code
+	]);
+	if (!found.rows[0]) throw notFound('form');
+	return found.rows[0];
 }
 
 /** The roles that give somebody a permission in a model, with the group they come through. */

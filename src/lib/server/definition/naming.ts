@@ -19,11 +19,15 @@ export interface Use {
 		| 'numbers'
 		/** Cells in which it is chosen. */
 		| 'choice'
-		| 'draft';
+		| 'draft'
+		/** In models that whoever asks learns nothing of. */
+		| 'elsewhere';
 	name: string;
 	/** How many, for numbers. */
 	count?: number;
 	path?: string;
+	/** The model's code, where it is of one and has no path; not told to pages. */
+	model?: string;
 }
 
 /** One member in the place of another, in everything that names it. */

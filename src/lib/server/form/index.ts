@@ -32,3 +32,4 @@ export {
 } from './design';
 export { readExpression } from './expressions';
 export { formVersions, restoreVersion, type FormVersion } from './versions';
+export { handOnDraft, handOnSchema } from './hand-on';

@@ -127,6 +127,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 			'effect',
 			'invite',
 			'drop-factor',
+			'hand-on',
 			'look-at-grants',
 			'bring-grants',
 			'directory',
@@ -158,7 +159,7 @@ const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/m/[model]/runs/[id]/[verb]': ['read'],
 	'/api/m/[model]/runbooks/[id]/[verb]': ['read', 'freshness'],
 	'/api/m/[model]/structure/formula/check': [NO_VERB],
-	'/api/m/[model]/access/[verb]': ['matrix', 'why', 'who']
+	'/api/m/[model]/access/[verb]': ['matrix', 'why', 'why-action', 'who', 'reach']
 };
 export const isOnlyLook = (route: string | null, verb: string): boolean => LOOKS[route ?? '']?.includes(verb) ?? route === '/sign-out';
 

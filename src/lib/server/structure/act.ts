@@ -8,7 +8,7 @@ import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { handOverNumbers } from './hand-over';
 import { keepChanged, readDimension, type LoadedDimension } from './read-state';
-import { usedAmong, usesOfMember } from './used';
+import { usedAmong, usesToldTo } from './used';
 import { writeDiff } from './write-state';
 import { countUpStructureOf, structureVersion } from '../database/structure-version';
 import { countNumbers } from './count-numbers';
@@ -159,7 +159,7 @@ export async function changeDimension(
 		for (const { id } of models) await waitForLoads(client, id);
 		for (const { id } of models) await lockModel(client, id);
 	}
-	await refuseUsed(client, dimension, diffs);
+	await refuseUsed(client, person, dimension, diffs);
 	const moves = await numbersToMove(client, dimension, next, diffs, handOver);
 	const both = { ...dimension, hierarchies: [...new Set([...dimension.hierarchies, ...hierarchies])] };
 	const began = hierarchies.filter((name) => !dimension.hierarchies.includes(name));
@@ -252,7 +252,7 @@ const mayBreakModels = (dimension: LoadedDimension, diffs: readonly MemberDiff[]
 			(dimension.state.kind === 'general' ? before?.facts.balance !== after.facts.balance : before?.facts !== after.facts)
 	);
 
-async function refuseUsed(client: pg.PoolClient, dimension: LoadedDimension, diffs: readonly MemberDiff[]): Promise<void> {
+async function refuseUsed(client: pg.PoolClient, person: number, dimension: LoadedDimension, diffs: readonly MemberDiff[]): Promise<void> {
 	const removed = diffs.filter(({ after }) => !after);
 	if (removed.length === 0) return;
 	const used = await usedAmong(
@@ -262,7 +262,7 @@ async function refuseUsed(client: pg.PoolClient, dimension: LoadedDimension, dif
 	);
 	const first = removed.find(({ id }) => used.has(id));
 	if (first)
-		throw stillUsed({ member: { id: first.id, name: first.before!.name }, uses: await usesOfMember(client, dimension.id, first.id) });
+		throw stillUsed({ member: { id: first.id, name: first.before!.name }, uses: await usesToldTo(client, person, dimension.id, first.id) });
 }
 
 /** Leaves with numbers that get their first child, and the child that takes them. */

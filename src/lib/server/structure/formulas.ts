@@ -21,7 +21,7 @@ import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel } from './act';
 import type { Use } from '../definition/naming';
-import { usesOfMember } from './used';
+import { usesToldTo } from './used';
 import { countUpStructure, modelVersions } from '../database/structure-version';
 import { writeJournal } from '../definition/journal';
 
@@ -65,7 +65,7 @@ export interface AccountFormulas {
 
 /** The live formulas of an account, with what they read and what reads them. */
 export async function readFormulas(person: SignedIn | undefined, modelId: number, account: number): Promise<AccountFormulas> {
-	requirePermission(person, 'structure.read');
+	const reader = requirePermission(person, 'structure.read');
 	const model = await modelOf(pool(), modelId);
 	const ordinal = model.accounts.ordinal(account);
 	if (ordinal === undefined) throw notFound('account');
@@ -80,7 +80,7 @@ export async function readFormulas(person: SignedIn | undefined, modelId: number
 		formulas: await draftsOf(pool(), model, account),
 		feeds: named(own.flatMap(reads)),
 		fed: named(model.definition.formulas.filter((each) => reads(each).includes(account)).map((each) => each.account)),
-		runbooks: (await usesOfMember(pool(), model.accounts.id, account)).filter(({ kind }) => kind === 'runbook'),
+		runbooks: (await usesToldTo(pool(), reader.id, model.accounts.id, account)).filter(({ kind }) => kind === 'runbook'),
 		scenarios: model.scenarios.members.map(({ id: member, name }, scenario) => ({
 			id: member,
 			name,

@@ -35,7 +35,7 @@ import {
 import { replaceChoice } from './chosen';
 import { handOverNumbers } from './hand-over';
 import { readDimension, type LoadedDimension } from './read-state';
-import { usesOfMember } from './used';
+import { usesToldTo } from './used';
 import { noteInJournal } from '../definition/journal';
 import { lockDrafts, waitForLoads } from '../database/locks';
 import { modelsKnowing } from '../definition/models';
@@ -406,9 +406,9 @@ export async function removeMember(
 
 /** Where a member is used. */
 export async function memberUses(person: SignedIn | undefined, modelId: number, dimensionCode: string, member: number): Promise<Use[]> {
-	requirePermission(person, 'structure.read');
+	const reader = requirePermission(person, 'structure.read');
 	const dimension = await readDimension(pool(), modelId, dimensionCode);
-	return usesOfMember(pool(), dimension.id, member);
+	return usesToldTo(pool(), reader.id, dimension.id, member);
 }
 
 export interface HistoryLine {

@@ -7,10 +7,10 @@ import { countNumbers } from './count-numbers';
 /** Facts of accounts and scenarios, and variables. */
 export const factsNaming: NamesMembers = {
 	uses: usesBy(
-		`SELECT 'account' AS kind, m.name FROM account a JOIN member m ON m.id = a.member_id WHERE a.weighed_by = $1
-		UNION SELECT 'scenario', m.name FROM scenario s JOIN member m ON m.id = s.member_id
+		`SELECT 'account' AS kind, m.name, NULL AS model FROM account a JOIN member m ON m.id = a.member_id WHERE a.weighed_by = $1
+		UNION SELECT 'scenario', m.name, NULL FROM scenario s JOIN member m ON m.id = s.member_id
 			WHERE (s.continues_from = $1 OR s.compared_with = $1 OR s.span_from = $1 OR s.span_to = $1 OR s.entry_from = $1 OR s.entry_to = $1)
-		UNION SELECT 'variable', name FROM variable WHERE member_id = $1`
+		UNION SELECT 'variable', v.name, o.code FROM variable v JOIN model o ON o.id = v.model_id WHERE v.member_id = $1`
 	),
 	among: amongBy(
 		`SELECT weighed_by AS id FROM account UNION SELECT member_id FROM variable

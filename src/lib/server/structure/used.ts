@@ -1,6 +1,8 @@
 import type pg from 'pg';
 import type { Database } from '../database';
+import { listModels } from '../database/definitions';
 import type { Replacement, Use } from '../definition/naming';
+import { knownById } from '../session';
 import { SUBJECTS } from '../subjects';
 
 /** Everything in all models that names a member, its numbers counted. */
@@ -8,6 +10,26 @@ export async function usesOfMember(database: Database, dimension: number, member
 	const uses: Use[] = [];
 	for (const subject of SUBJECTS) uses.push(...(await subject.uses(database, dimension, member)));
 	return uses;
+}
+
+/** The same as a person (id) is told of it: of models they may do nothing in, only that there is something. */
+export async function usesToldTo(database: Database, person: number, dimension: number, member: number): Promise<Use[]> {
+	const [uses, models, known] = await Promise.all([
+		usesOfMember(database, dimension, member),
+		listModels(database),
+		knownById(person, undefined, database)
+	]);
+	const hidden = models.filter(({ id }) => !known?.mayEnter(id));
+	const isHidden = ({ kind, name, path, model }: Use) =>
+		hidden.some(
+			(each) =>
+				model === each.code ||
+				path?.startsWith(`/m/${each.code}/`) ||
+				// What is counted is called by its model.
+				((kind === 'numbers' || kind === 'choice') && name === each.name)
+		);
+	const told = uses.filter((use) => !isHidden(use)).map(({ model: _, ...use }) => use);
+	return told.length === uses.length ? told : [...told, { kind: 'elsewhere', name: 'Models that are not yours to see' }];
 }
 
 /** Which of some members anything names, or numbers stand at. */

@@ -21,7 +21,8 @@
 		'attribute grant': 'Grant',
 		substitute: 'Substitute',
 		place: 'Person',
-		factor: 'Person'
+		factor: 'Person',
+		draft: 'Person'
 	};
 	const WORDS: Readonly<Record<string, string>> = {
 		holder: 'for',
@@ -30,7 +31,7 @@
 		roles: 'roles',
 		dimensions: 'guarded'
 	};
-	const isTakeable = ({ kind, latest }: AccessJournalLine) => latest && kind !== 'place' && kind !== 'factor';
+	const isTakeable = ({ kind, latest }: AccessJournalLine) => latest && kind !== 'place' && kind !== 'factor' && kind !== 'draft';
 	type Numbered = { id: number; name: string };
 	const nameIn = (list: readonly Numbered[], id: number) => list.find((each) => each.id === id)?.name ?? 'what is gone';
 	/** A part of a state as people call it: numbers of people, groups, roles, models and members by their names. */

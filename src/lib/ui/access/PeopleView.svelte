@@ -18,6 +18,8 @@
 
 	const BLANK: PersonState = { email: '', name: '', title: '', active: true, roles: [] };
 	let find = $state('');
+	/** Who gets the draft of somebody who left. */
+	let heir = $state('');
 	let chosen = $state<number | 'new' | null>(null);
 	let edited = $state.raw<PersonState>(BLANK);
 	const line = $derived(people.find(({ id }) => id === chosen));
@@ -136,6 +138,23 @@
 							>{/if}
 					{/if}
 				</div>
+			{/if}
+			{#if line && mayWrite}
+				{#each line.drafts as { model, name, cells } (model)}
+					<div class="border-hairline mt-3 border-t pt-2">
+						<p class="text-[13px]">Typed in {name} and never saved: {cells === 1 ? 'one cell' : `${cells} cells`}.</p>
+						<div class="mt-1 flex gap-2">
+							<select class="select select-sm grow" aria-label="Hand their draft in {name} on to" bind:value={heir}
+								><option value="">to whom…</option>{#each names.people.filter(({ active }) => active) as { id, name: other } (id)}<option
+										value={String(id)}>{other}</option
+									>{/each}</select
+							>
+							<button type="button" class="btn btn-sm" disabled={heir === ''} onclick={() => desk.handOn(line.id, Number(heir), model)}
+								>Hand it on</button
+							>
+						</div>
+					</div>
+				{/each}
 			{/if}
 			{#if line && mayLook && line.state.active}
 				<button type="button" class="btn btn-sm mt-2" onclick={() => desk.look(line.id)}>See what they see</button>

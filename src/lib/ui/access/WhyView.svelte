@@ -8,8 +8,23 @@
 		dimensions: readonly { id: number; name: string; isPeriod: boolean; first: { id: number; name: string } | null }[];
 		names: AccessNames;
 		person: number;
+		catalogue: readonly { area: string; permissions: readonly { permission: string; words: string }[] }[];
+		forms: readonly { code: string; name: string }[];
 	}
-	let { dimensions, names, person }: Props = $props();
+	let { dimensions, names, person, catalogue, forms }: Props = $props();
+	let action = $state('');
+	let actionWhy = $state.raw<{ name: string; what: string; lines: Why['read'] } | null>(null);
+
+	async function askAction() {
+		why = everybody = null;
+		const [kind, what] = [action.slice(0, action.indexOf(' ')), action.slice(action.indexOf(' ') + 1)];
+		const reply = await request<NonNullable<typeof actionWhy>>('/api/access/why-action', {
+			person: of,
+			action: kind === 'form' ? { form: what } : { permission: what }
+		});
+		fault = reply.ok ? null : reply.message;
+		actionWhy = reply.ok ? reply.answer : null;
+	}
 
 	// svelte-ignore state_referenced_locally
 	let of = $state(person);
@@ -27,13 +42,13 @@
 	});
 
 	async function ask() {
-		everybody = null;
+		everybody = actionWhy = null;
 		const reply = await request<Why>('/api/access/why', { person: of, ...figure() });
 		fault = reply.ok ? null : reply.message;
 		why = reply.ok ? reply.answer : null;
 	}
 	async function askOfAll() {
-		why = null;
+		why = actionWhy = null;
 		const asked = figure();
 		const reply = await request<{ people: WhoMay[] }>('/api/access/who', asked);
 		fault = reply.ok ? null : reply.message;
@@ -74,6 +89,21 @@
 			<button class="btn btn-primary btn-sm">Why?</button>
 			<button type="button" class="btn btn-sm" onclick={askOfAll}>Who may?</button>
 		</div>
+		<p class="text-grey mt-3 text-xs">Or something to do, or a form</p>
+		<div class="flex gap-2">
+			<select class="select select-sm grow" aria-label="What they do" bind:value={action}>
+				<option value="">choose…</option>
+				{#each catalogue as { area, permissions } (area)}
+					<optgroup label={area}>
+						{#each permissions as { permission, words } (permission)}<option value="may {permission}">{words}</option>{/each}
+					</optgroup>
+				{/each}
+				<optgroup label="Forms of this model">
+					{#each forms as { code, name } (code)}<option value="form {code}">{name}</option>{/each}
+				</optgroup>
+			</select>
+			<button type="button" class="btn btn-sm" disabled={action === ''} onclick={askAction}>Why that?</button>
+		</div>
 	</form>
 	<section aria-live="polite" aria-label="Explanation">
 		{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
@@ -87,6 +117,14 @@
 					{/each}
 				</ol>
 			{/each}
+		{:else if actionWhy}
+			{@const may = actionWhy.lines.every(({ holds }) => holds)}
+			<h2 class="font-semibold">{actionWhy.name} {may ? 'may' : 'may not'} {actionWhy.what}</h2>
+			<ol class="border-rule mt-1 ml-1 border-l pl-3">
+				{#each actionWhy.lines as { words, holds }, place (place)}
+					<li class={['py-0.5', holds ? '' : 'text-accent font-semibold']}>{words}</li>
+				{/each}
+			</ol>
 		{:else if everybody}
 			<div class="mb-1 flex items-baseline gap-2">
 				<h2 class="grow font-semibold">

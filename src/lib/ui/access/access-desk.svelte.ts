@@ -56,6 +56,18 @@ export class AccessDesk {
 		await invalidateAll();
 	}
 
+	async handOn(from: number, to: number, model: number): Promise<void> {
+		const reply = await request<{ cells: number; stay: number }>('/api/access/hand-on', { from, to, model });
+		this.told = reply.ok
+			? {
+					words: `${reply.answer.cells === 1 ? 'One cell is' : `${reply.answer.cells} cells are`} in their draft now${reply.answer.stay > 0 ? `; ${reply.answer.stay} stay, where they have typed something else` : ''}.`,
+					isFault: false
+				}
+			: { words: reply.message, isFault: true };
+		this.last = null;
+		await invalidateAll();
+	}
+
 	async invite(id: number): Promise<void> {
 		const reply = await request('/api/access/invite', { id });
 		this.told = reply.ok

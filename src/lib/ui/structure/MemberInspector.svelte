@@ -54,7 +54,8 @@
 		numbers: 'Numbers in',
 		choice: 'Chosen in',
 		note: 'Beside figures',
-		draft: 'Draft'
+		draft: 'Draft',
+		elsewhere: 'Elsewhere'
 	};
 
 	async function change(key: string, value: string, input: HTMLInputElement | HTMLSelectElement) {

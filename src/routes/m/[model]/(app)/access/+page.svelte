@@ -75,7 +75,7 @@
 	{:else if data.view === 'grants' && data.grants}
 		<GrantsView {desk} grants={data.grants} names={data.names} model={data.model.id} {mayWrite} />
 	{:else if data.view === 'why'}
-		<WhyView dimensions={data.dimensions} names={data.names} person={of} />
+		<WhyView dimensions={data.dimensions} names={data.names} person={of} catalogue={data.catalogue} forms={data.forms} />
 	{:else if data.view === 'reach'}
 		<div class="min-h-0 overflow-auto">
 			<ReachView {desk} dimensions={data.dimensions.filter(({ isPeriod }) => !isPeriod)} names={data.names} person={of} />

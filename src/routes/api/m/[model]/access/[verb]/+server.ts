@@ -16,11 +16,14 @@ import {
 	whatOneReaches,
 	whoMay,
 	whoMaySchema,
+	whyAction,
+	whyActionSchema,
 	whyFigure,
 	whySchema
 } from '$lib/server/access';
 import { findSchema, lookInDirectory, synchronise, synchroniseSchema } from '$lib/server/directory';
 import { notFound } from '$lib/server/fault';
+import { handOnDraft, handOnSchema } from '$lib/server/form';
 import { endToken, makeToken, takePlace, tokenSchema } from '$lib/server/session';
 
 const one = z.object({ id: z.int() });
@@ -38,8 +41,10 @@ const VERBS = {
 	'take-back': verb(one, ({ person, modelId }, { id }) => takeBackAccess(person, modelId, id)),
 	invite: verb(one, ({ person }, { id }, origin) => invitePerson(person, id, origin)),
 	'drop-factor': verb(one, ({ person }, { id }) => dropFactorOf(person, id)),
+	'hand-on': verb(handOnSchema, ({ person }, asked) => handOnDraft(person, asked)),
 	matrix: verb(matrixSchema, ({ person, modelId }, asked) => grantMatrix(person, modelId, asked)),
 	why: verb(whySchema, ({ person, modelId }, asked) => whyFigure(person, modelId, asked)),
+	'why-action': verb(whyActionSchema, ({ person, modelId }, asked) => whyAction(person, modelId, asked)),
 	who: verb(whoMaySchema, async ({ person, modelId }, asked) => ({ people: await whoMay(person, modelId, asked) })),
 	reach: verb(reachSchema, ({ person, modelId }, asked) => whatOneReaches(person, modelId, asked)),
 	'look-at-grants': verb(sheetSchema, ({ person, modelId }, sheet) => previewGrants(person, modelId, sheet)),
