@@ -71,6 +71,25 @@ describe('a program', () => {
 		expect((await faultOf(ask(read, 'POST', '/models'))).status).toBe(404);
 	});
 
+	test('is let through to each operation by a token for it alone', async () => {
+		const scopes = ['read', 'load', 'run'] as const;
+		const tokens = new Map<string, string>();
+		for (const scope of scopes) tokens.set(scope, await tokenOf('Maren', [scope], true));
+		for (const { method, path, scope } of OPERATIONS) {
+			const at = path.replace('{model}', 'group').replace(/\{\w+\}/g, '999999');
+			expect((await faultOf(ask(undefined, method, at))).status, path).toBe(401);
+			expect((await faultOf(ask('nlat_unknown', method, at))).status, path).toBe(401);
+			if (scope === null) continue;
+			for (const other of scopes.filter((each) => each !== scope))
+				expect((await faultOf(ask(tokens.get(other), method, at))).status, `${path} with a token to ${other}`).toBe(403);
+			// In a model it is not for, and in none, it is told the same.
+			for (const model of ['crew', 'there-is-none'])
+				expect((await faultOf(ask(tokens.get(scope), method, at.replace('group', model)))).message, path).toBe('There is no such model.');
+			const own = await ask(tokens.get(scope), method, at).catch((failure: { status: number }) => failure);
+			expect([200, 202, 400, 404, 422], path).toContain(own.status);
+		}
+	});
+
 	test('reads a slice as a form shows it, by codes, in any currency', async () => {
 		const token = await tokenOf('Maren', ['read']);
 		const { answer } = await ask(token, 'GET', '/models/group/dimensions');

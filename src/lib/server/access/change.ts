@@ -169,8 +169,8 @@ export interface AccessJournalLine {
 	at: string;
 	person: string | null;
 	/** What was changed; `place` where somebody took another one's place, `factor` where a second factor was taken off, `draft`
-	 * where somebody's draft was handed on. */
-	kind: AccessKind | 'place' | 'factor' | 'draft';
+	 * where somebody's draft was handed on, `token` where one was made or ended. */
+	kind: AccessKind | 'place' | 'factor' | 'draft' | 'token';
 	name: string;
 	words: string;
 	before: unknown;

@@ -80,15 +80,35 @@ export async function readGroups(person: SignedIn | undefined): Promise<Standing
 	return found.rows.map(({ id, ...state }) => ({ id, state }));
 }
 
-/** The roles, with how many people and groups each is given to. */
-export async function readRoles(person: SignedIn | undefined): Promise<(Standing<RoleState> & { given: number })[]> {
+export type RoleLine = Standing<RoleState> & {
+	/** To how many people and groups it is given. */
+	given: number;
+	/** Whom to, in words, as far as there is room. */
+	holders: string[];
+};
+
+const MOST_HOLDERS = 60;
+
+/** The roles, with whom each is given to. */
+export async function readRoles(person: SignedIn | undefined): Promise<RoleLine[]> {
 	requirePermission(person, 'access.read');
-	const found = await pool().query<{ id: number; name: string; description: string; permissions: Permission[]; given: number }>(
+	const found = await pool().query<{
+		id: number;
+		name: string;
+		description: string;
+		permissions: Permission[];
+		given: number;
+		holders: string[];
+	}>(
 		`SELECT r.id, r.name, r.description, (SELECT count(*)::integer FROM role_given g WHERE g.role_id = r.id) AS given,
+			coalesce((SELECT array_agg(words ORDER BY words) FROM (
+				SELECT coalesce(p.name, 'the group ' || t.name) || coalesce(' in ' || m.name, '') AS words FROM role_given g
+				LEFT JOIN person p ON p.id = g.person_id LEFT JOIN people_group t ON t.id = g.group_id LEFT JOIN model m ON m.id = g.model_id
+				WHERE g.role_id = r.id ORDER BY words LIMIT ${MOST_HOLDERS}) AS named), '{}') AS holders,
 			coalesce((SELECT array_agg(p.permission ORDER BY p.permission) FROM role_permission p WHERE p.role_id = r.id), '{}') AS permissions
 		FROM role r ORDER BY r.id`
 	);
-	return found.rows.map(({ id, given, ...state }) => ({ id, given, state }));
+	return found.rows.map(({ id, given, holders, ...state }) => ({ id, given, holders, state }));
 }
 
 export interface GrantLine extends Standing<GrantState> {

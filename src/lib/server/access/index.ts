@@ -21,6 +21,7 @@ export {
 	type GrantLine,
 	type ModelGrants,
 	type PersonLine,
+	type RoleLine,
 	type SubstituteLine,
 	type Standing
 } from './desk';

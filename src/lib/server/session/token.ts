@@ -69,8 +69,10 @@ export async function makeToken(
 		throw new Fault(422, 'too many', `You have ${MOST_TOKENS} tokens. End some that nobody uses first.`);
 	const token = MARK + randomBytes(32).toString('base64url');
 	await pool().query(
-		`INSERT INTO access_token (person_id, model_id, name, scopes, token_hash, hint, expires_at)
-		VALUES ($1, $2, $3, $4, $5, $6, now() + make_interval(days => $7))`,
+		`WITH made AS (INSERT INTO access_token (person_id, model_id, name, scopes, token_hash, hint, expires_at)
+		VALUES ($1, $2, $3, $4, $5, $6, now() + make_interval(days => $7)) RETURNING id, name, expires_at)
+		INSERT INTO access_change (person_id, model_id, kind, object_id, name, words, after)
+			SELECT $1, $2, 'token', id, name, 'access token made, until ' || expires_at::date, jsonb_build_object('scopes', $4::text[]) FROM made`,
 		[maker.id, here ? modelId : null, name, [...new Set(scopes)], hashOf(token), token.slice(0, MARK.length + 4), days]
 	);
 	return { token };
@@ -102,7 +104,8 @@ export async function readTokens(person: SignedIn | undefined): Promise<TokenLin
 export async function endToken(person: SignedIn | undefined, id: number): Promise<void> {
 	const writer = requirePermission(person, 'access.tokens');
 	const ended = await pool().query(
-		'UPDATE access_token SET ended_at = now() WHERE id = $1 AND ended_at IS NULL AND ($2 OR person_id = $3)',
+		`WITH ended AS (UPDATE access_token SET ended_at = now() WHERE id = $1 AND ended_at IS NULL AND ($2 OR person_id = $3) RETURNING id, name, model_id)
+		INSERT INTO access_change (person_id, model_id, kind, object_id, name, words) SELECT $3, model_id, 'token', id, name, 'access token ended' FROM ended`,
 		[id, writer.everywhere?.includes('access.write') ?? false, writer.id]
 	);
 	if (ended.rowCount === 0) throw notFound('token');

@@ -22,7 +22,8 @@
 		substitute: 'Substitute',
 		place: 'Person',
 		factor: 'Person',
-		draft: 'Person'
+		draft: 'Person',
+		token: 'Program'
 	};
 	const WORDS: Readonly<Record<string, string>> = {
 		holder: 'for',
@@ -31,7 +32,9 @@
 		roles: 'roles',
 		dimensions: 'guarded'
 	};
-	const isTakeable = ({ kind, latest }: AccessJournalLine) => latest && kind !== 'place' && kind !== 'factor' && kind !== 'draft';
+	/** What was done, rather than set. */
+	const NOT_TAKEN_BACK = new Set<AccessJournalLine['kind']>(['place', 'factor', 'draft', 'token']);
+	const isTakeable = ({ kind, latest }: AccessJournalLine) => latest && !NOT_TAKEN_BACK.has(kind);
 	type Numbered = { id: number; name: string };
 	const nameIn = (list: readonly Numbered[], id: number) => list.find((each) => each.id === id)?.name ?? 'what is gone';
 	/** A part of a state as people call it: numbers of people, groups, roles, models and members by their names. */

@@ -1,10 +1,10 @@
 <script lang="ts">
-	import type { RoleState, Standing } from '$lib/server/access';
+	import type { RoleLine, RoleState } from '$lib/server/access';
 	import type { AccessDesk } from './access-desk.svelte';
 
 	interface Props {
 		desk: AccessDesk;
-		roles: readonly (Standing<RoleState> & { given: number })[];
+		roles: readonly RoleLine[];
 		catalogue: readonly { area: string; permissions: readonly { permission: RoleState['permissions'][number]; words: string }[] }[];
 		mayWrite: boolean;
 	}
@@ -90,6 +90,13 @@
 			{/each}
 		</tbody>
 	</table>
+	<section class="mt-4 max-w-3xl" aria-label="Who has which role">
+		{#each roles.filter(({ given }) => given > 0) as { id, state, given, holders } (id)}
+			<p class="text-[13.5px]">
+				<b class="font-semibold">{state.name}</b>: {holders.join(', ')}{given > holders.length ? ` and ${given - holders.length} more` : ''}
+			</p>
+		{/each}
+	</section>
 	{#if roles.length > 1}
 		<section class="mt-4" aria-label="Difference of two roles">
 			<p class="flex flex-wrap items-center gap-2">

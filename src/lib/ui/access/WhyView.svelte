@@ -125,6 +125,14 @@
 					<li class={['py-0.5', holds ? '' : 'text-accent font-semibold']}>{words}</li>
 				{/each}
 			</ol>
+		{/if}
+		{#if why || actionWhy}
+			<p class="mt-3 text-[13px]">
+				To change it: <a class="text-primary font-semibold" href={at('/access?view=people')}>people</a>,
+				<a class="text-primary font-semibold" href={at('/access?view=roles')}>roles</a>,
+				<a class="text-primary font-semibold" href={at('/access?view=grants')}>grants</a>{#if why}; what is closed stands in the
+					<a class="text-primary font-semibold" href={at('/structure/calendar')}>calendar</a>{/if}.
+			</p>
 		{:else if everybody}
 			<div class="mb-1 flex items-baseline gap-2">
 				<h2 class="grow font-semibold">
