@@ -168,7 +168,11 @@ async function plan(client: Database, person: SignedIn | undefined, modelId: num
 		const same = known.get(key) ?? [];
 		if (same.length > 1) return fault('There are several grants of this name for them. Give them names of their own first.');
 		const before = same[0]?.state ?? null;
-		const told = `${cell(who!)}: ${LEVELS[level]}, “${words}”`;
+		const where = dimensions.flatMap(({ name }) => {
+			const at = placeOf(name) < 0 ? '' : cell(placeOf(name));
+			return at === '' ? [] : [`${name}: ${at}`];
+		});
+		const told = `${cell(who!)}: ${LEVELS[level]}, “${words}”, ${where.join(' · ') || 'everywhere'}`;
 		if (!before) return [{ row, what: 'new', words: told, id: null, before, after }];
 		const isSame = before.level === level && before.members.join() === after.members.join();
 		return [{ row, what: isSame ? 'same' : 'changed', words: told, id: same[0]!.id, before, after }];

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { invalidateAll } from '$app/navigation';
 	import type { Scope, TokenLine } from '$lib/server/session';
-	import { formatMoment } from '../figures/format';
+	import { formatDay, formatMoment } from '../figures/format';
 	import { request } from '../request';
 	import type { AccessDesk } from './access-desk.svelte';
 
@@ -71,9 +71,13 @@
 						<td class="py-1 pr-3">{token.scopes.map(wordsOf).join('; ')}</td>
 						<td class="text-soft py-1 pr-3 whitespace-nowrap">{token.usedAt ? formatMoment(token.usedAt, locale) : 'never'}</td>
 						<td class="text-soft py-1 pr-3 whitespace-nowrap"
-							>{token.state === 'holds' ? formatMoment(token.expiresAt, locale) : token.state === 'ended' ? 'ended' : 'run out'}</td
+							>{token.state === 'holds'
+								? formatDay(token.expiresAt.slice(0, 10), locale)
+								: token.state === 'ended'
+									? 'ended'
+									: 'run out'}</td
 						>
-						<td class="py-1 text-right"
+						<td class="py-1 text-right whitespace-nowrap"
 							>{#if token.state === 'holds'}<button class="text-primary text-[13px] font-semibold" onclick={() => end(token)}>End it</button
 								>{/if}</td
 						>
@@ -133,7 +137,7 @@
 		<ul class="border-hairline border-t text-[13px]">
 			{#each operations as { method, path, summary } (method + path)}
 				<li class="border-hairline border-b py-1">
-					<code class="font-mono break-all"><span class="text-grey">{method}</span> /api/v1{path}</code>
+					<code class="font-mono text-xs break-all"><span class="text-grey">{method}</span> /api/v1{path}</code>
 					<span class="text-soft block">{summary}</span>
 				</li>
 			{/each}
