@@ -2,7 +2,6 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { DEMO_PASSWORD } from '../../demo/people.mjs';
 import {
 	accessJournal,
-	changeAccess,
 	grantMatrix,
 	invitePerson,
 	readGrantsOfModel,
@@ -14,52 +13,42 @@ import {
 	whoMay,
 	whoMayGrid,
 	whyFigure,
-	type AccessKind,
 	type GrantState,
 	type PersonState
 } from '../../src/lib/server/access';
 import { closePool } from '../../src/lib/server/database';
 import { listModels } from '../../src/lib/server/database/definitions';
 import { readDesk } from '../../src/lib/server/desk';
-import { stopEngines } from '../../src/lib/server/engine';
 import { writeNote, formGrid, inspectFigure, openForm, readBeside } from '../../src/lib/server/form';
 import { editImport, listImports, startFetch } from '../../src/lib/server/import';
 import { traceFigure } from '../../src/lib/server/runbook';
-import { changePassword, personById, readSession, setPasswordByLink, signIn, type SignedIn } from '../../src/lib/server/session';
+import { changePassword, readSession, setPasswordByLink, signIn } from '../../src/lib/server/session';
 import { makeAdministrator } from '../../src/lib/server/setup/administrator';
 import { createModel, findMembers, newModelSchema } from '../../src/lib/server/structure';
 import { freshDatabase } from './demo-database';
 import { faultOf } from './fault-of';
+import { openHouse, type House } from './house';
 
 /** Who may do what: given, changed, taken back, and what is read by it. The posts of the demo are guarded by line. */
-let database: Awaited<ReturnType<typeof freshDatabase>>;
-const ids = new Map<string, number>();
+let house: House;
+let database: House['database'];
+let ids: House['ids'];
 let posts: number;
 let line: number;
 
 beforeAll(async () => {
-	database = await freshDatabase('access', { demo: true });
-	process.env.DATABASE_URL = database.url;
-	for (const { id, name } of (await database.pool.query<{ id: number; name: string }>('SELECT id, name FROM person')).rows)
-		ids.set(name.split(' ')[0]!, id);
-	posts = (await database.pool.query<{ id: number }>("SELECT id FROM model WHERE code = 'crew'")).rows[0]!.id;
-	line = (await database.pool.query<{ id: number }>("SELECT id FROM dimension WHERE code = 'line'")).rows[0]!.id;
+	house = await openHouse('access');
+	({ database, ids, posts, line } = house);
 }, 60_000);
-afterAll(async () => {
-	await stopEngines();
-	await closePool();
-	await database.close();
-});
+afterAll(() => house.close());
 beforeEach(() => database.pool.query('DELETE FROM sign_in_attempt'));
 
-const person = (name: string, model = posts): Promise<SignedIn> => personById(ids.get(name)!, model);
-const put = async (kind: AccessKind, id: number | null, before: unknown, after: unknown, by = 'Maren', model = posts) =>
-	changeAccess(await person(by, model), model, { kind, id, before, after });
+const person: House['person'] = (...asked) => house.person(...asked);
+const put: House['put'] = (...asked) => house.put(...asked);
 const stateOf = async (name: string): Promise<PersonState> =>
 	(await readPeople(await person('Maren'))).find(({ id }) => id === ids.get(name))!.state;
 const roleId = async (name: string) => (await readRoles(await person('Maren'))).find(({ state }) => state.name === name)!.id;
-const member = async (code: string, dimension = line) =>
-	(await database.pool.query<{ id: number }>('SELECT id FROM member WHERE code = $1 AND dimension_id = $2', [code, dimension])).rows[0]!.id;
+const member: House['member'] = (...asked) => house.member(...asked);
 /** The token of the last letter to somebody. */
 async function linkTo(address: string): Promise<string> {
 	const [letter] = (await readOutbox(await person('Maren'))).filter((each) => each.address === address);

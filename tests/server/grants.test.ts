@@ -3,7 +3,6 @@ import { DEMO_PASSWORD } from '../../demo/people.mjs';
 import {
 	accessJournal,
 	bringGrants,
-	changeAccess,
 	effectOfChange,
 	grantGrid,
 	grantMatrix,
@@ -17,43 +16,31 @@ import {
 	whatOneReaches,
 	whyAction,
 	whyFigure,
-	type AccessKind,
 	type GrantState
 } from '../../src/lib/server/access';
-import { closePool } from '../../src/lib/server/database';
-import { stopEngines } from '../../src/lib/server/engine';
 import { formGrid } from '../../src/lib/server/form';
 import { createFromPackage, packModel } from '../../src/lib/server/package';
-import { personById, readSession, signIn, type SignedIn } from '../../src/lib/server/session';
+import { readSession, signIn } from '../../src/lib/server/session';
 import { createModel, memberUses, newModelSchema } from '../../src/lib/server/structure';
-import { freshDatabase } from './demo-database';
 import { faultOf } from './fault-of';
+import { openHouse, type House } from './house';
 
 /** Grants in every way they are given: by attribute, by table, with their effect shown first; and the reports on them. */
-let database: Awaited<ReturnType<typeof freshDatabase>>;
-const ids = new Map<string, number>();
+let house: House;
+let database: House['database'];
+let ids: House['ids'];
 let posts: number;
 let line: number;
 
 beforeAll(async () => {
-	database = await freshDatabase('grants', { demo: true });
-	process.env.DATABASE_URL = database.url;
-	for (const { id, name } of (await database.pool.query<{ id: number; name: string }>('SELECT id, name FROM person')).rows)
-		ids.set(name.split(' ')[0]!, id);
-	posts = (await database.pool.query<{ id: number }>("SELECT id FROM model WHERE code = 'crew'")).rows[0]!.id;
-	line = (await database.pool.query<{ id: number }>("SELECT id FROM dimension WHERE code = 'line'")).rows[0]!.id;
+	house = await openHouse('grants');
+	({ database, ids, posts, line } = house);
 }, 60_000);
-afterAll(async () => {
-	await stopEngines();
-	await closePool();
-	await database.close();
-});
+afterAll(() => house.close());
 
-const person = (name: string, model = posts): Promise<SignedIn> => personById(ids.get(name)!, model);
-const put = async (kind: AccessKind, id: number | null, before: unknown, after: unknown, by = 'Maren', model = posts) =>
-	changeAccess(await person(by, model), model, { kind, id, before, after });
-const member = async (code: string, dimension = line) =>
-	(await database.pool.query<{ id: number }>('SELECT id FROM member WHERE code = $1 AND dimension_id = $2', [code, dimension])).rows[0]!.id;
+const person: House['person'] = (...asked) => house.person(...asked);
+const put: House['put'] = (...asked) => house.put(...asked);
+const member: House['member'] = (...asked) => house.member(...asked);
 const levelsOf = async (name: string): Promise<Record<string, string>> =>
 	Object.fromEntries(
 		(await whatOneReaches(await person('Maren'), posts, { person: ids.get(name)!, dimension: line })).members.map((each) => [
