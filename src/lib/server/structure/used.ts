@@ -14,11 +14,9 @@ export async function usesOfMember(database: Database, dimension: number, member
 
 /** The same as a person (id) is told of it: of models they may do nothing in, only that there is something. */
 export async function usesToldTo(database: Database, person: number, dimension: number, member: number): Promise<Use[]> {
-	const [uses, models, known] = await Promise.all([
-		usesOfMember(database, dimension, member),
-		listModels(database),
-		knownById(person, undefined, database)
-	]);
+	const uses = await usesOfMember(database, dimension, member);
+	const models = await listModels(database);
+	const known = await knownById(person, undefined, database);
 	const hidden = models.filter(({ id }) => !known?.mayEnter(id));
 	const isHidden = ({ kind, name, path, model }: Use) =>
 		hidden.some(
