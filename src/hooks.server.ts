@@ -1,13 +1,13 @@
 import { building, dev } from '$app/environment';
 import { error, redirect, type Handle, type HandleServerError, type RequestEvent, type ServerInit } from '@sveltejs/kit';
+import { noteUse } from '$lib/server/access';
+import { whileActing } from '$lib/server/acting';
 import { asFault } from '$lib/server/answer';
 import { closePool, pool } from '$lib/server/database';
 import { listModels } from '$lib/server/database/definitions';
 import { stopEngines } from '$lib/server/engine';
 import { closeEventStreams } from '$lib/server/events';
 import { Fault, notSignedIn } from '$lib/server/fault';
-import { noteUse } from '$lib/server/access';
-import { whileActing } from '$lib/server/acting';
 import { admitBody, guardAnswer, isApi, isForPrograms, isWrite, permissionsUsed, refusal, requireOrigin } from '$lib/server/gate';
 import { stopDataThread } from '$lib/server/import';
 import { keepTryingToStartJobs, stopJobNews, stopJobs } from '$lib/server/jobs';

@@ -3,21 +3,22 @@ import { z } from 'zod';
 import { asFault } from '$lib/server/answer';
 import { Fault } from '$lib/server/fault';
 import { addressOf, ownPlace } from '$lib/server/gate';
-import { holdsDemo, passwordsAllowed, providerOf, rememberBrowser, signIn, signInWithCode, type From } from '$lib/server/session';
+import {
+	holdsDemo,
+	passwordsAllowed,
+	providerOf,
+	rememberBrowser,
+	signIn,
+	signInWithCode,
+	signOnProblem,
+	type From
+} from '$lib/server/session';
 import { browserCookie, setBrowserCookie, setSessionCookie } from '$lib/server/session/cookie';
 import { DEMO_PASSWORD, demoPeople } from '../../../demo/people.mjs';
 import type { Actions, PageServerLoad } from './$types';
 
 const passwordForm = z.object({ email: z.string().trim().min(1).max(200), password: z.string().min(1).max(200) });
 const codeForm = z.object({ step: z.string().max(100), code: z.string().trim().min(1).max(40) });
-
-/** What to say to who comes back from the identity provider without being let in. */
-const PROBLEMS: Readonly<Record<string, string>> = {
-	'provider away': 'The sign-on of your organisation cannot be reached at the moment. Try again later.',
-	'sign-on over': 'This took too long, or began in another browser. Sign in again.',
-	'sign-on refused': 'The sign-on of your organisation did not let you through. Sign in again.',
-	'not known': 'Your organisation knows you, but nobody has let you in here yet. Ask an administrator to invite you.'
-};
 
 export const load = (async ({ locals, url }) => {
 	if (locals.person) redirect(303, destination(url));
@@ -29,7 +30,7 @@ export const load = (async ({ locals, url }) => {
 		email: (url.searchParams.get('email') ?? '').slice(0, 200),
 		passwords,
 		provider: provider ? { name: provider.name, address: `/sign-in/provider?to=${encodeURIComponent(destination(url))}` } : null,
-		problem: PROBLEMS[url.searchParams.get('problem') ?? ''] ?? null,
+		problem: signOnProblem(url.searchParams.get('problem') ?? ''),
 		demo: isDemo ? { password: DEMO_PASSWORD, people: demoPeople.map(({ email, name, title }) => ({ email, name, title })) } : null
 	};
 }) satisfies PageServerLoad;

@@ -6,7 +6,7 @@
  */
 export { explainAccess, type AccessSentence } from './explain';
 export { LoadGuard } from './load-guard';
-export { REACH, ReachTable } from './reach';
+export { ReachTable } from './reach';
 export { ReadGuard } from './read-guard';
 export { WriteGuard } from './write-guard';
 export type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';

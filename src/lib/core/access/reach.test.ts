@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { buildModel } from '../testing/build-model';
-import { REACH, ReachTable, ReadGuard, type Grant } from '.';
+import { ReadGuard, type Grant } from '.';
+import { REACH, ReachTable } from './reach';
 
 const model = buildModel({
 	accounts: [{ code: 'all' }, { code: 'pay', parent: 'all', account: {} }, { code: 'dues', parent: 'all', account: {} }],

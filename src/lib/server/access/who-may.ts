@@ -4,6 +4,7 @@ import { pool } from '../database';
 import { modelVersions } from '../database/structure-version';
 import { askRunner } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
+import { grantedPeople } from './reach';
 import { readGuarded, readLocks } from './rules';
 
 export const whoMaySchema = z.object({ members: z.array(z.int()).min(2).max(40), period: z.int() });
@@ -26,22 +27,16 @@ export async function whoMay(
 	{ members, period }: z.infer<typeof whoMaySchema>
 ): Promise<WhoMay[]> {
 	requirePermission(person, 'access.read');
-	const people = await pool().query<{ id: number; name: string; title: string; reads: boolean; enters: boolean; grants: Grant[] }>(
-		`SELECT p.id, p.name, p.title, ${HAS('form.read')} AS reads, ${HAS('form.enter')} AS enters,
-			coalesce((SELECT json_agg(json_build_object('name', g.name, 'level', g.level, 'slice', g.slice) ORDER BY g.kind, g.grant_id) FROM granted_slice g
-				WHERE g.model_id = $1 AND g.person_id = p.id), '[]') AS grants
-		FROM person p WHERE p.active ORDER BY p.name, p.id`,
-		[modelId]
-	);
+	const people = await grantedPeople(pool(), modelId);
 	const [locks, guarded, { structure }] = await Promise.all([readLocks(modelId), readGuarded(modelId), modelVersions(pool(), modelId)]);
 	// Many have the same grants: each set of them is asked about once.
 	const sets = new Map<string, Grant[]>();
-	for (const { grants } of people.rows) sets.set(JSON.stringify(grants), grants);
+	for (const { grants } of people) sets.set(JSON.stringify(grants), grants);
 	const rules = [...sets.values()].map((grants): AccessRules => ({ mayEnter: true, grants, locks, guarded }));
 	// Beside the thread on which people type: each set is compiled over all members.
 	const { verdicts } = await askRunner(modelId, 'whyCells', { rules, structure, members, period });
 	const verdictOf = new Map([...sets.keys()].map((key, at) => [key, verdicts[at]!]));
-	return people.rows.map(({ id, name, title, reads, enters, grants }) => {
+	return people.map(({ id, name, title, reads, enters, grants }) => {
 		const { read, write } = verdictOf.get(JSON.stringify(grants))!;
 		return {
 			id,
@@ -56,11 +51,6 @@ export async function whoMay(
 		};
 	});
 }
-
-const HAS = (
-	permission: string
-) => `EXISTS (SELECT FROM role_given g JOIN role_permission rp ON rp.role_id = g.role_id AND rp.permission = '${permission}'
-	WHERE (g.model_id IS NULL OR g.model_id = $1) AND (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)))`;
 
 /** The same as a grid, with the figure and the date in its head: for those who check. */
 export async function whoMayGrid(

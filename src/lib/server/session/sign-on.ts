@@ -49,7 +49,18 @@ export async function providerOf(origin: string): Promise<Provider | undefined> 
 		: undefined;
 }
 
-const away = () => new Fault(503, 'provider away', 'The sign-on of your organisation cannot be reached at the moment. Try again later.');
+/** Why somebody came back without being let in, by the code that stands in the address they are led to. */
+const PROBLEMS = {
+	'provider away': 'The sign-on of your organisation cannot be reached at the moment. Try again later.',
+	'sign-on over': 'This took too long, or began in another browser. Sign in again.',
+	'sign-on refused': 'The sign-on of your organisation did not let you through. Sign in again.',
+	'not known': 'Your organisation knows you, but nobody has let you in here yet. Ask an administrator to invite you.'
+} as const;
+const problem = (code: keyof typeof PROBLEMS): Fault => new Fault(code === 'provider away' ? 503 : 401, code, PROBLEMS[code]);
+
+/** The sentence of a code, null where it is none of them. */
+export const signOnProblem = (code: string): string | null =>
+	Object.hasOwn(PROBLEMS, code) ? PROBLEMS[code as keyof typeof PROBLEMS] : null;
 
 const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]']);
 const shared = globalThis as unknown as { signOn?: { key: string; configuration: Promise<Configuration> } };
@@ -61,7 +72,7 @@ async function configurationOf({ issuer, client, secret }: Provider): Promise<Co
 	const isPlain = address.protocol === 'http:';
 	if (isPlain && !LOOPBACK.has(address.hostname)) {
 		log.error({ issuer }, 'an identity provider is to be asked over https');
-		throw away();
+		throw problem('provider away');
 	}
 	const key = JSON.stringify([issuer, client, secret]);
 	if (shared.signOn?.key !== key)
@@ -77,7 +88,7 @@ async function configurationOf({ issuer, client, secret }: Provider): Promise<Co
 	} catch (failure) {
 		delete shared.signOn;
 		log.warn({ err: failure, issuer }, 'the identity provider cannot be reached');
-		throw away();
+		throw problem('provider away');
 	}
 }
 
@@ -112,7 +123,7 @@ export async function backFromProvider(
 	kept: string | undefined
 ): Promise<{ person: number; to: string }> {
 	const left = readLeft(kept);
-	if (!left) throw new Fault(401, 'sign-on over', 'This took too long, or began in another browser. Sign in again.');
+	if (!left) throw problem('sign-on over');
 	const configuration = await configurationOf(provider);
 	let claims;
 	try {
@@ -125,15 +136,10 @@ export async function backFromProvider(
 		claims = tokens.claims();
 	} catch (failure) {
 		log.warn({ err: failure }, 'a sign-on did not hold');
-		throw new Fault(401, 'sign-on refused', 'The sign-on of your organisation did not let you through. Sign in again.');
+		throw problem('sign-on refused');
 	}
 	const person = claims && (await personOf(provider.issuer, claims.sub, claims.email_verified === true ? claims.email : undefined));
-	if (person === undefined)
-		throw new Fault(
-			401,
-			'not known',
-			'Your organisation knows you, but nobody has let you in here yet. Ask an administrator to invite you.'
-		);
+	if (person === undefined) throw problem('not known');
 	return { person, to: left.to };
 }
 
