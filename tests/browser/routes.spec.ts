@@ -197,6 +197,43 @@ const WHO = {
 } as const;
 const named = ({ route, method, verb }: Call) => `${method} ${route} ${verb}`;
 
+/** What stands beside the interface, with what nobody who has no token and no session is answered. */
+const BESIDE: Readonly<Record<string, number>> = {
+	'/api/v1/[...path]': 401,
+	'/scim/v2/[...path]': 401,
+	'/simulated/directory/scim/v2/[type]': 401,
+	'/simulated/ledger/postings': 401,
+	// For anybody: whether the server stands, and the way to sign in.
+	'/healthz': 200,
+	'/readyz': 200,
+	'/metrics': 200,
+	'/sign-in/provider': 303,
+	'/sign-in/return': 303,
+	'/simulated/identity/.well-known/openid-configuration': 200,
+	'/simulated/identity/keys': 200,
+	'/simulated/identity/token': 400
+};
+
+/** Every address that answers a program, under whatever folder. */
+const answering = (folder: string): string[] =>
+	readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
+		const path = join(folder, entry.name);
+		return entry.isDirectory() ? answering(path) : entry.name === '+server.ts' ? [folder.replace(/^src\/routes/, '')] : [];
+	});
+
+test('what stands beside the interface lets nobody in without a token', async ({ baseURL }) => {
+	const beside = answering('src/routes').filter((route) => !route.startsWith('/api/') || route.startsWith('/api/v1'));
+	expect(beside.sort()).toEqual(Object.keys(BESIDE).sort());
+	for (const [route, status] of Object.entries(BESIDE)) {
+		const method = route.endsWith('/token') ? 'POST' : 'GET';
+		const response = await fetch(`${baseURL}${route.replace('[...path]', 'models').replace('[type]', 'Users')}`, {
+			method,
+			redirect: 'manual'
+		});
+		expect(response.status, route).toBe(status);
+	}
+});
+
 test('every route of the interface lets through who may pass, and nobody else', async ({ browser, page, baseURL }) => {
 	const base = baseURL!;
 	expect(

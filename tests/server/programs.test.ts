@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { changeAccess, type GrantState } from '../../src/lib/server/access';
-import { closePool } from '../../src/lib/server/database';
+import { closePool, transaction } from '../../src/lib/server/database';
+import { countUpStructure } from '../../src/lib/server/database/structure-version';
 import { stopEngines } from '../../src/lib/server/engine';
 import { formGrid, inspectFigure, openForm } from '../../src/lib/server/form';
 import '../../src/lib/server/import';
@@ -133,6 +134,53 @@ describe('a program', () => {
 			}
 		}
 		expect(compared).toBeGreaterThan(12);
+	});
+
+	test('reads an alternate group, a total in local currency, a year cut by the span, and a formula’s result by hand', async () => {
+		const token = await tokenOf('Maren', ['read']);
+		const read = async (rows: object, at: object = {}, columns: object = { period: ['FY2028'] }, currency = 'EUR') =>
+			((
+				await ask(token, 'POST', '/models/crew/figures', {
+					rows,
+					columns,
+					at: { 'pay-item': 'PAY', scenario: 'BUD28', version: 'WORK', ...at },
+					currency
+				})
+			).answer as { rows: { lines: string[][] }; values: (number | null)[][] }) ?? {};
+		// A group of an alternate hierarchy: two posts that stand apart in the main tree.
+		const post = (await database.pool.query<{ id: number }>("SELECT id FROM dimension WHERE code = 'post'")).rows[0]!.id;
+		await database.pool.query(
+			`WITH h AS (INSERT INTO hierarchy (dimension_id, name, main) VALUES ($1, 'By grade', false) RETURNING id),
+			g AS (INSERT INTO member (dimension_id, code, name) VALUES ($1, 'OFFICERS', 'Officers') RETURNING id)
+			INSERT INTO hierarchy_node (hierarchy_id, dimension_id, member_id, parent_id, weight, position)
+			SELECT h.id, $1, g.id, NULL::integer, 1, 1 FROM h, g
+			UNION ALL SELECT h.id, $1, m.id, g.id, 1, 2 FROM h, g, member m WHERE m.dimension_id = $1 AND m.code IN ('DK-1', 'EN-1')`,
+			[post]
+		);
+		const changed = () => transaction((client) => countUpStructure(client, [posts], 'definition'));
+		await changed();
+		const under = await read({ post: { under: 'OFFICERS' } }, { line: 'SKE' }, undefined, 'NOK');
+		expect(under.rows.lines.flat().sort()).toEqual(['DK-1', 'EN-1', 'OFFICERS']);
+		expect((await read({ post: { children: 'OFFICERS' } }, { line: 'SKE' })).rows.lines.flat().sort()).toEqual(['DK-1', 'EN-1']);
+		// By hand: one chief mate of Skerry at 61,500 a month from April on, twelve months; no second engineer there.
+		const of = (code: string) => under.values[under.rows.lines.findIndex(([line]) => line === code)]![0];
+		expect([of('DK-1'), of('OFFICERS')]).toEqual([738_000, 738_000]);
+		expect([null, 0]).toContain(of('EN-1'));
+		// By hand: two second engineers of Northgate at 4,650 from April on, in its own currency: 111,600.
+		const local = await read({ line: ['NOR', 'GROUP'] }, { post: 'EN-1' }, undefined, 'local');
+		expect(local.values.map(([value]) => value)).toEqual([111_600, 111_600]);
+		// Seafarers are paid in two currencies, which are not added up.
+		expect((await read({ line: ['GROUP'] }, { post: 'DK-2' }, undefined, 'local')).values).toEqual([[null]]);
+		// From September on: one electrician at 3,980, seven months of the year that ends in March.
+		expect((await read({ post: ['EN-2'] }, { line: 'NOR' }, { period: ['FY2028', '2027-08', '2027-09'] }, 'GBP')).values).toEqual([
+			[27_860, null, 3_980]
+		]);
+		// A scenario that does not speak about the year says nothing.
+		expect((await read({ post: ['DK-1'] }, { line: 'SKE', scenario: 'BUD27' })).values).toEqual([[null]]);
+		await database.pool.query("DELETE FROM hierarchy_node WHERE hierarchy_id = (SELECT id FROM hierarchy WHERE name = 'By grade')");
+		await database.pool.query("DELETE FROM hierarchy WHERE name = 'By grade'");
+		await database.pool.query("DELETE FROM member WHERE code = 'OFFICERS'");
+		await changed();
 	});
 
 	test('is told in a sentence what is not there, and asks for no more than can be answered', async () => {

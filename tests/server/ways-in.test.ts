@@ -451,6 +451,35 @@ describe('a directory that pushes', () => {
 		});
 	});
 
+	test('adds to a group what two send at once, keeps who was let go here, and is led nowhere else', async () => {
+		const idOf = async (name: string) =>
+			((await scim('GET', `Users?filter=userName eq "${name}@brinewater.example"`)).body as unknown as { Resources: { id: string }[] })
+				.Resources[0]!.id;
+		const [imke, lidia, piet] = await Promise.all(['imke.solberg', 'lidia.marne', 'piet.harrow'].map(idOf));
+		const made = await scim('POST', 'Groups', { displayName: 'At once' });
+		const added = await Promise.all(
+			[imke, lidia, piet].map((value) =>
+				scim('PATCH', `Groups/${made.body.id}`, { Operations: [{ op: 'add', path: 'members', value: [{ value }] }] })
+			)
+		);
+		expect(added.map(({ status }) => status)).toEqual([200, 200, 200]);
+		expect((await scim('GET', `Groups/${made.body.id}`)).body).toMatchObject({
+			members: [imke, lidia, piet].sort((one, other) => Number(one) - Number(other)).map((value) => ({ value }))
+		});
+		await scim('DELETE', `Groups/${made.body.id}`);
+		// Let go here: a directory that does not say whether somebody is active does not bring them back.
+		const { id } = (await scim('POST', 'Users', { userName: 'olga.tarn@brinewater.example', displayName: 'Olga Tarn' })).body;
+		await scim('PATCH', `Users/${id}`, { Operations: [{ op: 'replace', path: 'active', value: false }] });
+		expect((await scim('PUT', `Users/${id}`, { userName: 'olga.tarn@brinewater.example', displayName: 'Olga T.' })).body).toMatchObject({
+			active: false,
+			displayName: 'Olga T.'
+		});
+		for (const path of ['__proto__.polluted', 'constructor.prototype.polluted'])
+			expect((await scim('PATCH', `Users/${id}`, { Operations: [{ op: 'add', path, value: 'x' }] })).status).toBe(400);
+		expect(({} as { polluted?: string }).polluted).toBeUndefined();
+		for (const type of ['constructor', '__proto__', 'toString']) expect((await scim('GET', type)).status).toBe(404);
+	});
+
 	test('does not take the last administrator away', async () => {
 		const found = await scim('GET', 'Users?filter=userName eq "maren.kvist@brinewater.example"');
 		const [maren] = (found.body as unknown as { Resources: { id: string }[] }).Resources;
@@ -582,6 +611,13 @@ describe('single sign-on', () => {
 		expect((await faultOf(comeBackAs('d-103'))).code).toBe('not known');
 		// Somebody who left is not among those the provider lets through at all.
 		expect(grantCode({ redirect: '', nonce: '', challenge: '' }, 'd-106')).toBeUndefined();
+	});
+
+	test('asks no password only on one’s own machine, unless an installation says so', async () => {
+		expect(await providerOf('https://plan.example')).toBeUndefined();
+		process.env.SIGN_ON = 'stand-in';
+		expect((await providerOf('https://plan.example'))!.issuer).toBe('https://plan.example/simulated/identity');
+		delete process.env.SIGN_ON;
 	});
 
 	test('can be switched off, and so can passwords', async () => {

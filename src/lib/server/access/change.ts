@@ -49,7 +49,11 @@ export async function changeAccess(
 	return transaction((client) => applyChange(client, person, modelId, change));
 }
 
-/** The same within the caller's transaction. */
+/** An object as it is stored, locked until the transaction ends; null where there is none. */
+export const stateOfAccess = <State>(client: pg.PoolClient, modelId: number, kind: AccessKind, id: number): Promise<State | null> =>
+	KINDS[kind].read(client, modelId, id) as Promise<State | null>;
+
+/** A change within the caller's transaction. */
 export async function applyChange(
 	client: pg.PoolClient,
 	person: SignedIn | undefined,

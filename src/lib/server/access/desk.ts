@@ -46,9 +46,9 @@ export async function accessNames(person: SignedIn | undefined, models: readonly
 	return { people: people.rows, groups: groups.rows, roles: roles.rows, models: models.map(({ id, name }) => ({ id, name })) };
 }
 
-export async function readPeople(person: SignedIn | undefined): Promise<PersonLine[]> {
+export async function readPeople(person: SignedIn | undefined, database: Database = pool()): Promise<PersonLine[]> {
 	requirePermission(person, 'access.read');
-	const found = await pool().query<
+	const found = await database.query<
 		PersonState & { id: number; invited: boolean; factor: boolean; seen: Date | null; groups: string[]; drafts: PersonLine['drafts'] }
 	>(
 		`SELECT p.id, p.email, p.name, p.title, p.active, p.password_hash IS NULL AND NOT EXISTS (SELECT FROM person_identity i WHERE i.person_id = p.id) AS invited, ${GIVEN('person_id', 'p')} AS roles,
@@ -70,9 +70,9 @@ export async function readPeople(person: SignedIn | undefined): Promise<PersonLi
 	}));
 }
 
-export async function readGroups(person: SignedIn | undefined): Promise<Standing<GroupState>[]> {
+export async function readGroups(person: SignedIn | undefined, database: Database = pool()): Promise<Standing<GroupState>[]> {
 	requirePermission(person, 'access.read');
-	const found = await pool().query<GroupState & { id: number }>(
+	const found = await database.query<GroupState & { id: number }>(
 		`SELECT g.id, g.name, g.description, ${GIVEN('group_id', 'g')} AS roles,
 			coalesce((SELECT array_agg(m.person_id ORDER BY m.person_id) FROM people_group_member m WHERE m.group_id = g.id), '{}') AS members
 		FROM people_group g ORDER BY g.name`

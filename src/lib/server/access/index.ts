@@ -4,6 +4,7 @@ export {
 	applyChange,
 	changeAccess,
 	changeSchema,
+	stateOfAccess,
 	takeBackAccess,
 	type AccessChange,
 	type AccessJournalLine

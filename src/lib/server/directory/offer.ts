@@ -3,8 +3,9 @@ import { filter as testOf, parse } from 'scim2-parse-filter';
 import { scimPatch, ScimError, type ScimPatchOperation, type ScimResource } from 'scim-patch';
 import type pg from 'pg';
 import { z } from 'zod';
-import { applyChange } from '../access';
+import { applyChange, stateOfAccess, type GroupState, type PersonState } from '../access';
 import { pool, transaction, type Database } from '../database';
+import { lockAccess } from '../database/locks';
 import { Fault } from '../fault';
 import { requirePermissionEverywhere, type SignedIn } from '../session';
 import {
@@ -58,7 +59,7 @@ export async function answerDirectory(
 		if (rest !== undefined) throw new Refusal(404, 'There is nothing at this address.');
 		if (type === 'ServiceProviderConfig') return reply(SERVICE);
 		if (Object.hasOwn(DISCOVERY, type)) return discover(DISCOVERY[type]!, id);
-		const kind = KINDS[type];
+		const kind = Object.hasOwn(KINDS, type) ? KINDS[type] : undefined;
 		if (!kind) throw new Refusal(404, 'There is nothing at this address.');
 		return await answerKind(kind, writer, { request, id, search, base });
 	} catch (failure) {
@@ -78,44 +79,59 @@ function discover(all: readonly { id: string }[], id: string | undefined): Respo
 }
 
 type Resource = ScimResource & { id: string; members?: unknown };
-/** People or groups: how they are read and written. */
+/** People or groups: how they are read and, within a transaction that holds access still, written. */
 interface Kind {
-	all: (base: string) => Promise<Resource[]>;
-	make: (writer: SignedIn, body: unknown) => Promise<number>;
-	put: (writer: SignedIn, id: number, body: unknown) => Promise<void>;
-	drop: (writer: SignedIn, id: number) => Promise<void>;
+	all: (database: Database, base: string) => Promise<Resource[]>;
+	make: (client: pg.PoolClient, writer: SignedIn, body: unknown) => Promise<number>;
+	put: (client: pg.PoolClient, writer: SignedIn, id: number, body: unknown) => Promise<void>;
+	drop: (client: pg.PoolClient, writer: SignedIn, id: number) => Promise<void>;
 }
+
+/** Writes, one after another: what a request changes a part of is what stands when its turn has come. */
+const inTurn = <Result>(work: (client: pg.PoolClient) => Promise<Result>): Promise<Result> =>
+	transaction(async (client) => {
+		await lockAccess(client);
+		return work(client);
+	});
 
 async function answerKind(
 	kind: Kind,
 	writer: SignedIn,
 	{ request, id, search, base }: { request: Request; id: string | undefined; search: URLSearchParams; base: string }
 ): Promise<Response> {
-	const one = async (which: string): Promise<Resource> => {
-		const found = (await kind.all(base)).find((each) => each.id === which);
+	const one = async (database: Database, which: string): Promise<Resource> => {
+		const found = (await kind.all(database, base)).find((each) => each.id === which);
 		if (!found) throw new Refusal(404, `There is no such resource: ${which}.`);
 		return found;
 	};
 	if (id === undefined) {
-		if (request.method === 'GET') return reply(listed(await kind.all(base), search));
+		if (request.method === 'GET') return reply(listed(await kind.all(pool(), base), search));
 		if (request.method !== 'POST') throw new Refusal(405, 'This cannot be done here.');
-		const made = await kind.make(writer, await bodyOf(request));
-		return reply(await one(String(made)), 201);
+		const body = await bodyOf(request);
+		return reply(await inTurn(async (client) => one(client, String(await kind.make(client, writer, body)))), 201);
 	}
-	const found = await one(id);
+	/** Puts what a resource becomes. */
+	const put = (becomes: (found: Resource) => unknown) =>
+		inTurn(async (client) => {
+			await kind.put(client, writer, Number(id), becomes(await one(client, id)));
+			return reply(await one(client, id));
+		});
 	switch (request.method) {
 		case 'GET':
-			return reply(found);
-		case 'PUT':
-			await kind.put(writer, Number(id), await bodyOf(request));
-			return reply(await one(id));
+			return reply(await one(pool(), id));
+		case 'PUT': {
+			const body = await bodyOf(request);
+			return put(() => body);
+		}
 		case 'PATCH': {
-			const { Operations } = await readPatch(request);
-			await kind.put(writer, Number(id), scimPatch(found, Operations, { mutateDocument: false, treatMissingAsAdd: true }));
-			return reply(await one(id));
+			const operations = await readPatch(request);
+			return put((found) => scimPatch(found, operations, { mutateDocument: false, treatMissingAsAdd: true }));
 		}
 		case 'DELETE':
-			await kind.drop(writer, Number(id));
+			await inTurn(async (client) => {
+				await one(client, id);
+				await kind.drop(client, writer, Number(id));
+			});
 			return reply(undefined, 204);
 		default:
 			throw new Refusal(405, 'This cannot be done here.');
@@ -166,12 +182,15 @@ const patchSchema = z.object({
 		.min(1)
 		.max(1_000)
 });
-async function readPatch(request: Request): Promise<{ Operations: ScimPatchOperation[] }> {
+/** Names that lead out of what is patched. */
+const NOT_A_PATH = /\b(__proto__|prototype|constructor)\b/;
+
+async function readPatch(request: Request): Promise<ScimPatchOperation[]> {
 	const read = patchSchema.safeParse(await bodyOf(request));
-	if (!read.success) throw new Refusal(400, 'The operations could not be read.', 'invalidSyntax');
+	if (!read.success || read.data.Operations.some(({ path, value }) => NOT_A_PATH.test(`${path} ${JSON.stringify(value)}`)))
+		throw new Refusal(400, 'The operations could not be read.', 'invalidSyntax');
 	// Operations are written in any case.
-	const Operations = read.data.Operations.map((operation) => ({ ...operation, op: operation.op.toLowerCase() })) as ScimPatchOperation[];
-	return { Operations };
+	return read.data.Operations.map((operation) => ({ ...operation, op: operation.op.toLowerCase() })) as ScimPatchOperation[];
 }
 
 function parsed<Schema extends z.ZodType>(schema: Schema, body: unknown): z.infer<Schema> {
@@ -197,90 +216,65 @@ const groups = async (database: Database): Promise<GroupHere[]> =>
 		)
 	).rows;
 
-const rolesOf = async (database: Database, column: 'person_id' | 'group_id', id: number) =>
-	(
-		await database.query<{ role: number; model: number | null }>(
-			`SELECT role_id AS role, model_id AS model FROM role_given WHERE ${column} = $1 ORDER BY role_id, model_id NULLS FIRST`,
-			[id]
-		)
-	).rows;
-
-async function putPerson(client: pg.PoolClient, writer: SignedIn, id: number, facts: ReturnType<typeof factsOf>): Promise<void> {
-	const stored = await client.query<ReturnType<typeof factsOf>>('SELECT email, name, title, active FROM person WHERE id = $1', [id]);
-	const roles = await rolesOf(client, 'person_id', id);
-	await applyChange(client, writer, NO_MODEL, { kind: 'person', id, before: { ...stored.rows[0], roles }, after: { ...facts, roles } });
-}
-
 const KINDS: Readonly<Record<string, Kind>> = {
 	Users: {
-		all: async (base) => (await people(pool())).map((person) => asUser(person, base)) as unknown as Resource[],
-		make: (writer, body) => {
+		all: async (database, base) => (await people(database)).map((person) => asUser(person, base)) as unknown as Resource[],
+		make: async (client, writer, body) => {
 			const user = parsed(userSchema, body);
 			const facts = factsOf(user);
-			return transaction(async (client) => {
-				// Somebody who left and comes back is who they were.
-				const back = await client.query<{ id: number }>('SELECT id FROM person WHERE lower(email) = $1 AND left_at IS NOT NULL', [
-					facts.email
-				]);
-				const known = back.rows[0]?.id;
-				if (known !== undefined) await putPerson(client, writer, known, facts);
-				const id =
-					known ??
-					(await applyChange(client, writer, NO_MODEL, { kind: 'person', id: null, before: null, after: { ...facts, roles: [] } })).id;
-				await client.query('UPDATE person SET external_id = $2, left_at = NULL WHERE id = $1', [id, user.externalId ?? null]);
-				return id;
-			});
+			// Somebody who left and comes back is who they were.
+			const back = await client.query<{ id: number }>('SELECT id FROM person WHERE lower(email) = $1 AND left_at IS NOT NULL', [
+				facts.email
+			]);
+			const known = back.rows[0]?.id ?? null;
+			const before = known === null ? null : await stateOfAccess<PersonState>(client, NO_MODEL, 'person', known);
+			const after: PersonState = { ...facts, roles: before?.roles ?? [] };
+			const { id } = await applyChange(client, writer, NO_MODEL, { kind: 'person', id: known, before, after });
+			await client.query('UPDATE person SET external_id = $2, left_at = NULL WHERE id = $1', [id, user.externalId ?? null]);
+			return id;
 		},
-		put: (writer, id, body) => {
+		put: async (client, writer, id, body) => {
 			const user = parsed(userSchema, body);
-			return transaction(async (client) => {
-				await putPerson(client, writer, id, factsOf(user));
-				await client.query('UPDATE person SET external_id = coalesce($2, external_id) WHERE id = $1', [id, user.externalId ?? null]);
-			});
+			const before = (await stateOfAccess<PersonState>(client, NO_MODEL, 'person', id))!;
+			// Who was let go here comes back only when the directory says so.
+			const after: PersonState = { ...factsOf(user, before.active), roles: before.roles };
+			await applyChange(client, writer, NO_MODEL, { kind: 'person', id, before, after });
+			await client.query('UPDATE person SET external_id = coalesce($2, external_id) WHERE id = $1', [id, user.externalId ?? null]);
 		},
-		drop: (writer, id) =>
-			transaction(async (client) => {
-				const stored = await client.query<ReturnType<typeof factsOf>>('SELECT email, name, title, active FROM person WHERE id = $1', [id]);
-				// What they did stays theirs: they are deactivated, and no longer told of.
-				await putPerson(client, writer, id, { ...stored.rows[0]!, active: false });
-				await client.query('UPDATE person SET left_at = now() WHERE id = $1', [id]);
-			})
+		drop: async (client, writer, id) => {
+			const before = (await stateOfAccess<PersonState>(client, NO_MODEL, 'person', id))!;
+			// What they did stays theirs: they are deactivated, and no longer told of.
+			await applyChange(client, writer, NO_MODEL, { kind: 'person', id, before, after: { ...before, active: false } });
+			await client.query('UPDATE person SET left_at = now() WHERE id = $1', [id]);
+		}
 	},
 	Groups: {
-		all: async (base) => (await groups(pool())).map((group) => asGroup(group, base)) as unknown as Resource[],
-		make: (writer, body) => {
+		all: async (database, base) => (await groups(database)).map((group) => asGroup(group, base)) as unknown as Resource[],
+		make: async (client, writer, body) => {
 			const group = parsed(groupSchema, body);
-			return transaction(async (client) => {
-				const after = { name: group.displayName, description: '', members: await memberIds(client, group.members ?? []), roles: [] };
-				const { id } = await applyChange(client, writer, NO_MODEL, { kind: 'group', id: null, before: null, after });
-				await client.query('UPDATE people_group SET external_id = $2 WHERE id = $1', [id, group.externalId ?? null]);
-				return id;
-			});
+			const after: GroupState = {
+				name: group.displayName,
+				description: '',
+				members: await memberIds(client, group.members ?? []),
+				roles: []
+			};
+			const { id } = await applyChange(client, writer, NO_MODEL, { kind: 'group', id: null, before: null, after });
+			await client.query('UPDATE people_group SET external_id = $2 WHERE id = $1', [id, group.externalId ?? null]);
+			return id;
 		},
-		put: (writer, id, body) => {
+		put: async (client, writer, id, body) => {
 			const group = parsed(groupSchema, body);
-			return transaction(async (client) => {
-				const before = await groupState(client, id);
-				const after = { ...before, name: group.displayName, members: await memberIds(client, group.members ?? []) };
-				await applyChange(client, writer, NO_MODEL, { kind: 'group', id, before, after });
-				await client.query('UPDATE people_group SET external_id = coalesce($2, external_id) WHERE id = $1', [id, group.externalId ?? null]);
-			});
+			const before = (await stateOfAccess<GroupState>(client, NO_MODEL, 'group', id))!;
+			const after: GroupState = { ...before, name: group.displayName, members: await memberIds(client, group.members ?? []) };
+			await applyChange(client, writer, NO_MODEL, { kind: 'group', id, before, after });
+			await client.query('UPDATE people_group SET external_id = coalesce($2, external_id) WHERE id = $1', [id, group.externalId ?? null]);
 		},
-		drop: (writer, id) =>
-			transaction(async (client) => {
-				await applyChange(client, writer, NO_MODEL, { kind: 'group', id, before: await groupState(client, id), after: null });
-			})
+		drop: async (client, writer, id) => {
+			const before = await stateOfAccess<GroupState>(client, NO_MODEL, 'group', id);
+			await applyChange(client, writer, NO_MODEL, { kind: 'group', id, before, after: null });
+		}
 	}
 };
-
-async function groupState(client: Database, id: number) {
-	const found = await client.query<{ name: string; description: string }>('SELECT name, description FROM people_group WHERE id = $1', [id]);
-	const members = await client.query<{ person: number }>(
-		'SELECT person_id AS person FROM people_group_member WHERE group_id = $1 ORDER BY person_id',
-		[id]
-	);
-	return { ...found.rows[0]!, members: members.rows.map(({ person }) => person), roles: await rolesOf(client, 'group_id', id) };
-}
 
 /** @throws Refusal naming a member that is not there */
 async function memberIds(client: Database, members: readonly { value: string }[]): Promise<number[]> {

@@ -18,7 +18,7 @@ export const userSchema = z.object({
 	displayName: text.optional().nullable(),
 	name: z.object({ formatted: text.optional(), givenName: text.optional(), familyName: text.optional() }).partial().optional().nullable(),
 	title: text.optional().nullable(),
-	active: flag.default(true),
+	active: flag.optional(),
 	emails: z
 		.array(z.object({ value: text, primary: flag.optional() }))
 		.max(20)
@@ -39,8 +39,11 @@ export const groupSchema = z.object({
 });
 export type ScimGroup = z.infer<typeof groupSchema>;
 
-/** A user's facts as a person here has them: signing in is by address, which is the user name where that is one. */
-export function factsOf(user: ScimUser): { email: string; name: string; title: string; active: boolean } {
+/**
+ * A user's facts as a person here has them: signing in is by address, which is the user name where that is one.
+ * @param active whether they are, where the directory does not say
+ */
+export function factsOf(user: ScimUser, active = true): { email: string; name: string; title: string; active: boolean } {
 	const isAddress = (value: string) => /^[^\s@]+@[^\s@]+$/.test(value);
 	const addresses = [...(user.emails ?? [])].sort((one, other) => Number(other.primary ?? false) - Number(one.primary ?? false));
 	const email = isAddress(user.userName) ? user.userName : (addresses.find(({ value }) => isAddress(value))?.value ?? user.userName);
@@ -49,7 +52,7 @@ export function factsOf(user: ScimUser): { email: string; name: string; title: s
 		email: email.toLowerCase(),
 		name: user.displayName || user.name?.formatted || parts || email,
 		title: user.title ?? '',
-		active: user.active
+		active: user.active ?? active
 	};
 }
 

@@ -1,7 +1,7 @@
 /** Taking people and groups over from a directory: picked once, brought up to date as often as one likes, looked at first. */
 import type pg from 'pg';
 import { z } from 'zod';
-import { applyChange, type GroupState, type PersonState } from '../access';
+import { applyChange, readGroups, readPeople, type GroupState, type PersonState } from '../access';
 import { pool, transaction, type Database } from '../database';
 import { lockAccess } from '../database/locks';
 import { Fault } from '../fault';
@@ -77,10 +77,10 @@ export async function synchronise(
 	const source = await directorySource(origin);
 	if (!source) throw new Fault(422, 'no directory', 'No directory is set for this installation (see docs/operating.md).');
 	const [groups, users] = await Promise.all([directoryGroups(source), directoryUsers(source)]);
-	if (preview) return told(await plan(pool(), picks, groups, users));
+	if (preview) return told(await plan(pool(), writer, picks, groups, users));
 	return transaction(async (client) => {
 		await lockAccess(client);
-		const steps = await plan(client, picks, groups, users);
+		const steps = await plan(client, writer, picks, groups, users);
 		await carryOut(client, writer, steps);
 		await client.query('INSERT INTO setting (key, value) VALUES ($1, $2) ON CONFLICT (key) DO UPDATE SET value = excluded.value', [
 			SETTING,
@@ -90,9 +90,9 @@ export async function synchronise(
 	});
 }
 
-interface Known {
+interface Known<State> {
 	id: number;
-	state: PersonState;
+	state: State;
 	directory: string | null;
 }
 type Step = SynchroniseLine &
@@ -102,33 +102,34 @@ type Step = SynchroniseLine &
 		| { kind: 'nothing' }
 	);
 
-async function knownPeople(database: Database): Promise<Known[]> {
-	const found = await database.query<PersonState & { id: number; directory: string | null }>(
-		`SELECT p.id, p.email, p.name, p.title, p.active, p.directory_id AS directory,
-			coalesce((SELECT json_agg(json_build_object('role', r.role_id, 'model', r.model_id) ORDER BY r.role_id, r.model_id NULLS FIRST)
-				FROM role_given r WHERE r.person_id = p.id), '[]') AS roles FROM person p`
+/** Everybody and every group here, with what the directory calls them. */
+async function knownHere(database: Database, person: SignedIn): Promise<{ people: Known<PersonState>[]; groups: Known<GroupState>[] }> {
+	const called = await database.query<{ id: number; directory: string; person: boolean }>(
+		`SELECT id, directory_id AS directory, true AS person FROM person WHERE directory_id IS NOT NULL
+		UNION ALL SELECT id, directory_id, false FROM people_group WHERE directory_id IS NOT NULL`
 	);
-	return found.rows.map(({ id: own, directory, ...state }) => ({ id: own, directory, state }));
-}
-
-async function knownGroups(database: Database): Promise<{ id: number; directory: string | null; state: GroupState }[]> {
-	const found = await database.query<GroupState & { id: number; directory: string | null }>(
-		`SELECT g.id, g.directory_id AS directory, g.name, g.description,
-			coalesce((SELECT json_agg(json_build_object('role', r.role_id, 'model', r.model_id) ORDER BY r.role_id, r.model_id NULLS FIRST)
-				FROM role_given r WHERE r.group_id = g.id), '[]') AS roles,
-			coalesce((SELECT array_agg(m.person_id ORDER BY m.person_id) FROM people_group_member m WHERE m.group_id = g.id), '{}') AS members
-		FROM people_group g`
-	);
-	return found.rows.map(({ id: own, directory, ...state }) => ({ id: own, directory, state }));
+	const directoryOf = new Map(called.rows.map(({ id: own, directory, person: isPerson }) => [`${isPerson} ${own}`, directory]));
+	const withDirectory =
+		(isPerson: boolean) =>
+		<State>({ id: own, state }: { id: number; state: State }): Known<State> => ({
+			id: own,
+			state,
+			directory: directoryOf.get(`${isPerson} ${own}`) ?? null
+		});
+	return {
+		people: (await readPeople(person, database)).map((each) => withDirectory(true)(each)),
+		groups: (await readGroups(person, database)).map((each) => withDirectory(false)(each))
+	};
 }
 
 async function plan(
 	database: Database,
+	writer: SignedIn,
 	picks: DirectoryPicks,
 	groups: readonly DirectoryGroup[],
 	users: readonly DirectoryUser[]
 ): Promise<Step[]> {
-	const [people, ours] = [await knownPeople(database), await knownGroups(database)];
+	const { people, groups: ours } = await knownHere(database, writer);
 	const userOf = new Map(users.map((user) => [user.id, user]));
 	const picked = groups.filter((group) => picks.groups.includes(group.id));
 	const vanished = picks.groups.filter((group) => !groups.some((each) => each.id === group));
@@ -227,7 +228,10 @@ async function carryOut(client: pg.PoolClient, writer: SignedIn, steps: readonly
 				before: step.before,
 				after: step.after
 			});
-			await client.query('UPDATE person SET directory_id = $2 WHERE id = $1', [own, step.directory]);
+			await client.query('UPDATE person SET directory_id = $2, left_at = CASE WHEN active THEN NULL ELSE left_at END WHERE id = $1', [
+				own,
+				step.directory
+			]);
 		}
 		if (step.kind === 'group') {
 			const members = await client.query<{ id: number }>('SELECT id FROM person WHERE directory_id = ANY ($1) ORDER BY id', [

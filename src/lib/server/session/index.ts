@@ -28,4 +28,4 @@ export { beginFactor, confirmFactor, dropFactor, forgetFactor, ownFactor, renewC
 export { forgetSession, openSession, readSession, signIn, signInWithCode, type From } from './session';
 export { leavePlace, mayStandInFor, takePlace } from './stand-in';
 export { endToken, makeToken, readToken, readTokens, SCOPES, tokenSchema, type Scope, type TokenHolder, type TokenLine } from './token';
-export { backFromProvider, goToProvider, holdsDemo, providerOf, signOnProblem } from './sign-on';
+export { backFromProvider, goToProvider, holdsDemo, providerOf, signOnProblem, standInLetsIn } from './sign-on';

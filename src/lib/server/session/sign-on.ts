@@ -30,6 +30,18 @@ export async function holdsDemo(): Promise<boolean> {
 	return ((await pool().query("SELECT FROM setting WHERE key = 'demo'")).rowCount ?? 0) > 0;
 }
 
+const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]']);
+
+/**
+ * Whether the stand-in lets people in: it asks for no password, so it does only where the demo is tried out on one's own
+ * machine, or where an installation of the demo says so.
+ */
+export async function standInLetsIn(origin: string): Promise<boolean> {
+	const { SIGN_ON } = process.env;
+	if (SIGN_ON === 'off' || process.env.SIGN_ON_ISSUER) return false;
+	return (SIGN_ON === 'stand-in' || LOOPBACK.has(new URL(origin).hostname)) && (await holdsDemo());
+}
+
 /**
  * The identity provider of this installation: the one its settings name, of the demo the stand-in that comes with it;
  * undefined where there is none, or sign-on is switched off.
@@ -44,7 +56,7 @@ export async function providerOf(origin: string): Promise<Provider | undefined> 
 			secret: SIGN_ON_SECRET ?? (SIGN_ON_SECRET_FILE ? readFileSync(SIGN_ON_SECRET_FILE, 'utf8').trim() : ''),
 			name: SIGN_ON_NAME ?? 'your organisation'
 		};
-	return (await holdsDemo())
+	return (await standInLetsIn(origin))
 		? { issuer: `${origin}/simulated/identity`, client: STAND_IN_CLIENT, secret: standInSecret(), name: 'Brinewater (simulated)' }
 		: undefined;
 }
@@ -62,7 +74,6 @@ const problem = (code: keyof typeof PROBLEMS): Fault => new Fault(code === 'prov
 export const signOnProblem = (code: string): string | null =>
 	Object.hasOwn(PROBLEMS, code) ? PROBLEMS[code as keyof typeof PROBLEMS] : null;
 
-const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]']);
 const shared = globalThis as unknown as { signOn?: { key: string; configuration: Promise<Configuration> } };
 
 /** What a provider says of itself, asked once. @throws Fault 503 */

@@ -154,12 +154,8 @@ function chosen(dimension: Dimension, asked: MembersAsked, axis: number, visible
 	if (Array.isArray(asked)) return [...new Set((asked as string[]).map(one))];
 	const [how, code] = Object.entries(asked as Record<string, string>)[0]!;
 	const top = one(code);
-	const { tree } = dimension;
-	const found =
-		how === 'leaves'
-			? [...dimension.leavesOf(top)]
-			: how === 'children'
-				? [...tree.children(top)]
-				: [top, ...[...tree.under(top)].filter((each) => each !== top)];
+	// A group of an alternate hierarchy has its members there.
+	const tree = dimension.treeOf(top);
+	const found = how === 'leaves' ? dimension.leavesOf(top) : how === 'children' ? tree.children(top) : tree.under(top);
 	return found.filter((ordinal) => reached(ordinal) && !dimension.member(ordinal).retired);
 }

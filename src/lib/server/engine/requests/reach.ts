@@ -24,14 +24,14 @@ export async function reach({ model }: ModelEngine, { guarded, dimension: id, le
 	const axis = model.dimensions.findIndex((each) => each.id === id);
 	if (axis < 0) throw new EngineFault('This dimension is not in the model any more. Choose another.');
 	const dimension = model.dimensions[axis]!;
-	const ordinals = dimension.members
-		.map((_, ordinal) => ordinal)
-		.filter((ordinal) => !dimension.member(ordinal).retired && (!leaves || dimension.isLeaf(ordinal)));
+	const ordinals = [...dimension.tree.order].filter(
+		(ordinal) => !dimension.member(ordinal).retired && (!leaves || dimension.isLeaf(ordinal))
+	);
 	const table = new ReachTable(model, axis, guarded);
 	return {
 		members: ordinals.map((ordinal) => {
 			const { id: member, code, name } = dimension.member(ordinal);
-			return { id: member, code, name, depth: [...dimension.tree.ancestors(ordinal)].length };
+			return { id: member, code, name, depth: dimension.tree.depth[ordinal]! };
 		}),
 		levels: sets.map((grants) => {
 			const levels = table.of(grants);

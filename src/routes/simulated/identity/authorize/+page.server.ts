@@ -1,10 +1,10 @@
 import { error, redirect } from '@sveltejs/kit';
-import { holdsDemo } from '$lib/server/session';
+import { standInLetsIn } from '$lib/server/session';
 import { askedFor, grantCode, pickable } from '$lib/server/simulated/identity';
 import type { PageServerLoad } from './$types';
 
 export const load = (async ({ url }) => {
-	if (!(await holdsDemo())) error(404, 'There is nothing at this address.');
+	if (!(await standInLetsIn(url.origin))) error(404, 'There is nothing at this address.');
 	const asked = askedFor(url.searchParams, url.origin);
 	if (!asked) error(400, 'This simulated sign-on is for this application only.');
 	const picked = url.searchParams.get('as');

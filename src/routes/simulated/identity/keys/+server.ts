@@ -1,8 +1,8 @@
 import { error, json } from '@sveltejs/kit';
-import { holdsDemo } from '$lib/server/session';
+import { standInLetsIn } from '$lib/server/session';
 import { identityKeys } from '$lib/server/simulated/identity';
 
-export const GET = async () => {
-	if (!(await holdsDemo())) error(404, 'There is nothing at this address.');
+export const GET = async ({ url }) => {
+	if (!(await standInLetsIn(url.origin))) error(404, 'There is nothing at this address.');
 	return json(await identityKeys());
 };
