@@ -34,8 +34,7 @@ export const memory = (): Promise<Measure[]> =>
 				person: 1 + (at % PEOPLE),
 				rules: {
 					mayEnter: true,
-					grants: [{ name: `Grant ${at % PEOPLE}`, level: 'write', slice: { [line.dimension]: [line.member] } }],
-					locks: []
+					grants: [{ name: `Grant ${at % PEOPLE}`, level: 'write', slice: { [line.dimension]: [line.member] } }]
 				},
 				draftVersion: 0,
 				layout: layouts[at % layouts.length]!,

@@ -146,7 +146,7 @@ async function fetchOne(modelId: number, code: string, person: number, bytes: It
 			rules,
 			corrections: [],
 			chosen: {},
-			access: { ...(await readAccessRules(await personById(person, modelId), modelId)), mayEnter: true },
+			access: { rules: { ...(await readAccessRules(await personById(person, modelId), modelId)), mayEnter: true }, locks: [] },
 			way: 'replace',
 			rejects: 'stop'
 		},

@@ -25,6 +25,7 @@ import {
 } from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+import { putLock } from './locked';
 import { faultOf } from './fault-of';
 
 /** The model of route results of the demo, shared out and proven. */
@@ -358,14 +359,10 @@ describe('costs of the demo', () => {
 
 	test('a receiver that is closed: nothing is written, and it is said where', async () => {
 		const before = await costs("customer <> 'NOCUSTOMER'");
-		const lock = await database.pool.query<{ id: number }>(
-			"INSERT INTO access_lock (model_id, layer, state, name) VALUES ($1, 'board', 'closed', 'Web is closed') RETURNING id",
-			[model]
+		const web = await database.pool.query<{ id: number }>(
+			"SELECT m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'sales-channel' AND m.code = 'WEB'"
 		);
-		await database.pool.query(
-			"INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'sales-channel' AND m.code = 'WEB'",
-			[lock.rows[0]!.id]
-		);
+		const unlock = await putLock(model, { name: 'Web is closed' }, [web.rows[0]!.id]);
 		// Something to share out anew.
 		const { steps, version, findings: _, runs: __, ...rest } = await readRunbook(maren(), model, runbook);
 		const changed = steps.map((step, at) =>
@@ -385,7 +382,7 @@ describe('costs of the demo', () => {
 		expect(ended.words).toContain('cannot be written');
 		expect(ended.words).toContain('Web is closed');
 		expect(await costs("customer <> 'NOCUSTOMER'")).toBeCloseTo(before, 4);
-		await database.pool.query('DELETE FROM access_lock WHERE id = $1', [lock.rows[0]!.id]);
+		await unlock();
 		await saveRunbook(maren(), model, runbook, { ...head, steps, version: version + 1 });
 	}, 60_000);
 

@@ -11,6 +11,7 @@ import { layoutSchema } from '../../src/lib/server/definition/layout-schema';
 import type { AccessRules } from '../../src/lib/core';
 import type { FormAsk } from '../../src/lib/server/engine';
 import { freshDatabase } from './demo-database';
+import { putLock } from './locked';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
 let engine: ModelEngine;
@@ -25,7 +26,7 @@ beforeAll(async () => {
 	const form = await database.pool.query<{ layout: unknown }>("SELECT layout FROM form WHERE code = 'route-contribution'");
 	ask = {
 		person: 3,
-		rules: { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] },
+		rules: { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }] },
 		draftVersion: 0,
 		layout: layoutSchema.parse(form.rows[0]!.layout),
 		choices: {},
@@ -148,22 +149,24 @@ describe('the demo in the engine', () => {
 
 	test('saving a draft into what was locked meanwhile is refused cell by cell, and elsewhere planned as whole series', async () => {
 		const open = await answerOf(engine, 'form', { ...ask, draftVersion: 1 });
-		const plan = (locks: AccessRules['locks']) =>
+		const plan = () =>
 			answerOf(engine, 'planSave', {
 				person: 3,
-				rules: { ...ask.rules, locks },
+				rules: ask.rules,
 				draftVersion: 1,
 				structure: 0,
 				revision: 0,
 				decisions: { keepMine: [], takeTheirs: [] }
 			});
-		const free = await plan([]);
+		const free = await plan();
 		expect(free).toMatchObject({ conflicts: [], refused: [], cells: open.draftSize });
 		expect(free.series.every(({ amounts }) => amounts.length === 12)).toBe(true);
-		const account = (
-			await database.pool.query<{ id: number; dimension: number }>("SELECT id, dimension_id AS dimension FROM member WHERE code = '4010'")
-		).rows[0]!;
-		const locked = await plan([{ layer: 'board', state: 'closed', name: 'Foot passengers', slice: { [account.dimension]: [account.id] } }]);
+		const account = (await database.pool.query<{ id: number }>("SELECT id FROM member WHERE code = '4010'")).rows[0]!;
+		const unlock = await putLock(1, { name: 'Foot passengers' }, [account.id]);
+		await engine.catchUp();
+		const locked = await plan();
+		await unlock();
+		await engine.catchUp();
 		expect(locked.refused.length).toBeGreaterThan(0);
 		expect(locked.refused.length + locked.cells).toBe(open.draftSize);
 		expect(locked.refused[0]).toMatchObject({

@@ -15,6 +15,7 @@ import {
 import type { SignedIn } from '../../src/lib/server/session';
 import { readFormulas, setFormulas, type FormulaDraft } from '../../src/lib/server/structure';
 import { freshDatabase, peopleOf } from './demo-database';
+import { putLock } from './locked';
 
 const FORM = 'route-contribution';
 const NO_DECISIONS = { keepMine: [], takeTheirs: [] };
@@ -258,15 +259,13 @@ describe('saving', () => {
 
 	test('is refused where a lock came after the typing, and the draft is kept', async () => {
 		await type('Tove', 'Freight lanes', 'Mar 2028', '77');
-		const lock = await database.pool.query<{ id: number }>(
-			"INSERT INTO access_lock (model_id, layer, state, name) VALUES (1, 'cycle', 'held', 'The budget round') RETURNING id"
-		);
+		const unlock = await putLock(1, { layer: 'cycle', state: 'held', name: 'The budget round' });
 		expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS)).toMatchObject({
 			kind: 'refused',
 			refused: [{ reason: 'The budget round is held.' }]
 		});
 		expect((await open('Tove')).draftSize).toBe(1);
-		await database.pool.query('DELETE FROM access_lock WHERE id = $1', [lock.rows[0]!.id]);
+		await unlock();
 		expect(await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS)).toMatchObject({ kind: 'saved' });
 	});
 });
@@ -303,9 +302,9 @@ describe('taking a save back', () => {
 		const saved = await saveDraft(person('Tove'), 1, FORM, NO_DECISIONS);
 		if (saved.kind !== 'saved') throw new Error(saved.kind);
 		await expect(takeBackSave(person('Lidia'), 1, { revision: saved.revision })).rejects.toMatchObject({ status: 404 });
-		await database.pool.query("INSERT INTO access_lock (model_id, layer, name, state) VALUES (1, 'board', 'All closed', 'closed')");
+		const unlock = await putLock(1, { name: 'All closed' });
 		await expect(takeBackSave(person('Tove'), 1, { revision: saved.revision })).rejects.toThrow('All closed');
-		await database.pool.query("DELETE FROM access_lock WHERE name = 'All closed'");
+		await unlock();
 		expect(await takeBackSave(person('Tove'), 1, { revision: saved.revision })).toMatchObject({ cells: 1, stay: 0 });
 	});
 });

@@ -38,6 +38,7 @@ import type { SignedIn } from '../../src/lib/server/session';
 import { createFromPackage, exportPackage, readPackage } from '../../src/lib/server/package';
 import { usesOfMember } from '../../src/lib/server/structure/used';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
+import { putLock } from './locked';
 import { handOverRunbooks } from '../../src/lib/server/runbook/naming';
 
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -246,10 +247,10 @@ describe('a run', () => {
 		]);
 		const done = await run(id);
 		const after = await stored('S30', 'STR');
-		await database.pool.query("INSERT INTO access_lock (model_id, layer, name, state) VALUES (1, 'board', 'Closed since', 'closed')");
+		const unlock = await putLock(1, { name: 'Closed since' });
 		await expect(takeBackRun(maren(), 1, done.id)).rejects.toThrow('Closed since');
 		expect(await stored('S30', 'STR')).toBe(after);
-		await database.pool.query("DELETE FROM access_lock WHERE name = 'Closed since'");
+		await unlock();
 		await takeBackRun(maren(), 1, done.id);
 		expect(await stored('S30', 'STR')).not.toBe(after);
 	});
@@ -257,12 +258,12 @@ describe('a run', () => {
 	test('leaves out what locks close and lists it', async () => {
 		const text = 'within Scenario: Actual, Period: "Sep 2026"\n  Coaches = Coaches{Month - 1}\nend';
 		const id = await make('Closed', [formula(text)]);
-		await database.pool.query("INSERT INTO access_lock (model_id, layer, name, state) VALUES (1, 'board', 'All closed', 'closed')");
+		const unlock = await putLock(1, { name: 'All closed' });
 		const done = await run(id);
 		expect(done).toMatchObject({ state: 'done', cells: 0 });
 		expect(done.log[0]!.skipped).toBeGreaterThan(0);
 		expect(done.log[0]!.reasons[0]!.reason).toContain('All closed');
-		await database.pool.query("DELETE FROM access_lock WHERE name = 'All closed'");
+		await unlock();
 	});
 
 	test('with a fault does not begin, and says which step', async () => {

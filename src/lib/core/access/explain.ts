@@ -2,6 +2,7 @@ import type { PeriodRange } from '../calendar';
 import type { Address } from '../cell';
 import type { Model } from '../model';
 import { coverage, ReadGuard } from './read-guard';
+import type { LockTable } from './lock-table';
 import type { AccessRules, Grant } from './rules';
 import { WriteGuard } from './write-guard';
 
@@ -20,6 +21,7 @@ export interface AccessSentence {
 export function explainAccess(
 	model: Model,
 	rules: AccessRules,
+	locks: LockTable,
 	members: Address,
 	range: PeriodRange
 ): { read: AccessSentence[]; write: AccessSentence[] } {
@@ -43,7 +45,7 @@ export function explainAccess(
 	}
 
 	function writeSentence(): AccessSentence {
-		const verdict = new WriteGuard(model, { ...rules, mayEnter: true }).verdict(members, range);
+		const verdict = new WriteGuard(model, { ...rules, mayEnter: true }, locks).verdict(members, range);
 		if (verdict.kind !== 'enter' && verdict.kind !== 'spread')
 			return { words: 'reason' in verdict ? verdict.reason : 'Nothing is entered here.', holds: false };
 		const giving = rules.grants.filter((grant) => grant.level === 'write' && covers(grant));

@@ -2,6 +2,7 @@ import type { Address } from '../cell';
 import { classesOf } from '../dimension';
 import type { Model } from '../model';
 import { coverage } from './read-guard';
+import type { LockTable } from './lock-table';
 import type { AccessRules } from './rules';
 import { WriteGuard } from './write-guard';
 
@@ -22,11 +23,11 @@ export class LoadGuard {
 	readonly #kept = new Map<number, string>();
 
 	/** @param mayExtend whether what is loaded after a scenario's span becomes part of it */
-	constructor(model: Model, rules: AccessRules, mayExtend = false) {
+	constructor(model: Model, rules: AccessRules, locks: LockTable, mayExtend = false) {
 		this.#model = model;
 		this.#mayExtend = mayExtend;
-		this.#guard = new WriteGuard(model, rules);
-		const slices = [...rules.grants, ...rules.locks].map(({ slice }) => slice);
+		this.#guard = new WriteGuard(model, rules, locks);
+		const slices = [...rules.grants, ...(rules.heldFor ?? [])].map(({ slice }) => slice);
 		const axes = [...model.dimensions, model.periods.dimension];
 		const sizes: number[] = [];
 		this.#classOf = axes.map((dimension, axis) => {
@@ -40,7 +41,7 @@ export class LoadGuard {
 						: dimension === model.periods.dimension || axis === model.scenarioAxis
 							? ordinal
 							: '';
-				return `${covers.map((each) => each?.[ordinal] ?? 1).join('')} ${dimension.member(ordinal).retired ? 'r' : ''} ${own}`;
+				return `${covers.map((each) => each?.[ordinal] ?? 1).join('')} ${locks.classOf[axis]?.[ordinal] ?? ''} ${dimension.member(ordinal).retired ? 'r' : ''} ${own}`;
 			});
 			sizes.push(Math.max(1, representative.length));
 			return classOf;

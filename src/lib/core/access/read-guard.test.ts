@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { buildModel } from '../testing/build-model';
-import { explainAccess, ReadGuard, WriteGuard, type AccessRules, type Grant } from '.';
+import { type AccessRules, explainAccess, type Grant, type Lock, LockTable, ReadGuard, WriteGuard } from '.';
 import { readsEverything } from './read-guard';
 
 const model = buildModel({
@@ -114,11 +114,11 @@ describe('why', () => {
 	const rules = (grants: Grant[], more: Partial<AccessRules> = {}): AccessRules => ({
 		mayEnter: true,
 		grants,
-		locks: [],
 		guarded: [entity],
 		...more
 	});
-	const why = (given: AccessRules, members: number[]) => explainAccess(model, given, members, { from: 0, to: 0 });
+	const why = (given: AccessRules, members: number[], locks: Lock[] = []) =>
+		explainAccess(model, given, new LockTable(model, locks), members, { from: 0, to: 0 });
 
 	test('names the grant that lets one read and write', () => {
 		const { read, write } = why(rules([grant('write', { [entity]: [id(2, 'isles')] }, 'Isles')]), cell('holm', 'deck'));
@@ -138,11 +138,14 @@ describe('why', () => {
 	});
 
 	test('says what a lock says', () => {
-		const locked = rules([grant('write', {}, 'All')], {
-			locks: [{ layer: 'board', state: 'closed', name: 'The budget', slice: { [entity]: [id(2, 'north')] } }]
+		const open = rules([grant('write', {}, 'All')]);
+		const locks: Lock[] = [{ id: 1, layer: 'board', state: 'closed', name: 'The budget', slice: { [entity]: [id(2, 'north')] } }];
+		expect(why(open, cell('north', 'deck'), locks).write).toEqual([{ words: 'The budget is closed.', holds: false }]);
+		const guard = new WriteGuard(model, open, new LockTable(model, locks));
+		expect(guard.verdict(cell('holm', 'deck'), { from: 0, to: 0 }).kind).toBe('enter');
+		expect(why(open, cell('group', 'deck'), locks).write[0]).toMatchObject({
+			holds: true,
+			words: expect.stringMatching(/spread/) as string
 		});
-		expect(why(locked, cell('north', 'deck')).write).toEqual([{ words: 'The budget is closed.', holds: false }]);
-		expect(new WriteGuard(model, locked).verdict(cell('holm', 'deck'), { from: 0, to: 0 }).kind).toBe('enter');
-		expect(why(locked, cell('group', 'deck')).write[0]).toMatchObject({ holds: true, words: expect.stringMatching(/spread/) as string });
 	});
 });

@@ -1,3 +1,5 @@
+import type { HeldFor } from './lock';
+
 /** Members (ids) by dimension id; each covers all under it in the main tree. A dimension left out is not limited. */
 export type SliceRule = Readonly<Record<number, readonly number[]>>;
 
@@ -8,20 +10,12 @@ export interface Grant {
 	slice: SliceRule;
 }
 
-export type LockState = 'open' | 'held' | 'closed';
-
-export interface Lock {
-	layer: 'period close' | 'cycle' | 'board';
-	state: LockState;
-	name: string;
-	slice: SliceRule;
-}
-
 export interface AccessRules {
 	/** Whether the person's roles let them enter numbers at all. */
 	mayEnter: boolean;
 	grants: readonly Grant[];
-	locks: readonly Lock[];
+	/** Where one may still write although it is held. */
+	heldFor?: readonly HeldFor[];
 	/** Dimensions (ids) on which the model restricts reading; none when left out. */
 	guarded?: readonly number[];
 }

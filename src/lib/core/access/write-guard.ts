@@ -3,7 +3,9 @@ import type { Address } from '../cell';
 import { classesOf } from '../dimension';
 import type { Model } from '../model';
 import { coverage } from './read-guard';
-import type { AccessRules, Grant, Lock, LockState, SliceRule, Verdict } from './rules';
+import { lockInWords } from './lock';
+import { LockTable } from './lock-table';
+import type { AccessRules, Grant, SliceRule, Verdict } from './rules';
 
 interface CompiledSlice {
 	/** Per dimension, period last: which ordinals it covers; undefined for all. */
@@ -15,20 +17,25 @@ export class WriteGuard {
 	readonly #model: Model;
 	readonly #rules: AccessRules;
 	readonly #grants: { grant: Grant; slice: CompiledSlice }[];
-	readonly #locks: { lock: Lock; slice: CompiledSlice }[];
+	readonly #locks: LockTable;
+	/** By lock: where the person may still write although it is held. */
+	readonly #heldFor = new Map<number, CompiledSlice[]>();
 	readonly #classOf: Int32Array[];
 
-	constructor(model: Model, rules: AccessRules) {
+	/** @param locks the model's locks, compiled for everybody; none when left out */
+	constructor(model: Model, rules: AccessRules, locks: LockTable = new LockTable(model, [])) {
 		this.#model = model;
 		this.#rules = rules;
 		this.#grants = rules.grants.map((grant) => ({ grant, slice: this.#compile(grant.slice) }));
-		this.#locks = rules.locks.map((lock) => ({ lock, slice: this.#compile(lock.slice) }));
-		const slices = [...this.#grants, ...this.#locks].map(({ slice }) => slice);
+		this.#locks = locks;
+		for (const { lock, slice } of rules.heldFor ?? []) this.#heldFor.set(lock, [...(this.#heldFor.get(lock) ?? []), this.#compile(slice)]);
+		const slices = [...this.#grants.map(({ slice }) => slice), ...[...this.#heldFor.values()].flat()];
 		this.#classOf = [...model.dimensions, model.periods.dimension].map((dimension, axis) => {
 			return classesOf(dimension.members.length, (ordinal) => {
 				const scenario = axis === model.scenarioAxis ? ordinal : '';
 				const retired = dimension.member(ordinal).retired ? 'retired' : '';
-				return slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('') + scenario + retired;
+				const locked = locks.classOf[axis]?.[ordinal] ?? '';
+				return `${slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('')} ${scenario} ${retired} ${locked}`;
 			}).classOf;
 		});
 	}
@@ -89,9 +96,9 @@ export class WriteGuard {
 				reason: writing.length === 0 ? 'You have no grant to write in this model.' : `Your grant is for ${writing.join(', ')}.`
 			};
 		}
-		const lock = this.#strictestLock(places);
-		if (lock) return { kind: 'closed', reason: `${lock.name} is ${lock.state}.` };
-		return { kind: 'enter' };
+		const { closed, held } = this.#locks.at(places);
+		const lock = closed ?? held.find(({ id }) => !this.#heldFor.get(id)?.some((slice) => covers(slice, places)));
+		return lock ? { kind: 'closed', reason: lockInWords(lock) } : { kind: 'enter' };
 	}
 
 	/** Only periods a scenario speaks about are there: what lies outside its span nobody would see. */
@@ -129,25 +136,6 @@ export class WriteGuard {
 	#whyComputed(members: Address): string | undefined {
 		const account = members[this.#model.accountAxis]!;
 		return this.#model.formula(account) ? `${this.#model.accounts.member(account).name} is computed by its formula.` : undefined;
-	}
-
-	/** The lock that keeps a leaf cell as it is, whoever asks; undefined when it is open. */
-	lockOn(address: Address, period: number): Lock | undefined {
-		return this.#strictestLock([...Array.from(address), this.#model.periods.leaf(period).ordinal]);
-	}
-
-	/** In every layer the narrower slice wins, of overlapping ones the stricter; every layer must be open. */
-	#strictestLock(places: readonly number[]): Lock | undefined {
-		const matching = this.#locks.filter(({ slice }) => covers(slice, places));
-		const standing = matching.filter(
-			({ lock, slice }) =>
-				!matching.some((other) => other.lock.layer === lock.layer && other.slice !== slice && isNarrower(other.slice, slice))
-		);
-		const strictness: Record<LockState, number> = { open: 0, held: 1, closed: 2 };
-		return standing
-			.map(({ lock }) => lock)
-			.filter((lock) => lock.state !== 'open')
-			.sort((a, b) => strictness[b.state] - strictness[a.state])[0];
 	}
 
 	/** One leaf cell of every combination of classes beneath a cell. */
@@ -195,21 +183,3 @@ export class WriteGuard {
 
 const covers = (slice: CompiledSlice, places: readonly number[]): boolean =>
 	places.every((ordinal, axis) => slice.covers[axis]?.[ordinal] !== 0);
-
-/** Whether `inner` covers less than `outer` and nothing outside it. */
-function isNarrower(inner: CompiledSlice, outer: CompiledSlice): boolean {
-	let less = false;
-	for (let axis = 0; axis < outer.covers.length; axis++) {
-		const within = inner.covers[axis];
-		const around = outer.covers[axis];
-		if (!around && !within) continue;
-		if (!around) less = true;
-		else if (!within) return false;
-		else
-			for (let ordinal = 0; ordinal < around.length; ordinal++) {
-				if (within[ordinal] && !around[ordinal]) return false;
-				if (!within[ordinal] && around[ordinal]) less = true;
-			}
-	}
-	return less;
-}

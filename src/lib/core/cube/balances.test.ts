@@ -156,7 +156,7 @@ describe('typed at the year', () => {
 		const found = enter(
 			{
 				reader: new Reader(cube, [overlay]),
-				guard: new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] })
+				guard: new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }] })
 			},
 			{
 				members: address('Cash', flow),

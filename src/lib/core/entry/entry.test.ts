@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { type AccessRules } from '../access';
+import { type AccessRules, type Lock } from '../access';
 import { CLEARED, compileQuery, Cube, type Line, View } from '../cube';
 import type { Model } from '../model';
 import { isEmpty, roundTo } from '../number';
@@ -113,8 +113,8 @@ describe('spreading', () => {
 });
 
 describe('entering at a cell', () => {
-	const open: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] };
-	const setUp = (rules: AccessRules = open) => {
+	const open: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }] };
+	const setUp = (locks: Lock[] = []) => {
 		const model = buildModel({
 			accounts: [
 				{ code: 'result' },
@@ -141,7 +141,7 @@ describe('entering at a cell', () => {
 			rates: (['average', 'closing'] as const).map((kind) => ({ currency: 'GBP', kind, from: '2026-01-01', to: '2027-01-31', value: 0.8 }))
 		});
 		const cube = new Cube(model);
-		return sceneOf(cube, rules);
+		return sceneOf(cube, open, undefined, locks);
 	};
 	const figure = ({ model, reader }: Scene, members: number[], period: number, currency = 'EUR'): number => {
 		const slice: Record<number, number> = {};
@@ -231,17 +231,8 @@ describe('entering at a cell', () => {
 		expect(roundTo(scene.overlay.get([4, 0, 2, 3], 2027, 0), 0)).toBe(20);
 	});
 	test('closed months keep their values and the open ones absorb the difference', () => {
-		const scene = setUp({
-			...open,
-			locks: [
-				{
-					layer: 'board',
-					state: 'closed',
-					name: 'April',
-					slice: { 2: [setUp().model.periods.dimension.member(at(setUp().model, '2026-04')).id] }
-				}
-			]
-		});
+		const april = setUp().model.periods.dimension.member(at(setUp().model, '2026-04')).id;
+		const scene = setUp([{ id: 1, layer: 'board', state: 'closed', name: 'April', slice: { 2: [april] } }]);
 		scene.cube.writeSeries(2, [1, 0, 2, 1], 2027, [100, 100, 100]);
 		type(scene, [1, 0, 2, 1], 'FY2027-Q1', '500');
 		expect([0, 1, 2].map((position) => scene.reader.read([1, 0, 2, 1], 2027, position))).toEqual([100, 200, 200]);

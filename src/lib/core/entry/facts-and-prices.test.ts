@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { WriteGuard, type AccessRules } from '../access';
+import { LockTable, WriteGuard, type AccessRules, type Lock } from '../access';
 import { Cube, Reader } from '../cube';
 import { EMPTY } from '../number';
 import { buildModel } from '../testing';
@@ -28,28 +28,26 @@ const model = buildModel({
 	])
 });
 const at = (...codes: string[]) => Int32Array.from(codes, (code, axis) => model.dimensions[axis]!.ordinalOfCode(code)!);
-const all: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] };
-const closed = (...routes: string[]): AccessRules => ({
-	...all,
-	locks: [
-		{
-			layer: 'board',
-			state: 'closed',
-			name: 'Board',
-			slice: { [model.dimensions[3]!.id]: routes.map((code) => model.dimensions[3]!.member(model.dimensions[3]!.ordinalOfCode(code)!).id) }
-		}
-	]
-});
+const all: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }] };
+const closed = (...routes: string[]): Lock[] => [
+	{
+		id: 1,
+		layer: 'board',
+		state: 'closed',
+		name: 'Board',
+		slice: { [model.dimensions[3]!.id]: routes.map((code) => model.dimensions[3]!.member(model.dimensions[3]!.ordinalOfCode(code)!).id) }
+	}
+];
 
 function type(
 	cube: Cube,
 	members: string[],
 	period: string,
 	text: string,
-	{ rules = all, shown = EMPTY, ...options }: SpreadOptions & { rules?: AccessRules; shown?: number } = {}
+	{ locks = [], shown = EMPTY, ...options }: SpreadOptions & { locks?: Lock[]; shown?: number } = {}
 ) {
 	const outcome = enter(
-		{ reader: new Reader(cube), guard: new WriteGuard(model, rules) },
+		{ reader: new Reader(cube), guard: new WriteGuard(model, all, new LockTable(model, locks)) },
 		{
 			members: at(...members),
 			range: model.periods.range(model.periods.dimension.ordinalOfCode(period)!),
@@ -98,8 +96,8 @@ describe('prices of which some are closed', () => {
 		}
 		return cube;
 	};
-	const typed = (text: string, rules: AccessRules, account = 'Fare', shown = 20) =>
-		type(fares(account), [account, 'Plan', 'Coast', 'All'], '2026-04', text, { rules, shown });
+	const typed = (text: string, locks: Lock[], account = 'Fare', shown = 20) =>
+		type(fares(account), [account, 'Plan', 'Coast', 'All'], '2026-04', text, { locks, shown });
 	test('the others take one value that makes the average: (3·30 − 30) ÷ 2', () =>
 		expect(typed('30', closed('C'))).toEqual({ 'Coast A': 30, 'Coast B': 30 }));
 	test('one alone takes all of it: 3·25 − 20 − 30', () => expect(typed('25', closed('B', 'C'))).toEqual({ 'Coast A': 25 }));

@@ -27,7 +27,7 @@ const at = (account: string, post = 'Mate') =>
 const placeOf = (account: string): [number, number] => (account === 'Bonus month' ? [0, 0] : account === 'Review' ? [2027, 0] : [2027, 2]);
 
 function empty(cube: Cube, account: string, empties: boolean, post = 'Mate', overlay = new Overlay(model)) {
-	const guard = new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] });
+	const guard = new WriteGuard(model, { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }] });
 	const outcome = enter(
 		{ reader: new Reader(cube, [overlay]), guard },
 		{ members: at(account, post), range: june, shown: EMPTY, currency: 'EUR', input: { kind: 'clear', empties } }

@@ -9,7 +9,7 @@ import { buildModel, randomModel, sceneOf, type Scene } from '../testing';
 import { enter, parseEntry, type EnterResult, type EntryInput, type Figure, type SpreadOptions } from '.';
 
 /** A typed total stands: worked by hand, in EUR unless said. */
-const open: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }], locks: [] };
+const open: AccessRules = { mayEnter: true, grants: [{ name: 'All', level: 'write', slice: {} }] };
 const english = { decimal: '.', group: ',' } as const;
 const emptyScene = (model: Model): Scene => sceneOf(new Cube(model), open);
 /** What a figure shows, worked out by a view. */
@@ -203,7 +203,7 @@ describe('what does not count is not moved', () => {
 		});
 		const line = model.dimensions[2]!;
 		const grants = [{ name: 'Own', level: 'write' as const, slice: { [line.id]: [line.member(1).id] } }];
-		const scene = sceneOf(new Cube(model), { mayEnter: true, grants, locks: [] }, ReadGuard.of(model, grants, [line.id])!);
+		const scene = sceneOf(new Cube(model), { mayEnter: true, grants }, ReadGuard.of(model, grants, [line.id])!);
 		write(scene, ['Sales', 'plan', 'own'], 50);
 		write(scene, ['Sales', 'plan', 'hidden'], 200);
 		expect(see(scene, ['Sales', 'plan', 'all'], MONTH)).toBe(50);

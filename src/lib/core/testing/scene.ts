@@ -1,4 +1,4 @@
-import { WriteGuard, type AccessRules, type ReadGuard } from '../access';
+import { LockTable, WriteGuard, type AccessRules, type Lock, type ReadGuard } from '../access';
 import { Overlay, Reader, type Cube } from '../cube';
 import type { EntryScene } from '../entry';
 import type { Model } from '../model';
@@ -11,8 +11,14 @@ export interface Scene extends EntryScene {
 }
 
 /** A scene with nothing drafted yet. */
-export function sceneOf(cube: Cube, rules: AccessRules, visible?: ReadGuard): Scene {
+export function sceneOf(cube: Cube, rules: AccessRules, visible?: ReadGuard, locks: readonly Lock[] = []): Scene {
 	const { model } = cube;
 	const overlay = new Overlay(model);
-	return { model, cube, overlay, reader: new Reader(cube, [overlay], visible), guard: new WriteGuard(model, rules) };
+	return {
+		model,
+		cube,
+		overlay,
+		reader: new Reader(cube, [overlay], visible),
+		guard: new WriteGuard(model, rules, new LockTable(model, locks))
+	};
 }

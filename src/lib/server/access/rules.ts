@@ -1,19 +1,23 @@
-import type { AccessRules, Grant, Lock, SliceRule } from '../../core';
+import type { AccessRules, Grant } from '../../core';
 import { pool } from '../database';
+import { readHeldFor } from '../database/model-locks';
 import type { Database } from '../database/pool';
 import { Fault } from '../fault';
 import type { SignedIn } from '../session';
 
-interface SliceRow {
-	id: number;
-	name: string;
-	members: { dimension: number; member: number }[];
-}
-
-/** A person's grants, their own and those of their groups, the model's locks and what it guards, as the core asks for them. */
+/** A person's grants, their own and those of their groups, what is held for them, and what a model guards, as the core asks for them. */
 export async function readAccessRules(person: SignedIn, modelId: number): Promise<AccessRules> {
-	const [grants, locks, guarded] = await Promise.all([readGrants(person.id, modelId), readLocks(modelId), readGuarded(modelId)]);
-	return { mayEnter: person.permissions.includes('form.enter'), grants, locks, ...(guarded.length > 0 && { guarded }) };
+	const [grants, heldFor, guarded] = await Promise.all([
+		readGrants(person.id, modelId),
+		readHeldFor(pool(), person.id, modelId),
+		readGuarded(modelId)
+	]);
+	return {
+		mayEnter: person.permissions.includes('form.enter'),
+		grants,
+		...(heldFor.length > 0 && { heldFor }),
+		...(guarded.length > 0 && { guarded })
+	};
 }
 
 /** The dimensions (ids) on which a model restricts who reads what. */
@@ -32,18 +36,6 @@ export async function readGrants(person: number, modelId: number): Promise<Grant
 		[modelId, person]
 	);
 	return grants.rows;
-}
-
-/** The locks of a model. */
-export async function readLocks(modelId: number): Promise<Lock[]> {
-	const locks = await pool().query<SliceRow & Pick<Lock, 'layer' | 'state'>>(
-		`SELECT l.id, l.name, l.layer, l.state,
-			coalesce(json_agg(json_build_object('dimension', m.dimension_id, 'member', m.id)) FILTER (WHERE m.id IS NOT NULL), '[]') AS members
-		FROM access_lock l LEFT JOIN access_lock_member lm ON lm.lock_id = l.id LEFT JOIN member m ON m.id = lm.member_id
-		WHERE l.model_id = $1 GROUP BY l.id ORDER BY l.id`,
-		[modelId]
-	);
-	return locks.rows.map(({ name, layer, state, members }) => ({ name, layer, state, slice: sliceOf(members) }));
 }
 
 /**
@@ -65,10 +57,4 @@ export async function refuseAlternateGroups(database: Database, what: string, me
 			'alternate group',
 			`${what} names ${group.name}, a group of the alternate hierarchy ${group.hierarchy}. Name the members themselves: grants and locks follow the main hierarchy.`
 		);
-}
-
-function sliceOf(members: SliceRow['members']): SliceRule {
-	const slice: Record<number, number[]> = {};
-	for (const { dimension, member } of members) (slice[dimension] ??= []).push(member);
-	return slice;
 }

@@ -5,7 +5,7 @@ import { modelVersions } from '../database/structure-version';
 import { askRunner } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import { grantedPeople } from './reach';
-import { readGuarded, readLocks } from './rules';
+import { readGuarded } from './rules';
 
 export const whoMaySchema = z.object({ members: z.array(z.int()).min(2).max(40), period: z.int() });
 
@@ -28,11 +28,11 @@ export async function whoMay(
 ): Promise<WhoMay[]> {
 	requirePermission(person, 'access.read');
 	const people = await grantedPeople(pool(), modelId);
-	const [locks, guarded, { structure }] = await Promise.all([readLocks(modelId), readGuarded(modelId), modelVersions(pool(), modelId)]);
+	const [guarded, { structure }] = await Promise.all([readGuarded(modelId), modelVersions(pool(), modelId)]);
 	// Many have the same grants: each set of them is asked about once.
 	const sets = new Map<string, Grant[]>();
 	for (const { grants } of people) sets.set(JSON.stringify(grants), grants);
-	const rules = [...sets.values()].map((grants): AccessRules => ({ mayEnter: true, grants, locks, guarded }));
+	const rules = [...sets.values()].map((grants): AccessRules => ({ mayEnter: true, grants, guarded }));
 	// Beside the thread on which people type: each set is compiled over all members.
 	const { verdicts } = await askRunner(modelId, 'whyCells', { rules, structure, members, period });
 	const verdictOf = new Map([...sets.keys()].map((key, at) => [key, verdicts[at]!]));

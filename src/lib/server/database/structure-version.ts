@@ -1,7 +1,7 @@
 import type { Database } from './pool';
 
-/** What a step of a model's structure version changed: its definition at large, or only its origins, rates, or who may do what in it. */
-export type StructureChange = 'definition' | 'origins' | 'rates' | 'access';
+/** What a step of a model's structure version changed: its definition at large, or only its origins, rates, who may do what in it, or what is locked. */
+export type StructureChange = 'definition' | 'origins' | 'rates' | 'access' | 'locks';
 
 /** Where a model stands: the latest revision of its figures and the version of what shapes it. */
 export interface ModelVersions {

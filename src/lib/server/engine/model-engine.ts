@@ -1,7 +1,8 @@
 import type pg from 'pg';
-import { Cube, isEmpty, Model, QueryFault, ReadGuard, WriteGuard, type AccessRules } from '../../core';
+import { Cube, isEmpty, LockTable, Model, QueryFault, ReadGuard, WriteGuard, type AccessRules } from '../../core';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
+import { readLocks } from '../database/model-locks';
 import { snapshot } from '../database/pool';
 import { modelVersions, structureChanges } from '../database/structure-version';
 import { leafOfMember, toOrdinals } from './addresses';
@@ -34,6 +35,8 @@ export class ModelEngine {
 	readonly database: pg.Pool;
 	model: Model;
 	cube: Cube;
+	/** What is locked, compiled once for everybody. */
+	locks: LockTable;
 	/** The structure version the model stands at. */
 	structure: number;
 	revision: number;
@@ -49,6 +52,7 @@ export class ModelEngine {
 		database: pg.Pool,
 		model: Model,
 		cube: Cube,
+		locks: LockTable,
 		words: CodedWords,
 		revision: number,
 		structure: number,
@@ -59,6 +63,7 @@ export class ModelEngine {
 		this.structure = structure;
 		this.model = model;
 		this.cube = cube;
+		this.locks = locks;
 		this.revision = revision;
 		this.#tell = tell;
 	}
@@ -76,6 +81,7 @@ export class ModelEngine {
 				database,
 				model,
 				await readCube(client, model),
+				new LockTable(model, await readLocks(client, modelId)),
 				await CodedWords.read(client, model, database),
 				revision,
 				structure,
@@ -122,7 +128,12 @@ export class ModelEngine {
 				this.#drafts.clear();
 				this.#guards.clear();
 				this.#forms.clear();
-			} else {
+			}
+			if (changes.has('definition') || changes.has('locks')) {
+				this.locks = new LockTable(this.model, await readLocks(client, modelId));
+				this.#guards.clear();
+			}
+			if (!changes.has('definition')) {
 				if (changes.has('origins') && this.model.replaceOrigins(await readOrigins(client, modelId))) {
 					this.cube.restand();
 					this.#forms.clear();
@@ -303,7 +314,10 @@ export class ModelEngine {
 		let guards = this.#guards.get(key);
 		if (!guards) {
 			if (this.#guards.size > LIMITS.rules) this.#guards.clear();
-			this.#guards.set(key, (guards = { write: new WriteGuard(this.model, rules), read: ReadGuard.ofRules(this.model, rules) }));
+			this.#guards.set(
+				key,
+				(guards = { write: new WriteGuard(this.model, rules, this.locks), read: ReadGuard.ofRules(this.model, rules) })
+			);
 		}
 		return guards;
 	}

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { inflateSync } from 'node:zlib';
-import type { AccessRules } from '../../core';
 import { readAccessRules } from '../access';
+import { readLocks } from '../database/model-locks';
 import { pool } from '../database';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
@@ -12,6 +12,7 @@ import { sourceSchema, type Source } from '../definition/source-schema';
 import { readRules, readStoredImport, type StoredImport, type StoredRule } from './recipe';
 import { inOwnThread } from './work/host';
 import type { LoadAsk, LoadOutcome } from './work/load';
+import type { LoadAccess } from './work/load-access';
 
 /** How a person starts a load; what is left out is as the import says. */
 export interface LoadChoices {
@@ -368,8 +369,9 @@ async function rejectedLines(batchId: number): Promise<number[]> {
 }
 
 /** A person's grants and the locks, as they count for loading: who may load need not be one who may type. */
-export async function accessOfLoad(person: SignedIn, modelId: number): Promise<AccessRules> {
-	return { ...(await readAccessRules(person, modelId)), mayEnter: true };
+export async function accessOfLoad(person: SignedIn, modelId: number): Promise<LoadAccess> {
+	const [rules, locks] = await Promise.all([readAccessRules(person, modelId), readLocks(pool(), modelId)]);
+	return { rules: { ...rules, mayEnter: true }, locks };
 }
 
 /**

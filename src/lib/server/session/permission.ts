@@ -11,7 +11,9 @@ const CATALOGUE = {
 		'access.read': 'look at who may do what',
 		'access.write': 'change who may do what',
 		'access.look': 'look at everything as somebody else sees it',
-		'access.tokens': 'make access tokens for programs'
+		'access.tokens': 'make access tokens for programs',
+		'lock.write': 'lock and unlock figures',
+		'lock.restate': 'change definitions so that closed figures move'
 	}
 } as const;
 

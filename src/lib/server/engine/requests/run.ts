@@ -2,6 +2,7 @@ import {
 	entryFor,
 	isEmpty,
 	LoadGuard,
+	LockTable,
 	NOW,
 	Reader,
 	resolveAnswers,
@@ -124,12 +125,12 @@ const LOOK_UP = 2_048;
 class RunCancelled extends Error {}
 
 /** What a run would write, on the cube as it is. @throws RunFault, RunCancelled */
-function planOf(cube: Cube, revision: number, ask: PlanRunAsk, draft?: Overlay): RunPlan {
-	if (draft) return onDraft(cube, draft, () => planOf(cube, revision, ask));
+function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk, draft?: Overlay): RunPlan {
+	if (draft) return onDraft(cube, draft, () => planOf(cube, locks, revision, ask));
 	const { model } = cube;
 	const { values, variables, faults } = resolveAnswers(model, ask.parameters, ask.answers);
 	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
-	const guard = new LoadGuard(model, ask.rules);
+	const guard = new LoadGuard(model, ask.rules, locks);
 	const kinds = new Map(ask.kinds);
 	model.announce(ask.unknown);
 	const control = ask.control && new Int32Array(ask.control);
@@ -227,8 +228,8 @@ const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], t
 const orNull = (value: number): number | null => (value === value ? value : null);
 
 /** The first reason for which a cell of some series may not be written; null when all may. */
-function firstRefused(model: Model, { rules, series }: WhyNotWriteAsk): string | null {
-	const guard = new LoadGuard(model, rules);
+function firstRefused({ model, locks }: ModelEngine, { rules, series }: WhyNotWriteAsk): string | null {
+	const guard = new LoadGuard(model, rules, locks);
 	for (const { members, year, places } of series) {
 		const address = toOrdinals(model, members);
 		for (const position of address ? places : []) {
@@ -245,7 +246,7 @@ export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<Run
 	try {
 		// Read anew: this thread computes, the one that keeps drafts is another.
 		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, engine.cube, ask.draftOf);
-		return planOf(engine.cube, engine.revision, ask, draft?.overlay);
+		return planOf(engine.cube, engine.locks, engine.revision, ask, draft?.overlay);
 	} catch (error) {
 		if (error instanceof RunFault) throw new EngineFault(error.message);
 		if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');
@@ -254,6 +255,6 @@ export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<Run
 }
 
 /** Why series may not be written, as the first cell that may not; null when all may. */
-export const whyNotWrite = async ({ model }: ModelEngine, ask: WhyNotWriteAsk): Promise<{ reason: string | null }> => ({
-	reason: firstRefused(model, ask)
+export const whyNotWrite = async (engine: ModelEngine, ask: WhyNotWriteAsk): Promise<{ reason: string | null }> => ({
+	reason: firstRefused(engine, ask)
 });

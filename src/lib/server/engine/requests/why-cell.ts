@@ -21,11 +21,14 @@ export const whyCell = async (engine: ModelEngine, { rules, ...figure }: WhyCell
 	(await whyCells(engine, { ...figure, rules: [rules] })).verdicts[0]!;
 
 /** The same of several people's rules. */
-export async function whyCells({ model }: ModelEngine, { rules, members, period }: WhyCellsAsk): Promise<{ verdicts: WhyCellAnswer[] }> {
+export async function whyCells(
+	{ model, locks }: ModelEngine,
+	{ rules, members, period }: WhyCellsAsk
+): Promise<{ verdicts: WhyCellAnswer[] }> {
 	const ordinals = model.dimensions.map((dimension, axis) => dimension.ordinal(members[axis] ?? -1));
 	const at = model.periods.dimension.ordinal(period);
 	if (members.length !== ordinals.length || at === undefined || ordinals.some((ordinal) => ordinal === undefined))
 		throw new EngineFault('A member of this figure is not in the model any more. Choose it anew.');
 	const range = model.periods.range(at);
-	return { verdicts: rules.map((each) => explainAccess(model, each, ordinals as number[], range)) };
+	return { verdicts: rules.map((each) => explainAccess(model, each, locks, ordinals as number[], range)) };
 }

@@ -5,12 +5,12 @@ import {
 	neighboursReverse,
 	suggestMembers,
 	Sum,
-	type AccessRules,
 	type ColumnRule,
 	type MapFinding,
 	type Model,
 	type Suggestion
 } from '../../../core';
+import { loadGuard, type LoadAccess } from './load-access';
 import { Fault } from '../../fault';
 import type { KeptFile } from '../file/keep';
 import { openSource, requireColumns, styleOf } from '../file/source-rows';
@@ -33,7 +33,7 @@ export interface CheckAsk {
 	source: Source;
 	rules: ColumnRule[];
 	chosen: Record<number, number>;
-	access: AccessRules;
+	access: LoadAccess;
 	allRows: boolean;
 }
 
@@ -174,7 +174,7 @@ class Checker {
 		this.#ask = ask;
 		this.#reader = reader;
 		this.#headings = headings;
-		this.#guard = new LoadGuard(model, ask.access, ask.source.extendsSpan);
+		this.#guard = loadGuard(model, ask.access, ask.source.extendsSpan);
 		this.#extent = new ExtentBuilder(model, ask.source.extent);
 		this.#missing = [...model.dimensions, model.periods.dimension]
 			.filter(({ id }) => !ask.rules.some(({ dimension }) => dimension === id))

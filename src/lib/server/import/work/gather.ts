@@ -1,4 +1,5 @@
 import { LoadGuard, RowReader, SeriesStore, Sum, type ColumnRule, type Model } from '../../../core';
+import { loadGuard } from './load-access';
 import { openSource, requireColumns } from '../file/source-rows';
 import { recipeOf } from '../recipe';
 import { placeTexts, type ModelContext } from './context';
@@ -40,7 +41,7 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 		store: new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis),
 		written: new Map(),
 		extent: new ExtentBuilder(model, ask.source.extent),
-		guard: new LoadGuard(model, ask.access, ask.source.extendsSpan),
+		guard: loadGuard(model, ask.access, ask.source.extendsSpan),
 		rows: { read: 0, loaded: 0, skipped: 0, rejected: 0 },
 		amounts: { read: new Sum(), loaded: new Sum(), rejected: new Sum() },
 		tally: new RejectTally(),

@@ -6,12 +6,12 @@ import {
 	differenceToDateInCurrencies,
 	SeriesStore,
 	sum,
-	type AccessRules,
 	type Block,
 	type ColumnRule,
 	type Model,
 	type Sum
 } from '../../../core';
+import type { LoadAccess } from './load-access';
 import { pool, transaction } from '../../database';
 import { copyRows, readOriginSeries } from '../../database/cells';
 import { lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
@@ -43,7 +43,7 @@ export interface LoadAsk {
 	/** What is read instead of what the file says in a column, on one line or wherever it says that. */
 	corrections: { line: number | null; column: string; value: string; becomes: string }[];
 	chosen: Record<number, number>;
-	access: AccessRules;
+	access: LoadAccess;
 	way: 'replace' | 'add';
 	rejects: 'stop' | 'load good rows';
 	/** Only rows that begin on these lines: the rejects of an earlier batch. */

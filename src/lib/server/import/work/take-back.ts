@@ -1,5 +1,6 @@
 import type pg from 'pg';
-import { LoadGuard, SeriesStore, type AccessRules, type Model } from '../../../core';
+import { SeriesStore, type LoadGuard, type Model } from '../../../core';
+import { loadGuard, type LoadAccess } from './load-access';
 import { pool, transaction } from '../../database';
 import { readOriginSeries } from '../../database/cells';
 import { lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
@@ -16,7 +17,7 @@ export interface TakeBackAsk {
 	modelId: number;
 	person: number;
 	acting: number | null;
-	access: AccessRules;
+	access: LoadAccess;
 	import: { id: number; origin: number; name: string };
 	/** Batches to be taken back, the latest first. */
 	batches: number[];
@@ -87,7 +88,7 @@ export async function previewTakeBack(modelId: number, origin: number, batchId: 
  */
 export async function takeBack(ask: TakeBackAsk): Promise<TakeBackOutcome> {
 	const { model, structure } = await modelContext(ask.modelId);
-	const guard = new LoadGuard(model, ask.access);
+	const guard = loadGuard(model, ask.access);
 	const { origin } = ask.import;
 	return transaction(async (client) => {
 		await lockImport(client, ask.import.id);
