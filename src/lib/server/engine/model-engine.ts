@@ -39,6 +39,8 @@ export class ModelEngine {
 	locks: LockTable;
 	/** The structure version the model stands at. */
 	structure: number;
+	/** The structure version from which on members are as they are: later ones changed what lines do not depend on. */
+	shaped: number;
 	revision: number;
 	readonly #drafts = new Map<number, PersonDraft>();
 	readonly #guards = new Map<string, { write: WriteGuard; read: ReadGuard | undefined }>();
@@ -61,6 +63,7 @@ export class ModelEngine {
 		this.database = database;
 		this.words = words;
 		this.structure = structure;
+		this.shaped = structure;
 		this.model = model;
 		this.cube = cube;
 		this.locks = locks;
@@ -124,6 +127,7 @@ export class ModelEngine {
 					this.revision = revision;
 				}
 				this.model = model;
+				this.shaped = structure;
 				this.words = words;
 				this.#drafts.clear();
 				this.#guards.clear();

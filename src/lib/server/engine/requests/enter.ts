@@ -76,7 +76,7 @@ export const restore = (engine: ModelEngine, ask: RestoreAsk): Promise<RestoreAn
 
 async function enterInto(engine: ModelEngine, { form, draft, guard, answer }: OpenForm, ask: EnterAsk): Promise<EnterAnswer> {
 	const { model } = engine;
-	if (ask.seenFrame === undefined ? ask.seenStructure !== engine.structure : ask.seenFrame !== form.frame)
+	if (ask.seenFrame === undefined ? ask.seenStructure < engine.shaped : ask.seenFrame !== form.frame)
 		throw new EngineFault('The lines of this form have changed meanwhile. The form shows them now; enter this again.');
 	const changes: DraftChange[] = [];
 	const faults: EnterAnswer['faults'] = [];
