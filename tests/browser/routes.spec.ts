@@ -51,6 +51,18 @@ const TABLE: Readonly<
 	},
 	'/api/m/[model]/access/report': { GET: 'access.read' },
 	'/api/m/[model]/access/sheet': { POST: 'access.write' },
+	'/api/m/[model]/locks/[verb]': {
+		POST: {
+			board: 'access.read',
+			slice: 'access.read',
+			set: 'lock.write',
+			'take-back': 'lock.write',
+			drop: 'lock.write',
+			drivers: 'lock.write',
+			close: 'lock.write',
+			sheet: 'lock.write'
+		}
+	},
 	'/api/m/[model]/batches/[batch]/[verb]': {
 		GET: 'data.read',
 		POST: { reload: 'data.load', 'take-back': 'data.load' }
@@ -109,7 +121,7 @@ const TABLE: Readonly<
 	},
 	'/api/m/[model]/runs/[id]/[verb]': { POST: { read: ['rule.read', 'rule.run'], 'take-back': 'rule.run', keep: 'rule.write' } },
 	'/api/m/[model]/runs/[id]/tie-out': { GET: 'rule.read' },
-	'/api/m/[model]/structure/calendar/[verb]': { POST: { extend: 'structure.write', rename: 'structure.write', close: 'structure.write' } },
+	'/api/m/[model]/structure/calendar/[verb]': { POST: { extend: 'structure.write', rename: 'structure.write' } },
 	'/api/m/[model]/structure/currencies': { POST: 'structure.write' },
 	'/api/m/[model]/structure/dimension/[code]': { GET: 'structure.read' },
 	'/api/m/[model]/structure/dimension/[code]/[verb]': {

@@ -1,3 +1,4 @@
+import { closePeriods } from '../../src/lib/server/locks';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import type { FormLayout } from '../../src/lib/core';
 import { closePool } from '../../src/lib/server/database';
@@ -11,7 +12,6 @@ import {
 	addRateSet,
 	applyRows,
 	checkFormulaText,
-	closePeriods,
 	createModel,
 	crossRates,
 	defineAttribute,
@@ -602,11 +602,12 @@ describe('attributes, variables, calendar, rates', () => {
 		const october = periods.find(({ code }) => code === '2026-10')!;
 		await renamePeriod(admin(), 1, { period: october.id, name: 'Oct 26', was: october.name });
 		const actual = scenarios.find(({ code }) => code === 'ACT')!;
-		await closePeriods(admin(), 1, { scenario: actual.id, to: october.id });
+		await closePeriods(admin(), 1, { scenario: actual.id, to: october.id, reason: '' });
 		const closed = (await readCalendarPage(admin(), 1)).scenarios.find(({ code }) => code === 'ACT')!;
 		expect(closed).toMatchObject({ spanTo: '2026-10', closed: '2026-10-31' });
 		const locks = await database.pool.query("SELECT name FROM access_lock WHERE layer = 'period close'");
-		expect(locks.rows).toEqual([{ name: 'Closed periods of Actual (to Oct 26)' }]);
+		await expect(closePeriods(admin(), 1, { scenario: actual.id, to: null, reason: '' })).rejects.toThrow('Say why');
+		expect(locks.rows).toEqual([{ name: 'Actual to Oct 26' }]);
 	});
 	test('a variable names a member; one that is no member of the model is refused', async () => {
 		await setVariable(admin(), 1, { name: 'Current year', member: await idOf('FY2028', 'period'), number: null });

@@ -10,6 +10,7 @@ export type * from './requests/form';
 export type * from './requests/inspect';
 export type * from './requests/layout';
 export type * from './requests/leaf-cells';
+export type * from './requests/lock-board';
 export type * from './requests/method';
 export type * from './requests/moved';
 export type * from './requests/plan-save';

@@ -50,7 +50,8 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/presets', ['rule.read']],
 	['/api/m/[model]/runbooks', ['rule.read', 'rule.run']],
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']],
-	['/api/m/[model]/access', ['access.read', 'access.tokens']]
+	['/api/m/[model]/access', ['access.read', 'access.tokens']],
+	['/api/m/[model]/locks', ['access.read']]
 ];
 
 /** Stands for the route itself. */
@@ -118,7 +119,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	),
 	'/api/m/[model]/structure/dimensions/[verb]': verbs('structure.write', 'preview', 'add', 'look-without', 'take-out', 'put-back'),
 	'/api/m/[model]/structure/rates/[set]/[verb]': verbs('structure.write', 'set', 'preview', 'undo'),
-	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename', 'close'),
+	'/api/m/[model]/structure/calendar/[verb]': verbs('structure.write', 'extend', 'rename'),
 	'/api/m/[model]/access/[verb]': {
 		...verbs(
 			'access.write',
@@ -136,6 +137,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 		...verbs('access.look', 'look'),
 		...verbs('access.tokens', 'make-token', 'end-token')
 	},
+	'/api/m/[model]/locks/[verb]': verbs('lock.write', 'set', 'take-back', 'drop', 'drivers', 'close', 'sheet'),
 	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };

@@ -56,9 +56,6 @@ export async function calendarDefinition(database: Database, modelId: number): P
 	return row && toDefinition(row);
 }
 
-/** The name of the lock that the calendar page keeps for a scenario's closed periods. */
-const closedName = (scenario: string) => `Closed periods of ${scenario}`;
-
 /** The model's calendar with all its periods, and how far each scenario is closed. */
 export async function readCalendarPage(person: SignedIn | undefined, modelId: number): Promise<CalendarPage> {
 	requirePermission(person, 'structure.read');
@@ -183,72 +180,5 @@ export async function renamePeriod(
 			objects: [{ kind: 'calendar', id: period, name, before: { name: was }, after: { name } }]
 		});
 		await dimensionChanged(client, member.dimension);
-	});
-}
-
-export const closeSchema = z.object({ scenario: z.number().int(), to: z.number().int().nullable() });
-
-/**
- * Closes a scenario's periods up to one: it speaks about them and nobody writes there any more. Null opens all again.
- * Total and lock stay two things: the span says what counts, the lock who may write.
- */
-export async function closePeriods(
-	person: SignedIn | undefined,
-	modelId: number,
-	{ scenario, to }: z.infer<typeof closeSchema>
-): Promise<void> {
-	const writer = requirePermission(person, 'structure.write');
-	await transaction(async (client) => {
-		await lockModel(client, modelId);
-		const found = await client.query<{ name: string; dimension: number; spanFrom: string }>(
-			`SELECT m.name, m.dimension_id AS dimension, p.start_date AS "spanFrom"
-			FROM member m JOIN model_dimension md ON md.dimension_id = m.dimension_id JOIN scenario s ON s.member_id = m.id JOIN period p ON p.member_id = s.span_from
-			WHERE md.model_id = $1 AND m.id = $2`,
-			[modelId, scenario]
-		);
-		const named = found.rows[0];
-		if (!named) throw notFound('scenario');
-		// Locks that only close periods of this scenario are replaced by one.
-		const locks = await client.query<{ id: number; name: string }>(
-			`SELECT l.id, l.name FROM access_lock l WHERE l.model_id = $1 AND l.layer = 'period close'
-				AND EXISTS (SELECT FROM access_lock_member lm WHERE lm.lock_id = l.id AND lm.member_id = $2)
-				AND NOT EXISTS (SELECT FROM access_lock_member lm LEFT JOIN period p ON p.member_id = lm.member_id
-					WHERE lm.lock_id = l.id AND lm.member_id <> $2 AND p.member_id IS NULL)`,
-			[modelId, scenario]
-		);
-		await client.query('DELETE FROM access_lock WHERE id = ANY ($1::integer[])', [locks.rows.map(({ id }) => id)]);
-		let words = `Opened all periods of ${named.name}`;
-		if (to !== null) {
-			const periods = await client.query<{ id: number; name: string; end: string; leaf: boolean; parent: number | null }>(
-				`SELECT m.id, m.name, p.end_date AS end, n.parent_id AS parent, NOT EXISTS (SELECT FROM hierarchy_node c WHERE c.parent_id = m.id) AS leaf
-				FROM model_dimension md JOIN member m ON m.dimension_id = md.dimension_id JOIN period p ON p.member_id = m.id
-				JOIN hierarchy_node n ON n.member_id = m.id WHERE md.model_id = $1 ORDER BY p.start_date, p.end_date DESC`,
-				[modelId]
-			);
-			const last = periods.rows.find(({ id, leaf }) => id === to && leaf);
-			if (!last) throw notFound('period');
-			if (last.end < named.spanFrom) throw new Fault(422, 'not possible', `${named.name} speaks about later periods only.`);
-			const lock = await client.query<{ id: number }>(
-				"INSERT INTO access_lock (model_id, layer, state, name) VALUES ($1, 'period close', 'closed', $2) RETURNING id",
-				[modelId, `${closedName(named.name)} (to ${last.name})`]
-			);
-			// The largest periods that end by then: a closed year is one member, not twelve.
-			const closed = new Set(periods.rows.filter(({ end }) => end <= last.end).map(({ id }) => id));
-			const top = periods.rows.filter(({ id, parent }) => closed.has(id) && (parent === null || !closed.has(parent)));
-			await client.query('INSERT INTO access_lock_member (lock_id, member_id) SELECT $1, unnest($2::integer[])', [
-				lock.rows[0]!.id,
-				[scenario, ...top.map(({ id }) => id)]
-			]);
-			await client.query('UPDATE scenario SET span_to = $2 WHERE member_id = $1', [scenario, to]);
-			words = `Closed ${named.name} up to ${last.name}`;
-		}
-		await writeJournal(client, {
-			person: writer.id,
-			modelId,
-			dimensionId: named.dimension,
-			words,
-			objects: [{ kind: 'calendar', id: scenario, name: named.name, before: { locks: locks.rows.map(({ name }) => name) }, after: { to } }]
-		});
-		await dimensionChanged(client, named.dimension);
 	});
 }

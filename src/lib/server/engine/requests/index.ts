@@ -9,6 +9,7 @@ import { form, locate } from './form';
 import { inspect } from './inspect';
 import { branch, checkLayout, select } from './layout';
 import { leafCells } from './leaf-cells';
+import { lockBoard, lockCell } from './lock-board';
 import { method, movedMethods } from './method';
 import { moved } from './moved';
 import { planCell, planEntries, planSave } from './plan-save';
@@ -41,6 +42,8 @@ export const REQUESTS = {
 	inspect,
 	leafCells,
 	locate,
+	lockBoard,
+	lockCell,
 	method,
 	moved,
 	movedMethods,

@@ -24,6 +24,7 @@
 		['people', 'People'],
 		['groups', 'Groups'],
 		['roles', 'Roles'],
+		['locks', 'Locks'],
 		['grants', `Grants in ${data.model.name}`],
 		['why', 'Why'],
 		['reach', 'Reach'],
@@ -41,7 +42,7 @@
 	<nav class="border-hairline mt-1 mb-3 flex flex-wrap gap-x-5 border-b" aria-label="Parts of access">
 		{#each tabs as [view, name] (view)}
 			<a
-				href={at(`/access?view=${view}`)}
+				href={at(view === 'locks' ? '/access/locks' : `/access?view=${view}`)}
 				aria-current={data.view === view ? 'page' : undefined}
 				class={[
 					'-mb-px border-b-2 py-1.5',

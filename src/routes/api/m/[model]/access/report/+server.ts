@@ -1,15 +1,18 @@
 import { grantGrid, reachGrid, reachRows, unusedGrid, whoMayGrid, whoMaySchema } from '$lib/server/access';
 import { answerCsv, answerFile } from '$lib/server/answer';
 import { Fault } from '$lib/server/fault';
+import { lockGrid } from '$lib/server/locks';
 import type { SignedIn } from '$lib/server/session';
 import { guarded, toCsv, toWorkbook } from '$lib/server/structure/sheets';
 
-const REPORTS = ['who', 'reach', 'unused', 'grants'] as const;
+const REPORTS = ['who', 'reach', 'unused', 'grants', 'locks'] as const;
 
 function gridOf(of: (typeof REPORTS)[number], person: SignedIn | undefined, modelId: number, search: URLSearchParams) {
 	switch (of) {
 		case 'grants':
 			return grantGrid(person, modelId);
+		case 'locks':
+			return lockGrid(person, modelId);
 		case 'unused':
 			return unusedGrid(person, modelId);
 		case 'reach':

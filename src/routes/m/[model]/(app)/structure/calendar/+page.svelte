@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { invalidateAll } from '$app/navigation';
+	import { at } from '$lib/ui/at';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 	import ChangeList from '$lib/ui/structure/ChangeList.svelte';
@@ -36,14 +37,6 @@
 		await invalidateAll();
 		return reply.ok;
 	}
-	function close(value: string) {
-		const to = value === '' ? null : Number(value);
-		void act(
-			'close',
-			{ scenario: scenario!.id, to },
-			to === null ? `${scenario!.name} is open.` : `${scenario!.name} is closed up to ${leaves.find(({ id }) => id === to)?.name}.`
-		);
-	}
 	function rename(code: string) {
 		const period = calendar.periods.find((each) => each.code === code);
 		if (period && mayWrite) renaming = { id: period.id, was: period.name, name: period.name };
@@ -76,20 +69,11 @@
 						{#each calendar.scenarios as each (each.id)}<option value={each.id}>{each.name}</option>{/each}
 					</select></label
 				>
-				<label class="text-grey grid text-[13px]"
-					>up to
-					<select
-						class="select select-sm w-40"
-						value={lastClosed?.id ?? ''}
-						disabled={!mayWrite}
-						onchange={(event) => close(event.currentTarget.value)}
-					>
-						<option value="">none closed</option>
-						{#each leaves as period (period.id)}<option value={period.id}>{period.name}</option>{/each}
-					</select></label
-				>
-				<p class="text-grey max-w-70 pb-1 text-[13px]">
-					Closing ends what {scenario.name} speaks about there, and nobody enters before it.
+				<p class="text-grey pb-1 text-[13px]">
+					{lastClosed ? `up to ${lastClosed.name}: nobody enters before it.` : 'None is closed.'}
+					{#if data.person.permissions.includes('access.read')}<a class="text-primary ml-1 font-semibold" href={at('/access/locks?layer=period+close')}
+							>Close or reopen</a
+						>{/if}
 				</p>
 			</div>
 		{/if}

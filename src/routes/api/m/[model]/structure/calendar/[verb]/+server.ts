@@ -1,11 +1,10 @@
 import { answer, readBody } from '$lib/server/answer';
 import { notFound } from '$lib/server/fault';
-import { closePeriods, closeSchema, extendHorizon, extendSchema, renamePeriod, renamePeriodSchema } from '$lib/server/structure';
+import { extendHorizon, extendSchema, renamePeriod, renamePeriodSchema } from '$lib/server/structure';
 
 export const POST = ({ request, locals: { person, modelId }, params: { verb } }) =>
 	answer(async () => {
 		if (verb === 'extend') return extendHorizon(person, modelId, await readBody(request, extendSchema));
 		if (verb === 'rename') return renamePeriod(person, modelId, await readBody(request, renamePeriodSchema));
-		if (verb === 'close') return closePeriods(person, modelId, await readBody(request, closeSchema));
 		throw notFound('action');
 	});
