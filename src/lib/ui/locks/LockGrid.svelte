@@ -21,7 +21,7 @@
 		const top = Math.min(...columns.map(({ depth }) => depth));
 		return columns.map(({ depth, isParent }) => (isParent ? (depth === top ? 'year' : 'group') : 'leaf'));
 	});
-	const template = $derived(`190px repeat(${columns.length}, minmax(41px, 1fr))`);
+	const template = $derived(`190px repeat(${columns.length}, 46px)`);
 	const WORDS = { open: 'open', held: 'held', closed: 'closed' };
 
 	function onkeydown(event: KeyboardEvent) {
@@ -91,9 +91,8 @@
 		{#each columns as { members, name }, column (members.join(' '))}
 			<span
 				role="columnheader"
-				class={['px-1 py-1 text-xs', groups[column] === 'leaf' ? 'text-soft' : 'font-semibold']}
-				title={name}
-				data-group={groups[column]}>{name.replace(/ (FY)?\d{4}$/, groups[column] === 'leaf' ? '' : '$&')}</span
+				class={['truncate px-1 py-1 text-center text-xs', groups[column] === 'leaf' ? 'text-soft' : 'font-semibold']}
+				title={name}>{groups[column] === 'year' ? name : name.replace(/ (FY)?\d{4}$/, '')}</span
 			>
 		{/each}
 	</div>
@@ -192,8 +191,5 @@
 	.lock.at {
 		outline: 2px solid var(--color-primary);
 		outline-offset: -2px;
-	}
-	[data-group='leaf'] {
-		text-align: center;
 	}
 </style>

@@ -15,7 +15,6 @@ import {
 	type Cube,
 	type LineTrace,
 	type MembersNamed,
-	type Model,
 	type OriginDefinition,
 	type Overlay,
 	type ParameterDefinition,
