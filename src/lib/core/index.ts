@@ -1,5 +1,6 @@
 /** The core's public face: everything the server and the pages may use of it. */
 export * from './access';
+export * from './cycle';
 export * from './calendar';
 export type * from './cell';
 export * from './cube';
