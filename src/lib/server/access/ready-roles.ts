@@ -13,13 +13,13 @@ export const READY_ROLES: readonly { code: string; name: string; description: st
 		code: 'planner',
 		name: 'Planner',
 		description: 'Fills in forms where they were given a grant',
-		permissions: ['form.read', 'form.enter', 'rule.run']
+		permissions: ['form.read', 'form.enter', 'rule.run', 'cycle.read']
 	},
-	{ code: 'reviewer', name: 'Reviewer', description: 'Looks at forms', permissions: ['form.read'] },
+	{ code: 'reviewer', name: 'Reviewer', description: 'Looks at forms', permissions: ['form.read', 'cycle.read'] },
 	{
 		code: 'auditor',
 		name: 'Auditor',
 		description: 'Looks at everything and changes nothing',
-		permissions: ['structure.read', 'data.read', 'form.read', 'rule.read']
+		permissions: ['structure.read', 'data.read', 'form.read', 'rule.read', 'cycle.read']
 	}
 ];

@@ -19,3 +19,4 @@ export type * from './requests/script';
 export type * from './requests/flow';
 export type * from './requests/proven-cells';
 export type * from './requests/trace';
+export type * from './requests/unit-figures';

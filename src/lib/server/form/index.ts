@@ -8,6 +8,7 @@ export { enterFigures, redoEntry, undoEntry, type EntryOutcome } from './enter';
 export { endTrialOf, runFromForm, runsOfForm, tryFromForm, type RunOfForm } from './runs';
 export { takeBackSave, type TakenBack } from './take-back-save';
 export { bringBackDraft, discardDraft, saveDraft, type SaveOutcome } from './save';
+export { draftsWithin, saveWithin } from './save-within';
 export { inspectFigure, type FigureDetails } from './inspect';
 export { markedCells, readBeside, type Beside, type CellLink, type CellMark, type DetailLine, type Note, type NoteThread } from './beside';
 export { actOnNote, bringNotes, writeNote } from './notes';

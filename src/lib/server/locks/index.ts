@@ -14,7 +14,7 @@ export {
 	type LockLine
 } from './board';
 export { closePeriods, closeSchema, readPeriodClose, type PeriodClose, type PeriodCloseScenario } from './period-close';
-export type { LockRecord, LockWriter } from './record';
+export { insertLocks, type LockRecord, type LockWriter } from './record';
 export {
 	driversSchema,
 	dropLocks,

@@ -14,6 +14,10 @@ const CATALOGUE = {
 		'access.tokens': 'make access tokens for programs',
 		'lock.write': 'lock and unlock figures',
 		'lock.restate': 'change definitions so that closed figures move'
+	},
+	Cycle: {
+		'cycle.read': 'look at rounds of planning, and fill or review one’s units',
+		'cycle.write': 'define, start and lead rounds of planning'
 	}
 } as const;
 
@@ -35,7 +39,7 @@ export const permissionCatalogue = (): { area: string; permissions: { permission
 export const inWords = (permission: Permission): string => WORDS[permission];
 
 /** What somebody may use who only looks as another person does; the rest is shown to them as that person has it, and refused. */
-const FOR_LOOKING = new Set<Permission>(['form.read', 'data.read', 'rule.read', 'structure.read', 'access.read']);
+const FOR_LOOKING = new Set<Permission>(['form.read', 'data.read', 'rule.read', 'structure.read', 'access.read', 'cycle.read']);
 
 function requireOwnHands(person: SignedIn, permission: Permission): void {
 	if (person.acting?.way === 'look' && !FOR_LOOKING.has(permission)) throw onlyLooking(person.name);

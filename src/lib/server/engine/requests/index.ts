@@ -22,6 +22,7 @@ import { results } from './results';
 import { planRun, whyNotWrite } from './run';
 import { whyCell, whyCells } from './why-cell';
 import { traceBack, traceForward } from './trace';
+import { unitFigures, unitMoved, unitProgress } from './unit-figures';
 import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
 
 /** What can be asked of an engine, by name: a new request is a function of the engine and its ask, named here. */
@@ -63,6 +64,9 @@ export const REQUESTS = {
 	select,
 	traceBack,
 	traceForward,
+	unitFigures,
+	unitMoved,
+	unitProgress,
 	vocabulary,
 	whyCell,
 	whyCells,

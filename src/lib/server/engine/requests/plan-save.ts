@@ -55,6 +55,14 @@ export interface PlanSaveAsk {
 	decisions: ConflictDecisions;
 	/** Only what goes with this form. */
 	form?: number;
+	/** Only what lies within this slice: members (ids) by dimension, the leaves themselves. */
+	within?: SliceLeaves;
+}
+
+/** A slice by its leaves (ids): of each dimension that limits it, and of its periods. */
+export interface SliceLeaves {
+	members: Readonly<Record<number, readonly number[]>>;
+	periods: readonly number[];
 }
 
 export interface PlanEntriesAsk {
@@ -70,7 +78,8 @@ export interface PlanEntriesAsk {
  * @param form only what goes with this form
  * @param decisions cells whose conflict the person has decided: for their own value, or for the one that came meanwhile
  */
-function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions, form?: number): SavePlan {
+function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisions, form?: number, within?: SliceLeaves): SavePlan {
+	const lies = within ? liesWithin(draft.reader.model, within) : () => true;
 	const { model, cube } = draft.reader;
 	const plan = new EntryPlan(cube, guard);
 	const keyOf = ({ address, period }: { address: number[]; period: number }) => `${address.join(' ')} ${period}`;
@@ -86,6 +95,7 @@ function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisi
 		return takeTheirs.has(key) ? 'theirs' : keepMine.has(key) ? 'mine' : undefined;
 	});
 	for (const conflict of merge.conflicts) {
+		if (!lies(conflict.address, conflict.year, conflict.position)) continue;
 		const { address, year, position, value, seen, now } = conflict;
 		conflicts.push({
 			...referenceOf(conflict),
@@ -96,8 +106,17 @@ function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisi
 		});
 	}
 	for (const { address, year, position, entry } of merge.entries)
-		plan.add(address, year, position, entry, draft.reader.withoutEntry(address, year, position));
+		if (lies(address, year, position)) plan.add(address, year, position, entry, draft.reader.withoutEntry(address, year, position));
 	return plan.finish(conflicts);
+}
+
+/** Whether a cell lies within a slice. */
+function liesWithin(model: Model, { members, periods }: SliceLeaves): (address: Address, year: number, position: number) => boolean {
+	const sets = model.dimensions.map(({ id }) => (members[id] ? new Set(members[id]) : undefined));
+	const months = new Set(periods);
+	return (address, year, position) =>
+		months.has(periodMember(model, year, position)) &&
+		sets.every((set, axis) => !set || set.has(model.dimensions[axis]!.member(address[axis]!).id));
 }
 
 /** What setting the entries of some cells would write, past any draft: those that are closed now are refused. */
@@ -167,10 +186,10 @@ const orNull = (value: number): number | null => (isEmpty(value) ? null : value)
 /** What saving a draft would write. */
 export async function planSave(
 	engine: ModelEngine,
-	{ person, rules, draftVersion, revision, decisions, form }: PlanSaveAsk
+	{ person, rules, draftVersion, revision, decisions, form, within }: PlanSaveAsk
 ): Promise<SavePlan> {
 	await engine.reach(revision);
-	return planOf(await engine.draftOf(person, draftVersion), engine.guardOf(rules), decisions, form);
+	return planOf(await engine.draftOf(person, draftVersion), engine.guardOf(rules), decisions, form, within);
 }
 
 /** What setting entries past any draft would write. */

@@ -1,0 +1,45 @@
+/** The figures of a unit as they were submitted, packed; and what has moved since. */
+import { deserialize, serialize } from 'node:v8';
+import { promisify } from 'node:util';
+import { deflate, inflate } from 'node:zlib';
+import type { Database } from '../database';
+import { modelVersions } from '../database/structure-version';
+import { askRunner, type UnitFigures, type UnitMoved, type UnitSlice } from '../engine';
+
+const pack = promisify(deflate);
+const unpack = promisify(inflate);
+
+export type UnitRound = { scenario: number; from: number; to: number };
+
+export async function sliceAsk(database: Database, modelId: number, round: UnitRound, members: readonly number[]): Promise<UnitSlice> {
+	return { ...(await modelVersions(database, modelId)), scenario: round.scenario, from: round.from, to: round.to, members };
+}
+
+/** The figures of a unit as they are saved now, at a revision at least. */
+export const figuresNow = (modelId: number, ask: UnitSlice): Promise<UnitFigures> => askRunner(modelId, 'unitFigures', ask);
+
+export async function keepFigures(database: Database, move: number, revision: number, figures: UnitFigures): Promise<void> {
+	await database.query('INSERT INTO unit_figures (move_id, revision, cells, packed) VALUES ($1, $2, $3, $4)', [
+		move,
+		revision,
+		figures.cells,
+		await pack(serialize(figures))
+	]);
+}
+
+/** What has moved in a unit since it was last submitted; null where it never was. */
+export async function movedSince(
+	database: Database,
+	modelId: number,
+	round: UnitRound,
+	unit: { id: number; members: number[] }
+): Promise<UnitMoved | null> {
+	const found = await database.query<{ packed: Buffer }>(
+		`SELECT f.packed FROM unit_move m JOIN unit_figures f ON f.move_id = m.id WHERE m.unit_id = $1 ORDER BY m.id DESC LIMIT 1`,
+		[unit.id]
+	);
+	const packed = found.rows[0]?.packed;
+	if (!packed) return null;
+	const then = deserialize(await unpack(packed)) as UnitFigures;
+	return askRunner(modelId, 'unitMoved', { ...(await sliceAsk(database, modelId, round, unit.members)), then });
+}

@@ -1,0 +1,162 @@
+/** What people are told of their units, and the letters that become of it. */
+import nodemailer from 'nodemailer';
+import type { Database } from '../database';
+import { pool, transaction } from '../database';
+import { doEveryMinute } from '../jobs';
+import { log } from '../log';
+import { notSignedIn } from '../fault';
+import type { SignedIn } from '../session';
+
+export type MessageKind = 'start' | 'due' | 'late' | 'submitted' | 'returned' | 'approved' | 'reopened';
+
+export interface MessageToSend {
+	person: number;
+	unit: number;
+	kind: MessageKind;
+	subject: string;
+	body: string;
+}
+
+/** Notes messages, within the caller's transaction; letters follow. */
+export async function tell(database: Database, modelId: number, messages: readonly MessageToSend[]): Promise<void> {
+	if (messages.length === 0) return;
+	await database.query(
+		`INSERT INTO message (person_id, model_id, unit_id, kind, subject, body, path)
+		SELECT x.person, $1, x.unit, x.kind, x.subject, x.body, '/cycle/' || u.round_id || '?unit=' || u.id
+		FROM jsonb_to_recordset($2::jsonb) AS x (person integer, unit integer, kind text, subject text, body text) JOIN cycle_unit u ON u.id = x.unit`,
+		[modelId, JSON.stringify(messages)]
+	);
+}
+
+/** Owners are told once that their units of a round are theirs to fill. */
+export async function tellOwners(database: Database, modelId: number, round: number): Promise<void> {
+	await database.query(
+		`INSERT INTO message (person_id, model_id, unit_id, kind, subject, body, path)
+		SELECT u.owner_id, $1, min(u.id), 'start', r.name || ': ' || count(*) || CASE count(*) WHEN 1 THEN ' unit' ELSE ' units' END || ' to fill',
+			'Yours: ' || string_agg(u.name, ', ' ORDER BY u.position) || '.' || coalesce(' The first is due on ' || to_char(min(u.due), 'FMDD FMMonth YYYY') || '.', ''),
+			'/cycle/' || r.id
+		FROM cycle_unit u JOIN round r ON r.id = u.round_id WHERE r.id = $2 AND u.owner_id IS NOT NULL GROUP BY u.owner_id, r.id`,
+		[modelId, round]
+	);
+}
+
+/** Owners are reminded before a day and told when it has passed, once each. @returns how many were told */
+export async function tellDue(): Promise<number> {
+	return transaction(async (client) => {
+		const found = await client.query<{
+			unit: number;
+			model: number;
+			owner: number;
+			name: string;
+			round: string;
+			due: string;
+			late: boolean;
+		}>(
+			`WITH due AS (
+				SELECT u.id FROM cycle_unit u JOIN round r ON r.id = u.round_id AND r.state = 'running'
+				WHERE u.state IN ('not started', 'in progress', 'returned') AND u.owner_id IS NOT NULL AND u.due IS NOT NULL
+					AND ((u.due < current_date AND NOT u.told_late) OR (NOT u.reminded AND u.due >= current_date AND u.due <= current_date + (r.settings ->> 'remind')::integer))
+				FOR UPDATE OF u SKIP LOCKED)
+			UPDATE cycle_unit u SET reminded = true, told_late = u.due < current_date FROM due, round r WHERE u.id = due.id AND r.id = u.round_id
+			RETURNING u.id AS unit, r.model_id AS model, u.owner_id AS owner, u.name, r.name AS round, to_char(u.due, 'FMDD FMMonth YYYY') AS due, u.due < current_date AS late`
+		);
+		for (const { unit, model, owner, name, round, due, late } of found.rows)
+			await tell(client, model, [
+				{
+					person: owner,
+					unit,
+					kind: late ? 'late' : 'due',
+					subject: `${round}: ${name} ${late ? 'is late' : `is due on ${due}`}`,
+					body: late ? `It was due on ${due}.` : 'It is not submitted yet.'
+				}
+			]);
+		return found.rows.length;
+	});
+}
+
+/**
+ * Messages become letters: at once, or one a day with all of it, as each person chose.
+ * @param isMorning whether the letters of the day are written now
+ */
+export async function writeLetters(isMorning: boolean): Promise<number> {
+	return transaction(async (client) => {
+		const found = await client.query<{ person: number; address: string; told: string; subject: string; body: string; id: number }>(
+			`SELECT m.id, m.person_id AS person, p.email AS address, p.told, m.subject, m.body FROM message m JOIN person p ON p.id = m.person_id
+			WHERE m.mailed_at IS NULL AND (p.told <> 'daily' OR $1) ORDER BY m.person_id, m.id FOR UPDATE OF m SKIP LOCKED`,
+			[isMorning]
+		);
+		const ids = found.rows.map(({ id }) => id);
+		await client.query('UPDATE message SET mailed_at = now() WHERE id = ANY ($1)', [ids]);
+		const daily = new Map<string, typeof found.rows>();
+		let letters = 0;
+		const write = async (address: string, subject: string, body: string) => {
+			letters++;
+			await client.query('INSERT INTO outbox (address, subject, body) VALUES ($1, $2, $3)', [address, subject, body]);
+		};
+		for (const row of found.rows) {
+			if (row.told === 'daily') daily.set(row.address, [...(daily.get(row.address) ?? []), row]);
+			else if (row.told === 'at once') await write(row.address, row.subject, row.body);
+		}
+		for (const [address, rows] of daily)
+			await write(
+				address,
+				`Planning: ${rows.length} ${rows.length === 1 ? 'message' : 'messages'}`,
+				rows.map(({ subject, body }) => `${subject}\n${body}`).join('\n\n')
+			);
+		return letters;
+	});
+}
+
+/** Sends letters by SMTP where SMTP_URL names a server; where it does not, they stay to be looked at. */
+export async function sendLetters(): Promise<number> {
+	const server = process.env.SMTP_URL;
+	if (!server) return 0;
+	const transport = nodemailer.createTransport(server);
+	const waiting = await pool().query<{ id: number; address: string; subject: string; body: string }>(
+		"SELECT id, address, subject, body FROM outbox WHERE sent_at IS NULL AND failed = '' AND at > now() - interval '2 days' ORDER BY id LIMIT 50"
+	);
+	let sent = 0;
+	for (const { id, address, subject, body } of waiting.rows) {
+		// Taken by one server alone.
+		const taken = await pool().query('UPDATE outbox SET sent_at = now() WHERE id = $1 AND sent_at IS NULL', [id]);
+		if (taken.rowCount === 0) continue;
+		try {
+			await transport.sendMail({ from: process.env.SMTP_FROM ?? 'noble-lattice@localhost', to: address, subject, text: body });
+			sent++;
+		} catch (error) {
+			log.warn({ err: error, letter: id }, 'a letter was not sent');
+			await pool().query('UPDATE outbox SET sent_at = NULL, failed = $2 WHERE id = $1', [id, 'The mail server did not take it.']);
+		}
+	}
+	transport.close();
+	return sent;
+}
+
+/** The hour from which on the letters of the day are written. */
+const MORNING = 7;
+doEveryMinute(async () => {
+	await tellDue();
+	const now = new Date();
+	await writeLetters(now.getHours() === MORNING && now.getMinutes() < 2);
+	await sendLetters();
+});
+
+export interface Message {
+	id: number;
+	at: string;
+	kind: MessageKind;
+	subject: string;
+	body: string;
+	path: string;
+	isRead: boolean;
+}
+
+/** One's own messages in a model, the latest first. */
+export async function readMessages(person: SignedIn | undefined, modelId: number): Promise<Message[]> {
+	if (!person) throw notSignedIn();
+	const found = await pool().query<Omit<Message, 'at'> & { at: Date }>(
+		'SELECT id, at, kind, subject, body, path, read_at IS NOT NULL AS "isRead" FROM message WHERE person_id = $1 AND model_id = $2 ORDER BY id DESC LIMIT 100',
+		[person.id, modelId]
+	);
+	return found.rows.map((message) => ({ ...message, at: message.at.toISOString() }));
+}
