@@ -14,6 +14,7 @@ import { keepTryingToStartJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
 import { countRequest } from '$lib/server/metrics';
 import { guardProcess } from '$lib/server/process';
+import '$lib/server/cycle';
 import '$lib/server/runbook';
 import { readSession, readToken, type KnownPerson } from '$lib/server/session';
 import { MODEL_COOKIE, sessionCookie } from '$lib/server/session/cookie';
@@ -38,11 +39,11 @@ export const init: ServerInit = async () => {
 
 /** What looks after the process asks nothing of the database. */
 const OUTSIDE = new Set<string | null>(['/healthz', '/readyz', '/metrics']);
-const OPEN_ROUTES = new Set<string | null>(['/sign-in', '/sign-in/provider', '/sign-in/return', '/forgot', '/password/[token]']);
+const OPEN_ROUTES = new Set<string | null>(['/sign-in', '/sign-in/provider', '/sign-in/return', '/forgot', '/password/[token]', '/feed/[key]']);
 /** Whoever may work nowhere can still leave. */
 const WITHOUT_ANY_MODEL = new Set<string | null>([...OPEN_ROUTES, '/sign-out', '/api/account/[verb]']);
 /** Pages as they were addressed before addresses named their model. */
-const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|access|account|print)(\/|$)/;
+const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|access|cycle|account|print)(\/|$)/;
 
 /** Every request: through the gate, as somebody, in a model, and out with what guards its answer. */
 export const handle: Handle = async ({ event, resolve }) => {

@@ -51,6 +51,22 @@ const TABLE: Readonly<
 	},
 	'/api/m/[model]/access/report': { GET: 'access.read' },
 	'/api/m/[model]/access/sheet': { POST: 'access.write' },
+	'/api/m/[model]/cycle/[verb]': {
+		POST: {
+			save: 'cycle.write',
+			preview: 'cycle.write',
+			copy: 'cycle.write',
+			delete: 'cycle.write',
+			start: 'cycle.write',
+			end: 'cycle.write',
+			assign: 'cycle.write',
+			move: 'cycle.read',
+			look: 'cycle.read',
+			unit: 'cycle.read',
+			told: 'cycle.read',
+			'feed-key': 'cycle.read'
+		}
+	},
 	'/api/m/[model]/locks/[verb]': {
 		POST: {
 			board: 'access.read',

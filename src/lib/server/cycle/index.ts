@@ -11,8 +11,19 @@ export {
 	type UnitView
 } from './board';
 export type { UnitCheck, UnitForm } from './checks';
+export { roundChoices } from './choices';
 export { feedOf, makeFeedKey } from './feed';
-export { readMessages, sendLetters, tellDue, writeLetters, type Message } from './messages';
+export {
+	chooseTold,
+	readAllMessages,
+	readMessages,
+	readTold,
+	sendLetters,
+	tellDue,
+	toldSchema,
+	writeLetters,
+	type Message
+} from './messages';
 export {
 	assignSchema,
 	assignUnits,
@@ -32,6 +43,7 @@ export {
 	endSchema,
 	listRounds,
 	previewRound,
+	roundToDefine,
 	roundOnly,
 	saveRound,
 	saveRoundSchema,

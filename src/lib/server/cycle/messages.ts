@@ -1,11 +1,12 @@
 /** What people are told of their units, and the letters that become of it. */
 import nodemailer from 'nodemailer';
+import { z } from 'zod';
 import type { Database } from '../database';
 import { pool, transaction } from '../database';
 import { doEveryMinute } from '../jobs';
 import { log } from '../log';
 import { notSignedIn } from '../fault';
-import type { SignedIn } from '../session';
+import { requirePermission, type SignedIn } from '../session';
 
 export type MessageKind = 'start' | 'due' | 'late' | 'submitted' | 'returned' | 'approved' | 'reopened';
 
@@ -159,4 +160,32 @@ export async function readMessages(person: SignedIn | undefined, modelId: number
 		[person.id, modelId]
 	);
 	return found.rows.map((message) => ({ ...message, at: message.at.toISOString() }));
+}
+
+export const toldSchema = z.object({ told: z.enum(['at once', 'daily', 'never']) });
+
+/** How one is told by mail. */
+export async function chooseTold(person: SignedIn | undefined, { told }: z.infer<typeof toldSchema>): Promise<void> {
+	if (!person) throw notSignedIn();
+	await pool().query('UPDATE person SET told = $2 WHERE id = $1', [person.id, told]);
+}
+
+export async function readTold(person: SignedIn | undefined): Promise<'at once' | 'daily' | 'never'> {
+	if (!person) throw notSignedIn();
+	const found = await pool().query<{ told: 'at once' }>('SELECT told FROM person WHERE id = $1', [person.id]);
+	return found.rows[0]!.told;
+}
+
+/** Messages of a model to everybody, and the letters they became: for who leads rounds. */
+export async function readAllMessages(
+	person: SignedIn | undefined,
+	modelId: number
+): Promise<(Message & { to: string; mailedAt: string | null })[]> {
+	requirePermission(person, 'cycle.write');
+	const found = await pool().query<Omit<Message, 'at'> & { at: Date; to: string; mailedAt: Date | null }>(
+		`SELECT m.id, m.at, m.kind, m.subject, m.body, m.path, m.read_at IS NOT NULL AS "isRead", p.name AS "to", m.mailed_at AS "mailedAt"
+		FROM message m JOIN person p ON p.id = m.person_id WHERE m.model_id = $1 ORDER BY m.id DESC LIMIT 200`,
+		[modelId]
+	);
+	return found.rows.map((message) => ({ ...message, at: message.at.toISOString(), mailedAt: message.mailedAt?.toISOString() ?? null }));
 }

@@ -165,7 +165,9 @@ async function carryOut(
 	const steps = refuse(mover, round, units, unit, move);
 	if (move === 'approve' && !accepts) {
 		const moved = await movedSince(client, modelId, round, unit);
-		if (moved && moved.totals + moved.cells > 0) return { id, name: unit.name, kind: 'asks', checks: [], moved };
+		// Who reads a part hears that something moved, and not what.
+		if (moved && moved.totals + moved.cells > 0)
+			return { id, name: unit.name, kind: 'asks', checks: [], moved: mover.readsPart ? { ...moved, lines: [], samples: [] } : moved };
 	}
 	const byId = new Map(units.map((each) => [each.id, each]));
 	const brought: string[] = [];

@@ -283,3 +283,9 @@ export async function endRound(
 	});
 }
 export const endSchema = z.object({ id: z.int(), closes: z.boolean() });
+
+/** A round as it is defined, for who may. */
+export async function roundToDefine(person: SignedIn | undefined, modelId: number, id: number): Promise<Round> {
+	requirePermission(person, 'cycle.write');
+	return readRound(pool(), modelId, id);
+}

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { readAccessRules } from '../access';
 import { transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
+import { noteBegun } from '../definition/units-begun';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, type Conflict } from '../engine';
 import { Fault } from '../fault';
@@ -71,6 +72,12 @@ export async function saveDraft(
 				await addressDimensions(client, modelId),
 				plan.series,
 				plan.entries
+			);
+			await noteBegun(
+				client,
+				modelId,
+				writer.id,
+				plan.entries.map(({ address }) => address)
 			);
 			return { kind: 'saved', revision: posted, cells: plan.cells };
 		});

@@ -51,7 +51,8 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/runbooks', ['rule.read', 'rule.run']],
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']],
 	['/api/m/[model]/access', ['access.read', 'access.tokens']],
-	['/api/m/[model]/locks', ['access.read']]
+	['/api/m/[model]/locks', ['access.read']],
+	['/api/m/[model]/cycle', ['cycle.read']]
 ];
 
 /** Stands for the route itself. */
@@ -137,6 +138,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 		...verbs('access.look', 'look'),
 		...verbs('access.tokens', 'make-token', 'end-token')
 	},
+	'/api/m/[model]/cycle/[verb]': verbs('cycle.write', 'save', 'preview', 'copy', 'delete', 'start', 'end', 'assign'),
 	'/api/m/[model]/locks/[verb]': verbs('lock.write', 'set', 'take-back', 'drop', 'drivers', 'close', 'sheet'),
 	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')

@@ -3,6 +3,7 @@ import StructureIcon from '@lucide/svelte/icons/list-tree';
 import DataInIcon from '@lucide/svelte/icons/file-down';
 import FormsIcon from '@lucide/svelte/icons/table-properties';
 import AccessIcon from '@lucide/svelte/icons/key-round';
+import CycleIcon from '@lucide/svelte/icons/refresh-cw';
 import RulesIcon from '@lucide/svelte/icons/list-checks';
 
 /** The areas of work that exist, in the order the work is done. An area without the permission is not shown. */
@@ -12,5 +13,6 @@ export const AREAS = [
 	{ path: '/data-in', name: 'Data in', icon: DataInIcon, permission: 'data.read' },
 	{ path: '/forms', name: 'Forms', icon: FormsIcon, permission: 'form.read' },
 	{ path: '/rules', name: 'Rules', icon: RulesIcon, permission: 'rule.read' },
-	{ path: '/access', name: 'Access', icon: AccessIcon, permission: 'access.read' }
+	{ path: '/access', name: 'Access', icon: AccessIcon, permission: 'access.read' },
+	{ path: '/cycle', name: 'Cycle', icon: CycleIcon, permission: 'cycle.read' }
 ] as const;
