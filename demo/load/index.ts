@@ -7,6 +7,7 @@ import { loadAccess } from './access';
 import { loadBalances } from './balances';
 import { loadCrew } from './crew';
 import { insertId } from './dimensions';
+import { loadOwners, loadRound } from './cycle';
 import { loadFigures, loadOrigins } from './figures';
 import { loadForms } from './forms';
 import { loadGroups } from './groups';
@@ -83,8 +84,16 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 		const routeResult = await loadRouteResult(client, modelId, dimensions, periods, people);
 		await loadNotes(client, modelId, dimensions, periods, people);
 		await client.query("INSERT INTO setting (key, value) VALUES ('demo', 'Brinewater Crossings')");
-		return { cells, people, groupPlan: modelId, routeResult };
+		await loadOwners(client, entities.ids, people);
+		return {
+			cells,
+			people,
+			groupPlan: modelId,
+			routeResult,
+			dimensions: { entity: entities, department: dimensions.department, scenario: dimensions.scenario, periods }
+		};
 	}, database);
 	await fetchCosts(made.groupPlan, made.routeResult, made.people.get('osric.hale@brinewater.example')!);
+	await loadRound(database, made.groupPlan, made.people, made.dimensions);
 	return { cells: made.cells, people: made.people.size };
 }

@@ -84,6 +84,17 @@ export async function roundBoard(person: SignedIn | undefined, modelId: number, 
 	]);
 	const nameOf = (member: number) => names.rows.find((each) => each.id === member)?.name ?? '';
 	const progress = await progressOf(modelId, round, units.rows);
+	// Who reads a part sees the units that are theirs to fill or review, and what stands above those.
+	const own = new Set<number>();
+	if (reader.readsPart) {
+		const above = new Map(units.rows.map((unit) => [unit.id, unit.parent]));
+		for (const { id: unit, owner, reviewers } of units.rows)
+			if (owner === reader.id || reviewers.some((each) => each.id === reader.id))
+				for (let at: number | null = unit; at !== null; at = above.get(at) ?? null) own.add(at);
+	}
+	const isTheirs = (unit: { owner: number | null; reviewers: readonly { id: number }[] }) =>
+		!reader.readsPart || unit.owner === reader.id || unit.reviewers.some((each) => each.id === reader.id);
+	const shown = reader.readsPart ? units.rows.filter((unit) => own.has(unit.id)) : units.rows;
 	return {
 		round: {
 			id,
@@ -97,7 +108,7 @@ export async function roundBoard(person: SignedIn | undefined, modelId: number, 
 			to: nameOf(round.to),
 			instructions: round.settings.instructions
 		},
-		units: units.rows.map(({ members: _, owner, ownerName, active, days, movedAt, reviewers, ...unit }) => ({
+		units: shown.map(({ members: _, owner, ownerName, active, days, movedAt, reviewers, ...unit }) => ({
 			...unit,
 			reviews: Math.max(1, ...reviewers.map(({ review }) => review + 1)),
 			owner: owner === null ? null : { id: owner, name: ownerName ?? '', active: active ?? false },
@@ -107,7 +118,7 @@ export async function roundBoard(person: SignedIn | undefined, modelId: number, 
 			movedAt: movedAt?.toISOString() ?? null,
 			isMine: owner === reader.id,
 			forMe: unit.state === 'submitted' && reviewers.some((each) => each.review === unit.reviewed && each.id === reader.id),
-			...progress.get(unit.id)!
+			...(isTheirs({ owner, reviewers }) ? progress.get(unit.id)! : { filled: 0, expected: 0 })
 		})),
 		leads: (reader.permissions as string[]).includes('cycle.write') && round.state === 'running'
 	};
@@ -175,7 +186,8 @@ export async function unitView(
 	const round = await readRound(pool(), modelId, roundId);
 	const units = await readUnits(pool(), roundId);
 	const unit = units.find((each) => each.id === id);
-	if (!unit) throw notFound('unit');
+	const isTheirs = unit && (!reader.readsPart || unit.owner === reader.id || unit.reviewers.some((people) => people.includes(reader.id)));
+	if (!unit || !isTheirs) throw notFound('unit');
 	const tree = new UnitTree(units);
 	const moves = await pool().query<Omit<UnitMoveLine, 'at'> & { at: Date }>(
 		`SELECT m.id, m.at, CASE WHEN m.person_id IS NULL THEN NULL ELSE doer(m.person_id, m.acting_id) END AS person, m.move, m.state, m.note, m.fields, m.cells

@@ -121,13 +121,17 @@ async function moveOne(mover: SignedIn, modelId: number, id: number, asked: Unit
 		if (open.length > 0 && !accepts) return { id, name: unit.name, kind: 'asks', checks: open, moved: null };
 		// First for itself: figures are kept as they are saved, and what is saved is seen once it is committed.
 		saved = await transaction(async (client) => {
-			const slice = await leavesOf(client, modelId, round, unit.members);
+			const slice = await leavesOf(client, modelId, round, unit.members, beneath(units, id));
 			return (await saveWithin(client, mover, modelId, slice, `${round.name}, ${unit.name}`)).cells;
 		});
 	}
 	const result = await transaction((client) => carryOut(client, mover, modelId, round, id, asked));
 	return result.kind === 'moved' ? { ...result, saved } : result;
 }
+
+/** The members of each unit right beneath one: what is typed there is theirs. */
+const beneath = (units: readonly MovingUnit[], id: number): number[][] =>
+	units.filter(({ parent }) => parent === id).map(({ members }) => members);
 
 const checkInWords = ({ form, label, state, where }: UnitCheck): string =>
 	`${form}: ${label}${state === 'cannot tell' ? ' cannot tell' : ''}${where.length > 0 ? ` (${where.join(', ')})` : ''}`;
@@ -273,7 +277,7 @@ export async function lookAtSubmission(
 	const unit = unitOf(units, id);
 	const why = whyNotMove(reader, unit, 'submit');
 	if (why) throw new Fault(403, 'not allowed', why);
-	const drafts = await draftsWithin(pool(), modelId, await leavesOf(pool(), modelId, round, unit.members));
+	const drafts = await draftsWithin(pool(), modelId, await leavesOf(pool(), modelId, round, unit.members, beneath(units, id)));
 	const forms = await formsOfUnit(modelId, round.settings.forms, round.scenario, unit.members);
 	return {
 		own: drafts.find((draft) => draft.person === reader.id)?.cells ?? 0,

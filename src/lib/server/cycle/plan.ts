@@ -1,6 +1,7 @@
 /** The units a round would have: its tree, with who owns and reviews each. */
 import { group } from 'd3-array';
 import type { Database } from '../database';
+import type { SliceLeaves } from '../engine';
 import { Fault } from '../fault';
 import { unitKey, type Namer, type RoundDefinition } from './settings';
 
@@ -142,26 +143,31 @@ async function withPeople(
 	return [...made.values()];
 }
 
-/** The leaves (ids) beneath a unit and the periods of its round, as what is typed is looked for by. */
+/**
+ * What of a round lies at a unit, by its leaves (ids): of a unit with others beneath, what is not theirs.
+ * @param beneath the members of each unit right beneath it
+ */
 export async function leavesOf(
 	database: Database,
 	modelId: number,
 	round: { scenario: number; from: number; to: number },
-	members: readonly number[]
-): Promise<{ members: Record<number, number[]>; periods: number[] }> {
-	const found = await database.query<{ dimension: number; id: number }>(
+	members: readonly number[],
+	beneath: readonly (readonly number[])[]
+): Promise<SliceLeaves> {
+	const found = await database.query<{ top: number; dimension: number; id: number }>(
 		`WITH RECURSIVE under AS (
-			SELECT m.dimension_id, m.id FROM member m WHERE m.id = ANY ($1)
-			UNION SELECT u.dimension_id, n.member_id FROM under u JOIN hierarchy_node n ON n.parent_id = u.id JOIN hierarchy h ON h.id = n.hierarchy_id AND h.main
-		) SELECT dimension_id AS dimension, id FROM under`,
-		[[...members, round.scenario]]
+			SELECT m.id AS top, m.dimension_id, m.id FROM member m WHERE m.id = ANY ($1)
+			UNION SELECT u.top, u.dimension_id, n.member_id FROM under u JOIN hierarchy_node n ON n.parent_id = u.id JOIN hierarchy h ON h.id = n.hierarchy_id AND h.main
+		) SELECT top, dimension_id AS dimension, id FROM under`,
+		[[...new Set([...members, ...beneath.flat(), round.scenario])]]
 	);
 	const periods = await database.query<{ id: number }>(
 		`SELECT p.member_id AS id FROM period p JOIN member m ON m.id = p.member_id JOIN model_dimension o ON o.dimension_id = m.dimension_id AND o.model_id = $1,
 			period f, period t WHERE f.member_id = $2 AND t.member_id = $3 AND p.start_date >= f.start_date AND p.end_date <= t.end_date`,
 		[modelId, round.from, round.to]
 	);
-	const byDimension: Record<number, number[]> = {};
-	for (const { dimension, id } of found.rows) (byDimension[dimension] ??= []).push(id);
-	return { members: byDimension, periods: periods.rows.map(({ id }) => id) };
+	const byTop = group(found.rows, ({ top }) => top);
+	const sliceOf = (tops: readonly number[]) =>
+		Object.fromEntries(tops.map((top) => [byTop.get(top)?.[0]?.dimension ?? 0, byTop.get(top)?.map(({ id }) => id) ?? []]));
+	return { members: sliceOf([...members, round.scenario]), periods: periods.rows.map(({ id }) => id), except: beneath.map(sliceOf) };
 }

@@ -6,7 +6,7 @@ import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
 import { countUpStructure } from '../database/structure-version';
 import { Fault, notFound } from '../fault';
-import { insertLocks, type LockRecord, type LockWriter } from '../locks';
+import { insertLocks, type LockRecord, type LockWriter } from '../locks/record';
 import { requirePermission, type SignedIn } from '../session';
 import { tellOwners } from './messages';
 import { planUnits, type PlannedUnit } from './plan';

@@ -81,12 +81,20 @@ export async function draftsWithin(
 }
 
 /** The condition that a cell of a draft lies within a slice; its values come as parameters from the given one on. */
-function inSlice(dimensionIds: readonly number[], { members }: SliceLeaves, first: number): string {
-	const limits = Object.keys(members).map((id, place) => {
-		const axis = dimensionIds.indexOf(Number(id));
-		if (axis < 0) throw new Error(`Dimension ${id} is not in the addresses of this model.`);
-		return `address[${axis + 1}] = ANY ($${first + 1 + place}::integer[])`;
-	});
-	return [`period_id = ANY ($${first}::integer[])`, ...limits].join(' AND ');
+function inSlice(dimensionIds: readonly number[], { members, except = [] }: SliceLeaves, first: number): string {
+	let next = first + 1;
+	const limitsOf = (of: SliceLeaves['members']) =>
+		Object.keys(of).map((id) => {
+			const axis = dimensionIds.indexOf(Number(id));
+			if (axis < 0) throw new Error(`Dimension ${id} is not in the addresses of this model.`);
+			return `address[${axis + 1}] = ANY ($${next++}::integer[])`;
+		});
+	const within = limitsOf(members);
+	const out = except.map((part) => `NOT (${limitsOf(part).join(' AND ')})`);
+	return [`period_id = ANY ($${first}::integer[])`, ...within, ...out].join(' AND ');
 }
-const sliceValues = ({ members, periods }: SliceLeaves): unknown[] => [periods, ...Object.values(members)];
+const sliceValues = ({ members, periods, except = [] }: SliceLeaves): unknown[] => [
+	periods,
+	...Object.values(members),
+	...except.flatMap((part) => Object.values(part))
+];

@@ -35,13 +35,15 @@ export interface StoredPerson extends Omit<SignedIn, 'permissions' | 'readsPart'
 }
 
 /**
- * What is left to who reads a part of a model: forms show what they may read. The other areas show all of a model, or work
+ * What is left to who reads a part of a model: forms show what they may read, and rounds
+ * their own units. The other areas show all of a model, or work
  * on all of it, and are closed to them there.
  */
 const FOR_READERS_OF_A_PART = new Set<Permission>([
 	'form.read',
 	'form.enter',
 	'rule.run',
+	'cycle.read',
 	'access.read',
 	'access.write',
 	'access.look',

@@ -1,5 +1,4 @@
 <script lang="ts">
-	import { formatDay } from '../figures/format';
 	import { VirtualRows } from '../virtual-rows.svelte';
 	import { shouldStand, type CycleBoardState } from './cycle-board.svelte';
 
@@ -12,6 +11,8 @@
 	const rows = new VirtualRows(() => board.shown.length, ROW, 32);
 	const today = new Date().toISOString().slice(0, 10);
 	const parents = $derived(board.parents);
+	const days = $derived(new Intl.DateTimeFormat(locale, { day: 'numeric', month: 'short', timeZone: 'UTC' }));
+	const shortDay = (day: string) => days.format(new Date(`${day}T00:00:00Z`));
 
 	function onkeydown(event: KeyboardEvent) {
 		const steps = { ArrowDown: 1, ArrowUp: -1, PageDown: 12, PageUp: -12, Home: -1e6, End: 1e6 }[event.key];
@@ -52,11 +53,10 @@
 	{onkeydown}
 >
 	<div
-		class="bg-base-100 border-rule text-soft sticky top-0 z-1 grid grid-cols-[minmax(12rem,1fr)_13rem_8.5rem_9rem_7rem] gap-x-3 border-b py-1.5 text-[13px]"
+		class="bg-base-100 border-rule text-soft sticky top-0 z-1 grid grid-cols-[minmax(10rem,1fr)_11rem_7.5rem_8rem_5.5rem] gap-x-3 border-b py-1.5 text-[13px]"
 		role="row"
 	>
-		<span role="columnheader">Unit</span><span role="columnheader">Filled, and where it should stand</span><span role="columnheader"
-			>State</span
+		<span role="columnheader">Unit</span><span role="columnheader">Filled, and where to be today</span><span role="columnheader">State</span
 		><span role="columnheader">Owner</span><span role="columnheader">Due</span>
 	</div>
 	<div class="relative" role="rowgroup" style:height="{rows.height}px">
@@ -69,7 +69,7 @@
 				<div
 					id="unit-{unit.id}"
 					class={[
-						'border-hairline absolute right-0 left-0 grid cursor-default grid-cols-[minmax(12rem,1fr)_13rem_8.5rem_9rem_7rem] items-center gap-x-3 border-b',
+						'border-hairline absolute right-0 left-0 grid cursor-default grid-cols-[minmax(10rem,1fr)_11rem_7.5rem_8rem_5.5rem] items-center gap-x-3 border-b',
 						board.chosen.has(unit.id) && 'bg-base-200',
 						board.current === unit.id && 'at'
 					]}
@@ -95,7 +95,7 @@
 							>{/if}{unit.name}{#if unit.isMine}<span class="text-primary ml-1.5 text-xs">yours</span>{/if}</span
 					>
 					<span role="gridcell" aria-label="{Math.round(share * 100)} % of {unit.expected.toLocaleString(locale)} figures">
-						<span class="bg-base-300 relative block h-1.25 w-48"
+						<span class="bg-base-300 relative block h-1.25 w-full"
 							><span class="absolute inset-y-0 left-0" style:width="{share * 100}%" style:background={BAR[unit.state]}
 							></span>{#if mark !== null && unit.state !== 'approved'}<span
 									class="bg-base-content absolute -top-1 h-3.25 w-0.5"
@@ -103,10 +103,10 @@
 								></span>{/if}</span
 						>
 					</span>
-					<span role="gridcell" class={TONE[unit.state]}>{unit.state}{unit.forMe ? ', yours to review' : ''}</span>
+					<span role="gridcell" class={TONE[unit.state]}>{unit.state}{unit.forMe ? ', to review' : ''}</span>
 					<span role="gridcell" class={['truncate', unit.owner && !unit.owner.active && 'text-error']}>{unit.owner?.name ?? 'nobody'}</span>
 					<span role="gridcell" class={unit.isLate ? 'text-accent font-semibold' : ''}
-						>{unit.isLate ? `${-unit.days!} ${unit.days === -1 ? 'day' : 'days'} late` : unit.due ? formatDay(unit.due, locale) : ''}</span
+						>{unit.isLate ? `${-unit.days!} ${unit.days === -1 ? 'day' : 'days'} late` : unit.due ? shortDay(unit.due) : ''}</span
 					>
 				</div>
 			{/if}

@@ -149,10 +149,6 @@
 </div>
 
 <style>
-	.board:focus-visible {
-		outline: 2px solid var(--color-primary);
-		outline-offset: -2px;
-	}
 	.lock {
 		position: relative;
 		display: grid;
@@ -188,8 +184,12 @@
 		inset: 0;
 		background: color-mix(in srgb, var(--color-primary) 16%, transparent);
 	}
+	/* The cell one stands on shows where the focus is. */
 	.lock.at {
-		outline: 2px solid var(--color-primary);
+		outline: 2px dotted var(--color-primary);
 		outline-offset: -2px;
+	}
+	.board:focus .lock.at {
+		outline-style: solid;
 	}
 </style>

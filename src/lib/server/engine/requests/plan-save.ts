@@ -63,6 +63,8 @@ export interface PlanSaveAsk {
 export interface SliceLeaves {
 	members: Readonly<Record<number, readonly number[]>>;
 	periods: readonly number[];
+	/** Parts of it that are left out, by their leaves. */
+	except?: readonly Readonly<Record<number, readonly number[]>>[];
 }
 
 export interface PlanEntriesAsk {
@@ -111,12 +113,18 @@ function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisi
 }
 
 /** Whether a cell lies within a slice. */
-function liesWithin(model: Model, { members, periods }: SliceLeaves): (address: Address, year: number, position: number) => boolean {
-	const sets = model.dimensions.map(({ id }) => (members[id] ? new Set(members[id]) : undefined));
+function liesWithin(
+	model: Model,
+	{ members, periods, except = [] }: SliceLeaves
+): (address: Address, year: number, position: number) => boolean {
+	const setsOf = (of: SliceLeaves['members']) => model.dimensions.map(({ id }) => (of[id] ? new Set(of[id]) : undefined));
+	const holds = (sets: readonly (Set<number> | undefined)[], address: Address) =>
+		sets.every((set, axis) => !set || set.has(model.dimensions[axis]!.member(address[axis]!).id));
+	const sets = setsOf(members);
+	const out = except.map(setsOf);
 	const months = new Set(periods);
 	return (address, year, position) =>
-		months.has(periodMember(model, year, position)) &&
-		sets.every((set, axis) => !set || set.has(model.dimensions[axis]!.member(address[axis]!).id));
+		months.has(periodMember(model, year, position)) && holds(sets, address) && !out.some((part) => holds(part, address));
 }
 
 /** What setting the entries of some cells would write, past any draft: those that are closed now are refused. */

@@ -1,4 +1,5 @@
 import { listForms } from '$lib/server/form';
+import { myWork } from '$lib/server/cycle';
 import { importsInShort } from '$lib/server/import';
 import { listRunbooks } from '$lib/server/runbook';
 import { readMarkChoice } from '$lib/server/session';
@@ -22,6 +23,7 @@ export const load = (async ({ locals }) => {
 		models: locals.models,
 		model: locals.models.find((model) => model.id === locals.modelId)!,
 		imports,
+		work: await myWork(person, locals.modelId),
 		runbooks: person.permissions.includes('rule.read') ? await listRunbooks(person, locals.modelId) : [],
 		forms: person.permissions.includes('form.read') ? await listForms(person, locals.modelId) : []
 	};

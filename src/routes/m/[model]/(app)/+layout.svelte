@@ -74,6 +74,7 @@
 	<Rail
 		jobs={shell.jobs}
 		attention={{
+			'/cycle': data.work.fill.filter(({ days }) => days !== null && days < 0).length + data.work.review.length + data.work.returned.length,
 			'/data-in': data.imports.filter(({ attention }) => attention).length,
 			'/rules': data.runbooks.filter(({ last }) => last?.state === 'failed').length
 		}}

@@ -2,7 +2,7 @@
 	import { at } from '$lib/ui/at';
 	import { invalidateAll } from '$app/navigation';
 	import type { FormChecks } from '$lib/server/desk';
-	import { formatCount, formatFigure, formatMoment } from '$lib/ui/figures/format';
+	import { formatCount, formatDay, formatFigure, formatMoment } from '$lib/ui/figures/format';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
@@ -34,6 +34,26 @@
 		<section class="min-w-0" aria-labelledby="waiting">
 			<h2 id="waiting" class="text-grey mb-1 text-[13px] font-semibold">Waiting for you</h2>
 			<ul class="border-rule border-t">
+				{#each [...data.work.returned, ...data.work.fill] as { round, unit, name, roundName, state, due, days, note } (unit)}
+					<li class="row">
+						<a href={at(`/cycle/${round}?unit=${unit}`)} class="min-w-0 grow"
+							><b>{name}</b>{state === 'returned' ? ' came back to you' : ' is yours to fill'}, {roundName}
+							{#if note && state === 'returned'}<span class="text-grey block truncate text-[13px]">“{note}”</span>{/if}</a
+						>
+						<span class={days !== null && days < 0 ? 'text-accent font-semibold' : 'text-grey'}
+							>{due === null ? '' : days! < 0 ? `${-days!} ${days === -1 ? 'day' : 'days'} late` : `due ${formatDay(due, locale)}`}</span
+						>
+					</li>
+				{/each}
+				{#each data.work.review as { round, unit, name, roundName, note } (unit)}
+					<li class="row">
+						<a href={at(`/cycle/${round}?unit=${unit}`)} class="min-w-0 grow"
+							><b>{name}</b> waits for your review, {roundName}
+							{#if note}<span class="text-grey block truncate text-[13px]">“{note}”</span>{/if}</a
+						>
+						<span class="text-grey">to review</span>
+					</li>
+				{/each}
 				{#if data.desk.draft}
 					<li class="row">
 						<a href={at('/forms')} class="grow"
@@ -92,7 +112,7 @@
 						</details>
 					</li>
 				{/if}
-				{#if !data.desk.draft && data.desk.moved.count === 0 && data.desk.rejects.length === 0 && data.desk.mentions.length === 0 && data.desk.failed.length === 0}<li
+				{#if data.work.fill.length + data.work.review.length + data.work.returned.length === 0 && !data.desk.draft && data.desk.moved.count === 0 && data.desk.rejects.length === 0 && data.desk.mentions.length === 0 && data.desk.failed.length === 0}<li
 						class="row text-soft"
 					>
 						Nothing waits. Open a form to look at or enter figures.
