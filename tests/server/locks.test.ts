@@ -16,6 +16,7 @@ import {
 	type LocksSet
 } from '../../src/lib/server/locks';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { createRunbook, readRun, readRunbook, saveRunbook, startRun } from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
@@ -201,6 +202,49 @@ describe('what is locked', () => {
 		expect(await faultOf(takeBackLocks(osric, MODEL, { id: changeOf(outcome), reason: '' }))).toMatchObject({ status: 409 });
 		await set([['BUD28', 'SKE', 'EN']], null);
 	});
+});
+
+test('a lock step closes what it is limited to once the run is stored, and only where one may lock', async () => {
+	const maren = await house.person('Maren', MODEL);
+	const { id } = await createRunbook(maren, MODEL, { name: 'Close Amber' });
+	const limits = Object.fromEntries(
+		(
+			[
+				['Scenario', 'BUD28'],
+				['Line', 'AMB']
+			] as const
+		).map(([name, code]) => [dimension.get(name)!, { kind: 'these' as const, members: of(code) }])
+	);
+	const step = { id: null, name: 'Close', description: '', active: true, kind: 'lock' as const, state: 'closed' as const };
+	const head = {
+		name: 'Close Amber',
+		description: '',
+		parameters: [],
+		onRefused: 'skip' as const,
+		whenBusy: 'wait' as const,
+		runsAs: null
+	};
+	await saveRunbook(maren, MODEL, id, { ...head, steps: [{ ...step, limits: {} }], version: 1 });
+	const { findings, version } = await readRunbook(maren, MODEL, id);
+	expect(findings.map(({ message }) => message)).toContain(
+		'A lock step without a scenario would lock the whole model. Limit it to what it closes.'
+	);
+	await saveRunbook(maren, MODEL, id, { ...head, steps: [{ ...step, limits }], version });
+	const end = async (by: SignedIn) => readRun(by, MODEL, (await startRun(by, MODEL, id, { answers: {} })).run);
+	expect(await end(maren)).toMatchObject({ state: 'done' });
+	expect(await stateOf('BUD28', 'AMB')).toMatchObject({ state: 'closed', isOwn: true });
+	const [line] = await lockHistory(osric, MODEL);
+	expect(line).toMatchObject({ person: 'Maren Kvist', reason: 'Close Amber, Close' });
+	// Run again, nothing is set again.
+	await end(maren);
+	expect((await lockHistory(osric, MODEL))[0]!.id).toBe(line!.id);
+	await takeBackLocks(osric, MODEL, { id: line!.id, reason: '' });
+	const tove = await house.person('Tove', MODEL);
+	expect(await end(tove).catch((error: Error) => ({ state: 'failed', words: error.message }))).toMatchObject({
+		state: 'failed',
+		words: expect.stringContaining('lock and unlock figures') as string
+	});
+	expect((await stateOf('BUD28', 'AMB')).state).toBe('open');
 });
 
 describe('a table', () => {

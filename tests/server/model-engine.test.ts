@@ -8,7 +8,6 @@ import { LIMITS } from '../../src/lib/server/engine/limits';
 import { ModelEngine } from '../../src/lib/server/engine/model-engine';
 import { answerOf } from '../../src/lib/server/engine/requests';
 import { layoutSchema } from '../../src/lib/server/definition/layout-schema';
-import type { AccessRules } from '../../src/lib/core';
 import type { FormAsk } from '../../src/lib/server/engine';
 import { freshDatabase } from './demo-database';
 import { putLock } from './locked';

@@ -69,6 +69,12 @@ export interface ClearStep {
 	what: readonly Clears[];
 }
 
+/** Opens or closes what the step is limited to on the lock board. */
+export interface LockStep {
+	kind: 'lock';
+	state: 'open' | 'closed';
+}
+
 /** Fetches and loads an import (id) before the run computes anything. */
 export interface ImportStep {
 	kind: 'import';
@@ -136,7 +142,7 @@ export type Step = {
 	limits: Slice;
 	/** Steps next to each other of one group can be looked at, run, cleared and switched off together. */
 	group?: string;
-} & (CopyStep | FormulaStep | RollForwardStep | AllocationStep | ClearStep | ImportStep);
+} & (CopyStep | FormulaStep | RollForwardStep | AllocationStep | ClearStep | ImportStep | LockStep);
 
 export type StepKind = Step['kind'];
 

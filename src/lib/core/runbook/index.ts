@@ -3,6 +3,7 @@
  * what it may under an origin of each step, and answers with the series to be stored; the cube itself stays as it is.
  * O(cells read + written); steps see what those before them wrote.
  */
+export { lockSlices } from './lock-slices';
 export { membersNamed, namedKey, namesAsked, readNamedKey, resolveAnswers, type MembersNamed } from './answers';
 export { membersOfStep, originModeOf, recordOf, renamedStep, STEP_KINDS, stepInWords, type StepDraftLike } from './kinds';
 export type { Renaming } from './kinds/kind';
@@ -27,6 +28,7 @@ export type {
 	CarriedInto,
 	Clears,
 	ClearStep,
+	LockStep,
 	CopyStep,
 	Driver,
 	OverYear,

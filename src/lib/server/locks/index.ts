@@ -19,6 +19,7 @@ export {
 	driversSchema,
 	dropLocks,
 	dropSchema,
+	setByStep,
 	setDrivers,
 	setLocks,
 	setSchema,

@@ -5,7 +5,6 @@ import { pool, transaction } from '../database';
 import { lockModel } from '../database/change-set';
 import { countUpStructureOf } from '../database/structure-version';
 import { writeJournal } from '../definition/journal';
-import { readStanding, type Standing } from '../desk';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { readRecords, writeLocks, type LockRecord } from './record';
@@ -21,8 +20,6 @@ export interface PeriodCloseScenario {
 
 export interface PeriodClose {
 	scenarios: PeriodCloseScenario[];
-	/** What should be looked at before a month is closed; undefined for who may not look at structure and data. */
-	standing: Pick<Standing, 'loads' | 'outOfDate'> | null;
 }
 
 interface LeafPeriod {
@@ -39,7 +36,7 @@ const PERIODS = `SELECT m.id, m.name, p.end_date::text AS end, n.parent_id AS pa
 
 /** How far each scenario is closed, and what should be looked at before the next month is. */
 export async function readPeriodClose(person: SignedIn | undefined, modelId: number): Promise<PeriodClose> {
-	const reader = requirePermission(person, 'access.read');
+	requirePermission(person, 'access.read');
 	const periods = (await pool().query<LeafPeriod>(PERIODS, [modelId])).rows.filter(({ leaf }) => leaf);
 	const scenarios = await pool().query<{ id: number; name: string; from: string; closed: string | null }>(
 		`SELECT m.id, m.name, f.start_date::text AS from,
@@ -50,8 +47,6 @@ export async function readPeriodClose(person: SignedIn | undefined, modelId: num
 		WHERE md.model_id = $1 ORDER BY m.id`,
 		[modelId]
 	);
-	const sees = ['structure.read', 'data.read'].every((permission) => (reader.permissions as string[]).includes(permission));
-	const standing = sees ? await readStanding(reader, modelId) : null;
 	return {
 		scenarios: scenarios.rows.map(({ id, name, from, closed }) => {
 			const own = periods.filter(({ end }) => end >= from);
@@ -62,8 +57,7 @@ export async function readPeriodClose(person: SignedIn | undefined, modelId: num
 				closedTo: last ? { id: last.id, name: last.name } : null,
 				periods: own.map((period) => ({ id: period.id, name: period.name, end: period.end }))
 			};
-		}),
-		standing: standing && { loads: standing.loads, outOfDate: standing.outOfDate }
+		})
 	};
 }
 

@@ -86,6 +86,39 @@ export async function setLocks(person: SignedIn | undefined, modelId: number, as
 	});
 }
 
+/** Sets slices as a step of a runbook says, in the caller's transaction; what differs within them goes. */
+export async function setByStep(
+	client: pg.PoolClient,
+	modelId: number,
+	writer: SignedIn,
+	{ state, slices: asked, reason }: { state: 'open' | 'closed'; slices: readonly number[][]; reason: string }
+): Promise<void> {
+	const board = await boardOf(client, modelId);
+	const slices = board.outermost(asked.map((members) => [...members].sort((one, other) => one - other)));
+	const keys = new Set(slices.map(keyOf));
+	const records = await readRecords(client, modelId, 'board');
+	const goes = records.filter(({ members }) => keys.has(keyOf(members)) || slices.some((slice) => board.isWithin(members, slice)));
+	// Set already, it is not set again: a run may come every night.
+	if (goes.length === slices.length && goes.every((lock) => keys.has(keyOf(lock.members)) && lock.state === state)) return;
+	await writeLocks(client, modelId, {
+		layer: 'board',
+		person: writer.id,
+		words: `${slices.length === 1 ? board.nameOf(slices[0]!) : `${slices.length} slices`}: ${state}`,
+		reason,
+		goes: goes.map(({ id }) => id),
+		comes: slices.map((members): LockRecord => ({
+			members,
+			state,
+			name: board.nameOf(members),
+			reason,
+			turns: null,
+			writers: [],
+			setBy: writer.id,
+			setAt: new Date().toISOString()
+		}))
+	});
+}
+
 /** Nobody sets a slice that another one has set since they looked. @throws Fault 409 */
 async function refuseChanged(client: pg.PoolClient, modelId: number, seen: number, slices: readonly number[][]): Promise<void> {
 	const later = await client.query<{ members: number[] }>(

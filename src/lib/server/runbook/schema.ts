@@ -111,6 +111,8 @@ const allocation = z.object({
 
 const importStep = z.object({ kind: z.literal('import'), import: id.nullable() });
 
+const lock = z.object({ kind: z.literal('lock'), state: z.enum(['open', 'closed']) });
+
 const head = {
 	/** Null for a step that is new. */
 	id: id.nullable(),
@@ -121,7 +123,10 @@ const head = {
 	group: z.string().trim().max(80).optional()
 };
 /** Complete, or it does not compile: what each kind of step has of its own. */
-const CONTENT = { formula, copy, 'roll-forward': rollForward, allocation, clear, import: importStep } satisfies Record<StepKind, z.ZodType>;
+const CONTENT = { formula, copy, 'roll-forward': rollForward, allocation, clear, import: importStep, lock } satisfies Record<
+	StepKind,
+	z.ZodType
+>;
 
 export const stepSchema = z.discriminatedUnion('kind', [
 	CONTENT.formula.extend(head),
@@ -129,7 +134,8 @@ export const stepSchema = z.discriminatedUnion('kind', [
 	CONTENT['roll-forward'].extend(head),
 	CONTENT.allocation.extend(head),
 	CONTENT.clear.extend(head),
-	CONTENT.import.extend(head)
+	CONTENT.import.extend(head),
+	CONTENT.lock.extend(head)
 ]);
 /** A step as the page has it: scripts as text. */
 export type StepDraft = z.infer<typeof stepSchema>;

@@ -16,6 +16,7 @@ import { keepStructureStill, lockRuns } from '../database/locks';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault, notFound } from '../fault';
+import { setByStep } from '../locks';
 import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
@@ -397,6 +398,7 @@ async function carryOut(
 					definition
 				]
 			);
+			if (plan.locks.length > 0) await lockByRun(client, person, modelId, runbook, plan.locks);
 			await keepReads(client, plan.reads);
 			// Where nothing changed, how it was shared out before still holds.
 			if (revision !== null) await keepTraces(client, run, plan.traces);
@@ -410,6 +412,19 @@ async function carryOut(
 		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision }).catch(() => {});
 		return said(outcome.plan);
 	}
+}
+
+/** Sets on the lock board what the lock steps of a run say, in its transaction, by the rights of whoever it runs as. */
+async function lockByRun(
+	client: pg.PoolClient,
+	person: SignedIn,
+	modelId: number,
+	runbook: StoredRunbook,
+	locks: RunPlan['locks']
+): Promise<void> {
+	const writer = requirePermission(runbook.runsAs === null ? person : await personById(runbook.runsAs, modelId), 'lock.write');
+	for (const { step, state, slices } of locks)
+		await setByStep(client, modelId, writer, { state, slices, reason: `${runbook.name}, ${step}` });
 }
 
 async function keepTraces(client: pg.PoolClient, run: number, traces: RunPlan['traces']): Promise<void> {

@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { invalidateAll } from '$app/navigation';
-	import type { FormChecks } from '$lib/server/desk';
+	import type { FormChecks, Standing } from '$lib/server/desk';
 	import type { PeriodClose } from '$lib/server/locks';
 	import { at } from '../at';
 	import { formatMoment } from '../figures/format';
@@ -8,12 +8,14 @@
 
 	interface Props {
 		close: PeriodClose;
+		/** What should be looked at before a month is closed; null for who may not look at structure and data. */
+		standing: Pick<Standing, 'loads' | 'outOfDate'> | null;
 		mayWrite: boolean;
 		/** Whether the checks of forms can be asked about. */
 		mayCheck: boolean;
 		locale: string;
 	}
-	let { close, mayWrite, mayCheck, locale }: Props = $props();
+	let { close, standing, mayWrite, mayCheck, locale }: Props = $props();
 	let chosen = $state<number | null>(null);
 	// The one that is closed already is the one whose months come to an end.
 	const scenario = $derived(
@@ -27,8 +29,8 @@
 	let busy = $state(false);
 	let checks = $state.raw<{ forms: FormChecks[]; more: number } | null>(null);
 	const failing = $derived(checks?.forms.flatMap(({ code, name, open }) => open.map((check) => ({ code, form: name, ...check }))) ?? []);
-	const rejected = $derived(close.standing?.loads.filter((load) => load.rejected > 0) ?? []);
-	const missing = $derived(close.standing?.loads.filter((load) => load.at === null || load.state !== 'loaded') ?? []);
+	const rejected = $derived(standing?.loads.filter((load) => load.rejected > 0) ?? []);
+	const missing = $derived(standing?.loads.filter((load) => load.at === null || load.state !== 'loaded') ?? []);
 
 	$effect(() => {
 		if (!mayCheck) return;
@@ -70,7 +72,7 @@
 		</p>
 		{#if next}
 			<h2 class="border-rule mt-3 border-b pb-1 font-semibold">Before {next.name} is closed</h2>
-			{#if close.standing}
+			{#if standing}
 				{@render point(
 					missing.length === 0 ? 'Every import has loaded.' : 'Imports that never loaded, or whose last load was stopped.',
 					missing.length === 0,
@@ -88,9 +90,9 @@
 					}))
 				)}
 				{@render point(
-					close.standing.outOfDate.length === 0 ? 'Every run stands on the figures as they are.' : 'Runs that read what has changed since.',
-					close.standing.outOfDate.length === 0,
-					close.standing.outOfDate.map(({ name, runbook }) => ({ words: name, href: at(`/rules/${runbook}`) }))
+					standing.outOfDate.length === 0 ? 'Every run stands on the figures as they are.' : 'Runs that read what has changed since.',
+					standing.outOfDate.length === 0,
+					standing.outOfDate.map(({ name, runbook }) => ({ words: name, href: at(`/rules/${runbook}`) }))
 				)}
 			{:else}<p class="text-soft py-2 text-[13px]">What is loaded and what has run is seen by who looks at structure and data.</p>{/if}
 			{#if mayCheck}

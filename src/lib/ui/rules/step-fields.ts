@@ -6,6 +6,7 @@ import ClearFields from './ClearFields.svelte';
 import CopyFields from './CopyFields.svelte';
 import FormulaFields from './FormulaFields.svelte';
 import ImportFields from './ImportFields.svelte';
+import LockFields from './LockFields.svelte';
 import RollForwardFields from './RollForwardFields.svelte';
 import type { RunbookDesk } from './runbook-desk.svelte';
 
@@ -18,7 +19,8 @@ const STEP_FIELDS: { [Kind in StepKind]: FieldsOf<Kind> } = {
 	'roll-forward': RollForwardFields,
 	allocation: AllocationFields,
 	import: ImportFields,
-	clear: ClearFields
+	clear: ClearFields,
+	lock: LockFields
 };
 
 /** Those for a kind, for a step of that kind. */

@@ -1,4 +1,14 @@
-import type { AllocationStep, ClearStep, CopyStep, FormulaStep, ImportStep, RollForwardStep, Step, StepKind } from '../definition';
+import type {
+	AllocationStep,
+	ClearStep,
+	CopyStep,
+	FormulaStep,
+	ImportStep,
+	LockStep,
+	RollForwardStep,
+	Step,
+	StepKind
+} from '../definition';
 import { sliceInWords } from '../slice-words';
 import { allocation } from './allocation';
 import { clear } from './clear';
@@ -6,10 +16,11 @@ import { copy } from './copy';
 import { formula } from './formula';
 import { importing } from './import';
 import { renamedSlice, type DraftOf, type MemberNames, type Renaming, type StepHead, type StepRecord } from './kind';
+import { lock } from './lock';
 import { rollForward } from './roll-forward';
 
 type Content<Kind extends StepKind> = Extract<
-	FormulaStep | CopyStep | RollForwardStep | AllocationStep | ClearStep | ImportStep,
+	FormulaStep | CopyStep | RollForwardStep | AllocationStep | ClearStep | ImportStep | LockStep,
 	{ kind: Kind }
 >;
 
@@ -20,7 +31,8 @@ export const STEP_KINDS: { readonly [Kind in StepKind]: StepRecord<Content<Kind>
 	formula,
 	allocation,
 	'roll-forward': rollForward,
-	clear
+	clear,
+	lock
 };
 
 /** The record of a step's kind, for that step. */

@@ -2,6 +2,7 @@ import {
 	entryFor,
 	isEmpty,
 	LoadGuard,
+	lockSlices,
 	LockTable,
 	NOW,
 	Reader,
@@ -14,6 +15,7 @@ import {
 	type Clears,
 	type Cube,
 	type LineTrace,
+	type Model,
 	type MembersNamed,
 	type OriginDefinition,
 	type Overlay,
@@ -55,6 +57,8 @@ export interface RunPlan {
 	log: StepLog[];
 	totals: RunTotal[];
 	samples: { words: string; before: number | null; after: number | null }[];
+	/** What its lock steps set on the lock board: slices by their members (ids). */
+	locks: { step: string; state: 'open' | 'closed'; slices: number[][] }[];
 	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
 	figures?: TrialFigure[];
 }
@@ -190,6 +194,7 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 		...(ask.figures && { figures }),
 		log: result.log,
 		reads: ask.preview ? [] : [...result.reads],
+		locks: locksOf(model, ask, variables),
 		traces: [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)]),
 		totals: result.totals
 			.map(({ account, before, after, ...rest }) => ({
@@ -205,6 +210,16 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 			after: orNull(after)
 		}))
 	};
+}
+
+/** What the lock steps of a run come to; clearing a run's figures locks nothing. */
+function locksOf(model: Model, { steps, only, clears }: PlanRunAsk, variables: ReadonlyMap<string, number>): RunPlan['locks'] {
+	if (clears) return [];
+	return steps.flatMap((step) =>
+		step.active && step.kind === 'lock' && (only?.includes(step.id) ?? true)
+			? [{ step: step.name, state: step.state, slices: lockSlices(model, step.limits, variables) ?? [] }]
+			: []
+	);
 }
 
 /** Does something with a draft laid over the cube as if it had been saved, and takes it off again. */
@@ -223,7 +238,7 @@ function onDraft<Result>(cube: Cube, draft: Overlay, work: () => Result): Result
 	}
 }
 
-const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], traces: [], totals: [], samples: [] };
+const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], traces: [], totals: [], samples: [], locks: [] };
 const orNull = (value: number): number | null => (value === value ? value : null);
 
 /** The first reason for which a cell of some series may not be written; null when all may. */

@@ -1,5 +1,6 @@
 import { accessNames } from '$lib/server/access';
 import { forPage } from '$lib/server/answer';
+import { readStanding } from '$lib/server/desk';
 import { lockHistory, readBoardHead, readPeriodClose } from '$lib/server/locks';
 import type { PageServerLoad } from './$types';
 
@@ -13,6 +14,11 @@ export const load = (({ locals: { person, modelId, models }, url }) =>
 			head: await readBoardHead(person, modelId),
 			names: await accessNames(person, models),
 			close: view === 'period close' ? await readPeriodClose(person, modelId) : null,
+			standing:
+				view === 'period close' &&
+				(['structure.read', 'data.read'] as const).every((permission) => person!.permissions.includes(permission))
+					? await readStanding(person!, modelId)
+					: null,
 			history: view === 'history' ? await lockHistory(person, modelId) : []
 		};
 	})) satisfies PageServerLoad;

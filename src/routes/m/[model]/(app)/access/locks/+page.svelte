@@ -149,6 +149,7 @@
 	{#if data.view === 'period close' && data.close}
 		<PeriodClosePanel
 			close={data.close}
+			standing={data.standing}
 			{mayWrite}
 			mayCheck={data.person.permissions.includes('structure.write')}
 			locale={data.person.locale}
