@@ -14,6 +14,7 @@ import { keepTryingToStartJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
 import { countRequest } from '$lib/server/metrics';
 import { guardProcess } from '$lib/server/process';
+import { whileRestating } from '$lib/server/restating';
 import '$lib/server/cycle';
 import '$lib/server/runbook';
 import { readSession, readToken, type KnownPerson } from '$lib/server/session';
@@ -39,7 +40,14 @@ export const init: ServerInit = async () => {
 
 /** What looks after the process asks nothing of the database. */
 const OUTSIDE = new Set<string | null>(['/healthz', '/readyz', '/metrics']);
-const OPEN_ROUTES = new Set<string | null>(['/sign-in', '/sign-in/provider', '/sign-in/return', '/forgot', '/password/[token]', '/feed/[key]']);
+const OPEN_ROUTES = new Set<string | null>([
+	'/sign-in',
+	'/sign-in/provider',
+	'/sign-in/return',
+	'/forgot',
+	'/password/[token]',
+	'/feed/[key]'
+]);
 /** Whoever may work nowhere can still leave. */
 const WITHOUT_ANY_MODEL = new Set<string | null>([...OPEN_ROUTES, '/sign-out', '/api/account/[verb]']);
 /** Pages as they were addressed before addresses named their model. */
@@ -105,9 +113,26 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	const theme = person?.theme ?? 'paper';
 	// The words are English everywhere; numbers and dates are written as in the person's country.
 	const lang = `en-${person?.locale.slice(-2) ?? 'GB'}`;
+	const reason = event.request.headers.get('x-restate');
+	const restating = {
+		may: person?.permissions.includes('lock.restate') ?? false,
+		reason: reason === null ? null : readReason(reason),
+		person: person?.id ?? 0
+	};
 	return whileActing(person?.acting?.id ?? null, () =>
-		resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) })
+		whileRestating(restating, () =>
+			resolve(event, { transformPageChunk: ({ html }) => html.replace('%theme%', theme).replace('%lang%', lang) })
+		)
 	);
+}
+
+/** Why closed figures shall move, as a heading carries it: encoded, since headings know no other letters. */
+function readReason(encoded: string): string | null {
+	try {
+		return decodeURIComponent(encoded).trim().slice(0, 500) || null;
+	} catch {
+		return null;
+	}
 }
 
 /** What programs ask: with a token in their heading, as its owner, and never with a cookie. */

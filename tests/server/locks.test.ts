@@ -16,8 +16,10 @@ import {
 	type LocksSet
 } from '../../src/lib/server/locks';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { whileRestating } from '../../src/lib/server/restating';
 import { createRunbook, readRun, readRunbook, saveRunbook, startRun } from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
+import { readFormulas, setFormulas } from '../../src/lib/server/structure';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
 
@@ -245,6 +247,45 @@ test('a lock step closes what it is limited to once the run is stored, and only 
 		words: expect.stringContaining('lock and unlock figures') as string
 	});
 	expect((await stateOf('BUD28', 'AMB')).state).toBe('open');
+});
+
+describe('definitions', () => {
+	const asked = (may: boolean, reason: string | null, work: () => Promise<unknown>) =>
+		whileRestating({ may, reason, person: osric.id }, work);
+	const formulaOf = async () => readFormulas(await house.person('Maren', MODEL), MODEL, marginId);
+	let marginId = 0;
+	test('that would move closed figures are told with the amounts, and need the permission and a reason', async () => {
+		const maren = await house.person('Maren', MODEL);
+		const margin = await house.database.pool.query<{ id: number }>(
+			"SELECT f.account_id AS id FROM formula f JOIN member m ON m.id = f.account_id WHERE f.model_id = 1 AND m.name = 'Contribution margin'"
+		);
+		marginId = margin.rows[0]!.id;
+		const { formulas } = await formulaOf();
+		const half = formulas.map((formula) => ({ ...formula, text: `(${formula.text}) / 2` }));
+		const change = () => setFormulas(maren, MODEL, { account: marginId, formulas: half, was: formulas } as never);
+		// Actual is closed to August 2026: its margins would be half of what was reported.
+		const refused = await faultOf(asked(false, null, change));
+		expect(refused).toMatchObject({ status: 403, code: 'closed' });
+		const told = await faultOf(asked(true, null, change));
+		expect(told).toMatchObject({ status: 409, code: 'restates' });
+		const { lines } = told.details as { lines: { account: string; scenario: string; before: number; after: number }[] };
+		const line = lines.find(({ account }) => account === 'Contribution margin')!;
+		expect(line.after).toBeCloseTo(line.before / 2, 9);
+		// Nothing was changed by asking.
+		expect((await formulaOf()).formulas).toEqual(formulas);
+		await asked(true, 'the method of the group has changed', change);
+		expect((await lockHistory(osric, MODEL))[0]).toMatchObject({
+			reason: 'the method of the group has changed',
+			words: expect.stringMatching(/^Restated: the formula of “Contribution margin”/) as string
+		});
+		await asked(true, 'back', () => setFormulas(maren, MODEL, { account: marginId, formulas, was: half } as never));
+	});
+	test('that move nothing closed are not asked about', async () => {
+		const maren = await house.person('Maren', MODEL);
+		const { formulas } = await formulaOf();
+		const same = formulas.map((formula) => ({ ...formula, text: `(${formula.text})` }));
+		await asked(false, null, () => setFormulas(maren, MODEL, { account: marginId, formulas: same, was: formulas } as never));
+	});
 });
 
 describe('a table', () => {

@@ -1,5 +1,6 @@
 import { page } from '$app/state';
 import { at } from './at';
+import { restatement, type ClosedFigures } from './restate.svelte';
 
 /** The server's answer, or its sentence and what it says besides. */
 export type Reply<Answer> = { ok: true; answer: Answer } | { ok: false; code: string; message: string; details?: unknown };
@@ -10,25 +11,32 @@ export const asPerson = (): Record<string, string> => ({ 'x-person': String(page
 /**
  * Asks the server; a body is sent as JSON, a file or the parts of a form as they are. A session that ended leads to signing in.
  * @param path of the API, in the model this page is in
+ * @param reason why closed figures shall move, where that was asked
  */
 export async function request<Answer = Record<string, never>>(
 	path: string,
 	body?: unknown,
-	method: 'GET' | 'POST' | 'DELETE' = body === undefined ? 'GET' : 'POST'
+	method: 'GET' | 'POST' | 'DELETE' = body === undefined ? 'GET' : 'POST',
+	reason?: string
 ): Promise<Reply<Answer>> {
+	const restates: Record<string, string> = reason === undefined ? {} : { 'x-restate': encodeURIComponent(reason) };
 	try {
 		const response = await fetch(at(path), {
 			method,
 			...(body instanceof File || body instanceof FormData
-				? { headers: asPerson(), body }
+				? { headers: { ...asPerson(), ...restates }, body }
 				: {
-						headers: { ...asPerson(), ...(body !== undefined && { 'content-type': 'application/json' }) },
+						headers: { ...asPerson(), ...restates, ...(body !== undefined && { 'content-type': 'application/json' }) },
 						...(body !== undefined && { body: JSON.stringify(body) })
 					})
 		});
 		const answer = (await response.json()) as Answer & { code?: string; message?: string; details?: unknown };
 		if (response.ok) return { ok: true, answer };
 		if (response.status === 401) location.reload();
+		if (answer.code === 'restates' && reason === undefined) {
+			const said = await restatement.ask(answer.details as ClosedFigures);
+			if (said) return await request<Answer>(path, body, method, said);
+		}
 		return {
 			ok: false,
 			code: answer.code ?? '',

@@ -14,6 +14,7 @@ export {
 	type LockLine
 } from './board';
 export { closePeriods, closeSchema, readPeriodClose, type PeriodClose, type PeriodCloseScenario } from './period-close';
+export { guardClosed } from './restate';
 export { insertLocks, type LockRecord, type LockWriter } from './record';
 export {
 	driversSchema,

@@ -5,6 +5,7 @@ import { lockModel } from '../database/change-set';
 import { lockDimensions, waitForLoads } from '../database/locks';
 import { readModelDefinition } from '../database/definitions';
 import { Fault } from '../fault';
+import { guardClosed } from '../locks';
 import { requirePermission, type SignedIn } from '../session';
 import { handOverNumbers } from './hand-over';
 import { keepChanged, readDimension, type LoadedDimension } from './read-state';
@@ -201,7 +202,10 @@ export async function changeDimension(
 	});
 	await after?.(client, id);
 	const version = await dimensionChanged(client, dimension.id);
-	if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
+	if (mayBreakModels(dimension, diffs)) {
+		await refuseBrokenModels(client, dimension.id);
+		if (holds) for (const { id: model } of await modelsOf(client, dimension.id)) await guardClosed(client, model, sentence);
+	}
 	return {
 		change: id,
 		words: sentence,

@@ -18,6 +18,7 @@ import { lockModel } from '../database/change-set';
 import { readModelDefinition } from '../database/definitions';
 import { askEngine, type ScriptCheck, type Vocabulary } from '../engine';
 import { Fault, notFound } from '../fault';
+import { guardClosed } from '../locks';
 import { requirePermission, type SignedIn } from '../session';
 import { refuseBrokenModel } from './act';
 import type { Use } from '../definition/naming';
@@ -159,6 +160,7 @@ export async function setFormulas(
 			throw new Fault(409, 'conflict', `The formula of “${name}” was changed meanwhile: it is ${inShort(standing) || 'empty'} now.`);
 		await replaceFormulas(client, model, account, readDrafts(model, new ScriptNames(model), account, formulas));
 		await refuseBrokenModel(client, modelId);
+		await guardClosed(client, modelId, `the formula of “${name}”`);
 		const now = await draftsOf(client, await modelOf(client, modelId), account);
 		await writeJournal(client, {
 			person: writer.id,

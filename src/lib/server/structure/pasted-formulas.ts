@@ -4,6 +4,7 @@ import { addsUp, Model, ScriptNames } from '../../core';
 import { transaction } from '../database';
 import { lockModel } from '../database/change-set';
 import { readModelDefinition } from '../database/definitions';
+import { guardClosed } from '../locks';
 import { Fault } from '../fault';
 import { refuseBrokenModel } from './act';
 import { draftsOf, modelOf, readDrafts, replaceFormulas, type FormulaDraft } from './formulas';
@@ -150,6 +151,7 @@ export async function keepFormulasAlone(personId: number, modelId: number, rows:
 			words: `Set ${changes.length} formulas from pasted rows`,
 			objects: await formulaObjects(client, modelId, rows, changes)
 		});
+		await guardClosed(client, modelId, 'formulas from a table');
 		await countUpStructure(client, [modelId], 'definition');
 		return changes;
 	});

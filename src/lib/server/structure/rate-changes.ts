@@ -4,6 +4,7 @@ import { z } from 'zod';
 import { isDate } from '../../core';
 import { pool, transaction, type Database } from '../database';
 import { askRunner, type EffectLine } from '../engine';
+import { guardClosed } from '../locks';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { spansOf, withSpan, type RateKindStored, type RateSpan } from './rate-spans';
@@ -232,8 +233,15 @@ export async function storeLines(client: pg.PoolClient, setId: number, changed: 
 
 async function counted(client: pg.PoolClient, setId: number): Promise<number> {
 	await countUpStructure(client, 'all', 'rates');
+	await guardRates(client);
 	return (await client.query<{ version: number }>('UPDATE rate_set SET version = version + 1 WHERE id = $1 RETURNING version', [setId]))
 		.rows[0]!.version;
 }
 
 const currenciesIn = (changed: readonly ChangedLine[]) => [...new Set(changed.map(({ key }) => key.slice(0, 3)))].join(', ');
+
+/** Rates are of every model: each looks whether closed figures of it would move. */
+async function guardRates(client: pg.PoolClient): Promise<void> {
+	const models = await client.query<{ id: number }>("SELECT DISTINCT model_id AS id FROM access_lock WHERE state = 'closed' ORDER BY id");
+	for (const { id } of models.rows) await guardClosed(client, id, 'rates');
+}

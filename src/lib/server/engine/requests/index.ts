@@ -1,4 +1,5 @@
 import type { ModelEngine } from '../model-engine';
+import { closedMoved } from './closed-moved';
 import { collapsed } from './collapsed';
 import { effect } from './effect';
 import { emptied } from './emptied';
@@ -33,6 +34,7 @@ export const REQUESTS = {
 	checkRunbook,
 	checkScript,
 	close,
+	closedMoved,
 	collapsed,
 	effect,
 	emptied,

@@ -6,6 +6,7 @@
 	import Finder, { type FinderItem } from '$lib/ui/shell/Finder.svelte';
 	import Rail from '$lib/ui/shell/Rail.svelte';
 	import PlaceTaken from '$lib/ui/shell/PlaceTaken.svelte';
+	import RestateQuestion from '$lib/ui/shell/RestateQuestion.svelte';
 	import TopLine from '$lib/ui/shell/TopLine.svelte';
 	import { AREAS } from '$lib/ui/shell/areas';
 	import { provideShell, Shell } from '$lib/ui/shell/shell.svelte';
@@ -92,3 +93,4 @@
 	</div>
 	{@render children()}
 </div>
+<RestateQuestion locale={data.person.locale} />

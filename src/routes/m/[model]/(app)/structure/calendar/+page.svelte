@@ -71,8 +71,9 @@
 				>
 				<p class="text-grey pb-1 text-[13px]">
 					{lastClosed ? `up to ${lastClosed.name}: nobody enters before it.` : 'None is closed.'}
-					{#if data.person.permissions.includes('access.read')}<a class="text-primary ml-1 font-semibold" href={at('/access/locks?layer=period+close')}
-							>Close or reopen</a
+					{#if data.person.permissions.includes('access.read')}<a
+							class="text-primary ml-1 font-semibold"
+							href={at('/access/locks?layer=period+close')}>Close or reopen</a
 						>{/if}
 				</p>
 			</div>
