@@ -1,5 +1,5 @@
 // Access: what guarded reading costs a form, and how long it takes to know somebody's rights among many.
-import { compileQuery, Reader, ReadGuard, View, WriteGuard, type Grant } from '../src/lib/core';
+import { compileQuery, LockTable, Reader, ReadGuard, View, WriteGuard, type Grant } from '../src/lib/core';
 import { benchData, type BenchData } from './data';
 import { formQuery, millions } from './open-form';
 import { inTurns, measure, medianOf, type Measure } from './timing';
@@ -44,16 +44,17 @@ async function guardedForm(data: BenchData): Promise<Measure> {
 async function compiledRights(data: BenchData): Promise<Measure> {
 	const { grants, guarded } = grantsOf(data, 25);
 	const locks = Array.from({ length: 200 }, (_, lock) => ({
+		id: lock + 1,
 		layer: 'board' as const,
 		state: 'closed' as const,
 		name: `l${lock}`,
 		slice: Object.fromEntries([[data.model.dimensions[3]!.id, [data.model.dimensions[3]!.members[lock % 500]!.id]]])
 	}));
-	const rules = { mayEnter: true, grants, locks, guarded };
+	const rules = { mayEnter: true, grants, guarded };
 	const { query } = formQuery(data);
 	return measure(
 		'the rights of one person: 25 grants, 200 locks',
-		await medianOf(9, () => [new WriteGuard(data.model, rules), ReadGuard.ofRules(data.model, rules)]),
+		await medianOf(9, () => [new WriteGuard(data.model, rules, new LockTable(data.model, locks)), ReadGuard.ofRules(data.model, rules)]),
 		await medianOf(9, () => {
 			const view = new View(compileQuery(data.model, query));
 			view.fill(new Reader(data.cube));

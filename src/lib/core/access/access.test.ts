@@ -85,12 +85,12 @@ describe('locks', () => {
 			lock('board', 'held', { 3: [id(1, 0)], [model.periods.dimension.id]: [month] })
 		];
 		const guard = guardOf(rules({ grants: all, locks }));
-		expect(guard.leafVerdict(cell(1, 1), 0)).toEqual({ kind: 'closed', reason: 'board held is held.' });
+		expect(guard.leafVerdict(cell(1, 1), 0)).toEqual({ kind: 'held', reason: 'board held is held.' });
 		expect(guard.leafVerdict(cell(1, 1), 1).kind).toBe('enter');
 	});
 	test('every layer must allow', () => {
 		const given = rules({ grants: all, locks: [lock('board', 'open', {}), lock('cycle', 'held', { 4: [NORTH] })] });
-		expect(guardOf(given).verdict(cell(1, 1), april)).toEqual({ kind: 'closed', reason: 'cycle held is held.' });
+		expect(guardOf(given).verdict(cell(1, 1), april)).toEqual({ kind: 'held', reason: 'cycle held is held.' });
 	});
 	test('of overlapping ones the stricter holds', () => {
 		const given = rules({ grants: all, locks: [lock('board', 'open', { 4: [NORTH] }), lock('board', 'closed', { 5: [DECK] })] });

@@ -111,17 +111,13 @@ describe('who may still write', () => {
 				april
 			).kind;
 		const north = sliceOf({ entity: 'north' });
-		expect(kind([{ lock: one.id, slice: {} }], 'north')).toBe('closed');
+		expect(kind([{ lock: one.id, slice: {} }], 'north')).toBe('held');
 		const both = [
 			{ lock: one.id, slice: north },
 			{ lock: other.id, slice: {} }
 		];
-		expect([kind(both, 'north'), kind(both, 'south'), kind(both, 'amber')]).toEqual(['enter', 'closed', 'enter']);
-		expect([kind(both, 'isles'), kind([{ lock: other.id, slice: {} }], 'isles'), kind([], 'group')]).toEqual([
-			'spread',
-			'closed',
-			'closed'
-		]);
+		expect([kind(both, 'north'), kind(both, 'south'), kind(both, 'amber')]).toEqual(['enter', 'held', 'enter']);
+		expect([kind(both, 'isles'), kind([{ lock: other.id, slice: {} }], 'isles'), kind([], 'group')]).toEqual(['spread', 'held', 'held']);
 	});
 	test('nobody where it is closed', () => {
 		const closed = lock('closed', { entity: 'north' });

@@ -22,6 +22,6 @@ export interface AccessRules {
 
 /**
  * What a cell is to a person: `enter` a leaf they may type into, `spread` a parent that reaches such leaves, `computed`
- * a figure nobody types, `closed` locked or outside the scenario's months, `refused` not theirs.
+ * a figure nobody types, `closed` locked or outside the scenario's months, `held` for others, `refused` not theirs.
  */
-export type Verdict = { kind: 'enter' } | { kind: 'spread' } | { kind: 'computed' | 'closed' | 'refused'; reason: string };
+export type Verdict = { kind: 'enter' } | { kind: 'spread' } | { kind: 'computed' | 'closed' | 'held' | 'refused'; reason: string };

@@ -98,7 +98,7 @@ export class WriteGuard {
 		}
 		const { closed, held } = this.#locks.at(places);
 		const lock = closed ?? held.find(({ id }) => !this.#heldFor.get(id)?.some((slice) => covers(slice, places)));
-		return lock ? { kind: 'closed', reason: lockInWords(lock) } : { kind: 'enter' };
+		return lock ? { kind: closed ? 'closed' : 'held', reason: lockInWords(lock) } : { kind: 'enter' };
 	}
 
 	/** Only periods a scenario speaks about are there: what lies outside its span nobody would see. */

@@ -1,2 +1,2 @@
 /** What a grid cell is to the reader; one letter each in `FormAnswer.marks`. */
-export const MARKS = { enter: 'e', spread: 's', computed: 'c', closed: 'x', refused: 'r' } as const;
+export const MARKS = { enter: 'e', spread: 's', computed: 'c', closed: 'x', held: 'h', refused: 'r' } as const;

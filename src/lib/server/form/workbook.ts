@@ -295,7 +295,10 @@ export async function readWorkbook(person: SignedIn | undefined, modelId: number
 			if (unreadable !== undefined)
 				reading.refused.push({ ...change, text: found.formula ? `=${found.formula}` : found.text, reason: unreadable });
 			else if (mark !== 'e' && mark !== 's')
-				reading.refused.push({ ...change, reason: mark === 'x' ? 'It is closed.' : 'It is computed, or not yours to write.' });
+				reading.refused.push({
+					...change,
+					reason: mark === 'x' ? 'It is closed.' : mark === 'h' ? 'It is held for others.' : 'It is computed, or not yours to write.'
+				});
 			else if (!same(was, wordOf(cell, row))) reading.conflicts.push({ ...change, now: String(wordOf(cell, row) ?? '') });
 			else reading.changes.push(change);
 		}

@@ -295,7 +295,7 @@
 					><tr class="border-rule text-soft border-b text-left"
 						><th class="py-1 font-normal">Unit</th><th class="font-normal">Owner</th><th class="font-normal">First reviewer</th><th
 							class="font-normal">Due</th
-						><th></th></tr
+						><td></td></tr
 					></thead
 				>
 				<tbody>
@@ -326,7 +326,7 @@
 							<td class="text-right"
 								><button
 									class="text-primary"
-									aria-label="Leave {name} out"
+									aria-label="Leave out {name}"
 									onclick={() => (draft.settings.leaveOut = [...settings.leaveOut, key])}>leave out</button
 								></td
 							>

@@ -30,7 +30,7 @@ export interface CellLook {
 	glyph: CellGlyph | undefined;
 }
 
-const CLASSES: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', r: 'computed' };
+const CLASSES: Record<string, string> = { e: 'enter', s: 'spread', c: 'computed', x: 'closed', h: 'held', r: 'computed' };
 
 /** How a cell looks: its figure, its marks in shapes and colours, and the same in words. */
 export function lookOf(form: ShownForm, grid: GridState, around: GridSurroundings, row: number, column: number): CellLook {
@@ -70,6 +70,7 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	if (form.good.has(cell) && !hidden.has('news')) note('good', 'favourable');
 	if (form.bad.has(cell) && !hidden.has('news')) note('bad', 'unfavourable');
 	if (mark === 'x') note('', 'closed');
+	if (mark === 'h') note('', 'held for others');
 	if (mark === 's') note('', 'spreads when typed');
 	if (grid.kept.has(cell)) note('kept', 'kept fixed');
 	if (beside?.moved) note('', beside.moved);
@@ -96,7 +97,7 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 		words,
 		readOnly: mark !== 'e' && mark !== 's',
 		// One mark at the right: the most serious one.
-		glyph: mark === 'x' ? undefined : glyphOf(beside, level)
+		glyph: mark === 'x' || mark === 'h' ? undefined : glyphOf(beside, level)
 	};
 }
 

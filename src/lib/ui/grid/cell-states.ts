@@ -17,6 +17,7 @@ export const CELL_STATES: readonly CellState[] = [
 	{ classes: 'spread', sample: '8,400', meaning: 'a total you may spread from' },
 	{ classes: 'computed', sample: '3,120', meaning: 'computed, or not yours to type' },
 	{ classes: 'closed', sample: '2,050', meaning: 'closed by a lock or outside the months of entry' },
+	{ classes: 'held', sample: '2,050', meaning: 'held: only who is named may type' },
 	{ classes: 'enter drafted', sample: '1,300', meaning: 'in your draft, not saved yet' },
 	{ classes: 'spread drafted-beneath', sample: '9,700', meaning: 'a total with unsaved entries beneath' },
 	{ classes: 'enter tried', sample: '2,310', meaning: 'as it would be after the run you try' },

@@ -89,6 +89,7 @@
 				<label class="text-soft flex items-center gap-1.5 text-[13px]"
 					>{name}<select
 						class="select select-sm w-44"
+						aria-label={name}
 						value={board.chosen[id] ?? ''}
 						onchange={(event) => {
 							const { [id]: _, ...rest } = board.chosen;
