@@ -32,6 +32,7 @@ test('four people take a round from its start to the approved top: one return, o
 	await signIn(osric, 'osric.hale');
 	const address = await startRound(osric);
 	await expect(unit(osric, /Northgate Line/)).toContainText('1 day late');
+	await expect(unit(osric, /Brinewater group/)).not.toContainText('late');
 
 	// What waits stands on the desk, and leads there.
 	const imke = await another(browser, 'imke.solberg');
@@ -39,7 +40,7 @@ test('four people take a round from its start to the approved top: one return, o
 	await imke.getByRole('link', { name: /Northgate Line is yours to fill, Outlook round/ }).click();
 	await ready(imke);
 	await expect(panel(imke)).toContainText('not started');
-	await expect(panel(imke)).toContainText('1 days late');
+	await expect(panel(imke)).toContainText('1 day late');
 	await panel(imke).getByRole('button', { name: 'Submit for review…' }).click();
 	await panel(imke).getByLabel('Note').fill('as in the forms');
 	await panel(imke).getByRole('button', { name: 'Submit for review' }).click();

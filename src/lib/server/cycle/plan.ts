@@ -124,7 +124,6 @@ async function withPeople(
 	};
 	const single = new Map(settings.named.map((each) => [each.unit, each]));
 	const dueAt = new Map(settings.due.map(({ depth, on }) => [depth, on]));
-	const deepest = Math.max(...units.map(({ depth }) => depth));
 	const made = new Map<string, PlannedUnit>();
 	for (const unit of units) {
 		const own = single.get(unit.key);
@@ -137,7 +136,7 @@ async function withPeople(
 				? own.reviewers
 				: ([namedBy(members, namers), above?.reviewers[review] ?? []].find((found) => found.length > 0) ?? [])
 		);
-		const due = dueAt.get(unit.depth) ?? (unit.depth === deepest ? null : (dueAt.get(unit.depth + 1) ?? null));
+		const due = dueAt.get(unit.depth) ?? null;
 		made.set(unit.key, { ...unit, owner, reviewers, due });
 	}
 	return [...made.values()];

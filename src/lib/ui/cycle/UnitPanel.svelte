@@ -80,7 +80,7 @@
 		<p class="text-2xl font-semibold tracking-tight">{unit.state}</p>
 		<p class="text-soft text-[13px]">
 			{#if unit.due}Due {formatDay(unit.due, locale)}{unit.isLate
-					? `, ${-unit.days!} days late`
+					? `, ${-unit.days!} ${unit.days === -1 ? 'day' : 'days'} late`
 					: unit.days !== null && unit.days >= 0 && unit.state !== 'approved'
 						? `, in ${unit.days} days`
 						: ''}.{/if}
@@ -113,7 +113,7 @@
 							{name} has {cells === 1 ? 'one unsaved cell' : `${cells} unsaved cells`} here, which {cells === 1 ? 'stays' : 'stay'} a draft.
 						</p>{/each}
 					{#if open.length > 0}<p class="text-error text-[13px]">Not approved beneath: {open.join(', ')}.</p>{/if}
-					<h3 class="head mt-1">Checks</h3>
+					<h2 class="head mt-1">Checks</h2>
 					{#each checks as { form, label, state, where } (`${form} ${label}`)}<p class="line flex justify-between gap-2">
 							<span>{label}{where.length > 0 ? `, ${where.join(', ')}` : ''}</span><b
 								class={['font-semibold', state === 'holds' ? 'text-success' : bars ? 'text-error' : 'text-accent']}
@@ -199,14 +199,14 @@
 			</div>
 		{/if}
 		{#if last && (unit.state === 'returned' || unit.state === 'in progress')}
-			<h3 class="head mt-2">{last.person}, {formatMoment(last.at, locale)}</h3>
+			<h2 class="head mt-2">{last.person}, {formatMoment(last.at, locale)}</h2>
 			{#if last.note}<p class="text-[13px]">“{last.note}”</p>{/if}
 			{#each last.fields as { account: name, words: said } (name)}<p class="text-[13px]">
 					<b class="font-semibold">{name}</b>: {said}
 				</p>{/each}
 		{/if}
 		{#if view.forms.length > 0}
-			<h3 class="head mt-2">Forms</h3>
+			<h2 class="head mt-2">Forms</h2>
 			<ul>
 				{#each view.forms as { id, code, name, choices } (id)}<li class="line">
 						<a class="hover:underline" href={address(code, choices)}>{name}</a>
@@ -214,7 +214,7 @@
 			</ul>
 		{/if}
 		{#if view.moved}
-			<h3 class="head mt-2">Since it was submitted</h3>
+			<h2 class="head mt-2">Since it was submitted</h2>
 			{#if view.moved.totals + view.moved.cells === 0}<p class="text-soft text-[13px]">Nothing moved.</p>
 			{:else}{@render movedList(view.moved.lines)}{/if}
 		{/if}
@@ -247,7 +247,7 @@
 				>
 			</details>
 		{/if}
-		<h3 class="head mt-2">Moves</h3>
+		<h2 class="head mt-2">Moves</h2>
 		{#each view.moves as { id, at: when, person, move, note: said, cells } (id)}
 			<div
 				class="border-hairline relative ml-1 border-l pb-1.5 pl-3 before:absolute before:top-1.5 before:-left-1 before:size-2 before:rotate-45 before:bg-[var(--color-accent)] before:content-['']"

@@ -30,26 +30,26 @@
 			{#if layer.lock && !layer.isOwn}It is set above.{/if}
 		</p>
 		{#if slice.own && slice.own.state === 'held' && board.layer === 'board'}
-			<h3 class="head">They may still write</h3>
+			<h2 class="head">They may still write</h2>
 			<ul class="mb-3">
 				{#each slice.own.writerNames as name (name)}<li class="line">{name}</li>{/each}
 			</ul>
 		{/if}
-		<h3 class="head">What the layers say</h3>
+		<h2 class="head">What the layers say</h2>
 		<dl class="mb-3">
 			{#each slice.layers as { layer: name, state } (name)}<div class="line flex justify-between">
 					<dt>{LAYERS[name]}</dt>
 					<dd class="font-semibold">{state}</dd>
 				</div>{/each}
 		</dl>
-		<h3 class="head">Beneath</h3>
+		<h2 class="head">Beneath</h2>
 		{#if layer.exceptions.length === 0}<p class="text-soft mb-3 text-[13px]">Nothing differs.</p>
 		{:else}<ul class="mb-3">
 				{#each layer.exceptions as { id, name, state } (id)}<li class="line flex justify-between gap-2">
 						<span>{name}</span><b class="font-semibold">{state}</b>
 					</li>{/each}
 			</ul>{/if}
-		<h3 class="head">Before</h3>
+		<h2 class="head">Before</h2>
 		{#each slice.history as { id, at, person, words, reason } (id)}
 			<div
 				class="border-hairline relative ml-1 border-l pb-1.5 pl-3 before:absolute before:top-1.5 before:-left-1 before:size-2 before:rotate-45 before:bg-[var(--color-accent)] before:content-['']"

@@ -9,6 +9,7 @@
 	import LockTable from '$lib/ui/locks/LockTable.svelte';
 	import PeriodClosePanel from '$lib/ui/locks/PeriodClosePanel.svelte';
 	import SetBar from '$lib/ui/locks/SetBar.svelte';
+	import { untrack } from 'svelte';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
 	let { data } = $props();
@@ -28,22 +29,21 @@
 	const said = (): SetTerms => ({ ...terms, writers: terms.writers.length > 0 ? terms.writers : [{ person: data.person.id }] });
 
 	$effect(() => {
-		const before = board.head.dimensions
-			.filter(({ drives }) => drives)
-			.map(({ id }) => id)
-			.join();
-		board.head = data.head;
-		if (
-			before !==
-			data.head.dimensions
-				.filter(({ drives }) => drives)
-				.map(({ id }) => id)
-				.join()
-		)
-			board.begin();
-		if (data.view === 'history') return;
-		board.layer = data.view;
-		void board.read();
+		const { head, view } = data;
+		// What the board reads and writes meanwhile is no reason to read it again.
+		untrack(() => {
+			const drivers = (of: typeof head) =>
+				of.dimensions
+					.filter(({ drives }) => drives)
+					.map(({ id }) => id)
+					.join();
+			const before = drivers(board.head);
+			board.head = head;
+			if (before !== drivers(head)) board.begin();
+			if (view === 'history') return;
+			board.layer = view;
+			void board.read();
+		});
 	});
 	const others = $derived(board.drivers.filter(({ id }) => id !== board.columns));
 	function turn(dimension: number, to: 'rows' | 'columns') {

@@ -9,6 +9,7 @@
 	import UnitTable from '$lib/ui/cycle/UnitTable.svelte';
 	import { formatDay } from '$lib/ui/figures/format';
 	import Markdown from '$lib/ui/Markdown.svelte';
+	import { untrack } from 'svelte';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
 	let { data } = $props();
@@ -21,7 +22,10 @@
 	});
 	$effect(() => {
 		const asked = Number(page.url.searchParams.get('unit'));
-		if (asked && board.board.units.some(({ id }) => id === asked)) void board.choose(asked);
+		// What choosing reads and writes is no reason to choose again.
+		untrack(() => {
+			if (asked && board.board.units.some(({ id }) => id === asked)) void board.choose(asked);
+		});
 	});
 	const round = $derived(data.board.round);
 	const units = $derived(data.board.units);
