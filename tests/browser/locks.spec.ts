@@ -41,7 +41,7 @@ test('a controller closes a line but for a department, sees it in the grid as th
 	const imke = await another(browser, 'imke.solberg');
 	await imke.goto('/m/group/forms/crew-and-terminal-pay');
 	await ready(imke);
-	const closed = imke.locator('.figure.closed').first();
+	const closed = imke.getByRole('gridcell').and(imke.locator('.figure.closed')).first();
 	await expect(closed).toBeVisible();
 	await closed.click();
 	await imke.keyboard.press('5');
@@ -54,7 +54,7 @@ test('a controller closes a line but for a department, sees it in the grid as th
 	await expect(cell(page, /^Northgate Line, FY2028: open, from above, 1 differ beneath/)).toBeVisible();
 	await page.keyboard.press('Control+z');
 	await expect(cell(page, /^Northgate Line, FY2028: open, from above$/)).toBeVisible();
-	await expect(imke.locator('.figure.enter').first()).toBeVisible();
+	await expect(imke.getByRole('gridcell').and(imke.locator('.figure.enter')).first()).toBeVisible();
 
 	// It stands in the history.
 	await page.getByRole('link', { name: 'History' }).click();

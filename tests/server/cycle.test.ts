@@ -163,7 +163,7 @@ describe('a unit', () => {
 		expect(await faultOf(move('Tove', office, 'submit'))).toMatchObject({ status: 403 });
 		expect(await move('Imke', office, 'submit', { note: 'as agreed' })).toMatchObject({ kind: 'moved', state: 'submitted', saved: 1 });
 		expect([await drafted('Imke'), await drafted('Osric')]).toEqual([0, 1]);
-		expect(await type('Imke', 'Jul 2027', '1')).toMatch(/^Budget round, Booking office: submitted is held by Imke Solberg/);
+		expect(await type('Imke', 'Jul 2027', '1')).toMatch(/^Budget round, Northgate Line, Booking office: submitted is held by Imke Solberg/);
 		expect(await saveDraft(who.get('Osric')!, MODEL, FORM, { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'refused' });
 		expect((await readMessages(who.get('Runa'), MODEL))[0]).toMatchObject({ kind: 'submitted' });
 		expect((await myWork(who.get('Runa')!, MODEL)).review.map(({ name }) => name)).toContain('Northgate Line, Booking office');

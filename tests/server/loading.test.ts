@@ -133,7 +133,7 @@ describe('loading', () => {
 	test('rejects rows of a closed month with the lock’s name', async () => {
 		const outcome = await load(HEAD + row('7010', '5', { date: '02.08.2026' }) + row('7010', '5-'));
 		expect(outcome).toMatchObject({ rowsLoaded: 1, rowsRejected: 1 });
-		expect((await readBatch(maren, 1, outcome.batch)).reasons[0]!.message).toBe('Actual to August 2026 is closed.');
+		expect((await readBatch(maren, 1, outcome.batch)).reasons[0]!.message).toMatch(/^Actual to August 2026 is closed by Osric Hale since/);
 	});
 
 	test('rejects rows outside the loader’s grants', async () => {

@@ -49,12 +49,14 @@ const figure = (form: FormAnswer, row: string, column: string) => {
 	return form.values[place.row * form.columns.length + place.column];
 };
 const open = async (name: string) => (await openForm(person(name), 1, FORM, leaf)).form;
-const type = async (name: string, row: string, column: string, text: string) =>
-	enterFigures(person(name), 1, FORM, leaf, {
-		entries: [{ ...at(await open(name), row, column), text }],
-		structure: 0,
+const type = async (name: string, row: string, column: string, text: string) => {
+	const form = await open(name);
+	return enterFigures(person(name), 1, FORM, leaf, {
+		entries: [{ ...at(form, row, column), text }],
+		structure: form.structure,
 		method: 'in proportion'
 	});
+};
 const count = async (sql: string) => (await database.pool.query<{ n: number }>(`SELECT count(*)::integer AS n FROM ${sql}`)).rows[0]!.n;
 
 describe('a draft', () => {

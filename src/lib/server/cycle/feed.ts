@@ -30,7 +30,8 @@ export async function feedOf(key: string, origin: string): Promise<string> {
 		state: string;
 		reviews: boolean;
 	}>(
-		`SELECT DISTINCT u.id, r.id AS round, m.code, u.name, r.name AS "roundName", u.due::text AS due, u.state, u.owner_id IS DISTINCT FROM $1 AS reviews
+		`SELECT DISTINCT u.id, r.id AS round, m.code,
+			coalesce((SELECT a.name || ', ' FROM cycle_unit a WHERE a.id = u.parent_id AND cardinality(u.members) > 1), '') || u.name AS name, r.name AS "roundName", u.due::text AS due, u.state, u.owner_id IS DISTINCT FROM $1 AS reviews
 		FROM cycle_unit u JOIN round r ON r.id = u.round_id AND r.state = 'running' JOIN model m ON m.id = r.model_id
 		LEFT JOIN unit_reviewer v ON v.unit_id = u.id AND v.person_id = $1 WHERE u.due IS NOT NULL AND u.state <> 'approved' AND (u.owner_id = $1 OR v.person_id IS NOT NULL)
 		ORDER BY due, u.id LIMIT 2000`,

@@ -34,7 +34,7 @@ export async function tellOwners(database: Database, modelId: number, round: num
 	await database.query(
 		`INSERT INTO message (person_id, model_id, unit_id, kind, subject, body, path)
 		SELECT u.owner_id, $1, min(u.id), 'start', r.name || ': ' || count(*) || CASE count(*) WHEN 1 THEN ' unit' ELSE ' units' END || ' to fill',
-			'Yours: ' || string_agg(u.name, ', ' ORDER BY u.position) || '.' || coalesce(' The first is due on ' || to_char(min(u.due), 'FMDD FMMonth YYYY') || '.', ''),
+			'Yours: ' || string_agg(coalesce((SELECT a.name || ', ' FROM cycle_unit a WHERE a.id = u.parent_id AND cardinality(u.members) > 1), '') || u.name, '; ' ORDER BY u.position) || '.' || coalesce(' The first is due on ' || to_char(min(u.due), 'FMDD FMMonth YYYY') || '.', ''),
 			'/cycle/' || r.id
 		FROM cycle_unit u JOIN round r ON r.id = u.round_id WHERE r.id = $2 AND u.owner_id IS NOT NULL GROUP BY u.owner_id, r.id`,
 		[modelId, round]
@@ -59,7 +59,8 @@ export async function tellDue(): Promise<number> {
 					AND ((u.due < current_date AND NOT u.told_late) OR (NOT u.reminded AND u.due >= current_date AND u.due <= current_date + (r.settings ->> 'remind')::integer))
 				FOR UPDATE OF u SKIP LOCKED)
 			UPDATE cycle_unit u SET reminded = true, told_late = u.due < current_date FROM due, round r WHERE u.id = due.id AND r.id = u.round_id
-			RETURNING u.id AS unit, r.model_id AS model, u.owner_id AS owner, u.name, r.name AS round, to_char(u.due, 'FMDD FMMonth YYYY') AS due, u.due < current_date AS late`
+			RETURNING u.id AS unit, r.model_id AS model, u.owner_id AS owner,
+				coalesce((SELECT a.name || ', ' FROM cycle_unit a WHERE a.id = u.parent_id AND cardinality(u.members) > 1), '') || u.name AS name, r.name AS round, to_char(u.due, 'FMDD FMMonth YYYY') AS due, u.due < current_date AS late`
 		);
 		for (const { unit, model, owner, name, round, due, late } of found.rows)
 			await tell(client, model, [

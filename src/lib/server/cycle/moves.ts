@@ -14,11 +14,13 @@ import { checksOfUnit, formsOfUnit, type UnitCheck } from './checks';
 import { figuresNow, keepFigures, movedSince, sliceAsk } from './figures';
 import { tell, type MessageKind, type MessageToSend } from './messages';
 import { leavesOf } from './plan';
-import { readRound, type Round } from './rounds';
+import { fullName, readRound, type Round } from './rounds';
 
 /** A unit as moves need it. */
 export interface MovingUnit extends CycleUnit {
 	name: string;
+	/** With what stands above it, where its tree is not seen. */
+	fullName: string;
 	members: number[];
 	owner: number | null;
 	lock: number | null;
@@ -28,16 +30,18 @@ export interface MovingUnit extends CycleUnit {
 
 /** The units of a round. */
 export async function readUnits(database: Database, round: number): Promise<MovingUnit[]> {
-	const found = await database.query<Omit<MovingUnit, 'reviewers'> & { reviewers: { review: number; person: number }[] }>(
+	const found = await database.query<Omit<MovingUnit, 'reviewers' | 'fullName'> & { reviewers: { review: number; person: number }[] }>(
 		`SELECT u.id, u.parent_id AS parent, u.state, u.reviewed, u.name, u.members, u.owner_id AS owner, u.lock_id AS lock,
 			coalesce((SELECT json_agg(json_build_object('review', v.review, 'person', v.person_id)) FROM unit_reviewer v WHERE v.unit_id = u.id), '[]') AS reviewers
 		FROM cycle_unit u WHERE u.round_id = $1 ORDER BY u.position`,
 		[round]
 	);
+	const names = new Map(found.rows.map(({ id, name }) => [id, name]));
 	return found.rows.map(({ reviewers, ...unit }) => {
 		const by: number[][] = [];
 		for (const { review, person } of reviewers) (by[review] ??= []).push(person);
-		return { ...unit, reviewers: Array.from(by, (each) => each ?? []) };
+		const above = unit.parent === null ? undefined : names.get(unit.parent);
+		return { ...unit, fullName: fullName(unit, above), reviewers: Array.from(by, (each) => each ?? []) };
 	});
 }
 
@@ -217,7 +221,7 @@ async function putLock(client: pg.PoolClient, round: Round, unit: MovingUnit, by
 	await client.query('UPDATE access_lock SET state = $2, name = $3, set_by = $4, set_at = now() WHERE id = $1', [
 		unit.lock,
 		state,
-		`${round.name}, ${unit.name}: ${unit.state}`,
+		`${round.name}, ${unit.fullName}: ${unit.state}`,
 		by
 	]);
 	await client.query('DELETE FROM access_lock_writer WHERE lock_id = $1', [unit.lock]);
@@ -236,7 +240,7 @@ function messagesOf(round: Round, unit: MovingUnit, move: UnitMove, mover: Signe
 				person,
 				unit: unit.id,
 				kind,
-				subject: `${round.name}: ${unit.name} ${what}`,
+				subject: `${round.name}: ${unit.fullName} ${what}`,
 				body: note || `By ${mover.name}.`
 			}));
 	switch (move) {

@@ -164,6 +164,10 @@ async function periodsOf(client: Database, modelId: number, from: number, to: nu
 	return found.rows.filter(({ parent }) => parent === null || !within.has(parent)).map(({ id }) => id);
 }
 
+/** What a unit is called where its tree is not seen: a department with its line. */
+export const fullName = (unit: { name: string; members: readonly number[] }, above: string | undefined): string =>
+	unit.members.length > 1 && above !== undefined ? `${above}, ${unit.name}` : unit.name;
+
 /** A unit’s lock as its state says; held lets its reviewers write. */
 export const recordOfUnit = (
 	round: Pick<Round, 'name' | 'scenario'>,
@@ -220,11 +224,14 @@ export async function startRound(
 
 async function insertUnits(client: pg.PoolClient, modelId: number, round: Round, units: readonly PlannedUnit[], by: number): Promise<void> {
 	const periods = await periodsOf(client, modelId, round.from, round.to);
+	const nameOfKey = new Map(units.map(({ key, name }) => [key, name]));
 	const locks = await insertLocks(
 		client,
 		modelId,
 		'cycle',
-		units.map((unit) => recordOfUnit(round, periods, unit, 'not started', { by, writers: [] }))
+		units.map((unit) =>
+			recordOfUnit(round, periods, { ...unit, name: fullName(unit, nameOfKey.get(unit.parent ?? '')) }, 'not started', { by, writers: [] })
+		)
 	);
 	const made = await client.query<{ id: number; place: number }>(
 		`WITH asked AS (SELECT * FROM jsonb_to_recordset($2::jsonb) AS x (place integer, depth integer, members jsonb, name text, owner integer, due date, lock integer)),

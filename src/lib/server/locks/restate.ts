@@ -1,5 +1,6 @@
 /** Locks guard definitions too: what would move closed figures needs a permission and a reason. */
 import type pg from 'pg';
+import { pool } from '../database';
 import { readModelDefinition } from '../database/definitions';
 import { modelVersions } from '../database/structure-version';
 import { askRunner, type ClosedLine } from '../engine';
@@ -18,8 +19,9 @@ export async function guardClosed(client: pg.PoolClient, modelId: number, words:
 	if (closed.rowCount === 0) return;
 	const definition = await readModelDefinition(client, modelId);
 	if (!definition) return;
-	const { revision } = await modelVersions(client, modelId);
-	const { lines, count } = await askRunner(modelId, 'closedMoved', { revision, definition });
+	// As it stands for everybody else: the engine compares with that, and has to have come so far.
+	const versions = await modelVersions(pool(), modelId);
+	const { lines, count } = await askRunner(modelId, 'closedMoved', { ...versions, definition });
 	if (count === 0) return;
 	const told = `${count === 1 ? 'One closed figure' : `${count} closed figures`} would move: ${inWords(lines[0]!)}${count > 1 ? ' and others' : ''}.`;
 	if (!asked.may) throw new Fault(403, 'closed', `${told} Ask somebody who may restate closed figures.`, { lines });

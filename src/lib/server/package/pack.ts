@@ -300,7 +300,7 @@ async function packLocks(
 ): Promise<ModelPackage['locks']> {
 	const found = await database.query<{ name: string; layer: 'board'; state: 'closed'; members: number[] }>(
 		`SELECT l.name, l.layer, l.state, coalesce(array_agg(m.member_id ORDER BY m.member_id) FILTER (WHERE m.member_id IS NOT NULL), '{}') AS members
-		FROM access_lock l LEFT JOIN access_lock_member m ON m.lock_id = l.id WHERE l.model_id = $1 GROUP BY l.id ORDER BY l.name, l.id`,
+		FROM access_lock l LEFT JOIN access_lock_member m ON m.lock_id = l.id WHERE l.model_id = $1 AND l.layer <> 'cycle' GROUP BY l.id ORDER BY l.name, l.id`,
 		[modelId]
 	);
 	return found.rows.map((lock) => ({

@@ -4,6 +4,7 @@ import type { ModelEngine } from '../model-engine';
 
 export interface ClosedMovedAsk {
 	revision: number;
+	structure: number;
 	/** The model as it would be. */
 	definition: ModelDefinition;
 }
