@@ -97,7 +97,7 @@ describe('the demo in the engine', () => {
 	test('a draft changes the totals of its own person only', async () => {
 		const { form, changes, faults } = await answerOf(engine, 'enter', {
 			...ask,
-			seenStructure: 0,
+			seenStructure: engine.structure,
 			entries: [{ row: 1, column: 0, text: '3000000' }],
 			method: 'in proportion',
 			style: { decimal: '.', group: ',' }

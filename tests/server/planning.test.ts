@@ -211,7 +211,7 @@ describe('a draft', () => {
 			{ ...at(form, 'Contribution margin', 'Apr 2027'), text: '5' },
 			{ ...at(form, 'Coaches', 'May 2027'), text: 'ten' }
 		];
-		const outcome = await enterFigures(person('Tove'), 1, FORM, leaf, { entries, structure: 0, method: 'in proportion' });
+		const outcome = await enterFigures(person('Tove'), 1, FORM, leaf, { entries, structure: form.structure, method: 'in proportion' });
 		expect(figure(outcome.form, 'Coaches', 'Apr 2027')).toBe(10);
 		expect(outcome.faults.map(({ message }) => message)).toEqual([
 			'Contribution margin is computed by its formula.',
