@@ -41,12 +41,20 @@ test('a controller closes a line but for a department, sees it in the grid as th
 	const imke = await another(browser, 'imke.solberg');
 	await imke.goto('/m/group/forms/crew-and-terminal-pay');
 	await ready(imke);
+	for (const [selector, member] of [
+		[/^Line:/, 'Northgate Line'],
+		[/^Department:/, 'Deck crew']
+	] as const) {
+		await imke.getByRole('button', { name: selector }).click();
+		await imke.getByRole('option', { name: member }).first().click();
+		await expect(imke.getByRole('button', { name: selector })).toContainText(member);
+	}
 	const closed = imke.getByRole('gridcell').and(imke.locator('.figure.closed')).first();
 	await expect(closed).toBeVisible();
 	await closed.click();
-	await imke.keyboard.press('5');
-	await imke.keyboard.press('Enter');
-	await expect(imke.getByText(/is closed by Osric Hale since/).first()).toBeVisible();
+	await imke.keyboard.type('5');
+	await expect(imke.getByRole('alert')).toContainText(/is closed by Osric Hale since/);
+	await imke.keyboard.press('Escape');
 
 	// Taken back by one key, it is open again for everybody.
 	await page.getByRole('treegrid', { name: 'Lock board' }).focus();

@@ -232,6 +232,8 @@ const BESIDE: Readonly<Record<string, number>> = {
 	'/simulated/directory/scim/v2/[type]': 401,
 	'/simulated/ledger/postings': 401,
 	// For anybody: whether the server stands, and the way to sign in.
+	// Behind a key in its address; this is none.
+	'/feed/[key]': 404,
 	'/healthz': 200,
 	'/readyz': 200,
 	'/metrics': 200,
