@@ -62,7 +62,7 @@ test('a controller closes a line but for a department, sees it in the grid as th
 	await expect(cell(page, /^Northgate Line, FY2028: open, from above, 1 differ beneath/)).toBeVisible();
 	await page.keyboard.press('Control+z');
 	await expect(cell(page, /^Northgate Line, FY2028: open, from above$/)).toBeVisible();
-	await expect(imke.getByRole('gridcell').and(imke.locator('.figure.enter')).first()).toBeVisible();
+	await expect(imke.getByRole('gridcell').and(imke.locator('.figure:is(.enter, .spread)')).first()).toBeVisible();
 
 	// It stands in the history.
 	await page.getByRole('link', { name: 'History' }).click();
