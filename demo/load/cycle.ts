@@ -1,5 +1,6 @@
 // A round of planning that is under way: submissions in all states, one late, one returned with a note.
 import type pg from 'pg';
+import { lockOfUnit } from '../../src/lib/core';
 import { saveRound, startRound } from '../../src/lib/server/cycle/rounds';
 import type { RoundSettings } from '../../src/lib/server/cycle/settings';
 import { transaction } from '../../src/lib/server/database';
@@ -148,7 +149,7 @@ export async function loadRound(
 					`INSERT INTO unit_move (unit_id, at, person_id, move, state, note) VALUES ($1, now() - $2 * interval '1 day', $3, $4, $5, $6)`,
 					[unit.id, daysAgo, who(by), move, to, note]
 				);
-			const locked = state === 'approved' ? 'closed' : state === 'submitted' ? 'held' : 'open';
+			const locked = lockOfUnit(state);
 			await client.query("UPDATE access_lock SET state = $2, name = regexp_replace(name, ': .*$', ': ' || $3) WHERE id = $1", [
 				unit.lock,
 				locked,

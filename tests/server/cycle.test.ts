@@ -24,6 +24,7 @@ import {
 	type UnitsToMove
 } from '../../src/lib/server/cycle';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { memberUses, readFormulas, setFormulas } from '../../src/lib/server/structure';
 import type { SignedIn } from '../../src/lib/server/session';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
@@ -222,6 +223,28 @@ describe('a unit', () => {
 		expect(await move('Runa', office, 'approve', { accepts: true })).toMatchObject({ kind: 'moved', state: 'approved' });
 	});
 
+	test('what is worked out moves with its formula, and no cell of the unit with it: approval names the totals', async () => {
+		// By hand: the margin twice as it was is twice in every month.
+		const office = await unit('Skerry Line');
+		expect(await stateOf(office)).toBe('in progress');
+		await move('Tove', office, 'submit');
+		const margin = await house.database.pool.query<{ account: number }>(
+			"SELECT f.account_id AS account FROM formula f JOIN member m ON m.id = f.account_id WHERE f.model_id = 1 AND m.name = 'Contribution margin'"
+		);
+		expect(margin.rowCount).toBe(1);
+		const { formulas } = await readFormulas(who.get('Maren'), MODEL, margin.rows[0]!.account);
+		const twice = formulas.map((formula) => ({ ...formula, text: `(${formula.text}) * 2` }));
+		await setFormulas(who.get('Maren'), MODEL, { account: margin.rows[0]!.account, formulas: twice, was: formulas } as never);
+		const asked = await move('Runa', office, 'approve');
+		if (asked.kind !== 'asks') throw new Error(asked.kind);
+		expect(asked.moved!.cells).toBe(0);
+		const line = asked.moved!.lines.find(({ account }) => account === 'Contribution margin')!;
+		expect(line.after! / line.before!).toBeCloseTo(2, 9);
+		await setFormulas(who.get('Maren'), MODEL, { account: margin.rows[0]!.account, formulas, was: twice } as never);
+		// As it was again, nothing moved: it is approved without a question.
+		expect(await move('Runa', office, 'return', { note: 'later' })).toMatchObject({ state: 'returned' });
+	});
+
 	test('completes after those beneath it; opened again, it brings back what went on above', async () => {
 		const [group, north, skerry] = [await unit('Brinewater group'), await unit('Northgate Line'), await unit('Skerry Line')];
 		expect((await faultOf(move('Osric', group, 'submit'))).message).toMatch(/completes after those beneath/);
@@ -292,6 +315,19 @@ describe('a unit', () => {
 	});
 });
 
+test('what a round names is used: it is told, and not deleted under it', async () => {
+	const maren = who.get('Maren')!;
+	const uses = (await memberUses(maren, MODEL, 'scenario', ids.get('BUD28')!)).filter(({ kind }) => kind === 'round' || kind === 'lock');
+	// The round that runs and its copy that is planned; their locks are told by them.
+	expect(
+		uses
+			.filter(({ kind }) => kind === 'round')
+			.map(({ name }) => name)
+			.sort()
+	).toEqual(['Budget round', 'Budget round, again', 'Stretch plan, first round']);
+	expect(uses.map(({ name }) => name).join()).not.toContain('Booking office');
+});
+
 test('a check that cannot tell never passes as held', async () => {
 	await house.database.pool.query(
 		"UPDATE round SET settings = jsonb_set(settings, '{forms}', to_jsonb(ARRAY[(SELECT id FROM form WHERE model_id = 1 AND code = 'net-assets')])) WHERE id = $1",
@@ -314,14 +350,17 @@ test('people are told once that a unit is late; letters come at once or one a da
 	expect(await tellDue()).toBe(0);
 	expect((await readMessages(who.get('Imke'), MODEL))[0]).toMatchObject({ kind: 'late' });
 	await house.database.pool.query("UPDATE person SET told = 'daily' WHERE id = $1", [who.get('Runa')!.id]);
-	await writeLetters(false);
+	await writeLetters();
 	const waiting = () =>
 		house.database.pool.query<{ n: number }>('SELECT count(*)::integer AS n FROM message WHERE mailed_at IS NULL AND person_id = $1', [
 			who.get('Runa')!.id
 		]);
 	expect((await waiting()).rows[0]!.n).toBeGreaterThan(1);
 	const before = (await house.database.pool.query("SELECT FROM outbox WHERE address LIKE 'runa%'")).rowCount!;
-	await writeLetters(true);
+	const tomorrow = new Date();
+	tomorrow.setDate(tomorrow.getDate() + 1);
+	tomorrow.setHours(9);
+	await writeLetters(tomorrow);
 	expect((await house.database.pool.query("SELECT FROM outbox WHERE address LIKE 'runa%'")).rowCount).toBe(before + 1);
 });
 

@@ -19,7 +19,9 @@ import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
 import { whileRestating } from '../../src/lib/server/restating';
 import { createRunbook, readRun, readRunbook, saveRunbook, startRun } from '../../src/lib/server/runbook';
 import type { SignedIn } from '../../src/lib/server/session';
-import { readFormulas, setFormulas } from '../../src/lib/server/structure';
+import { askEngine } from '../../src/lib/server/engine';
+import { modelVersions } from '../../src/lib/server/database/structure-version';
+import { editMembers, readFormulas, setFormulas } from '../../src/lib/server/structure';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
 
@@ -279,6 +281,53 @@ describe('definitions', () => {
 			words: expect.stringMatching(/^Restated: the formula of “Contribution margin”/) as string
 		});
 		await asked(true, 'back', () => setFormulas(maren, MODEL, { account: marginId, formulas, was: half } as never));
+	});
+	test('a weight of 0 takes an account out of the closed total above it, to the cent', async () => {
+		const maren = await house.person('Maren', MODEL);
+		const dues = (
+			await house.database.pool.query<{ id: number }>("SELECT id FROM member WHERE code = '6020' AND dimension_id = $1", [
+				dimension.get('Account')
+			])
+		).rows[0]!.id;
+		const change = (value: string, was: string) => () =>
+			editMembers(maren, MODEL, 'account', { edits: [{ act: 'set', member: dues, field: 'weight', value, was }], handOver: {} });
+		const told = await faultOf(asked(true, null, change('0', '1')));
+		expect(told).toMatchObject({ status: 409, code: 'restates' });
+		const { lines } = told.details as {
+			lines: { lock: string; account: string; scenario: string; period: string; before: number; after: number }[];
+		};
+		const line = lines[0]!;
+		// What the total loses is what the account comes to there, asked of the interface for programs.
+		const periods = await house.database.pool.query<{ code: string }>('SELECT code FROM member WHERE name = $1 AND dimension_id = $2', [
+			line.period,
+			dimension.get('Period')
+		]);
+		const scenario = await house.database.pool.query<{ code: string }>('SELECT code FROM member WHERE name = $1 AND dimension_id = $2', [
+			line.scenario,
+			dimension.get('Scenario')
+		]);
+		const { values } = await askEngine(MODEL, 'figures', {
+			...(await modelVersions(house.database.pool, MODEL)),
+			rules: { mayEnter: true, grants: [] },
+			rows: { account: ['6020'] },
+			columns: { period: [periods.rows[0]!.code] },
+			at: { scenario: scenario.rows[0]!.code, ...(line.lock === 'The final version' && { version: 'FINAL' }) }
+		});
+		expect(Math.abs(line.before - line.after)).toBeCloseTo(Math.abs(values[0]![0] as number), 4);
+		expect(await faultOf(asked(false, null, change('0', '1')))).toMatchObject({ status: 403 });
+		// Another name moves nothing.
+		await asked(false, null, () =>
+			editMembers(maren, MODEL, 'account', {
+				edits: [{ act: 'set', member: dues, field: 'name', value: 'Port dues', was: 'Harbour dues' }],
+				handOver: {}
+			})
+		);
+		await asked(false, null, () =>
+			editMembers(maren, MODEL, 'account', {
+				edits: [{ act: 'set', member: dues, field: 'name', value: 'Harbour dues', was: 'Port dues' }],
+				handOver: {}
+			})
+		);
 	});
 	test('that move nothing closed are not asked about', async () => {
 		const maren = await house.person('Maren', MODEL);

@@ -1,4 +1,5 @@
 import { accessNaming } from './access/naming';
+import { roundNaming } from './cycle/naming';
 import type { NamesMembers } from './definition/naming';
 import { besideNaming, draftNaming, formNaming } from './form/naming';
 import { importNaming } from './import/naming';
@@ -12,6 +13,7 @@ export const SUBJECTS: readonly NamesMembers[] = [
 	accessNaming,
 	factsNaming,
 	runbookNaming,
+	roundNaming,
 	formulaNaming,
 	choiceNaming,
 	numberNaming,

@@ -1,7 +1,6 @@
 import type { LockState } from '../access';
 
-export const UNIT_STATES = ['not started', 'in progress', 'submitted', 'returned', 'approved'] as const;
-export type UnitState = (typeof UNIT_STATES)[number];
+export type UnitState = 'not started' | 'in progress' | 'submitted' | 'returned' | 'approved';
 
 /** What is done with a unit. */
 export const UNIT_MOVES = ['begin', 'submit', 'recall', 'return', 'approve', 'reopen'] as const;

@@ -76,16 +76,22 @@ export async function tellDue(): Promise<number> {
 	});
 }
 
+/** The hour from which on the letters of the day are written. */
+const MORNING = 7;
+
 /**
- * Messages become letters: at once, or one a day with all of it, as each person chose.
- * @param isMorning whether the letters of the day are written now
+ * Messages become letters: at once, or one a day with all that came before its morning, as each person chose. Whenever it is
+ * asked: a server that was away in the morning writes them when it is back.
  */
-export async function writeLetters(isMorning: boolean): Promise<number> {
+export async function writeLetters(now = new Date()): Promise<number> {
+	const morning = new Date(now);
+	morning.setHours(MORNING, 0, 0, 0);
+	if (morning > now) morning.setDate(morning.getDate() - 1);
 	return transaction(async (client) => {
 		const found = await client.query<{ person: number; address: string; told: string; subject: string; body: string; id: number }>(
 			`SELECT m.id, m.person_id AS person, p.email AS address, p.told, m.subject, m.body FROM message m JOIN person p ON p.id = m.person_id
-			WHERE m.mailed_at IS NULL AND (p.told <> 'daily' OR $1) ORDER BY m.person_id, m.id FOR UPDATE OF m SKIP LOCKED`,
-			[isMorning]
+			WHERE m.mailed_at IS NULL AND (p.told <> 'daily' OR m.at < $1) ORDER BY m.person_id, m.id FOR UPDATE OF m SKIP LOCKED`,
+			[morning]
 		);
 		const ids = found.rows.map(({ id }) => id);
 		await client.query('UPDATE message SET mailed_at = now() WHERE id = ANY ($1)', [ids]);
@@ -134,12 +140,9 @@ export async function sendLetters(): Promise<number> {
 	return sent;
 }
 
-/** The hour from which on the letters of the day are written. */
-const MORNING = 7;
 doEveryMinute(async () => {
 	await tellDue();
-	const now = new Date();
-	await writeLetters(now.getHours() === MORNING && now.getMinutes() < 2);
+	await writeLetters();
 	await sendLetters();
 });
 

@@ -1,7 +1,7 @@
 /** What is done with units: submitted, recalled, returned, approved, opened again. */
 import type pg from 'pg';
 import { z } from 'zod';
-import { UNIT_MOVES, UnitTree, type CycleUnit, type UnitMove, type UnitState, type UnitStep } from '../../core';
+import { lockOfUnit, UNIT_MOVES, UnitTree, type CycleUnit, type UnitMove, type UnitState, type UnitStep } from '../../core';
 import { actingNow } from '../acting';
 import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
@@ -217,7 +217,7 @@ async function carryOut(
 
 /** The lock of a unit, as its state says. */
 async function putLock(client: pg.PoolClient, round: Round, unit: MovingUnit, by: number): Promise<void> {
-	const state = unit.state === 'approved' ? 'closed' : unit.state === 'submitted' ? 'held' : 'open';
+	const state = lockOfUnit(unit.state);
 	await client.query('UPDATE access_lock SET state = $2, name = $3, set_by = $4, set_at = now() WHERE id = $1', [
 		unit.lock,
 		state,

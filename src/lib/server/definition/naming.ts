@@ -12,6 +12,7 @@ export interface Use {
 		| 'import'
 		| 'grant'
 		| 'lock'
+		| 'round'
 		| 'formula'
 		| 'account'
 		| 'scenario'

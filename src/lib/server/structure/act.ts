@@ -1,4 +1,5 @@
 import type pg from 'pg';
+import { isDeepStrictEqual } from 'node:util';
 import { diffStates, Model, type DimensionState, type MemberDiff } from '../../core';
 import { transaction } from '../database';
 import { lockModel } from '../database/change-set';
@@ -202,10 +203,9 @@ export async function changeDimension(
 	});
 	await after?.(client, id);
 	const version = await dimensionChanged(client, dimension.id);
-	if (mayBreakModels(dimension, diffs)) {
-		await refuseBrokenModels(client, dimension.id);
-		if (holds) for (const { id: model } of await modelsOf(client, dimension.id)) await guardClosed(client, model, sentence);
-	}
+	if (mayBreakModels(dimension, diffs)) await refuseBrokenModels(client, dimension.id);
+	if (holds && mayMoveFigures(diffs))
+		for (const { id: model } of await modelsOf(client, dimension.id)) await guardClosed(client, model, sentence);
 	return {
 		change: id,
 		words: sentence,
@@ -254,6 +254,13 @@ const mayBreakModels = (dimension: LoadedDimension, diffs: readonly MemberDiff[]
 			!after ||
 			(before && before.parent !== after.parent) ||
 			(dimension.state.kind === 'general' ? before?.facts.balance !== after.facts.balance : before?.facts !== after.facts)
+	);
+
+/** Whether a change could move figures that are there: a member elsewhere in the tree, with another weight, with other facts. */
+const mayMoveFigures = (diffs: readonly MemberDiff[]): boolean =>
+	diffs.some(
+		({ before, after }) =>
+			before && after && (before.parent !== after.parent || before.weight !== after.weight || !isDeepStrictEqual(before.facts, after.facts))
 	);
 
 async function refuseUsed(client: pg.PoolClient, person: number, dimension: LoadedDimension, diffs: readonly MemberDiff[]): Promise<void> {

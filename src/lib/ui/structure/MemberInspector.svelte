@@ -47,6 +47,7 @@
 		import: 'Import',
 		grant: 'Grant',
 		lock: 'Lock',
+		round: 'Round',
 		formula: 'Formula of',
 		account: 'Weighs',
 		scenario: 'Scenario',
