@@ -256,4 +256,44 @@ describe('of any locks', () => {
 			{ numRuns: 300 }
 		);
 	});
+
+	test('a row of a board is its slices, one by one', () => {
+		fc.assert(
+			fc.property(fc.array(anyLock, { maxLength: 8 }), fc.constantFrom(...anyPlace[ENTITY]!), (locks, entity) => {
+				const table = new LockTable(model, locks);
+				const none = table.which(() => false);
+				const row = table.along('board', [undefined, undefined, entity, undefined, undefined], PERIOD, anyPlace[PERIOD]!, none);
+				row.forEach((cell, at) => {
+					const { state, isOwn, exceptions } = table.ofSlice('board', [undefined, undefined, entity, undefined, anyPlace[PERIOD]![at]]);
+					expect(cell).toEqual({ state, isOwn, exceptions: exceptions.length });
+				});
+			}),
+			{ numRuns: 200 }
+		);
+	});
+
+	test('a figure of any level may be typed into where some leaf beneath it may, whatever is held for whom', () => {
+		const grants = [{ name: 'All', level: 'write' as const, slice: {} }];
+		fc.assert(
+			fc.property(
+				fc.array(anyLock, { maxLength: 7 }),
+				fc.array(fc.nat(6), { maxLength: 3 }),
+				fc.constantFrom(...anyPlace[ENTITY]!),
+				fc.constantFrom(...anyPlace[TEAM]!),
+				fc.constantFrom(...anyPlace[PERIOD]!.slice(0, 17)),
+				(locks, held, entity, team, period) => {
+					const heldFor = held.flatMap((at) => (locks[at] ? [{ lock: locks[at].id, slice: {} }] : []));
+					const guard = new WriteGuard(model, { mayEnter: true, grants, heldFor }, new LockTable(model, locks));
+					const range = model.periods.range(period);
+					let some = false;
+					for (const line of axes[ENTITY]!.leavesOf(entity))
+						for (const crew of axes[TEAM]!.leavesOf(team))
+							for (let index = range.from; index <= range.to; index++)
+								some ||= guard.leafVerdict([0, 0, line, crew], index).kind === 'enter';
+					expect(['enter', 'spread'].includes(guard.verdict([0, 0, entity, team], range).kind)).toBe(some);
+				}
+			),
+			{ numRuns: 400 }
+		);
+	});
 });

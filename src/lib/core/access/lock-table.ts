@@ -1,3 +1,4 @@
+import type { PeriodRange } from '../calendar';
 import type { Dimension } from '../dimension';
 import type { Model } from '../model';
 import { LOCK_LAYERS, type Lock, type LockLayer, type LockState } from './lock';
@@ -48,6 +49,10 @@ export class LockTable {
 	readonly #words: number;
 	readonly #kept = new Map<number, LocksStanding>();
 	readonly #layers: Record<LockLayer, Uint32Array>;
+	readonly #states: Record<LockState, Uint32Array>;
+	readonly #periods: Model['periods'];
+	readonly #ofMember: readonly Map<number, LeafLocks>[];
+	readonly #ofRange = new Map<number, LeafLocks>();
 	/** By axis and member: which locks name something at, above or beneath it. */
 	readonly #touching: readonly Map<number, Uint32Array>[];
 
@@ -70,7 +75,11 @@ export class LockTable {
 		});
 		const ofLayer = (layer: LockLayer) => this.#bits((lock) => locks[lock]!.layer === layer);
 		this.#layers = { 'period close': ofLayer('period close'), cycle: ofLayer('cycle'), board: ofLayer('board') };
+		const ofState = (state: LockState) => this.#bits((lock) => locks[lock]!.state === state);
+		this.#states = { open: ofState('open'), held: ofState('held'), closed: ofState('closed') };
+		this.#periods = model.periods;
 		this.#touching = this.#axes.map(() => new Map());
+		this.#ofMember = this.#axes.map(() => new Map());
 	}
 
 	#bits(isSet: (lock: number) => boolean): Uint32Array {
@@ -124,11 +133,7 @@ export class LockTable {
 	 * @param places one ordinal per dimension, the period’s last; undefined where the slice is for all of a dimension
 	 */
 	ofSlice(layer: LockLayer, places: readonly (number | undefined)[]): SliceState {
-		const containing = this.#common((axis) => {
-			const place = places[axis];
-			const covering = this.#covering[axis];
-			return covering && covering[place === undefined ? 0 : this.classOf[axis]![place]!];
-		}, this.#layers[layer]);
+		const containing = this.#common((axis) => this.#coveringOf(axis, places[axis]), this.#layers[layer]);
 		const remaining = this.#remaining(this.#select(containing));
 		const lock = strictest(remaining);
 		const state = lock?.state ?? 'open';
@@ -140,6 +145,100 @@ export class LockTable {
 			isOwn: remaining.some((each) => each.state === state && this.#isAt(each, places)),
 			exceptions: this.#select(touching).filter((each) => each.state !== state)
 		};
+	}
+
+	/**
+	 * The same along one axis, for a row of a board: what each member says, and how many within it or across it say otherwise.
+	 * @param places of the other axes; what stands at the axis itself does not matter
+	 * @param beside locks that are not counted
+	 * O(locks / 32) a member, and the locks that contain it.
+	 */
+	along(
+		layer: LockLayer,
+		places: readonly (number | undefined)[],
+		axis: number,
+		members: readonly number[],
+		beside: Uint32Array
+	): { state: LockState; isOwn: boolean; exceptions: number }[] {
+		const others = (bitsOf: (axis: number) => Uint32Array | undefined) =>
+			this.#common((each) => (each === axis ? undefined : bitsOf(each)), this.#layers[layer]);
+		const containing = others((each) => this.#coveringOf(each, places[each]));
+		const touching = others((each) => this.#touched(each, places[each]));
+		const at = [...places];
+		const here = new Uint32Array(this.#words);
+		return members.map((member) => {
+			at[axis] = member;
+			const covering = this.#coveringOf(axis, member);
+			const touched = this.#touched(axis, member);
+			let any = 0;
+			for (let word = 0; word < here.length; word++) any |= here[word] = containing[word]! & (covering ? covering[word]! : -1);
+			const remaining = any === 0 ? [] : this.#remaining(this.#select(here));
+			const state = strictest(remaining)?.state ?? 'open';
+			const same = this.#states[state];
+			let exceptions = 0;
+			for (let word = 0; word < here.length; word++)
+				exceptions += bitsIn(touching[word]! & (touched ? touched[word]! : -1) & ~here[word]! & ~beside[word]! & ~same[word]!);
+			return { state, isOwn: remaining.some((each) => each.state === state && this.#isAt(each, at)), exceptions };
+		});
+	}
+
+	/** Those of the locks for which something holds, as bits. */
+	which(holds: (lock: Lock) => boolean): Uint32Array {
+		return this.#bits((lock) => holds(this.locks[lock]!));
+	}
+
+	/**
+	 * Whether all leaf cells of a slice are covered by the same locks, so that one of them says what all say.
+	 * @param members one ordinal per dimension, of any level
+	 */
+	isUniform(members: ArrayLike<number>, { from, to }: PeriodRange): boolean {
+		if (this.locks.length === 0) return true;
+		for (let word = 0; word < this.#words; word++) {
+			let [some, every] = [-1, -1];
+			for (let axis = 0; axis < this.#axes.length; axis++) {
+				if (!this.#covering[axis]) continue;
+				const leaves = axis === this.#axes.length - 1 ? this.#ofPeriods(from, to) : this.#ofLeaves(axis, members[axis]!);
+				some &= leaves.some[word]!;
+				every &= leaves.every[word]!;
+			}
+			if ((some & ~every) !== 0) return false;
+		}
+		return true;
+	}
+
+	#ofPeriods(from: number, to: number): LeafLocks {
+		const key = from * this.#periods.leaves.length + to;
+		let known = this.#ofRange.get(key);
+		if (!known) {
+			const ordinals = this.#periods.leaves.slice(from, to + 1).map(({ ordinal }) => ordinal);
+			this.#ofRange.set(key, (known = this.#gather(this.#axes.length - 1, ordinals)));
+		}
+		return known;
+	}
+
+	#ofLeaves(axis: number, member: number): LeafLocks {
+		let known = this.#ofMember[axis]!.get(member);
+		if (!known) this.#ofMember[axis]!.set(member, (known = this.#gather(axis, this.#axes[axis]!.leavesOf(member))));
+		return known;
+	}
+
+	/** The locks that cover some, and all, of some leaves of an axis. */
+	#gather(axis: number, leaves: Iterable<number>): LeafLocks {
+		const [some, every] = [new Uint32Array(this.#words), new Uint32Array(this.#words).fill(0xffffffff)];
+		for (const leaf of leaves) {
+			const covering = this.#coveringOf(axis, leaf)!;
+			for (let word = 0; word < some.length; word++) {
+				some[word]! |= covering[word]!;
+				every[word]! &= covering[word]!;
+			}
+		}
+		return { some, every };
+	}
+
+	/** Which locks cover a member of an axis, all of it where there is none; undefined where no lock names any. */
+	#coveringOf(axis: number, place: number | undefined): Uint32Array | undefined {
+		const covering = this.#covering[axis];
+		return covering && covering[place === undefined ? 0 : this.classOf[axis]![place]!];
 	}
 
 	/** Which locks speak about something in common with a member of an axis. */
@@ -220,6 +319,19 @@ export class LockTable {
 		}
 		return less;
 	}
+}
+
+/** Of the leaves of a member: the locks that cover some of them, and all. */
+interface LeafLocks {
+	some: Uint32Array;
+	every: Uint32Array;
+}
+
+/** How many bits of a word are set. */
+function bitsIn(word: number): number {
+	let count = 0;
+	for (let rest = word; rest !== 0; rest &= rest - 1) count++;
+	return count;
 }
 
 const strictest = (locks: readonly Lock[]): Lock | undefined =>

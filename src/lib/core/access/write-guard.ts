@@ -21,6 +21,8 @@ export class WriteGuard {
 	/** By lock: where the person may still write although it is held. */
 	readonly #heldFor = new Map<number, CompiledSlice[]>();
 	readonly #classOf: Int32Array[];
+	/** The same where locks do not matter. */
+	readonly #openClassOf: Int32Array[];
 
 	/** @param locks the model's locks, compiled for everybody; none when left out */
 	constructor(model: Model, rules: AccessRules, locks: LockTable = new LockTable(model, [])) {
@@ -30,13 +32,18 @@ export class WriteGuard {
 		this.#locks = locks;
 		for (const { lock, slice } of rules.heldFor ?? []) this.#heldFor.set(lock, [...(this.#heldFor.get(lock) ?? []), this.#compile(slice)]);
 		const slices = [...this.#grants.map(({ slice }) => slice), ...[...this.#heldFor.values()].flat()];
-		this.#classOf = [...model.dimensions, model.periods.dimension].map((dimension, axis) => {
-			return classesOf(dimension.members.length, (ordinal) => {
-				const scenario = axis === model.scenarioAxis ? ordinal : '';
-				const retired = dimension.member(ordinal).retired ? 'retired' : '';
-				const locked = locks.classOf[axis]?.[ordinal] ?? '';
-				return `${slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('')} ${scenario} ${retired} ${locked}`;
-			}).classOf;
+		const axes = [...model.dimensions, model.periods.dimension];
+		this.#openClassOf = axes.map(
+			(dimension, axis) =>
+				classesOf(dimension.members.length, (ordinal) => {
+					const scenario = axis === model.scenarioAxis ? ordinal : '';
+					const retired = dimension.member(ordinal).retired ? 'retired' : '';
+					return `${slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('')} ${scenario} ${retired}`;
+				}).classOf
+		);
+		this.#classOf = this.#openClassOf.map((open, axis) => {
+			const locked = locks.classOf[axis];
+			return locked ? classesOf(open.length, (ordinal) => `${open[ordinal]} ${locked[ordinal]}`).classOf : open;
 		});
 	}
 
@@ -141,13 +148,15 @@ export class WriteGuard {
 	/** One leaf cell of every combination of classes beneath a cell. */
 	*#representatives(members: Address, range: PeriodRange): Generator<{ address: Int32Array; period: number }> {
 		const model = this.#model;
+		// Where all leaves are under the same locks, one of them says what all say.
+		const classes = this.#locks.isUniform(members, range) ? this.#openClassOf : this.#classOf;
 		const choices = model.dimensions.map((dimension, axis) => {
 			const leaves = new Map<number | string, number>();
 			dimension.eachWeightedLeaf(members[axis]!, (leaf) => {
 				// Formula accounts and groups take no entry: they make classes of their own.
 				const plain = axis !== model.accountAxis || (model.account(leaf) !== undefined && model.formula(leaf) === undefined);
-				const computed = axis === model.accountAxis && model.live.has(leaf) ? `live ${leaf}` : `computed ${this.#classOf[axis]![leaf]!}`;
-				const leafClass = plain && !(axis === model.accountAxis && model.live.has(leaf)) ? this.#classOf[axis]![leaf]! : computed;
+				const computed = axis === model.accountAxis && model.live.has(leaf) ? `live ${leaf}` : `computed ${classes[axis]![leaf]!}`;
+				const leafClass = plain && !(axis === model.accountAxis && model.live.has(leaf)) ? classes[axis]![leaf]! : computed;
 				if (!leaves.has(leafClass)) leaves.set(leafClass, leaf);
 			});
 			return [...leaves.values()];
@@ -158,7 +167,7 @@ export class WriteGuard {
 				const { entry, span } = model.scenario(scenario) ?? {};
 				return entry && span && index >= Math.max(entry.from, span.from) && index <= Math.min(entry.to, span.to) ? 1 : 0;
 			});
-			const signature = `${this.#classOf.at(-1)![model.periods.leaf(index).ordinal]} ${takes.join('')}`;
+			const signature = `${classes.at(-1)![model.periods.leaf(index).ordinal]} ${takes.join('')}`;
 			if (!periods.has(signature)) periods.set(signature, index);
 		}
 		const address = new Int32Array(model.dimensions.length);

@@ -53,17 +53,14 @@ export async function lockBoard({ model, locks }: ModelEngine, ask: LockBoardAsk
 	const exceptions: LockBoardAnswer['exceptions'] = {};
 	// What is set for dimensions that are not on the board lies across every cell of it, and says nothing of any.
 	const known = new Set([...ask.rows, ask.columns, ...ask.drivers]);
-	const beside = new Set(locks.locks.filter(({ slice }) => Object.keys(slice).some((id) => !known.has(Number(id)))));
+	const beside = locks.which(({ slice }) => Object.keys(slice).some((id) => !known.has(Number(id))));
+	const ordinals = columns.map(({ ordinal }) => ordinal);
 	const states = rows.map(({ places: at }, row) => {
 		for (const [axis, ordinal] of at) places[axis] = ordinal;
 		if (second !== undefined && at.length === 1) places[second] = undefined;
 		let letters = '';
-		columns.forEach(({ ordinal }, column) => {
-			places[across] = ordinal;
-			const slice = locks.ofSlice(ask.layer, places);
-			const letter = LETTERS[slice.state];
-			letters += slice.isOwn ? letter.toUpperCase() : letter;
-			const differing = slice.exceptions.filter((lock) => !beside.has(lock)).length;
+		locks.along(ask.layer, places, across, ordinals, beside).forEach(({ state, isOwn, exceptions: differing }, column) => {
+			letters += isOwn ? LETTERS[state].toUpperCase() : LETTERS[state];
 			if (differing > 0) (exceptions[row] ??= {})[column] = differing;
 		});
 		return letters;
