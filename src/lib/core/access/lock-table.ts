@@ -193,13 +193,16 @@ export class LockTable {
 	 */
 	isUniform(members: ArrayLike<number>, { from, to }: PeriodRange): boolean {
 		if (this.locks.length === 0) return true;
+		const leaves: LeafLocks[] = [];
+		for (let axis = 0; axis < this.#axes.length; axis++)
+			if (this.#covering[axis])
+				leaves.push(axis === this.#axes.length - 1 ? this.#ofPeriods(from, to) : this.#ofLeaves(axis, members[axis]!));
 		for (let word = 0; word < this.#words; word++) {
-			let [some, every] = [-1, -1];
-			for (let axis = 0; axis < this.#axes.length; axis++) {
-				if (!this.#covering[axis]) continue;
-				const leaves = axis === this.#axes.length - 1 ? this.#ofPeriods(from, to) : this.#ofLeaves(axis, members[axis]!);
-				some &= leaves.some[word]!;
-				every &= leaves.every[word]!;
+			let some = -1;
+			let every = -1;
+			for (const each of leaves) {
+				some &= each.some[word]!;
+				every &= each.every[word]!;
 			}
 			if ((some & ~every) !== 0) return false;
 		}

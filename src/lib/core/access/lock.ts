@@ -33,7 +33,16 @@ export interface HeldFor {
 const BECOMES: Record<LockState, string> = { open: 'opens', held: 'is held', closed: 'closes' };
 
 /** Why a lock keeps one out: what is locked, by whom, since when, until when, and whom to ask. */
-export function lockInWords({ name, state, by, since, reason, turns, ask }: Lock): string {
+export function lockInWords(lock: Lock): string {
+	let words = told.get(lock);
+	if (words === undefined) told.set(lock, (words = inWords(lock)));
+	return words;
+}
+
+/** A form may say it of thousands of cells. */
+const told = new WeakMap<Lock, string>();
+
+function inWords({ name, state, by, since, reason, turns, ask }: Lock): string {
 	const facts = [...(by ? [`by ${by}`] : []), ...(since ? [`since ${dayInWords(since)}`] : [])].join(' ');
 	const said = `${name} is ${state}${facts && ` ${facts}`}${reason ? `: “${reason}”` : ''}.`;
 	return [said, ...(turns ? [`On ${dayInWords(turns.on)} it ${BECOMES[turns.to]} by itself.`] : []), ...(ask ? [`Ask ${ask}.`] : [])].join(
@@ -41,8 +50,7 @@ export function lockInWords({ name, state, by, since, reason, turns, ask }: Lock
 	);
 }
 
+const DAYS = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' });
+
 /** A day (YYYY-MM-DD) in words, as sentences of the core say it. */
-const dayInWords = (day: string): string =>
-	new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' }).format(
-		new Date(`${day}T00:00:00Z`)
-	);
+const dayInWords = (day: string): string => DAYS.format(new Date(`${day}T00:00:00Z`));
