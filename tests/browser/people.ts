@@ -122,3 +122,11 @@ export async function takeBackRuns(page: Page, count: number): Promise<void> {
 		await expect(standing).toHaveCount(left);
 	}
 }
+
+/** Says why closed figures move, where one is asked. */
+export async function restate(page: Page, reason: string): Promise<void> {
+	const question = page.getByRole('dialog').filter({ hasText: 'would move' });
+	await question.getByLabel('Why').fill(reason);
+	await question.getByRole('button', { name: 'Restate them' }).click();
+	await expect(question).toBeHidden();
+}

@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { expect, test, type Page } from '@playwright/test';
 import JSZip from 'jszip';
-import { ready, signIn, unfold } from './people';
+import { ready, restate, signIn, unfold } from './people';
 
 const row = (page: Page, name: string) => page.getByRole('treegrid').getByRole('row').filter({ hasText: name });
 
@@ -281,8 +281,11 @@ test('rates that are filled forward are looked at first, with the totals they mo
 	await expect(june!).toHaveText(before);
 	await fill.click();
 	await look.getByRole('button', { name: 'Apply' }).click();
+	// Actual is closed to August.
+	await restate(page, 'the bank corrected its table');
 	await expect(june!).toHaveText(await march!.innerText());
 	await page.getByRole('region', { name: 'Actual rates', exact: true }).getByRole('button', { name: 'Take back the last change' }).click();
+	await restate(page, 'it was right before');
 	await expect(june!).toHaveText(before);
 });
 

@@ -71,7 +71,8 @@ export const closeSchema = z.object({
 
 /**
  * Closes a scenario's periods up to one: it speaks about them and nobody writes there any more. Null opens all again.
- * Total and lock stay two things: the span says what counts, the lock who may write.
+ * Total and lock stay two things: the span says what counts, the lock who may write; so a month that is closed counts,
+ * and one that is opened again goes on counting.
  * @throws Fault 422 where something would be opened again without a reason
  */
 export async function closePeriods(
@@ -82,9 +83,10 @@ export async function closePeriods(
 	const writer = requirePermission(person, 'lock.write');
 	await transaction(async (client) => {
 		await lockModel(client, modelId);
-		const found = await client.query<{ name: string; dimension: number; spanFrom: string }>(
-			`SELECT m.name, m.dimension_id AS dimension, p.start_date::text AS "spanFrom"
-			FROM member m JOIN model_dimension md ON md.dimension_id = m.dimension_id JOIN scenario s ON s.member_id = m.id JOIN period p ON p.member_id = s.span_from
+		const found = await client.query<{ name: string; dimension: number; spanFrom: string; spanTo: string }>(
+			`SELECT m.name, m.dimension_id AS dimension, p.start_date::text AS "spanFrom", t.end_date::text AS "spanTo"
+			FROM member m JOIN model_dimension md ON md.dimension_id = m.dimension_id JOIN scenario s ON s.member_id = m.id
+			JOIN period p ON p.member_id = s.span_from JOIN period t ON t.member_id = s.span_to
 			WHERE md.model_id = $1 AND m.id = $2`,
 			[modelId, scenario]
 		);
@@ -124,7 +126,7 @@ export async function closePeriods(
 				: `Closed ${named.name} up to ${last.name}`
 			: `Opened all periods of ${named.name}`;
 		await writeLocks(client, modelId, { layer: 'period close', person: writer.id, words, reason, goes: locks.map(({ id }) => id), comes });
-		if (last) await client.query('UPDATE scenario SET span_to = $2 WHERE member_id = $1', [scenario, to]);
+		if (last && last.end > named.spanTo) await client.query('UPDATE scenario SET span_to = $2 WHERE member_id = $1', [scenario, to]);
 		await writeJournal(client, {
 			person: writer.id,
 			modelId,

@@ -41,10 +41,14 @@
 	async function put(to: number | null, words: string) {
 		busy = true;
 		const reply = await request('/api/locks/close', { scenario: scenario!.id, to, reason });
+		if (reply.ok) {
+			reason = '';
+			reopenFrom = 0;
+			// What may be pressed next is named by what is closed now.
+			await invalidateAll();
+		}
 		busy = false;
 		told = reply.ok ? { words, isFault: false } : { words: reply.message, isFault: true };
-		if (reply.ok) reason = '';
-		await invalidateAll();
 	}
 </script>
 

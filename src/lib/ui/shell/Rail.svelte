@@ -68,7 +68,7 @@
 		<a
 			href={at(path)}
 			title={folded ? name : undefined}
-			aria-label={attention[path] ? `${name}, ${attention[path]} need attention` : name}
+			aria-label={folded ? (attention[path] ? `${name} ${attention[path]} need attention` : name) : undefined}
 			aria-current={current ? 'page' : undefined}
 			class={[
 				'flex items-center gap-2.5 rounded-md px-2 py-1.5',
@@ -76,8 +76,8 @@
 			]}
 		>
 			<Icon size={17} strokeWidth={1.6} aria-hidden="true" />
-			{#if !folded}{name}{#if attention[path]}<span class="text-accent ml-auto text-xs font-semibold" aria-hidden="true"
-						>{attention[path]}</span
+			{#if !folded}{name}{#if attention[path]}<span class="text-accent ml-auto text-xs font-semibold"
+						>{attention[path]}<span class="sr-only">&nbsp;need attention</span></span
 					>{/if}{/if}
 		</a>
 	{/each}
