@@ -16,6 +16,7 @@ export { SeriesStore } from './series-store';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
 export { movedBeneath, type EntryNote, type MovedBeneath } from './moved-beneath';
 export { CLEARED, Overlay, type OverlayCell } from './overlay';
+export { freeze, FrozenResults, restate, type FrozenBlock } from './frozen-results';
 export { compileQuery, QueryFault } from './query';
 export type { CompiledQuery, Line, Query } from './query';
 export { CellFlag, View } from './view';

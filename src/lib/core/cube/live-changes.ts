@@ -45,6 +45,7 @@ export function eachLiveChange(reader: Reader, { address, year, position, before
 	const [readBefore, readAfter] = [withValue(before), withValue(after)];
 	const leaves = [readBefore, readAfter].map((stored) => new LeafReader(model, stored));
 	const changed = reader.changedAddresses;
+	const isFrozen = ({ account }: LiveFormula, inYear: number) => model.frozen?.touches(account, inYear) ?? false;
 	/** By account: the source, and results that moved and are read in turn. */
 	const moved = new Map<number, Moved[]>([[source, [{ address: Int32Array.from(address), year, position }]]]);
 
@@ -75,7 +76,13 @@ export function eachLiveChange(reader: Reader, { address, year, position, before
 				if (operand.fixed.length === 0) {
 					const target = cell.address.with(accountAxis, formula.account);
 					for (const place of placesRead(model, operand, cell)) consider(target, place.year, place.position);
-				} else if (!readInTurn && onlySource && operand.account === source && hasAlignedOperands(model, formula))
+				} else if (
+					!readInTurn &&
+					onlySource &&
+					operand.account === source &&
+					hasAlignedOperands(model, formula) &&
+					!isFrozen(formula, year)
+				)
 					byColumns(formula, operand, cell, consider);
 				else cellByCell(formula, operand, cell, consider);
 			}

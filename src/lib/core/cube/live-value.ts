@@ -3,6 +3,7 @@ import { continuationOf, type LiveFormula, type LiveOperand, type Model } from '
 import { EMPTY, isValue } from '../number';
 import type { StoredReader } from './reader';
 import { Block } from './series-store';
+import { NOTHING } from './standing';
 
 /**
  * Results of formulas that look into other periods, kept while nothing changes: each is worked out once, however many
@@ -21,12 +22,15 @@ export class LeafReader {
 	readonly #model: Model;
 	readonly #stored: StoredReader;
 	readonly #memo: LiveMemo | undefined;
+	readonly #frozen: Model['frozen'];
 
 	/**
 	 * @param stored reads what is stored
 	 * @param memo keeps results of formulas that look into other periods, as long as nothing changes
+	 * @param frozen results that show instead of what formulas come to
 	 */
-	constructor(model: Model, stored: StoredReader, memo?: LiveMemo) {
+	constructor(model: Model, stored: StoredReader, memo?: LiveMemo, frozen = model.frozen) {
+		this.#frozen = frozen;
 		this.#model = model;
 		this.#stored = stored;
 		this.#memo = memo;
@@ -47,12 +51,15 @@ export class LeafReader {
 		return isValue(stored) ? stored : this.compute(formula, address, year, position);
 	}
 
-	/** What a per-leaf formula comes to at a cell. */
+	/** What a per-leaf formula comes to at a cell, or came to when it was frozen. */
 	compute(formula: LiveFormula, address: Int32Array, year: number, position: number): number {
+		const frozen = this.#frozen ? this.#frozen.get(address, year, position) : EMPTY;
+		if (isValue(frozen)) return frozen === NOTHING ? EMPTY : frozen;
 		if (!formula.moving) return this.#once(formula, address, year, position);
 		// Without a memo each look back would begin anew, and two of them a period double the work each time.
 		const known = this.#memo;
-		if (!known) return new LeafReader(this.#model, this.#stored, liveMemo(this.#model)).compute(formula, address, year, position);
+		if (!known)
+			return new LeafReader(this.#model, this.#stored, liveMemo(this.#model), this.#frozen).compute(formula, address, year, position);
 		const { index } = this.#model.periods.at(year, position)!;
 		const found = known.values[known.ensure(address) * known.width + index]!;
 		if (found === found) return found === KNOWN_EMPTY ? EMPTY : found;

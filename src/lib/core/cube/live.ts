@@ -4,6 +4,7 @@ import { EMPTY, isValue } from '../number';
 import { asResult, LeafReader, liveMemo, placeOfOperand, type LiveMemo } from './live-value';
 import type { Reader } from './reader';
 import { Block } from './series-store';
+import { NOTHING } from './standing';
 
 /** Cells worked out together: their columns stay in the first cache. */
 export const CHUNK = 1024;
@@ -25,10 +26,20 @@ export function eachLiveCell(
 		? (address, year, position, value) => reader.mayRead(address) && take(address, year, position, value)
 		: take;
 	const { model, cube, read } = reader;
+	const { frozen } = model;
 	const leaves = new LeafReader(model, read);
 	/** What is stored stands there instead: it is no result. */
 	const isTyped = (address: Int32Array, year: number, position: number) => formula.mayBeTyped && isValue(read(address, year, position));
-	if (formula.moving) return eachMovingCell(reader, formula, years, visit, memo ?? liveMemo(model));
+	/** Frozen results are told by themselves: what they followed from may be gone. */
+	const isApart = (address: Int32Array, year: number, position: number) =>
+		isTyped(address, year, position) || (frozen !== undefined && isValue(frozen.get(address, year, position)));
+	frozen?.each(
+		(address, year, position, value) => {
+			if (value !== NOTHING && years.includes(year) && !isTyped(address, year, position)) visit(address, year, position, value);
+		},
+		{ account: formula.account }
+	);
+	if (formula.moving) return eachMovingCell(reader, formula, { years, isApart }, visit, memo ?? liveMemo(model));
 	const aligned = hasAlignedOperands(model, formula);
 	const changed = reader.changedAddresses;
 	const vector = aligned ? compileVectors(formula.expression, placeOfOperand(formula), CHUNK) : () => inputs[0]!;
@@ -41,6 +52,7 @@ export function eachLiveCell(
 		const positions = positionsIn(model, formula, scenario, year);
 		if (positions.length === 0) continue;
 		const drafts = changed?.testerFor(formula, block, year);
+		const isPlain = aligned && !frozen?.touches(formula.account, year, scenario);
 		const atOnce = Math.floor(CHUNK / positions.length);
 		const chosen = new Int32Array(atOnce);
 		let filled = 0;
@@ -58,10 +70,10 @@ export function eachLiveCell(
 		};
 		eachDriverSeries(model, formula, block, (series) => {
 			const address = block.readAddress(series, target);
-			if (!aligned || drafts?.(series)) {
+			if (!isPlain || drafts?.(series)) {
 				address[model.accountAxis] = formula.account;
 				for (const position of positions) {
-					if (isTyped(address, year, position)) continue;
+					if (isApart(address, year, position)) continue;
 					const value = leaves.compute(formula, address, year, position);
 					if (isValue(value)) visit(address, year, position, value);
 				}
@@ -78,7 +90,7 @@ export function eachLiveCell(
 	changed?.eachWithoutSeries(cube, formula, (target, year) => {
 		if (!years.includes(year)) return;
 		for (const position of positionsIn(model, formula, target[model.scenarioAxis]!, year)) {
-			if (isTyped(target, year, position)) continue;
+			if (isApart(target, year, position)) continue;
 			const value = leaves.compute(formula, target, year, position);
 			if (isValue(value)) visit(target, year, position, value);
 		}
@@ -89,7 +101,7 @@ export function eachLiveCell(
 function eachMovingCell(
 	reader: Reader,
 	formula: LiveFormula,
-	years: readonly number[],
+	{ years, isApart }: { years: readonly number[]; isApart: (address: Int32Array, year: number, position: number) => boolean },
 	visit: (address: Int32Array, year: number, position: number, value: number) => void,
 	memo: LiveMemo
 ): void {
@@ -110,7 +122,7 @@ function eachMovingCell(
 	eachMovingAddress(reader, formula, (address) => {
 		for (const { year, positions } of placesOf(address[model.scenarioAxis]!))
 			for (const position of positions) {
-				if (formula.mayBeTyped && isValue(read(address, year, position))) continue;
+				if (isApart(address, year, position)) continue;
 				const value = leaves.compute(formula, address, year, position);
 				if (isValue(value)) visit(address, year, position, value);
 			}

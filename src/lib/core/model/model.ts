@@ -1,3 +1,4 @@
+import type { Address } from '../cell';
 import { PeriodAxis, type PeriodRange } from '../calendar';
 import { RateTable, type RateSetDefinition } from '../currency';
 import { Dimension, type DimensionKind } from '../dimension';
@@ -13,6 +14,18 @@ export interface ScenarioSpan {
 	entry: PeriodRange;
 	/** Index of the leaf period from which another rate set counts. */
 	laterRates: { from: number; rateSet: number }[];
+}
+
+/** Frozen results as those who read figures look for them. */
+export interface FrozenLookup {
+	/** What is kept at a cell, or that nothing shows there; empty where none is. */
+	get(address: Address, year: number, position: number): number;
+	/** Whether any result of an account is frozen in a fiscal year, of one scenario where given. */
+	touches(account: number, year: number, scenario?: number): boolean;
+	each(
+		visit: (address: Int32Array, year: number, position: number, value: number) => void,
+		where?: { scenario?: number; year?: number; account?: number }
+	): void;
 }
 
 /** A model ready for use. A changed definition makes a new one; origins and rates alone are exchanged in place. */
@@ -32,6 +45,8 @@ export class Model {
 	readonly live: LiveFormulas;
 	/** Members that say opening, movement or closing. */
 	readonly balanceRoles: BalanceRoles;
+	/** Results of per-leaf formulas in closed slices that show as they were; undefined where there are none. */
+	frozen: FrozenLookup | undefined;
 	readonly #byId: Map<number, Dimension>;
 	readonly #accounts: (AccountDefinition | undefined)[];
 	readonly #currencies: (string | undefined)[];

@@ -1,3 +1,4 @@
+import { NOTHING } from '../cube';
 import { selectMembers, type Dimension } from '../dimension';
 import { evaluate, inDomain, type AccountRead, type CellFacts } from '../formula';
 import { continuationOf, type AccountDefinition, type Model, type TimeBehaviour } from '../model';
@@ -291,6 +292,9 @@ function workOut(model: Model, cells: readonly StoredCell[], address: readonly n
 	const formula = model.live.at(account, address[model.scenarioAxis]!, index);
 	const stored = effective(model, cellsAt(cells, address, index), model.account(account)!);
 	if (!formula || (formula.mayBeTyped && stored !== undefined)) return stored;
+	const leaf = model.periods.leaf(index);
+	const frozen = model.frozen?.get(address, leaf.fiscalYear, leaf.position) ?? Number.NaN;
+	if (!Number.isNaN(frozen)) return frozen === NOTHING ? undefined : frozen;
 	const operand = ({ member, at, shift }: AccountRead) => {
 		const place = address.with(model.accountAxis, model.accounts.ordinal(member)!);
 		for (const [id, fixed] of Object.entries(at ?? {})) {

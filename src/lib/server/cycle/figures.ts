@@ -1,13 +1,8 @@
 /** The figures of a unit as they were submitted, packed; and what has moved since. */
-import { deserialize, serialize } from 'node:v8';
-import { promisify } from 'node:util';
-import { deflate, inflate } from 'node:zlib';
 import type { Database } from '../database';
+import { pack, unpack } from '../database/packed';
 import { modelVersions } from '../database/structure-version';
 import { askRunner, type UnitFigures, type UnitMoved, type UnitSlice } from '../engine';
-
-const pack = promisify(deflate);
-const unpack = promisify(inflate);
 
 export type UnitRound = { scenario: number; from: number; to: number };
 
@@ -23,7 +18,7 @@ export async function keepFigures(database: Database, move: number, revision: nu
 		move,
 		revision,
 		figures.cells,
-		await pack(serialize(figures))
+		await pack(figures)
 	]);
 }
 
@@ -40,6 +35,6 @@ export async function movedSince(
 	);
 	const packed = found.rows[0]?.packed;
 	if (!packed) return null;
-	const then = deserialize(await unpack(packed)) as UnitFigures;
+	const then = await unpack<UnitFigures>(packed);
 	return askRunner(modelId, 'unitMoved', { ...(await sliceAsk(database, modelId, round, unit.members)), then });
 }

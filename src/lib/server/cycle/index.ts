@@ -12,6 +12,7 @@ export {
 } from './board';
 export type { UnitCheck, UnitForm } from './checks';
 export { roundChoices } from './choices';
+export { endRound, endSchema } from './ending';
 export { feedOf, makeFeedKey } from './feed';
 export {
 	chooseTold,
@@ -39,8 +40,6 @@ export type { PlannedUnit } from './plan';
 export {
 	copyRound,
 	deleteRound,
-	endRound,
-	endSchema,
 	listRounds,
 	previewRound,
 	roundToDefine,

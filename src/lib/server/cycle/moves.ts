@@ -9,6 +9,7 @@ import { countUpStructure } from '../database/structure-version';
 import type { UnitMoved } from '../engine';
 import { Fault, notAllowed, notFound } from '../fault';
 import { draftsWithin, saveWithin } from '../form';
+import { freezeAfter } from '../locks';
 import { requirePermission, type SignedIn } from '../session';
 import { checksOfUnit, formsOfUnit, type UnitCheck } from './checks';
 import { figuresNow, keepFigures, movedSince, sliceAsk } from './figures';
@@ -102,6 +103,7 @@ export async function moveUnits(person: SignedIn | undefined, modelId: number, a
 			results.push({ id, name: '', kind: 'refused', words: error.message });
 		}
 	}
+	if (results.some(({ kind }) => kind === 'moved')) await freezeAfter(modelId);
 	return { results };
 }
 

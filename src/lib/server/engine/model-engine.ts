@@ -1,7 +1,8 @@
 import type pg from 'pg';
-import { Cube, isEmpty, LockTable, Model, QueryFault, ReadGuard, WriteGuard, type AccessRules } from '../../core';
+import { Cube, FrozenResults, isEmpty, LockTable, Model, QueryFault, ReadGuard, WriteGuard, type AccessRules } from '../../core';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
+import { readFrozen } from '../database/frozen-results';
 import { readLocks } from '../database/model-locks';
 import { snapshot } from '../database/pool';
 import { modelVersions, structureChanges } from '../database/structure-version';
@@ -80,6 +81,7 @@ export class ModelEngine {
 		return snapshot(async (client) => {
 			const model = await readModel(client, modelId);
 			const { revision, structure } = await modelVersions(client, modelId);
+			model.frozen = FrozenResults.of(model, await readFrozen(client, modelId));
 			return new ModelEngine(
 				database,
 				model,
@@ -136,6 +138,10 @@ export class ModelEngine {
 			if (changes.has('definition') || changes.has('locks')) {
 				this.locks = new LockTable(this.model, await readLocks(client, modelId));
 				this.#guards.clear();
+				const frozen = FrozenResults.of(this.model, await readFrozen(client, modelId));
+				// What shows may be another figure then.
+				if (frozen ?? this.model.frozen) this.#forms.clear();
+				this.model.frozen = frozen;
 			}
 			if (!changes.has('definition')) {
 				if (changes.has('origins') && this.model.replaceOrigins(await readOrigins(client, modelId))) {

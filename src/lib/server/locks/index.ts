@@ -13,6 +13,7 @@ export {
 	type LockedSlice,
 	type LockLine
 } from './board';
+export { changeLocks, freezeAfter, freezeClosed } from './freeze';
 export { closePeriods, closeSchema, readPeriodClose, type PeriodClose, type PeriodCloseScenario } from './period-close';
 export { guardClosed } from './restate';
 export { insertLocks, type LockRecord, type LockWriter } from './record';

@@ -1,12 +1,12 @@
 /** Closing the periods of a scenario, month by month, with what should be looked at first. */
 import type pg from 'pg';
 import { z } from 'zod';
-import { pool, transaction } from '../database';
-import { lockModel } from '../database/change-set';
+import { pool } from '../database';
 import { countUpStructureOf } from '../database/structure-version';
 import { writeJournal } from '../definition/journal';
 import { Fault, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
+import { changeLocks } from './freeze';
 import { readRecords, writeLocks, type LockRecord } from './record';
 
 export interface PeriodCloseScenario {
@@ -81,8 +81,7 @@ export async function closePeriods(
 	{ scenario, to, reason }: z.infer<typeof closeSchema>
 ): Promise<void> {
 	const writer = requirePermission(person, 'lock.write');
-	await transaction(async (client) => {
-		await lockModel(client, modelId);
+	await changeLocks(modelId, async (client) => {
 		const found = await client.query<{ name: string; dimension: number; spanFrom: string; spanTo: string }>(
 			`SELECT m.name, m.dimension_id AS dimension, p.start_date::text AS "spanFrom", t.end_date::text AS "spanTo"
 			FROM member m JOIN model_dimension md ON md.dimension_id = m.dimension_id JOIN scenario s ON s.member_id = m.id

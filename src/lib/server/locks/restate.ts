@@ -2,6 +2,7 @@
 import type pg from 'pg';
 import { pool } from '../database';
 import { readModelDefinition } from '../database/definitions';
+import { writeFrozen } from '../database/frozen-results';
 import { modelVersions } from '../database/structure-version';
 import { askRunner, type ClosedLine } from '../engine';
 import { Fault } from '../fault';
@@ -21,7 +22,7 @@ export async function guardClosed(client: pg.PoolClient, modelId: number, words:
 	if (!definition) return;
 	// As it stands for everybody else: the engine compares with that, and has to have come so far.
 	const versions = await modelVersions(pool(), modelId);
-	const { lines, count } = await askRunner(modelId, 'closedMoved', { ...versions, definition });
+	const { lines, count, frozen } = await askRunner(modelId, 'closedMoved', { ...versions, definition });
 	if (count === 0) return;
 	const told = `${count === 1 ? 'One closed figure' : `${count} closed figures`} would move: ${inWords(lines[0]!)}${count > 1 ? ' and others' : ''}.`;
 	if (!asked.may) throw new Fault(403, 'closed', `${told} Ask somebody who may restate closed figures.`, { lines });
@@ -34,6 +35,9 @@ export async function guardClosed(client: pg.PoolClient, modelId: number, words:
 		goes: [],
 		comes: []
 	});
+	if (frozen) await writeFrozen(client, modelId, frozen);
+	// A formula that is new there has nothing frozen yet.
+	await client.query('UPDATE model SET frozen_version = 0 WHERE id = $1', [modelId]);
 }
 
 const inWords = ({ account, scenario, period, before, after }: ClosedLine): string =>

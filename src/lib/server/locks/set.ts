@@ -2,11 +2,10 @@
 import type pg from 'pg';
 import { z } from 'zod';
 import { LOCK_STATES } from '../../core';
-import { transaction } from '../database';
-import { lockModel } from '../database/change-set';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { driversOf, readChange } from './board';
+import { changeLocks } from './freeze';
 import { keyOf, putBack, readRecords, turnsSchema, writeLocks, writerSchema, type LockRecord } from './record';
 
 /** Slices that can be set at once, and locks a board may have. */
@@ -44,8 +43,7 @@ export async function setLocks(person: SignedIn | undefined, modelId: number, as
 		throw new Fault(422, 'nobody named', 'Held lets only those write who are named. Name at least one, or close it.');
 	if (turns && turns.on <= new Date().toISOString().slice(0, 10))
 		throw new Fault(422, 'past', 'The day on which it changes by itself must come after today.');
-	return transaction(async (client) => {
-		await lockModel(client, modelId);
+	return changeLocks(modelId, async (client) => {
 		const board = await boardOf(client, modelId);
 		const slices = board.outermost(asked.slices.map((members) => [...members].sort((one, other) => one - other)));
 		await refuseChanged(client, modelId, seen, slices);
@@ -197,8 +195,7 @@ export async function takeBackLocks(
 	{ id }: z.infer<typeof takeBackLocksSchema>
 ): Promise<{ change: number }> {
 	const writer = requirePermission(person, 'lock.write');
-	return transaction(async (client) => {
-		await lockModel(client, modelId);
+	return changeLocks(modelId, async (client) => {
 		const change = await readChange(client, modelId, id);
 		if (change.layer !== 'board')
 			throw new Fault(
@@ -222,8 +219,7 @@ export async function dropLocks(
 	{ locks }: z.infer<typeof dropSchema>
 ): Promise<{ change: number | null }> {
 	const writer = requirePermission(person, 'lock.write');
-	return transaction(async (client) => {
-		await lockModel(client, modelId);
+	return changeLocks(modelId, async (client) => {
 		const found = await readRecords(client, modelId, 'board', locks);
 		if (found.length === 0) return { change: null };
 		const words = `${found.map(({ name }) => name).join(', ')}: taken away`;
@@ -259,8 +255,7 @@ export async function setDrivers(
 	{ dimensions, away }: z.infer<typeof driversSchema>
 ): Promise<DriversSet> {
 	const writer = requirePermission(person, 'lock.write');
-	return transaction(async (client) => {
-		await lockModel(client, modelId);
+	return changeLocks(modelId, async (client) => {
 		const known = await client.query<{ id: number; kind: string }>(
 			'SELECT d.id, d.kind FROM dimension d JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = $1 WHERE d.id = ANY ($2)',
 			[modelId, dimensions]

@@ -3,10 +3,10 @@ import { group } from 'd3-array';
 import type pg from 'pg';
 import { z } from 'zod';
 import { pool, transaction, type Database } from '../database';
-import { lockModel } from '../database/change-set';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { driversOf } from './board';
+import { changeLocks } from './freeze';
 import { keyOf, readRecords, writeLocks, type LockRecord } from './record';
 import { boardOf } from './set';
 
@@ -75,14 +75,15 @@ export async function bringLocks(
 	{ grid, bring }: z.infer<typeof lockSheetSchema>
 ): Promise<LockSheetOutcome> {
 	const writer = requirePermission(person, 'lock.write');
-	return transaction(async (client) => {
-		if (bring) await lockModel(client, modelId);
+	return (bring ? changeLocks : lookOnly)(modelId, async (client) => {
 		const { comes, goes, ...outcome } = await planOf(client, modelId, writer, grid);
 		if (!bring || outcome.faults.length > 0 || outcome.set + outcome.cleared === 0) return { ...outcome, change: null };
 		const words = `A table of ${outcome.set + outcome.cleared} states`;
 		return { ...outcome, change: await writeLocks(client, modelId, { layer: 'board', person: writer.id, words, reason: '', goes, comes }) };
 	});
 }
+
+const lookOnly = <Result>(_: number, work: (client: pg.PoolClient) => Promise<Result>): Promise<Result> => transaction(work);
 
 async function planOf(client: pg.PoolClient, modelId: number, writer: SignedIn, grid: readonly string[][]) {
 	const drivers = await readDrivers(client, modelId);

@@ -1,6 +1,6 @@
-import { pool, transaction } from '../database';
-import { lockModel } from '../database/change-set';
+import { pool } from '../database';
 import { doEveryMinute } from '../jobs';
+import { changeLocks } from './freeze';
 import { readRecords, writeLocks, type LockRecord } from './record';
 
 /** Locks whose day has come become what they were to become, with a line in the history. @returns how many did */
@@ -10,8 +10,7 @@ export async function turnDueLocks(): Promise<number> {
 	);
 	let turned = 0;
 	for (const { model, layer, locks } of due.rows)
-		turned += await transaction(async (client) => {
-			await lockModel(client, model);
+		turned += await changeLocks(model, async (client) => {
 			// Another server may have been quicker, or somebody may have set them anew.
 			const found = (await readRecords(client, model, layer, locks)).filter(({ turns }) => turns !== null);
 			if (found.length === 0) return 0;

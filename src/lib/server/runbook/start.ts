@@ -16,7 +16,7 @@ import { keepStructureStill, lockRuns } from '../database/locks';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault, notFound } from '../fault';
-import { setByStep } from '../locks';
+import { freezeAfter, setByStep } from '../locks';
 import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
@@ -410,6 +410,7 @@ async function carryOut(
 		if (!outcome) continue;
 		// It is written; that the engine cannot follow at this moment makes it no failure.
 		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision }).catch(() => {});
+		if (outcome.plan.locks.length > 0) await freezeAfter(modelId);
 		return said(outcome.plan);
 	}
 }

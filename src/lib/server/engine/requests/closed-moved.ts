@@ -1,4 +1,4 @@
-import { compileQuery, isEmpty, Model, Reader, View, type Lock, type ModelDefinition } from '../../../core';
+import { compileQuery, isEmpty, restate, Model, Reader, View, type Lock, type FrozenBlock, type ModelDefinition } from '../../../core';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
 
@@ -23,6 +23,8 @@ export interface ClosedMovedAnswer {
 	lines: ClosedLine[];
 	/** How many figures would move; more are told than shown. */
 	count: number;
+	/** Where results are frozen: what they would be restated to. */
+	frozen: FrozenBlock[] | null;
 }
 
 /** Closed slices looked at, and figures told. */
@@ -34,12 +36,19 @@ export async function closedMoved(engine: ModelEngine, ask: ClosedMovedAsk): Pro
 	await engine.reach(ask.revision);
 	const { model } = engine;
 	const closed = engine.locks.locks.filter(({ state }) => state === 'closed').slice(0, MOST_LOCKS);
-	if (closed.length === 0 || ask.definition.dimensions.length !== model.definition.dimensions.length) return { lines: [], count: 0 };
+	if (closed.length === 0 || ask.definition.dimensions.length !== model.definition.dimensions.length)
+		return { lines: [], count: 0, frozen: null };
+	// What the change does is told by both as they would be computed: what has moved since results were frozen is not its doing.
 	const other = modelLike(model, ask.definition);
+	const before = model.frozen ? modelLike(model, model.definition) : model;
 	const lines: (ClosedLine & { size: number })[] = [];
-	for (const lock of closed) lines.push(...movedIn(engine, other, lock));
+	for (const lock of closed) lines.push(...movedIn(engine, before, other, lock));
 	lines.sort((one, other) => other.size - one.size);
-	return { lines: lines.slice(0, MOST_LINES).map(({ size: _, ...line }) => line), count: lines.length };
+	return {
+		lines: lines.slice(0, MOST_LINES).map(({ size: _, ...line }) => line),
+		count: lines.length,
+		frozen: lines.length > 0 && model.frozen ? restate(engine.cube, model.frozen, before, other).blocks() : null
+	};
 }
 
 /** The changed model with the members in the order the cube knows them; those that would go stay, outside every tree. */
@@ -66,7 +75,7 @@ function modelLike(model: Model, definition: ModelDefinition): Model {
 	}
 }
 
-function movedIn({ model, cube }: ModelEngine, other: Model, { name, slice }: Lock): (ClosedLine & { size: number })[] {
+function movedIn({ cube }: ModelEngine, model: Model, other: Model, { name, slice }: Lock): (ClosedLine & { size: number })[] {
 	const accounts = (slice[model.accounts.id] ?? model.accounts.members.map(({ id }) => id)).filter((id) => {
 		const ordinal = model.accounts.ordinal(id);
 		return ordinal !== undefined && (model.account(ordinal) !== undefined || !model.accounts.isLeaf(ordinal));

@@ -7,6 +7,7 @@ import { enter, restore } from './enter';
 import { figures } from './figures';
 import { flow } from './flow';
 import { form, locate } from './form';
+import { frozenNow } from './frozen-now';
 import { inspect } from './inspect';
 import { branch, checkLayout, select } from './layout';
 import { leafCells } from './leaf-cells';
@@ -42,6 +43,7 @@ export const REQUESTS = {
 	figures,
 	flow,
 	form,
+	frozenNow,
 	inspect,
 	leafCells,
 	locate,
