@@ -68,6 +68,11 @@ export class LeafReader {
 		return value;
 	}
 
+	/** What a per-leaf formula would come to at a cell, frozen or not. */
+	computed(formula: LiveFormula, address: Int32Array, year: number, position: number): number {
+		return this.#once(formula, address, year, position);
+	}
+
 	#once(own: LiveFormula, address: Int32Array, year: number, position: number): number {
 		const { expression, operands, placeOf, plain } = own;
 		const model = this.#model;

@@ -70,11 +70,15 @@
 	{#each details.notes as note (note)}<p class="text-warning mt-2">{note}</p>{/each}
 
 	{#if details.formula}
-		<h3>{details.result === null ? 'Computed as' : 'Above the result of'}</h3>
+		<h3>
+			{details.frozen ? 'As it was when it was closed, computed as' : details.result === null ? 'Computed as' : 'Above the result of'}
+		</h3>
 		<p class="font-mono text-xs leading-5">{details.formula}</p>
-		{#if details.result !== null}<p class="part"><span>would be</span><b>{shown(details.result)}</b></p>{/if}
+		{#if details.result !== null || details.frozen}<p class="part">
+				<span>{details.frozen ? 'would be now' : 'would be'}</span><b>{details.result === null ? 'nothing' : shown(details.result)}</b>
+			</p>{/if}
 	{/if}
-	{#if !details.formula || details.result !== null}
+	{#if !details.formula || (details.result !== null && !details.frozen)}
 		<h3>Made of{details.storedIn && details.storedIn !== details.currency ? `, in ${details.storedIn} as stored` : ''}</h3>
 		{#each details.madeOf.filter((part) => !part.setAside) as part (part.name)}
 			<p class={['part', part.mode === 'draft' && 'text-primary']}>

@@ -33,8 +33,10 @@ export interface Inspection {
 	/** In the reader's terms: what the figure consists of. */
 	madeOf: { name: string; mode: string; value: number | null; cells: number; setAside: boolean }[];
 	formula: string | null;
-	/** What the formula comes to where a figure stands above its result; null where none does. */
+	/** What the formula comes to where something else shows: a figure above its result, or the result it had when it was closed. */
 	result: number | null;
+	/** Whether the result shows as it was when its slice was closed. */
+	frozen: boolean;
 	notes: string[];
 	/** For the history: leaf member ids per dimension beneath the cell, and leaf periods. */
 	beneath: { members: number[][]; periods: number[]; year: number | undefined };
@@ -61,6 +63,8 @@ function inspectCell({ form, draft, guard }: OpenForm, row: number, column: numb
 	const readsAll = draft.reader.visible?.readsCell(members) ?? true;
 	// A figure that is typed above a result shows what it is made of, and what the result would be.
 	const isAbove = live?.mayBeTyped === true && leaf && isValue(draft.reader.read(members, ...placeOfLeaf(model, range.from)));
+	const frozen =
+		live !== undefined && leaf && !isAbove && isValue(model.frozen?.get(members, ...placeOfLeaf(model, range.from)) ?? Number.NaN);
 	return {
 		value: isEmpty(value) ? null : value,
 		address: [
@@ -81,7 +85,8 @@ function inspectCell({ form, draft, guard }: OpenForm, row: number, column: numb
 					? leafOrigins(draft, members, range.from)
 					: originsBeneath(draft, members, range),
 		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
-		result: live && isAbove && !isHidden ? resultBeneath(draft, live, members, range.from) : null,
+		frozen,
+		result: live && (isAbove || frozen) && !isHidden ? resultBeneath(draft, live, members, range.from) : null,
 		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: !readsAll
 			? { members: [], periods: [], year: undefined }
@@ -123,6 +128,7 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 		verdict: { kind: 'computed', reason: form.reasonComputed(row, column) },
 		madeOf: [],
 		result: null,
+		frozen: false,
 		formula: operands.length > 0 ? operands.join(line!.kind === 'difference' ? ' − ' : ' against ') : null,
 		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: { members: [], periods: [], year: undefined },
@@ -235,7 +241,8 @@ function resultBeneath(
 	members: ArrayLike<number>,
 	leaf: number
 ): number | null {
-	const value = new LeafReader(model, read).compute(live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
+	// By operands that may be frozen themselves, as everything reads them.
+	const value = new LeafReader(model, read).computed(live, Int32Array.from(members), ...placeOfLeaf(model, leaf));
 	return isValue(value) ? value : null;
 }
 
