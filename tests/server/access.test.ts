@@ -1,3 +1,4 @@
+import { readMessages } from '../../src/lib/server/cycle';
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { DEMO_PASSWORD } from '../../demo/people.mjs';
 import {
@@ -240,6 +241,7 @@ describe('reading is guarded', () => {
 		expect((await readBeside(tove, posts, hers)).threads).toEqual([]);
 		expect((await readBeside(tove, posts, group)).threads).toEqual([]);
 		expect((await readDesk(tove, posts)).mentions).toEqual([]);
+		expect(await readMessages(tove, posts)).toEqual([]);
 		expect((await faultOf(traceFigure(tove, posts, { members: hers.slice(0, -1), period: hers.at(-1)! }))).status).toBe(403);
 		expect((await faultOf(listImports(tove, posts))).status).toBe(403);
 		expect((await findMembers(tove, posts, { dimension: line, text: '', of: 'all' })).map(({ code }) => code).sort()).toEqual([

@@ -1,3 +1,4 @@
+import { readMessages } from '../../src/lib/server/cycle';
 import ExcelJS from 'exceljs';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import type { FormLayout } from '../../src/lib/core';
@@ -474,6 +475,12 @@ describe('beside a figure', () => {
 		expect((await readDesk(person('Osric'), 1)).mentions).toMatchObject([
 			{ person: 'Tove Brandal', form: FORM, text: 'Propeller? @Osric Hale' }
 		]);
+		expect((await readMessages(person('Osric'), 1))[0]).toMatchObject({
+			kind: 'mention',
+			subject: 'Tove Brandal wrote to you on Fleet care',
+			body: 'Propeller? @Osric Hale',
+			path: `/forms/${FORM}?note=${place.join('.')}`
+		});
 		const answered = await writeNote(person('Osric'), 1, FORM, { place, text: 'Yes.', thread: thread.id });
 		expect(answered.threads[0]!.answers[0]).toMatchObject({ person: 'Osric Hale', text: 'Yes.' });
 		expect((await readDesk(person('Osric'), 1)).mentions).toEqual([]);

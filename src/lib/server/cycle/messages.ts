@@ -8,7 +8,7 @@ import { log } from '../log';
 import { notSignedIn } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 
-export type MessageKind = 'start' | 'due' | 'late' | 'submitted' | 'returned' | 'approved' | 'reopened';
+export type MessageKind = 'start' | 'due' | 'late' | 'submitted' | 'returned' | 'approved' | 'reopened' | 'mention';
 
 export interface MessageToSend {
 	person: number;

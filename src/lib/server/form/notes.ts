@@ -4,7 +4,7 @@ import { pool, transaction } from '../database';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { notFound } from '../fault';
-import { requirePermission, type SignedIn } from '../session';
+import { personById, requirePermission, type SignedIn } from '../session';
 import { placeSchema, readBeside, requirePlace, requireReadable, type Beside } from './beside';
 import { draftVersion } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
@@ -16,7 +16,7 @@ export const noteSchema = z.object({
 	thread: z.number().int().optional()
 });
 
-/** Writes a note, or an answer to one. People named with an @ are told on their desk. */
+/** Writes a note, or an answer to one. People named with an @ are told on their desk and by a message, where they may read the figure. */
 export async function writeNote(
 	person: SignedIn | undefined,
 	modelId: number,
@@ -26,7 +26,7 @@ export async function writeNote(
 	const writer = requirePermission(person, 'form.read');
 	const form = await readForm(writer, modelId, code);
 	await requirePlace(writer, modelId, place);
-	await transaction(async (client) => {
+	const named = await transaction(async (client) => {
 		if (thread !== undefined) {
 			const above = await client.query('SELECT FROM note WHERE id = $1 AND model_id = $2 AND place = $3 AND thread IS NULL', [
 				thread,
@@ -41,13 +41,35 @@ export async function writeNote(
 			'INSERT INTO note (model_id, place, thread, person_id, text, form_id) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
 			[modelId, place, thread ?? null, writer.id, text, form.id]
 		);
-		await client.query(
+		const mentioned = await client.query<{ id: number }>(
 			`INSERT INTO note_mention (note_id, person_id)
-			SELECT $1, id FROM person WHERE active AND id <> $3 AND strpos(lower($2), '@' || lower(name)) > 0`,
+			SELECT $1, id FROM person WHERE active AND id <> $3 AND strpos(lower($2), '@' || lower(name)) > 0 RETURNING person_id AS id`,
 			[made.rows[0]!.id, text, writer.id]
 		);
+		return mentioned.rows.map(({ id }) => id);
 	});
+	await tellNamed(writer, modelId, { code, name: form.name }, { place, text, named });
 	return readBeside(person, modelId, place);
+}
+
+/** A message to those who are named in a note and may read the figure it stands beside. */
+async function tellNamed(
+	writer: SignedIn,
+	modelId: number,
+	form: { code: string; name: string },
+	{ place, text, named }: { place: number[]; text: string; named: readonly number[] }
+): Promise<void> {
+	for (const id of named) {
+		const reader = await personById(id, modelId);
+		if (!reader.permissions.includes('form.read') || !(await readablePlaces(reader, modelId, [place]))[0]) continue;
+		await pool().query("INSERT INTO message (person_id, model_id, kind, subject, body, path) VALUES ($1, $2, 'mention', $3, $4, $5)", [
+			id,
+			modelId,
+			`${writer.name} wrote to you on ${form.name}`,
+			text,
+			`/forms/${form.code}?note=${place.join('.')}`
+		]);
+	}
 }
 
 export const noteActSchema = z.object({ place: placeSchema, note: z.number().int(), act: z.enum(['resolve', 'open again', 'delete']) });
