@@ -1,6 +1,6 @@
 import { EMPTY, isEmpty } from '../number';
-import type { Cube } from './cube';
 import { CLEARED, type Overlay, type OverlayCell } from './overlay';
+import type { Reader } from './reader';
 import { entryFor } from './standing';
 
 /** A cell of an overlay whose base has moved since it was changed. */
@@ -20,15 +20,16 @@ export interface Merge {
  * What merging an overlay into its base would write. A cell conflicts when the base no longer shows what it showed when
  * the cell was changed, unless it has been decided: `mine` is written all the same, `theirs` is left out.
  * O(changed cells).
+ * @param base what the overlay lies over: a cube, or a branch of it
  * @param seen per changed cell what the base showed, `CLEARED` for empty; cells not in it never conflict
  */
 export function mergeOverlay(
-	cube: Cube,
+	base: Reader,
 	overlay: Overlay,
 	seen: Overlay,
 	decide: (cell: OverlayCell) => 'mine' | 'theirs' | undefined = () => undefined
 ): Merge {
-	const { model } = cube;
+	const { model } = base;
 	const merge: Merge = { entries: [], conflicts: [] };
 	for (const cell of overlay.list()) {
 		const { address, year, position, value } = cell;
@@ -36,9 +37,9 @@ export function mergeOverlay(
 		if (decision === 'theirs') continue;
 		const noted = seen.get(address, year, position);
 		const before = noted === CLEARED ? EMPTY : noted;
-		const now = cube.read(address, year, position);
+		const now = base.read(address, year, position);
 		if (!isEmpty(noted) && decision !== 'mine' && !same(before, now)) merge.conflicts.push({ ...cell, seen: before, now });
-		else merge.entries.push({ ...cell, entry: value === CLEARED ? EMPTY : entryFor(model, cube, address, year, position, value) });
+		else merge.entries.push({ ...cell, entry: value === CLEARED ? EMPTY : entryFor(model, base, address, year, position, value) });
 	}
 	return merge;
 }

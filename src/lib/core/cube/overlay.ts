@@ -2,6 +2,7 @@ import type { Model } from '../model';
 import { EMPTY, isValue } from '../number';
 import { DraftedAddresses } from './drafted-addresses';
 import type { Address, CellPlace } from '../cell';
+import type { Contribution } from './standing';
 import { SeriesStore } from './series-store';
 
 /** In an overlay: the entry at this cell is taken away, so that what it set aside shows again. */
@@ -46,6 +47,11 @@ export class Overlay {
 		const block = this.#store.blockOf(address, year);
 		const series = block ? block.find(address) : -1;
 		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
+	}
+
+	/** What each origin has at a cell, where a layer knows: drafts do not, branches do. */
+	contributionsAt(_address: Address, _year: number, _position: number): Contribution[] | undefined {
+		return undefined;
 	}
 
 	/** Changes a cell; empty takes the change back. */

@@ -5,7 +5,7 @@ import { EMPTY, isEmpty } from '../number';
 import type { Cube } from './cube';
 import { CLEARED, type ChangedWhere, type Overlay } from './overlay';
 import type { Block } from './series-store';
-import { NOTHING, withoutEntry } from './standing';
+import { NOTHING, withoutEntry, type Contribution } from './standing';
 
 /** Reads the stored value of a leaf cell. */
 export type StoredReader = (address: Address, year: number, position: number) => number;
@@ -77,9 +77,18 @@ export class Reader {
 		return block.values[series * block.width + position]!;
 	}
 
+	/** What each origin has at a cell, by the topmost layer that knows origins and else by the cube. */
+	contributions(address: Address, year: number, position: number): Contribution[] {
+		for (let layer = this.layers.length - 1; layer >= 0; layer--) {
+			const found = this.layers[layer]!.contributionsAt(address, year, position);
+			if (found) return found;
+		}
+		return this.cube.contributions(address, year, position);
+	}
+
 	/** What a cell holds apart from its entry: loads, results and additions. */
 	withoutEntry(address: Address, year: number, position: number): number {
-		return withoutEntry(this.model, this.cube, address, year, position);
+		return withoutEntry(this.model, this, address, year, position);
 	}
 
 	/**
