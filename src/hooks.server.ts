@@ -3,12 +3,23 @@ import { error, redirect, type Handle, type HandleServerError, type RequestEvent
 import { noteUse } from '$lib/server/access';
 import { whileActing } from '$lib/server/acting';
 import { asFault } from '$lib/server/answer';
+import { branchHere } from '$lib/server/branch';
 import { closePool, pool } from '$lib/server/database';
 import { listModels } from '$lib/server/database/definitions';
 import { stopEngines } from '$lib/server/engine';
 import { closeEventStreams } from '$lib/server/events';
 import { Fault, notSignedIn } from '$lib/server/fault';
-import { admitBody, guardAnswer, isApi, isForPrograms, isWrite, permissionsUsed, refusal, requireOrigin } from '$lib/server/gate';
+import {
+	admitBody,
+	guardAnswer,
+	isApi,
+	isForPrograms,
+	isWrite,
+	permissionsUsed,
+	refusal,
+	requireOrigin,
+	showsBranch
+} from '$lib/server/gate';
 import { stopDataThread } from '$lib/server/import';
 import { keepTryingToStartJobs, stopJobNews, stopJobs } from '$lib/server/jobs';
 import { log } from '$lib/server/log';
@@ -97,7 +108,7 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 	event.locals.token = person && token;
 	// Stand-ins of outside systems have tokens of their own.
 	if (route?.startsWith('/simulated/')) return resolve(event);
-	if (known && person) enterModel(event, known, models);
+	if (known && person) await enterModel(event, known, models);
 	event.request = admitBody(event.request, route, event.locals.person, event.params.verb);
 	if (event.locals.person && event.locals.modelId !== undefined) {
 		const { permissions } = event.locals.person;
@@ -147,8 +158,14 @@ async function answerProgram(event: RequestEvent, resolve: Resolve): Promise<Res
 	return resolve(event);
 }
 
-/** Finds the model an address names. @throws Fault where the request was sent for somebody else, or there is no such model */
-function enterModel(event: RequestEvent, known: KnownPerson, models: App.Locals['models']): void {
+/** The model (code) an address names, and the branch of it: `group`, or `group~12`. */
+function readPlace(name: string | undefined): { code: string | undefined; branch: number | undefined } {
+	const [, code, branch] = /^(.*)~(\d{1,9})$/.exec(name ?? '') ?? [];
+	return code === undefined ? { code: name, branch: undefined } : { code, branch: Number(branch) };
+}
+
+/** Finds the model an address names, and the branch in it. @throws Fault where the request was sent for somebody else, or there is no such model */
+async function enterModel(event: RequestEvent, known: KnownPerson, models: App.Locals['models']): Promise<void> {
 	const { pathname } = event.url;
 	const inApi = isApi(event.route.id);
 	const person = known.in(null);
@@ -157,16 +174,19 @@ function enterModel(event: RequestEvent, known: KnownPerson, models: App.Locals[
 	if (inApi && (named === null ? isWrite(event.request) : named !== String(person.id)))
 		throw new Fault(409, 'other person', `You are signed in as ${person.name} in this browser now. Nothing was changed.`);
 	const last = event.cookies.get(MODEL_COOKIE);
-	const model =
-		event.params.model === undefined
-			? (models.find(({ code }) => code === last) ?? models[0])
-			: models.find(({ code }) => code === event.params.model);
+	const { code: place, branch } = readPlace(event.params.model);
+	const model = place === undefined ? (models.find(({ code }) => code === last) ?? models[0]) : models.find(({ code }) => code === place);
 	if (models.length === 0 && !WITHOUT_ANY_MODEL.has(event.route.id))
 		throw new Fault(403, 'no model', `${person.name}, there is no model you may work in yet. Ask an administrator to give you a role.`);
 	if (models.length === 0) return;
 	if (!model) throw new Fault(404, 'not found', 'There is no such model.');
 	event.locals.modelId = model.id;
 	event.locals.person = known.in(model.id);
+	if (branch !== undefined) {
+		event.locals.person = { ...event.locals.person, branch: await branchHere(event.locals.person, model.id, branch) };
+		if (!inApi && !showsBranch(event.route.id))
+			redirect(303, `/m/${encodeURIComponent(model.code)}${pathname.replace(/^\/m\/[^/]+/, '')}${event.url.search}`);
+	}
 	if (WITHOUT_MODEL.test(pathname) || pathname === '/')
 		redirect(307, `/m/${encodeURIComponent(model.code)}${pathname === '/' ? '/desk' : pathname}${event.url.search}`);
 	if (!inApi && event.params.model !== undefined && model.code !== last)

@@ -3,9 +3,20 @@ import { page } from '$app/state';
 /** Requests that concern the person alone, whatever the model. */
 const OF_NO_MODEL = new Set(['/api/theme', '/api/locale', '/api/marks']);
 
-/** The address of a page, or of a request (`/api/…`), in the model this page is in: every address names its model. */
+/** Pages that show a branch; the others show the plan, and leading there leaves the branch. */
+const IN_BRANCH = /^\/(forms(?!\/new|\/[^/?]+\/design)|branches|desk|account)/;
+
+/** The address of a page, or of a request (`/api/…`), in the model this page is in, and its branch: every address names them. */
 export function at(path: string): string {
-	const model = encodeURIComponent(page.params.model ?? '');
+	const here = page.params.model ?? '';
 	if (OF_NO_MODEL.has(path) || path.startsWith('/api/account/')) return path;
-	return path.startsWith('/api/') ? `/api/m/${model}${path.slice(4)}` : `/m/${model}${path}`;
+	if (path.startsWith('/api/')) return `/api/m/${encodeURIComponent(here)}${path.slice(4)}`;
+	return `/m/${encodeURIComponent(IN_BRANCH.test(path) ? here : planOf(here))}${path}`;
 }
+
+/** The model an address names, without the branch. */
+const planOf = (model: string): string => model.replace(/~\d+$/, '');
+
+/** The address of a page of the plan, or of a branch of it. */
+export const atBranch = (branch: number | null, path: string): string =>
+	`/m/${encodeURIComponent(planOf(page.params.model ?? '') + (branch === null ? '' : `~${branch}`))}${path}`;

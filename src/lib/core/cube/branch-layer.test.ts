@@ -86,62 +86,66 @@ describe('a branch', () => {
 	test('of any model is a full copy to which the base’s changes are done first and its own after them', () => {
 		let differing = 0;
 		fc.assert(
-			fc.property(randomModel, fc.array(fc.constantFrom('branch', 'gone', 'base', 'back'), { minLength: 8, maxLength: 40 }), ({ model, cells }, turns) => {
-				const half = cells.slice(0, Math.ceil(cells.length / 2));
-				const cube = fillCube(model, half);
-				const layer = new BranchLayer(cube);
-				const keyOf = ({ origin, address, period }: StoredCell) => `${origin} ${address.join()} ${period}`;
-				const base = new Map(half.map((cell) => [keyOf(cell), cell]));
-				const own = new Map<string, StoredCell | 'gone'>();
-				const view = topView(model);
-				const reader = new Reader(cube, [layer]);
-				view.fill(reader);
-				const later = [...cells.slice(half.length), ...half.map((cell) => ({ ...cell, value: cell.value + 3 }))];
-				later.forEach((cell, at) => {
-					const { fiscalYear, position } = model.periods.leaf(cell.period);
-					const before = reader.read(cell.address, fiscalYear, position);
-					const turn = turns[at % turns.length]!;
-					if (turn === 'base') {
-						const stamp = 1_000 + at;
-						cube.writeCell(cell.origin, cell.address, fiscalYear, position, cell.value, stamp);
-						layer.refresh(cell.address, fiscalYear, position);
-						base.set(keyOf(cell), { ...cell, stamp });
-					} else {
-						const value = turn === 'branch' ? cell.value : turn === 'gone' ? TAKEN_AWAY : EMPTY;
-						layer.hold(cell.origin, cell.address, fiscalYear, position, value, at + 1);
-						if (turn === 'branch') own.set(keyOf(cell), { ...cell, stamp: 1_000_000 + at });
-						else if (turn === 'gone') own.set(keyOf(cell), 'gone');
-						else own.delete(keyOf(cell));
-					}
-					view.change({
-						address: cell.address,
-						year: fiscalYear,
-						position,
-						before,
-						after: reader.read(cell.address, fiscalYear, position)
+			fc.property(
+				randomModel,
+				fc.array(fc.constantFrom('branch', 'gone', 'base', 'back'), { minLength: 8, maxLength: 40 }),
+				({ model, cells }, turns) => {
+					const half = cells.slice(0, Math.ceil(cells.length / 2));
+					const cube = fillCube(model, half);
+					const layer = new BranchLayer(cube);
+					const keyOf = ({ origin, address, period }: StoredCell) => `${origin} ${address.join()} ${period}`;
+					const base = new Map(half.map((cell) => [keyOf(cell), cell]));
+					const own = new Map<string, StoredCell | 'gone'>();
+					const view = topView(model);
+					const reader = new Reader(cube, [layer]);
+					view.fill(reader);
+					const later = [...cells.slice(half.length), ...half.map((cell) => ({ ...cell, value: cell.value + 3 }))];
+					later.forEach((cell, at) => {
+						const { fiscalYear, position } = model.periods.leaf(cell.period);
+						const before = reader.read(cell.address, fiscalYear, position);
+						const turn = turns[at % turns.length]!;
+						if (turn === 'base') {
+							const stamp = 1_000 + at;
+							cube.writeCell(cell.origin, cell.address, fiscalYear, position, cell.value, stamp);
+							layer.refresh(cell.address, fiscalYear, position);
+							base.set(keyOf(cell), { ...cell, stamp });
+						} else {
+							const value = turn === 'branch' ? cell.value : turn === 'gone' ? TAKEN_AWAY : EMPTY;
+							layer.hold(cell.origin, cell.address, fiscalYear, position, value, at + 1);
+							if (turn === 'branch') own.set(keyOf(cell), { ...cell, stamp: 1_000_000 + at });
+							else if (turn === 'gone') own.set(keyOf(cell), 'gone');
+							else own.delete(keyOf(cell));
+						}
+						view.change({
+							address: cell.address,
+							year: fiscalYear,
+							position,
+							before,
+							after: reader.read(cell.address, fiscalYear, position)
+						});
 					});
-				});
-				const copy = new Map(base);
-				for (const [key, cell] of own)
-					if (cell === 'gone') copy.delete(key);
-					else copy.set(key, cell);
-				// Equal stamps of one revision go by origin; written in the order of their stamps they are as a copy has them.
-				const all = [...copy.values()].sort((one, other) => (one.stamp ?? 0) - (other.stamp ?? 0));
-				const anew = topView(model);
-				anew.fill(reader);
-				const [followed, filled] = [view.evaluate().values, anew.evaluate().values];
-				const columns = model.periods.dimension.members.length;
-				for (let account = 0; account < model.accounts.members.length; account++)
-					for (let period = 0; period < columns; period++) {
-						const place = model.dimensions.map(() => 0).with(model.accountAxis, account);
-						const wanted = naiveCell(model, all, place, period, 'EUR').value;
-						const where = `${model.accounts.member(account).code} at ${model.periods.dimension.member(period).code}`;
-						for (const values of [followed, filled])
-							if (wanted === undefined) expect(values[account * columns + period], where).toBeNaN();
-							else expect(values[account * columns + period], where).toBeCloseTo(wanted, 5);
-						if (wanted !== undefined && own.size > 0) differing++;
-					}
-			}),
+					const copy = new Map(base);
+					for (const [key, cell] of own)
+						if (cell === 'gone') copy.delete(key);
+						else copy.set(key, cell);
+					// Equal stamps of one revision go by origin; written in the order of their stamps they are as a copy has them.
+					const all = [...copy.values()].sort((one, other) => (one.stamp ?? 0) - (other.stamp ?? 0));
+					const anew = topView(model);
+					anew.fill(reader);
+					const [followed, filled] = [view.evaluate().values, anew.evaluate().values];
+					const columns = model.periods.dimension.members.length;
+					for (let account = 0; account < model.accounts.members.length; account++)
+						for (let period = 0; period < columns; period++) {
+							const place = model.dimensions.map(() => 0).with(model.accountAxis, account);
+							const wanted = naiveCell(model, all, place, period, 'EUR').value;
+							const where = `${model.accounts.member(account).code} at ${model.periods.dimension.member(period).code}`;
+							for (const values of [followed, filled])
+								if (wanted === undefined) expect(values[account * columns + period], where).toBeNaN();
+								else expect(values[account * columns + period], where).toBeCloseTo(wanted, 5);
+							if (wanted !== undefined && own.size > 0) differing++;
+						}
+				}
+			),
 			{ numRuns: 50 }
 		);
 		expect(differing).toBeGreaterThan(60);

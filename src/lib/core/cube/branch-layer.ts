@@ -26,6 +26,8 @@ export interface HeldCell {
  */
 export class BranchLayer extends Overlay {
 	readonly #cube: Cube;
+	/** Counts every change of what is held. */
+	changes = 0;
 	/** By origin what is held, and with which version it was written. */
 	readonly #held = new Map<number, { values: Overlay; versions: Overlay }>();
 
@@ -43,6 +45,7 @@ export class BranchLayer extends Overlay {
 		}
 		held.values.set(address, year, position, value);
 		held.versions.set(address, year, position, isEmpty(value) ? EMPTY : version);
+		this.changes++;
 		this.refresh(address, year, position);
 	}
 

@@ -77,7 +77,7 @@ describe('an overlay', () => {
 						overlay.set(address, fiscalYear, position, value);
 					}
 					const shown = overlay.list().map(({ address, year, position }) => new Reader(cube, [overlay]).read(address, year, position));
-					const { entries, conflicts } = mergeOverlay(cube, overlay, new Overlay(model));
+					const { entries, conflicts } = mergeOverlay(new Reader(cube), overlay, new Overlay(model));
 					expect(conflicts).toEqual([]);
 					for (const { address, year, position, entry } of entries) cube.writeCell(1, address, year, position, entry);
 					entries.forEach(({ address, year, position }, index) => {
@@ -100,7 +100,7 @@ describe('merging', () => {
 		seen.set(CELL, 2027, 0, 100);
 		overlay.set(CELL, 2027, 1, 5);
 		seen.set(CELL, 2027, 1, CLEARED);
-		expect(mergeOverlay(cube, overlay, seen)).toMatchObject({
+		expect(mergeOverlay(new Reader(cube), overlay, seen)).toMatchObject({
 			entries: [
 				{ position: 0, entry: 130 },
 				{ position: 1, entry: 5 }
@@ -109,18 +109,18 @@ describe('merging', () => {
 		});
 		cube.writeCell(1, CELL, 2027, 0, 110);
 		cube.writeCell(2, CELL, 2027, 1, 7);
-		expect(mergeOverlay(cube, overlay, seen).conflicts).toMatchObject([
+		expect(mergeOverlay(new Reader(cube), overlay, seen).conflicts).toMatchObject([
 			{ position: 0, seen: 100, now: 110, value: 130 },
 			{ position: 1, seen: Number.NaN, now: 7, value: 5 }
 		]);
-		const decided = mergeOverlay(cube, overlay, seen, ({ position }) => (position === 0 ? 'mine' : 'theirs'));
+		const decided = mergeOverlay(new Reader(cube), overlay, seen, ({ position }) => (position === 0 ? 'mine' : 'theirs'));
 		expect(decided).toMatchObject({ entries: [{ position: 0, entry: 130 }], conflicts: [] });
 	});
 	test('stores typed totals less what steps add', () => {
 		const { cube, overlay, seen } = setUp();
 		cube.writeCell(4, CELL, 2027, 0, 20);
 		overlay.set(CELL, 2027, 0, 130);
-		expect(mergeOverlay(cube, overlay, seen).entries).toMatchObject([{ entry: 110 }]);
+		expect(mergeOverlay(new Reader(cube), overlay, seen).entries).toMatchObject([{ entry: 110 }]);
 	});
 });
 

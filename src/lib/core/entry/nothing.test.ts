@@ -52,7 +52,7 @@ describe.each(['Grade', 'Bonus month', 'Review'])('%s', (account) => {
 		const overlay = new Overlay(model);
 		expect(empty(cube, account, true, 'Mate', overlay)).toEqual([NOTHING]);
 		expect(new Reader(cube, [overlay]).read(at(account), ...placeOf(account))).toBeNaN();
-		const { entries } = mergeOverlay(cube, overlay, new Overlay(model));
+		const { entries } = mergeOverlay(new Reader(cube), overlay, new Overlay(model));
 		for (const { address, year, position, entry } of entries) cube.writeCell(ENTRY, address, year, position, entry);
 		expect(cube.read(at(account), ...placeOf(account))).toBeNaN();
 		expect(empty(cube, account, false)).toEqual([CLEARED]);

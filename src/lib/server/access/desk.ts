@@ -56,7 +56,7 @@ export async function readPeople(person: SignedIn | undefined, database: Databas
 			(SELECT max(s.seen_at) FROM session s WHERE s.person_id = p.id) AS seen,
 			coalesce((SELECT array_agg(g.name ORDER BY g.name) FROM people_group g JOIN people_group_member m ON m.group_id = g.id WHERE m.person_id = p.id), '{}') AS groups,
 			coalesce((SELECT json_agg(json_build_object('model', o.id, 'name', o.name, 'cells', (SELECT count(*) FROM draft_cell c WHERE c.draft_id = d.id)))
-				FROM draft d JOIN model o ON o.id = d.model_id WHERE NOT p.active AND d.person_id = p.id AND EXISTS (SELECT FROM draft_cell c WHERE c.draft_id = d.id)), '[]') AS drafts
+				FROM draft d JOIN model o ON o.id = d.model_id WHERE NOT p.active AND d.person_id = p.id AND d.branch_id IS NULL AND EXISTS (SELECT FROM draft_cell c WHERE c.draft_id = d.id)), '[]') AS drafts
 		FROM person p ORDER BY p.name, p.id`
 	);
 	return found.rows.map(({ id, invited, factor, seen, groups, drafts, ...state }) => ({

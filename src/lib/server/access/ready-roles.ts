@@ -13,7 +13,7 @@ export const READY_ROLES: readonly { code: string; name: string; description: st
 		code: 'planner',
 		name: 'Planner',
 		description: 'Fills in forms where they were given a grant',
-		permissions: ['form.read', 'form.enter', 'rule.run', 'cycle.read']
+		permissions: ['form.read', 'form.enter', 'rule.run', 'cycle.read', 'branch.write']
 	},
 	{ code: 'reviewer', name: 'Reviewer', description: 'Looks at forms', permissions: ['form.read', 'cycle.read'] },
 	{

@@ -13,6 +13,7 @@ const ADDRESSES = [
 	{ table: 'entry_change', own: 'model_id = $1 AND revision > (SELECT journal_from FROM model WHERE id = $1)' },
 	{ table: 'figure_moved', own: 'model_id = $1' },
 	{ table: 'draft_cell', own: 'draft_id IN (SELECT id FROM draft WHERE model_id = $1)' },
+	{ table: 'branch_series', own: 'branch_id IN (SELECT id FROM branch WHERE model_id = $1)' },
 	{ table: 'draft_trial_cell', own: 'draft_id IN (SELECT id FROM draft WHERE model_id = $1)' }
 ] as const;
 
@@ -37,6 +38,10 @@ export async function widenModel(client: pg.PoolClient, modelId: number, placing
 	);
 	// First: whoever is typing sees that the draft has moved on.
 	await client.query('UPDATE draft SET version = version + 1 WHERE model_id = $1', [modelId]);
+	await client.query('UPDATE branch SET version = version + 1 WHERE model_id = $1', [modelId]);
+	await client.query('UPDATE branch_series s SET version = b.version FROM branch b WHERE b.id = s.branch_id AND b.model_id = $1', [
+		modelId
+	]);
 	await widenCellTable(client, modelId, dimensions, placing);
 	for (const { table, own } of ADDRESSES) await widenArrays(client, modelId, table, own, placing);
 	const width = dimensions.length - 1;

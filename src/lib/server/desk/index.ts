@@ -39,8 +39,8 @@ export interface Desk {
 export async function readDesk(person: SignedIn | undefined, modelId: number): Promise<Desk> {
 	const reader = requirePermission(person, 'form.read');
 	const draft = await pool().query<{ cells: number; at: Date }>(
-		'SELECT count(*)::integer AS cells, d.changed_at AS at FROM draft d JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 GROUP BY d.id',
-		[reader.id, modelId]
+		'SELECT count(*)::integer AS cells, d.changed_at AS at FROM draft d JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.branch_id IS NOT DISTINCT FROM $3 GROUP BY d.id',
+		[reader.id, modelId, reader.branch?.id ?? null]
 	);
 	const changes = await pool().query<Omit<Desk['changes'][number], 'at'> & { at: Date }>(
 		'SELECT c.revision, c.at, doer(c.person_id, c.acting_id) AS person, c.through, c.kind, c.cells FROM change_set c WHERE c.model_id = $1 AND ($2 OR c.person_id = $3) ORDER BY c.revision DESC LIMIT 8',

@@ -32,7 +32,7 @@ export async function readStanding(reader: SignedIn, modelId: number): Promise<S
 	);
 	const drafts = await pool().query<{ person: string; cells: number; at: Date }>(
 		`SELECT p.name AS person, count(*)::integer AS cells, d.changed_at AS at FROM draft d JOIN person p ON p.id = d.person_id
-		JOIN draft_cell c ON c.draft_id = d.id WHERE d.model_id = $1 AND d.changed_at < now() - interval '3 days'
+		JOIN draft_cell c ON c.draft_id = d.id WHERE d.model_id = $1 AND d.branch_id IS NULL AND d.changed_at < now() - interval '3 days'
 		GROUP BY p.name, d.changed_at ORDER BY d.changed_at LIMIT 10`,
 		[modelId]
 	);

@@ -1,4 +1,5 @@
 import {
+	BranchLayer,
 	compileQuery,
 	deriveFigure,
 	expandForm,
@@ -63,6 +64,7 @@ export class FormView {
 	#moments = 0;
 	readonly #name = crypto.randomUUID();
 	#result: ViewResult | undefined;
+	#branched: { layer: BranchLayer; changes: number; at: number[] } | undefined;
 	#tried: { cells: Overlay; size: number; at: number[] } | undefined;
 
 	/** @throws FormFault when the layout does not hold together, QueryFault when it cannot be asked */
@@ -291,6 +293,7 @@ export class FormView {
 				? { name: draft.trial.name, isBehind: draft.version !== draft.trial.version || revision !== draft.trial.revision }
 				: null,
 			tried: this.#triedCells(draft.trial?.cells),
+			branched: this.#branchedCells(draft.base.layers[0]),
 			checks: this.#checks.flatMap((check) => check.states(this.#isRestricted)),
 			...(window.empty && { empty: this.#emptyLines() })
 		};
@@ -445,6 +448,16 @@ export class FormView {
 			this.#marks.set(row, marks);
 		}
 		return marks;
+	}
+
+	/** Cells that were changed in the branch the form is shown in, totals included. */
+	#branchedCells(layer: Overlay | undefined): number[] {
+		if (!(layer instanceof BranchLayer)) return [];
+		if (this.#branched?.layer !== layer || this.#branched.changes !== layer.changes) {
+			const { drafted, draftedBeneath } = new ChangedCount(this.#places, layer).cells();
+			this.#branched = { layer, changes: layer.changes, at: [...drafted, ...draftedBeneath] };
+		}
+		return this.#branched.at;
 	}
 
 	/** Cells that differ by what is tried, totals included; found once, as there are many and they only become fewer. */

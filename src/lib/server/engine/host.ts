@@ -47,7 +47,7 @@ class EngineHost {
 	}
 
 	#take(reply: EngineReply): void {
-		if (reply.kind === 'revision' || reply.kind === 'structure') {
+		if (reply.kind === 'revision' || reply.kind === 'structure' || reply.kind === 'branch') {
 			for (const { hear } of listenersOf(this.#modelId)) hear(reply);
 			return;
 		}

@@ -3,6 +3,7 @@ export { askEngine, askRunner, catchUpEngine, enginesRunning, onNews, stopEngine
 export { MARKS } from './marks';
 export type * from './messages';
 export type { AnswerOf, AskOf, EngineRequestName } from './requests';
+export type * from './requests/branch';
 export type * from './requests/closed-moved';
 export type * from './requests/collapsed';
 export type * from './requests/effect';

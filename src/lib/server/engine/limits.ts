@@ -10,6 +10,8 @@ export const LIMITS = {
 	forms: setting('ENGINE_FORMS', 60, 1),
 	/** People's drafts. */
 	drafts: setting('ENGINE_DRAFTS', 300, 1),
+	/** Branches that are worked in. */
+	branches: setting('ENGINE_BRANCHES', 40, 1),
 	/** Sets of grants and locks. */
 	rules: 200,
 	/** Texts that cells hold. */

@@ -14,5 +14,6 @@ export type EngineReply =
 	| { kind: 'failed'; id: number; message: string | undefined; detail: string }
 	| EngineNews;
 
-/** What an engine tells unasked: how far its cube and its model have come. */
-export type EngineNews = { kind: 'revision'; revision: number } | { kind: 'structure'; structure: number };
+/** What an engine tells unasked: how far its cube, its model and its branches have come. */
+export type EngineNews =
+	{ kind: 'revision'; revision: number } | { kind: 'structure'; structure: number } | { kind: 'branch'; branch: number; version: number };

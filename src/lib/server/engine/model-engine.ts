@@ -1,5 +1,18 @@
 import type pg from 'pg';
-import { Cube, FrozenResults, isEmpty, LockTable, Model, QueryFault, ReadGuard, WriteGuard, type AccessRules } from '../../core';
+import {
+	BranchLayer,
+	Cube,
+	FrozenResults,
+	isEmpty,
+	LockTable,
+	Model,
+	QueryFault,
+	Reader,
+	ReadGuard,
+	WriteGuard,
+	type AccessRules
+} from '../../core';
+import { readBranchSeries, type BranchSeries, type BranchVersion } from '../database/branch-series';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
 import { readFrozen } from '../database/frozen-results';
@@ -43,9 +56,12 @@ export class ModelEngine {
 	/** The structure version from which on members are as they are: later ones changed what lines do not depend on. */
 	shaped: number;
 	revision: number;
-	readonly #drafts = new Map<number, PersonDraft>();
+	/** By person, and by person and branch. */
+	readonly #drafts = new Map<string, PersonDraft>();
+	/** What branches hold that are worked in, by branch, in the order they were last used. */
+	readonly #branches = new Map<number, { version: number; layer: BranchLayer }>();
 	readonly #guards = new Map<string, { write: WriteGuard; read: ReadGuard | undefined }>();
-	readonly #forms = new Map<string, { person: number; form: FormView }>();
+	readonly #forms = new Map<string, { whose: string; branch: number | undefined; form: FormView }>();
 	/** Forms that are being entered into: they stay open until that has ended. */
 	readonly #busy = new Set<FormView>();
 	readonly #tell: (news: EngineNews) => void;
@@ -104,6 +120,13 @@ export class ModelEngine {
 	async look(turn: (work: () => Promise<void>) => Promise<void>): Promise<void> {
 		const { revision, structure } = await modelVersions(this.database, this.model.definition.id);
 		if (this.isBehind(revision, structure)) await turn(() => this.catchUp());
+		if (this.#branches.size === 0) return;
+		const branches = await this.database.query<BranchVersion>('SELECT id, version FROM branch WHERE id = ANY ($1)', [
+			[...this.#branches.keys()]
+		]);
+		for (const branch of branches.rows)
+			if ((this.#branches.get(branch.id)?.version ?? branch.version) < branch.version)
+				await turn(async () => void (await this.branchOf(branch)));
 	}
 
 	/** Follows the structure and the journal of the model to where they are. To be called while nothing else is asked of it. */
@@ -131,6 +154,7 @@ export class ModelEngine {
 				this.model = model;
 				this.shaped = structure;
 				this.words = words;
+				this.#branches.clear();
 				this.#drafts.clear();
 				this.#guards.clear();
 				this.#forms.clear();
@@ -146,6 +170,8 @@ export class ModelEngine {
 			if (!changes.has('definition')) {
 				if (changes.has('origins') && this.model.replaceOrigins(await readOrigins(client, modelId))) {
 					this.cube.restand();
+					this.#branches.clear();
+					this.#drafts.clear();
 					this.#forms.clear();
 				}
 				if (changes.has('rates')) {
@@ -180,7 +206,7 @@ export class ModelEngine {
 		const address = toOrdinals(this.model, change.address);
 		if (!address) return;
 		if (change.kind === 'series') {
-			if (this.#forms.size === 0) {
+			if (this.#forms.size === 0 && this.#branches.size === 0) {
 				this.cube.writeSeries(change.origin, address, change.year, change.amounts, change.stamps);
 				return;
 			}
@@ -198,38 +224,88 @@ export class ModelEngine {
 		if (leaf) this.#writeCell(change.origin, address, leaf.fiscalYear, leaf.position, change.value, revision);
 	}
 
-	/** Writes a cell into the cube and hands every open form the difference its reader sees. */
+	/** Writes a cell into the cube; branches that hold something there show what follows, and open forms are told. */
 	#writeCell(origin: number, address: Int32Array, year: number, position: number, value: number, stamp: number): void {
-		const before = this.cube.read(address, year, position);
-		const shownBefore = new Map([...this.#drafts].map(([person, { reader }]) => [person, reader.read(address, year, position)]));
-		this.cube.writeCell(origin, address, year, position, value, stamp);
-		const after = this.cube.read(address, year, position);
-		if (same(before, after)) return;
-		for (const { person, form } of this.#forms.values()) {
-			const draft = this.#drafts.get(person);
-			form.change({
-				address,
-				year,
-				position,
-				before: shownBefore.get(person) ?? before,
-				after: draft ? draft.reader.read(address, year, position) : after
-			});
+		this.#moveCell(address, year, position, () => {
+			this.cube.writeCell(origin, address, year, position, value, stamp);
+			for (const { layer } of this.#branches.values()) layer.refresh(address, year, position);
+		});
+	}
+
+	/**
+	 * Hands every open form the difference its reader sees when a cell moves.
+	 * @param branch where it moves in that branch alone
+	 */
+	#moveCell(address: Int32Array, year: number, position: number, move: () => void, branch?: number): void {
+		const concerned = [...this.#forms.values()].filter((form) => branch === undefined || form.branch === branch);
+		const readers = new Map(concerned.map((form) => [form.whose, this.#readerOf(form.whose, form.branch)]));
+		const before = new Map([...readers].map(([whose, reader]) => [whose, reader.read(address, year, position)]));
+		move();
+		const after = new Map([...readers].map(([whose, reader]) => [whose, reader.read(address, year, position)]));
+		for (const { whose, form } of concerned)
+			if (!same(before.get(whose)!, after.get(whose)!))
+				form.change({ address, year, position, before: before.get(whose)!, after: after.get(whose)! });
+	}
+
+	#readerOf(whose: string, branch: number | undefined): Reader {
+		const draft = this.#drafts.get(whose);
+		if (draft) return draft.reader;
+		const layer = branch === undefined ? undefined : this.#branches.get(branch)?.layer;
+		return new Reader(this.cube, layer ? [layer] : []);
+	}
+
+	/** What a branch holds, in its latest version or a later one. */
+	async branchOf({ id, version }: BranchVersion): Promise<BranchLayer> {
+		const known = this.#branches.get(id);
+		const open = known ?? { version: -1, layer: new BranchLayer(this.cube) };
+		if (open.version < version) {
+			const series = await readBranchSeries(this.database, id, open.version);
+			for (const each of series) this.#takeIn(id, open.layer, each);
+			open.version = Math.max(open.version, version);
+			if (known) this.#tell({ kind: 'branch', branch: id, version });
+		}
+		this.#branches.delete(id);
+		this.#branches.set(id, open);
+		this.#forgetBranches();
+		return open.layer;
+	}
+
+	#takeIn(branch: number, layer: BranchLayer, { origin, year, address: members, amounts, versions }: BranchSeries): void {
+		const address = toOrdinals(this.model, members);
+		if (!address) return;
+		for (let position = 0; position < amounts.length; position++) {
+			const value = amounts[position] ?? Number.NaN;
+			const held = layer.heldAt(address, year, position).find((each) => each.origin === origin)?.value ?? Number.NaN;
+			if (same(value, held)) continue;
+			this.#moveCell(address, year, position, () => layer.hold(origin, address, year, position, value, versions[position] ?? 0), branch);
+		}
+	}
+
+	/** Branches beyond the limit are read again when somebody works in them next. */
+	#forgetBranches(): void {
+		const busy = new Set([...this.#forms.values()].flatMap(({ branch, form }) => (this.#busy.has(form) ? [branch] : [])));
+		for (const id of this.#branches.keys()) {
+			if (this.#branches.size <= LIMITS.branches) return;
+			if (busy.has(id)) continue;
+			this.#branches.delete(id);
+			for (const [key, { branch }] of this.#forms) if (branch === id) this.#forms.delete(key);
 		}
 	}
 
 	/** A form as a person sees it, by the draft and the rights they have. @throws EngineFault when it cannot be shown */
 	async openForm(ask: FormAsk): Promise<OpenForm> {
 		await this.reach(ask.revision);
-		const draft = await this.draftOf(ask.person, ask.draftVersion);
+		const draft = await this.draftOf(ask.person, ask.draftVersion, ask.branch);
+		const whose = whoseDraft(ask.person, ask.branch);
 		const { write: guard, read: visible } = this.#guardsOf(ask.rules);
 		// Other rights are other lines and other figures.
-		if (draft.see(visible)) for (const [key, { person }] of this.#forms) if (person === ask.person) this.#forms.delete(key);
+		if (draft.see(visible)) for (const [key, { whose: other }] of this.#forms) if (other === whose) this.#forms.delete(key);
 		const lines = JSON.stringify([ask.layout, ask.choices, ask.currency]);
-		const key = `${ask.person} ${lines}`;
+		const key = `${whose} ${lines}`;
 		let open = this.#forms.get(key);
 		if (open) this.#forms.delete(key);
 		else {
-			open = { person: ask.person, form: this.#buildForm(ask, visible) };
+			open = { whose, branch: ask.branch?.id, form: this.#buildForm(ask, visible) };
 			open.form.fill(draft.reader);
 		}
 		this.#forms.set(key, open);
@@ -262,7 +338,7 @@ export class ModelEngine {
 			return await change(open);
 		} catch (error) {
 			// As the database has it: read anew by the next request.
-			this.#drafts.delete(ask.person);
+			this.#drafts.delete(whoseDraft(ask.person, ask.branch));
 			throw error;
 		} finally {
 			this.#busy.delete(open.form);
@@ -271,13 +347,14 @@ export class ModelEngine {
 
 	/** Changes a cell of a draft, and what the forms of its person show. */
 	setDraftCell(
-		{ person, form }: Pick<FormAsk, 'person' | 'form'>,
+		{ person, branch, form }: Pick<FormAsk, 'person' | 'branch' | 'form'>,
 		draft: PersonDraft,
 		address: Int32Array,
 		year: number,
 		position: number,
 		value: number
 	): void {
+		const whose = whoseDraft(person, branch);
 		const before = draft.reader.read(address, year, position);
 		const seen = draft.seenAt(address, year, position);
 		const more = (isEmpty(value) ? 0 : 1) - (isEmpty(draft.overlay.get(address, year, position)) ? 0 : 1);
@@ -285,31 +362,36 @@ export class ModelEngine {
 		draft.seen.set(address, year, position, isEmpty(value) ? value : isEmpty(seen) ? fromDraftValue('cleared') : seen);
 		const after = draft.reader.read(address, year, position);
 		for (const open of this.#forms.values()) {
-			if (open.person !== person) continue;
+			if (open.whose !== whose) continue;
 			open.form.change({ address, year, position, before, after });
 			if (more !== 0) open.form.countDrafted(address, year, position, more as 1 | -1);
 		}
 	}
 
-	/** A person's draft in the version the database has. */
-	async draftOf(person: number, version: number): Promise<PersonDraft> {
-		const known = this.#drafts.get(person);
-		const draft = known?.version === version ? known : await PersonDraft.read(this.database, this.cube, person);
+	/** A person's draft of the plan, or of a branch, in the version the database has. */
+	async draftOf(person: number, version: number, branch?: BranchVersion): Promise<PersonDraft> {
+		const whose = whoseDraft(person, branch);
+		const layer = branch && (await this.branchOf(branch));
+		const known = this.#drafts.get(whose);
+		const isStanding = known?.version === version && known.base.cube === this.cube && known.base.layers[0] === layer;
+		const draft = isStanding
+			? known
+			: await PersonDraft.read(this.database, new Reader(this.cube, layer ? [layer] : []), person, branch?.id ?? null);
 		// In the order they were last used.
-		this.#drafts.delete(person);
-		this.#drafts.set(person, draft);
+		this.#drafts.delete(whose);
+		this.#drafts.set(whose, draft);
 		this.#forgetDrafts();
 		if (draft === known) return draft;
-		for (const open of this.#forms.values()) if (open.person === person) open.form.fill(draft.reader);
+		for (const open of this.#forms.values()) if (open.whose === whose) open.form.fill(draft.reader);
 		return draft;
 	}
 
 	/** Drafts beyond the limit are read again when they are next asked for, and the forms over them filled anew. */
 	#forgetDrafts(): void {
-		const busy = new Set([...this.#forms.values()].flatMap(({ person, form }) => (this.#busy.has(form) ? [person] : [])));
-		for (const person of this.#drafts.keys()) {
+		const busy = new Set([...this.#forms.values()].flatMap(({ whose, form }) => (this.#busy.has(form) ? [whose] : [])));
+		for (const whose of this.#drafts.keys()) {
 			if (this.#drafts.size <= LIMITS.drafts) return;
-			if (!busy.has(person)) this.#drafts.delete(person);
+			if (!busy.has(whose)) this.#drafts.delete(whose);
 		}
 	}
 
@@ -349,5 +431,8 @@ async function readCube(client: pg.PoolClient, model: Model): Promise<Cube> {
 	});
 	return cube;
 }
+
+/** Names a person's draft: of the plan, or of a branch. */
+const whoseDraft = (person: number, branch: BranchVersion | undefined): string => (branch ? `${person} ${branch.id}` : `${person}`);
 
 const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));

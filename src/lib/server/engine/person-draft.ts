@@ -1,4 +1,4 @@
-import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, Reader, type Cube, type Model, type ReadGuard } from '../../core';
+import { CLEARED, EMPTY, isEmpty, NOTHING, Overlay, Reader, type Model, type ReadGuard } from '../../core';
 import type { Database } from '../database/pool';
 import { leafOfMember, toOrdinals } from './addresses';
 import type { DraftValue } from './requests/enter';
@@ -12,24 +12,27 @@ export class PersonDraft {
 	reader: Reader;
 	/** The runbook (by name) whose results are shown, and where they are: typing over one ends it there. */
 	trial: { name: string; cells: Overlay; version: number; revision: number } | undefined;
+	/** What it lies over: the cube, or a branch of it. */
+	readonly base: Reader;
 	/** By changed cell; `CLEARED` stands for "was empty". */
 	readonly seen: Overlay;
 	/** The form (id) each changed cell was typed in last; 0 where none is known. */
 	readonly #forms: Overlay;
 	readonly #countOf = new Map<number, number>();
 
-	constructor(cube: Cube, version: number) {
-		const { model } = cube;
+	constructor(base: Reader, version: number) {
+		const { model } = base;
 		this.version = version;
+		this.base = base;
 		this.overlay = new Overlay(model);
-		this.reader = new Reader(cube, [this.overlay]);
+		this.reader = base.over(this.overlay);
 		this.seen = new Overlay(model);
 		this.#forms = new Overlay(model);
 	}
 
 	/** Reads a draft from the database. Cells whose members are gone are left out. */
-	static async read(database: Database, cube: Cube, person: number): Promise<PersonDraft> {
-		const { model } = cube;
+	static async read(database: Database, base: Reader, person: number, branch: number | null = null): Promise<PersonDraft> {
+		const { model } = base;
 		const found = await database.query<{
 			version: number;
 			address: number[] | null;
@@ -39,10 +42,10 @@ export class PersonDraft {
 			form: number | null;
 		}>(
 			`SELECT d.version, c.address, c.period_id AS period, c.value, c.seen, c.form_id AS form
-			FROM draft d LEFT JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2`,
-			[person, model.definition.id]
+			FROM draft d LEFT JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.branch_id IS NOT DISTINCT FROM $3`,
+			[person, model.definition.id, branch]
 		);
-		const draft = new PersonDraft(cube, found.rows[0]?.version ?? 0);
+		const draft = new PersonDraft(base, found.rows[0]?.version ?? 0);
 		for (const { address, period, value, seen, form } of found.rows) {
 			const ordinals = address && toOrdinals(model, address);
 			const leaf = ordinals && leafOfMember(model, ordinals, period);
@@ -51,11 +54,11 @@ export class PersonDraft {
 			draft.#attribute(ordinals, leaf.fiscalYear, leaf.position, form ?? 0);
 			draft.seen.set(ordinals, leaf.fiscalYear, leaf.position, seen ?? CLEARED);
 		}
-		await draft.#readTrial(database, model, person);
+		await draft.#readTrial(database, model, person, branch);
 		return draft;
 	}
 
-	async #readTrial(database: Database, model: Model, person: number): Promise<void> {
+	async #readTrial(database: Database, model: Model, person: number, branch: number | null): Promise<void> {
 		const found = await database.query<{
 			name: string;
 			version: number;
@@ -65,8 +68,8 @@ export class PersonDraft {
 			value: number | null;
 		}>(
 			`SELECT d.trial AS name, d.trial_version AS version, d.trial_revision AS revision, c.address, c.period_id AS period, c.value
-			FROM draft d LEFT JOIN draft_trial_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.trial IS NOT NULL`,
-			[person, model.definition.id]
+			FROM draft d LEFT JOIN draft_trial_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.branch_id IS NOT DISTINCT FROM $3 AND d.trial IS NOT NULL`,
+			[person, model.definition.id, branch]
 		);
 		const [first] = found.rows;
 		if (!first) return;
@@ -123,7 +126,7 @@ export class PersonDraft {
 	seenAt(address: ArrayLike<number>, year: number, position: number): number {
 		const seen = this.seen.get(address, year, position);
 		if (seen === CLEARED) return EMPTY;
-		return isEmpty(seen) ? this.reader.cube.read(address, year, position) : seen;
+		return isEmpty(seen) ? this.base.read(address, year, position) : seen;
 	}
 }
 

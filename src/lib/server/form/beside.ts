@@ -168,7 +168,7 @@ export async function markedCells(
 			UNION ALL SELECT place, 0, 0, 1 FROM cell_link WHERE model_id = $1) AS beside GROUP BY place LIMIT 50000`,
 		[modelId]
 	);
-	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
+	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader, modelId));
 	const marks = new Map<number, CellMark>();
 	if (found.rows.length > 0) {
 		const { cells } = await askEngine(modelId, 'locate', { ...ask, places: found.rows.map(({ place }) => place) });

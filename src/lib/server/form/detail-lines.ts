@@ -38,7 +38,7 @@ export async function saveDetailLines(
 	if (!Number.isFinite(total)) throw new Fault(422, 'not possible', 'These lines add up to more than a number can hold.');
 	const asked = await formAsk(writer, modelId, form.layout, choices, 0);
 	const revision = await transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		// Nothing can come between: what the cell holds is read at the revision that is the last one here.
 		const ask = { ...asked, draftVersion: draft.version, revision: await lockModel(client, modelId) };
 		const dimensionIds = await addressDimensions(client, modelId);

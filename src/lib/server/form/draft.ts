@@ -2,30 +2,41 @@ import type pg from 'pg';
 import { copyRows } from '../database/cells';
 import type { Database } from '../database';
 import type { DraftChange } from '../engine';
+import type { SignedIn } from '../session';
+
+/** Whose draft: each person has one of the plan, and one in each branch they work in. */
+type DraftOf = Pick<SignedIn, 'id' | 'branch'>;
+export const OF_BRANCH = 'person_id = $1 AND model_id = $2 AND branch_id IS NOT DISTINCT FROM $3';
 
 /** A person's draft row; made when missing. Locked for the rest of the transaction, so that two tabs take turns. */
-export async function lockDraft(client: pg.PoolClient, person: number, modelId: number): Promise<{ id: number; version: number }> {
+export async function lockDraft(
+	client: pg.PoolClient,
+	{ id: person, branch }: DraftOf,
+	modelId: number
+): Promise<{ id: number; version: number }> {
 	const lock = async () =>
 		(
-			await client.query<{ id: number; version: number }>(
-				'SELECT id, version FROM draft WHERE person_id = $1 AND model_id = $2 FOR UPDATE',
-				[person, modelId]
-			)
+			await client.query<{ id: number; version: number }>(`SELECT id, version FROM draft WHERE ${OF_BRANCH} FOR UPDATE`, [
+				person,
+				modelId,
+				branch?.id ?? null
+			])
 		).rows[0];
 	const known = await lock();
 	if (known) return known;
-	await client.query('INSERT INTO draft (person_id, model_id) VALUES ($1, $2) ON CONFLICT (person_id, model_id) DO NOTHING', [
-		person,
-		modelId
-	]);
+	await client.query(
+		'INSERT INTO draft (person_id, model_id, branch_id) VALUES ($1, $2, $3) ON CONFLICT (person_id, model_id, coalesce(branch_id, 0)) DO NOTHING',
+		[person, modelId, branch?.id ?? null]
+	);
 	return (await lock())!;
 }
 
 /** The draft's version, 0 when there is none. */
-export async function draftVersion(database: Database, person: number, modelId: number): Promise<number> {
-	const found = await database.query<{ version: number }>('SELECT version FROM draft WHERE person_id = $1 AND model_id = $2', [
+export async function draftVersion(database: Database, { id: person, branch }: DraftOf, modelId: number): Promise<number> {
+	const found = await database.query<{ version: number }>(`SELECT version FROM draft WHERE ${OF_BRANCH}`, [
 		person,
-		modelId
+		modelId,
+		branch?.id ?? null
 	]);
 	return found.rows[0]?.version ?? 0;
 }
@@ -122,14 +133,14 @@ export async function storeStep(client: pg.PoolClient, draft: number, form: numb
 /** Whether a form has a step to undo, and one to redo. */
 export async function stepsLeft(
 	database: Database,
-	person: number,
+	{ id: person, branch }: DraftOf,
 	modelId: number,
 	form: number
 ): Promise<{ undo: boolean; redo: boolean }> {
 	const found = await database.query<{ undo: boolean; redo: boolean }>(
 		`SELECT coalesce(bool_or(NOT s.undone), false) AS undo, coalesce(bool_or(s.undone), false) AS redo
-		FROM draft d JOIN draft_step s ON s.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND s.form_id = $3`,
-		[person, modelId, form]
+		FROM draft d JOIN draft_step s ON s.draft_id = d.id WHERE ${OF_BRANCH} AND s.form_id = $4`,
+		[person, modelId, branch?.id ?? null, form]
 	);
 	return found.rows[0] ?? { undo: false, redo: false };
 }
@@ -137,14 +148,14 @@ export async function stepsLeft(
 /** What a draft holds beside what goes with a form. */
 export async function draftElsewhere(
 	database: Database,
-	person: number,
+	{ id: person, branch }: DraftOf,
 	modelId: number,
 	form: number
 ): Promise<{ code: string; name: string; cells: number }[]> {
 	const found = await database.query<{ code: string; name: string; cells: number }>(
 		`SELECT f.code, f.name, count(*)::integer AS cells FROM draft d JOIN draft_cell c ON c.draft_id = d.id JOIN form f ON f.id = c.form_id
-		WHERE d.person_id = $1 AND d.model_id = $2 AND f.id <> $3 GROUP BY f.id ORDER BY f.name`,
-		[person, modelId, form]
+		WHERE d.person_id = $1 AND d.model_id = $2 AND d.branch_id IS NOT DISTINCT FROM $3 AND f.id <> $4 GROUP BY f.id ORDER BY f.name`,
+		[person, modelId, branch?.id ?? null, form]
 	);
 	return found.rows;
 }

@@ -3,7 +3,7 @@ import type pg from 'pg';
 import { z } from 'zod';
 import { transaction } from '../database';
 import { askEngine, type DraftChange, type EnterAnswer, type FormAnswer, type FormWindow } from '../engine';
-import { requirePermission, type SignedIn } from '../session';
+import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { lockDraft, stepsLeft, storeChanges, storeStep } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
 
@@ -59,7 +59,7 @@ export async function enterFigures(
 	{ entries, method = 'in proportion', structure, frame, like, style, id, ...options }: Entries,
 	window?: FormWindow
 ): Promise<EntryOutcome> {
-	const writer = requirePermission(person, 'form.enter');
+	const writer = requireBranchOpen(requirePermission(person, 'form.enter'));
 	const stored = readForm(writer, modelId, code);
 	// Asked before the transaction: within it only its own connection is used, or many at once would wait for each other.
 	const asked = await formAsk(
@@ -71,14 +71,14 @@ export async function enterFigures(
 	);
 	const { id: formId } = await stored;
 	return transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		const ask = { ...asked, draftVersion: draft.version, form: formId };
 		const known = id === undefined ? undefined : await takenBefore(client, writer.id, modelId, id);
 		if (known)
 			return {
 				...known,
 				form: await askEngine(modelId, 'form', { ...ask, ...(window && { window }) }),
-				steps: await stepsLeft(client, writer.id, modelId, formId),
+				steps: await stepsLeft(client, writer, modelId, formId),
 				changed: 0
 			};
 		const { form, changes, faults, warnings } = await askEngine(modelId, 'enter', {
@@ -101,7 +101,7 @@ export async function enterFigures(
 				JSON.stringify(faults),
 				JSON.stringify(warnings)
 			]);
-		if (changes.length === 0) return { form, faults, warnings, steps: await stepsLeft(client, writer.id, modelId, formId), changed: 0 };
+		if (changes.length === 0) return { form, faults, warnings, steps: await stepsLeft(client, writer, modelId, formId), changed: 0 };
 		await storeChanges(client, draft.id, formId, changes);
 		await storeStep(client, draft.id, formId, changes);
 		// Typing forgets what was undone before.
@@ -149,11 +149,11 @@ async function moveStep(
 	way: 'undo' | 'redo',
 	window?: FormWindow
 ): Promise<EntryOutcome> {
-	const writer = requirePermission(person, 'form.enter');
+	const writer = requireBranchOpen(requirePermission(person, 'form.enter'));
 	const { id: formId, layout } = await readForm(writer, modelId, code);
 	const asked = { ...(await formAsk(writer, modelId, layout, choices, 0)), form: formId };
 	return transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		const found = await client.query<{ sequence: number; changes: DraftChange[] }>(
 			way === 'undo'
 				? 'SELECT sequence, changes FROM draft_step WHERE draft_id = $1 AND form_id = $2 AND NOT undone ORDER BY sequence DESC LIMIT 1'
@@ -180,7 +180,7 @@ async function moveStep(
 			step.sequence,
 			way === 'undo'
 		]);
-		return { form, faults: [], warnings: [], steps: await stepsLeft(client, writer.id, modelId, formId), changed: changes.length };
+		return { form, faults: [], warnings: [], steps: await stepsLeft(client, writer, modelId, formId), changed: changes.length };
 	});
 }
 

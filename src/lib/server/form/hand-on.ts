@@ -30,13 +30,13 @@ export async function handOnDraft(
 		if (!heir.rows[0]) throw notFound('person who is active');
 		if (!heir.rows[0].enters) throw new Fault(422, 'may not enter', `${heir.rows[0].name} may not enter figures in this model.`);
 		const held = await client.query(
-			'SELECT FROM draft d JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 LIMIT 1',
+			'SELECT FROM draft d JOIN draft_cell c ON c.draft_id = d.id WHERE d.person_id = $1 AND d.model_id = $2 AND d.branch_id IS NULL LIMIT 1',
 			[from, model]
 		);
 		if (held.rowCount === 0) throw notFound('draft');
 		// In the order of people, so that two who hand on at once do not wait for each other.
 		const drafts = new Map<number, number>();
-		for (const each of [from, to].sort((one, other) => one - other)) drafts.set(each, (await lockDraft(client, each, model)).id);
+		for (const each of [from, to].sort((one, other) => one - other)) drafts.set(each, (await lockDraft(client, { id: each }, model)).id);
 		const [own, theirs] = [drafts.get(from)!, drafts.get(to)!];
 		const taken = await client.query(
 			`INSERT INTO draft_cell (draft_id, address, period_id, value, seen, form_id)

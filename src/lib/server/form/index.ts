@@ -3,6 +3,7 @@
  * and how forms are made. Every function checks the permission itself.
  */
 export { listForms, type FormCard } from './list';
+export { choicesSchema, formAsk, readForm } from './open';
 export { openForm, type FormChoices, type OpenForm } from './open';
 export { enterFigures, redoEntry, undoEntry, type EntryOutcome } from './enter';
 export { endTrialOf, runFromForm, runsOfForm, tryFromForm, type RunOfForm } from './runs';

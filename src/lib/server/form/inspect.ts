@@ -22,7 +22,7 @@ export async function inspectFigure(
 ): Promise<FigureDetails> {
 	const reader = requirePermission(person, 'form.read');
 	const { layout } = await readForm(reader, modelId, code);
-	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
+	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader, modelId));
 	const { beneath, ...inspection } = await askEngine(modelId, 'inspect', { ...ask, row, column });
 	const history = beneath.members.length === 0 ? [] : await valueHistory(pool(), modelId, beneath);
 	const isLoaded = inspection.leaf && history.some(({ kind }) => kind === 'load') && reader.permissions.includes('data.read');

@@ -46,7 +46,7 @@ export async function previewMethod(
 	const writer = requirePermission(person, 'form.enter');
 	const { layout } = await readForm(writer, modelId, code);
 	if (!layout.methods) throw new Fault(403, 'not allowed', 'Rows of this form are typed, not filled by a method.');
-	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
+	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer, modelId));
 	if (frame === undefined && ask.structure !== structure)
 		throw new Fault(409, 'conflict', 'The structure of the model has changed meanwhile. Look at the row again.');
 	return askEngine(modelId, 'method', { ...ask, seenFrame: frame, row, method });
@@ -66,7 +66,7 @@ export async function fillByMethod(
 	const filled = columns.filter(({ value }) => value !== null);
 	if (filled.length === 0) throw new Fault(422, 'not possible', reason || 'This method gives nothing here.');
 	const { layout } = await readForm(writer, modelId, code);
-	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
+	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer, modelId));
 	const { place, currency } = await askEngine(modelId, 'inspect', { ...ask, row: asked.row, column: filled[0]!.column });
 	const percent = (await askEngine(modelId, 'form', { ...ask, window: { rows: [asked.row] } })).rows[asked.row]?.valueType === 'percent';
 	const outcome = await enterFigures(
@@ -112,7 +112,7 @@ export async function lastMethod(
 ): Promise<MethodDesk['last']> {
 	const reader = requirePermission(person, 'form.read');
 	const { layout } = await readForm(reader, modelId, code);
-	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
+	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader, modelId));
 	const { place } = await askEngine(modelId, 'inspect', { ...ask, row, column: 0 });
 	if (place.length === 0) return null;
 	const found = await pool().query<{ method: Method; currency: string | null; person: string; at: Date }>(
@@ -156,7 +156,7 @@ export async function movedMethods(
 		[modelId]
 	);
 	if (found.rows.length === 0) return { rows: [] };
-	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader.id, modelId));
+	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader, modelId));
 	const { moved } = await askEngine(modelId, 'movedMethods', {
 		...ask,
 		methods: found.rows.map(({ place, method, filled }) => ({ place, method, ...filled }))

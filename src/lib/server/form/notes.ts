@@ -131,7 +131,7 @@ export async function bringNotes(
 		found.rows.map(({ place }) => place)
 	);
 	// Last year's notes stand in last year's scenario: whatever it was, the form's own one takes them.
-	const ask = await formAsk(writer, modelId, form.layout, choices, await draftVersion(pool(), writer.id, modelId));
+	const ask = await formAsk(writer, modelId, form.layout, choices, await draftVersion(pool(), writer, modelId));
 	const dimensionIds = await addressDimensions(pool(), modelId);
 	const scenarioAxis = await pool().query<{ id: number }>("SELECT id FROM dimension WHERE id = ANY ($1::integer[]) AND kind = 'scenario'", [
 		dimensionIds

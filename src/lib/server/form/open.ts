@@ -5,7 +5,8 @@ import { pool, type Database } from '../database';
 import { askEngine, type FormAnswer, type FormAsk, type FormWindow } from '../engine';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { draftElsewhere, draftVersion, stepsLeft } from './draft';
+import { draftElsewhere, draftVersion, OF_BRANCH, stepsLeft } from './draft';
+import { branchVersion } from '../database/branch-series';
 import { layoutSchema } from '../definition/layout-schema';
 import { modelVersions } from '../database/structure-version';
 
@@ -58,7 +59,7 @@ export async function openForm(
 ): Promise<OpenForm> {
 	const reader = requirePermission(person, 'form.read');
 	const stored = await readForm(reader, modelId, code);
-	const version = await draftVersion(pool(), reader.id, modelId);
+	const version = await draftVersion(pool(), reader, modelId);
 	const ask = await formAsk(reader, modelId, stored.layout, choices, version);
 	const form = await askEngine(modelId, 'form', { ...ask, form: stored.id, window: { most: WHOLE_FORM, ...window } });
 	return {
@@ -67,11 +68,11 @@ export async function openForm(
 		description: stored.description,
 		instructions: stored.instructions,
 		form,
-		steps: await stepsLeft(pool(), reader.id, modelId, stored.id),
+		steps: await stepsLeft(pool(), reader, modelId, stored.id),
 		// Of who reads a part: what others did is not theirs to know.
 		saved: reader.readsPart ? null : await lastSaved(pool(), modelId),
-		draftSince: form.draftSize > 0 ? await draftSince(pool(), reader.id, modelId) : null,
-		elsewhere: form.draftSize > form.draftHere ? await draftElsewhere(pool(), reader.id, modelId, stored.id) : []
+		draftSince: form.draftSize > 0 ? await draftSince(pool(), reader, modelId) : null,
+		elsewhere: form.draftSize > form.draftHere ? await draftElsewhere(pool(), reader, modelId, stored.id) : []
 	};
 }
 
@@ -84,7 +85,12 @@ export async function formAsk(
 	version: number
 ): Promise<FormAsk> {
 	// All at once: a person waits for this with every figure.
-	const [known, rules, versions] = await Promise.all([layout, readAccessRules(person, modelId), modelVersions(pool(), modelId)]);
+	const [known, rules, versions, branch] = await Promise.all([
+		layout,
+		readAccessRules(person, modelId),
+		modelVersions(pool(), modelId),
+		person.branch && branchVersion(pool(), person.branch.id)
+	]);
 	return {
 		person: person.id,
 		rules,
@@ -92,6 +98,7 @@ export async function formAsk(
 		layout: known,
 		choices: Object.fromEntries(Object.entries(choices.members).map(([dimension, member]) => [Number(dimension), member])),
 		currency: choices.currency,
+		branch,
 		...versions
 	};
 }
@@ -138,10 +145,11 @@ export const SEEN_BY = (person: string, designs: string): string =>
 	`(${designs} OR roles = '{}' OR EXISTS (SELECT FROM person_role r
 		WHERE r.person_id = ${person} AND r.role_id = ANY (form.roles) AND (r.model_id IS NULL OR r.model_id = form.model_id)))`;
 
-async function draftSince(database: Database, person: number, modelId: number): Promise<string | null> {
-	const found = await database.query<{ at: Date }>('SELECT changed_at AS at FROM draft WHERE person_id = $1 AND model_id = $2', [
-		person,
-		modelId
+async function draftSince(database: Database, { id, branch }: SignedIn, modelId: number): Promise<string | null> {
+	const found = await database.query<{ at: Date }>(`SELECT changed_at AS at FROM draft WHERE ${OF_BRANCH}`, [
+		id,
+		modelId,
+		branch?.id ?? null
 	]);
 	return found.rows[0]?.at.toISOString() ?? null;
 }

@@ -84,10 +84,10 @@ export async function tryFromForm(
 ): Promise<{ name: string; figures: number }> {
 	const writer = requirePermission(person, 'form.enter');
 	const given = await answersHere(writer, modelId, code, choices, { runbook, answers });
-	const before = await draftVersion(pool(), writer.id, modelId);
+	const before = await draftVersion(pool(), writer, modelId);
 	const { name, figures, revision } = await figuresOnDraft(writer, modelId, runbook, given);
 	await transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		if (draft.version !== before)
 			throw new Fault(409, 'conflict', 'Something was typed meanwhile, in another window perhaps. Try it again.');
 		await endTrial(client, draft.id);
@@ -109,7 +109,7 @@ export async function tryFromForm(
 export async function endTrialOf(person: SignedIn | undefined, modelId: number): Promise<void> {
 	const writer = requirePermission(person, 'form.enter');
 	await transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		await endTrial(client, draft.id);
 		await client.query('UPDATE draft SET version = version + 1 WHERE id = $1', [draft.id]);
 	});

@@ -22,7 +22,7 @@ export async function saveWithin(
 	within: SliceLeaves,
 	through: string
 ): Promise<{ cells: number; revision: number }> {
-	const draft = await lockDraft(client, writer.id, modelId);
+	const draft = await lockDraft(client, writer, modelId);
 	const revision = await lockModel(client, modelId);
 	const plan = await askEngine(modelId, 'planSave', {
 		person: writer.id,
@@ -74,7 +74,7 @@ export async function draftsWithin(
 ): Promise<{ person: number; name: string; cells: number }[]> {
 	const found = await database.query<{ person: number; name: string; cells: number }>(
 		`SELECT p.id AS person, p.name, count(*)::integer AS cells FROM draft d JOIN draft_cell c ON c.draft_id = d.id JOIN person p ON p.id = d.person_id
-		WHERE d.model_id = $1 AND ${inSlice(await addressDimensions(database, modelId), within, 2)} GROUP BY p.id ORDER BY p.name`,
+		WHERE d.model_id = $1 AND d.branch_id IS NULL AND ${inSlice(await addressDimensions(database, modelId), within, 2)} GROUP BY p.id ORDER BY p.name`,
 		[modelId, ...sliceValues(within)]
 	);
 	return found.rows;

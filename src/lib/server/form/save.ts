@@ -1,12 +1,15 @@
 import { z } from 'zod';
+import { isEmpty, TAKEN_AWAY } from '../../core';
 import { readAccessRules } from '../access';
+import { actingNow } from '../acting';
 import { transaction } from '../database';
+import { lockBranch, writeBranch, type BranchCell } from '../database/branch-series';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { noteBegun } from '../definition/units-begun';
 import { addressDimensions } from '../database/definitions';
-import { askEngine, type Conflict } from '../engine';
+import { askEngine, type Conflict, type PlannedEntry } from '../engine';
 import { Fault } from '../fault';
-import { requirePermission, type SignedIn } from '../session';
+import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { endDraft, lockDraft } from './draft';
 import { readForm } from './open';
 import { structureVersion } from '../database/structure-version';
@@ -21,7 +24,8 @@ export const decisionsSchema = z.object({
 export type Decisions = z.infer<typeof decisionsSchema>;
 
 export type SaveOutcome =
-	| { kind: 'saved'; revision: number; cells: number }
+	/** In a branch the revision is that of the plan beneath it. */
+	| { kind: 'saved'; revision: number; cells: number; branch?: number }
 	| { kind: 'nothing' }
 	| { kind: 'conflicts'; conflicts: Conflict[] }
 	| { kind: 'refused'; refused: { words: string; reason: string }[] };
@@ -45,17 +49,20 @@ export async function saveDraft(
 	decisions: Decisions,
 	all = false
 ): Promise<SaveOutcome> {
-	const writer = requirePermission(person, 'form.enter');
+	const writer = requireBranchOpen(requirePermission(person, 'form.enter'));
 	const form = await readForm(writer, modelId, code);
 	const rules = await readAccessRules(writer, modelId);
 	try {
 		const outcome = await transaction(async (client): Promise<SaveOutcome> => {
-			const draft = await lockDraft(client, writer.id, modelId);
+			const draft = await lockDraft(client, writer, modelId);
 			const revision = await lockModel(client, modelId);
+			const branch = writer.branch && (await lockBranch(client, writer.branch.id));
+			if (branch && branch.state !== 'open') throw new Fault(409, 'branch closed', 'This branch has been frozen or merged meanwhile.');
 			const plan = await askEngine(modelId, 'planSave', {
 				person: writer.id,
 				rules,
 				draftVersion: draft.version,
+				branch,
 				revision,
 				structure: await structureVersion(client, modelId),
 				decisions,
@@ -66,6 +73,16 @@ export async function saveDraft(
 			await endDraft(client, draft.id, all ? undefined : form.id);
 			await client.query("DELETE FROM entry_taken WHERE person_id = $1 AND at < now() - interval '180 days'", [writer.id]);
 			if (plan.cells === 0) return { kind: 'nothing' };
+			if (branch) {
+				await writeBranch(
+					client,
+					branch.id,
+					{ person: writer.id, acting: actingNow(), words: form.name },
+					plan.entries.map(inBranch),
+					plan.width
+				);
+				return { kind: 'saved', revision, cells: plan.cells, branch: branch.id };
+			}
 			const posted = await postChangeSet(
 				client,
 				{ modelId, person: writer.id, kind: 'save', through: form.name, cells: plan.cells },
@@ -81,13 +98,23 @@ export async function saveDraft(
 			);
 			return { kind: 'saved', revision: posted, cells: plan.cells };
 		});
-		if (outcome.kind === 'saved') await askEngine(modelId, 'ready', { revision: outcome.revision });
+		if (outcome.kind === 'saved' && outcome.branch === undefined) await askEngine(modelId, 'ready', { revision: outcome.revision });
 		return outcome;
 	} catch (error) {
 		if (error instanceof NotSaved) return error.outcome;
 		throw error;
 	}
 }
+
+/** A typed cell as a branch keeps it: an entry that goes is taken away there. */
+const inBranch = ({ origin, address, year, position, after, shows }: PlannedEntry): BranchCell => ({
+	origin,
+	address,
+	year,
+	position,
+	value: isEmpty(after) ? TAKEN_AWAY : after,
+	seen: shows
+});
 
 /** A cell of a draft that was discarded. */
 interface DiscardedCell {
@@ -102,7 +129,7 @@ export async function discardDraft(person: SignedIn | undefined, modelId: number
 	const writer = requirePermission(person, 'form.enter');
 	const form = await readForm(writer, modelId, code);
 	return transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		const found = await client.query<DiscardedCell>(
 			`SELECT address, period_id AS period, value, seen FROM draft_cell
 			WHERE draft_id = $1 AND (form_id IS NULL OR form_id = $2)`,
@@ -128,7 +155,7 @@ export async function bringBackDraft(
 	const writer = requirePermission(person, 'form.enter');
 	const form = await readForm(writer, modelId, code);
 	return transaction(async (client) => {
-		const draft = await lockDraft(client, writer.id, modelId);
+		const draft = await lockDraft(client, writer, modelId);
 		const found = await client.query<{ cells: DiscardedCell[] }>(
 			'DELETE FROM draft_discarded WHERE draft_id = $1 AND form_id = $2 RETURNING cells',
 			[draft.id, form.id]

@@ -59,7 +59,7 @@ function keysOf(lines: readonly (FormAnswer['rows'][number] | FormAnswer['column
 
 async function wholeForm(person: SignedIn, modelId: number, code: string, choices: FormChoices) {
 	const stored = await readForm(person, modelId, code);
-	const ask = await formAsk(person, modelId, stored.layout, choices, await draftVersion(pool(), person.id, modelId));
+	const ask = await formAsk(person, modelId, stored.layout, choices, await draftVersion(pool(), person, modelId));
 	const form = await askEngine(modelId, 'form', ask);
 	if (form.rows.length * form.columns.length > MOST_CELLS)
 		throw new Fault(413, 'too large', `This form has more than ${MOST_CELLS} cells. Choose a smaller part of it first.`);
@@ -321,7 +321,7 @@ async function sayWhatComesOfIt(
 	const emptied = [...reading.changes, ...reading.conflicts].slice(0, MOST_TRIED);
 	if (emptied.length === 0) return;
 	const { layout } = await readForm(writer, modelId, code);
-	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer.id, modelId));
+	const ask = await formAsk(writer, modelId, layout, choices, await draftVersion(pool(), writer, modelId));
 	const effects: ({ words: string } | { fault: string })[] = [];
 	// A few at a time, so that what others ask comes in between.
 	for (let at = 0; at < emptied.length; at += TRIED_AT_ONCE) {

@@ -5,13 +5,13 @@
 import { Fault, notAllowed, notSignedIn, onlyLooking, wrongOrigin } from '../fault';
 import { inWords, type SignedIn } from '../session';
 import { limitBody } from './body';
-import { isOnlyLook, isOwnSetting, limitOf, NO_VERB, permissionsOf, STRANGERS } from './routes';
+import { isOnlyLook, isOwnSetting, limitOf, NO_VERB, permissionsOf, STRANGERS, worksInBranch } from './routes';
 
 export { addressOf } from './client';
 export { limitBody } from './body';
 export { guardAnswer } from './headers';
 export { ownPlace } from './place';
-export { permissionsUsed } from './routes';
+export { permissionsUsed, showsBranch } from './routes';
 
 const READS = new Set(['GET', 'HEAD', 'OPTIONS']);
 /** Routes that programs call with a token, and no cookie: the interface for programs, and the one for directories. */
@@ -48,6 +48,8 @@ export function admitBody(request: Request, route: string | null, person: Signed
 	if (person.acting?.way === 'look' && !isOnlyLook(route, verb ?? NO_VERB)) throw onlyLooking(person.name);
 	if (person.acting && isOwnSetting(route, verb))
 		throw new Fault(403, 'not yours', `This is ${person.name}’s own to set. Go back to your own place first.`);
+	if (person.branch && route?.startsWith('/api/m/') && !worksInBranch(route, verb ?? NO_VERB))
+		throw new Fault(409, 'in a branch', `This is done on the plan itself. Leave “${person.branch.name}” first.`);
 	const permissions = permissionsOf(route, verb ?? NO_VERB);
 	if (permissions && !permissions.some((permission) => person.permissions.includes(permission))) throw notAllowed(inWords(permissions[0]!));
 	return limitBody(request, isApi(route) ? limitOf(route) : STRANGERS);

@@ -52,7 +52,8 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/runs', ['rule.read', 'rule.run']],
 	['/api/m/[model]/access', ['access.read', 'access.tokens']],
 	['/api/m/[model]/locks', ['access.read']],
-	['/api/m/[model]/cycle', ['cycle.read']]
+	['/api/m/[model]/cycle', ['cycle.read']],
+	['/api/m/[model]/branches', ['form.read']]
 ];
 
 /** Stands for the route itself. */
@@ -140,6 +141,11 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	},
 	'/api/m/[model]/cycle/[verb]': verbs('cycle.write', 'save', 'preview', 'copy', 'delete', 'start', 'end', 'assign'),
 	'/api/m/[model]/locks/[verb]': verbs('lock.write', 'set', 'take-back', 'drop', 'drivers', 'close', 'sheet'),
+	'/api/m/[model]/branches/[verb]': {
+		...verbs('branch.write', 'make', 'change', 'state', 'drop', 'bring-back', 'copy', 'put-back'),
+		...verbs('form.read', 'comment'),
+		...verbs('branch.merge', 'merge', 'take-back')
+	},
 	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };
@@ -157,6 +163,7 @@ export function permissionsUsed(route: string | null, verb: string | undefined):
 const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/account/[verb]': ['leave'],
 	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
+	'/api/m/[model]/branches/[verb]': ['changes', 'compare'],
 	'/api/m/[model]/trace': [NO_VERB],
 	'/api/m/[model]/imports/[code]/[verb]': ['check'],
 	'/api/m/[model]/imports/cell': [NO_VERB],
@@ -166,6 +173,37 @@ const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/m/[model]/access/[verb]': ['matrix', 'why', 'why-action', 'who', 'reach']
 };
 export const isOnlyLook = (route: string | null, verb: string): boolean => LOOKS[route ?? '']?.includes(verb) ?? route === '/sign-out';
+
+/** What can be sent from within a branch; everything else is of the plan, and is done there. */
+const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
+	'/api/m/[model]/forms/[code]/[verb]': [
+		'open',
+		'enter',
+		'undo',
+		'redo',
+		'save',
+		'discard',
+		'bring-back',
+		'inspect',
+		'marks',
+		'beside',
+		'presence',
+		'method',
+		'fill',
+		'moved-methods',
+		'last-method',
+		'runs'
+	],
+	'/api/m/[model]/forms/[code]/workbook': 'all',
+	'/api/m/[model]/branches/[verb]': 'all'
+};
+export const worksInBranch = (route: string | null, verb: string): boolean => {
+	const verbs = IN_BRANCH[route ?? ''];
+	return verbs === 'all' || verbs?.includes(verb) === true;
+};
+/** Pages that show a branch; the others show the plan. */
+export const showsBranch = (route: string | null): boolean =>
+	/^\/m\/\[model\]\/(\(app\)\/(forms(\/\[code\])?|branches(\/\[id\])?(\/\w+)?|desk|account)|print\/.*)$/.test(route ?? '');
 
 /** How a person signs in, and how the application looks to them, is nobody else's, whoever takes their place. */
 export const isOwnSetting = (route: string | null, verb?: string): boolean =>

@@ -18,11 +18,12 @@ export {
 	isPermission,
 	permissionCatalogue,
 	PERMISSIONS,
+	requireBranchOpen,
 	requirePermission,
 	requirePermissionEverywhere,
 	type Permission
 } from './permission';
-export { knownById, personByEmail, personById, type Acting, type KnownPerson, type SignedIn } from './person';
+export { knownById, personByEmail, personById, type Acting, type BranchHere, type KnownPerson, type SignedIn } from './person';
 export { passwordsAllowed } from './policy';
 export { beginFactor, confirmFactor, dropFactor, forgetFactor, ownFactor, renewCodes } from './second-factor';
 export { forgetSession, openSession, readSession, signIn, signInWithCode, type From } from './session';

@@ -1,4 +1,4 @@
-import { notAllowed, notSignedIn, onlyLooking } from '../fault';
+import { Fault, notAllowed, notSignedIn, onlyLooking } from '../fault';
 import type { SignedIn } from './person';
 
 /** Everything a role may hold, by the area it belongs to, in the words that follow “a person with it may”. */
@@ -18,6 +18,10 @@ const CATALOGUE = {
 	Cycle: {
 		'cycle.read': 'look at rounds of planning, and fill or review one’s units',
 		'cycle.write': 'define, start and lead rounds of planning'
+	},
+	'What-if': {
+		'branch.write': 'make branches of the plan and work in them',
+		'branch.merge': 'merge branches into the plan'
 	}
 } as const;
 
@@ -43,6 +47,12 @@ const FOR_LOOKING = new Set<Permission>(['form.read', 'data.read', 'rule.read', 
 
 function requireOwnHands(person: SignedIn, permission: Permission): void {
 	if (person.acting?.way === 'look' && !FOR_LOOKING.has(permission)) throw onlyLooking(person.name);
+}
+
+/** @throws Fault 409 where somebody works in a branch in which nothing may be changed */
+export function requireBranchOpen(person: SignedIn): SignedIn {
+	if (person.branch?.whyNot) throw new Fault(409, 'branch closed', person.branch.whyNot);
+	return person;
 }
 
 /**

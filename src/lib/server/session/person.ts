@@ -23,10 +23,20 @@ export interface SignedIn {
 	readsPart?: boolean;
 	/** Who takes their place, where it is not themselves who is signed in. */
 	acting?: Acting;
+	/** The branch they work in; none is the plan itself. */
+	branch?: BranchHere;
+}
+
+/** A branch somebody works in. */
+export interface BranchHere {
+	id: number;
+	name: string;
+	/** Why nothing may be changed in it; empty where it may. */
+	whyNot: string;
 }
 
 /** A person as stored, with everything they hold: in one model (id), or in all where none is named. */
-export interface StoredPerson extends Omit<SignedIn, 'permissions' | 'readsPart' | 'everywhere' | 'acting'> {
+export interface StoredPerson extends Omit<SignedIn, 'permissions' | 'readsPart' | 'everywhere' | 'acting' | 'branch'> {
 	held: { permission: string; model: number | null }[];
 	/** Models (ids) of which they read a part only. */
 	parts: number[];
@@ -44,6 +54,7 @@ const FOR_READERS_OF_A_PART = new Set<Permission>([
 	'form.enter',
 	'rule.run',
 	'cycle.read',
+	'branch.write',
 	'access.read',
 	'access.write',
 	'access.look',

@@ -77,6 +77,7 @@ const answer = (values: (number | null)[], more: Partial<FormAnswer> = {}): Form
 	draftHere: 0,
 	trial: null,
 	tried: [],
+	branched: [],
 	checks: [],
 	empty: { rows: [2], columns: [] },
 	outside: null,

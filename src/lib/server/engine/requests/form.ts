@@ -1,4 +1,5 @@
 import type { AccessRules, FormLayout, FormLine, FormSelector, Thresholds, ValueType } from '../../../core';
+import type { BranchVersion } from '../../database/branch-series';
 import type { ModelEngine } from '../model-engine';
 import { readable } from './readable';
 
@@ -6,6 +7,8 @@ import { readable } from './readable';
 export interface FormAsk {
 	person: number;
 	rules: AccessRules;
+	/** The branch that is worked in; none is the plan itself. */
+	branch?: BranchVersion | undefined;
 	/** The draft's version in the database; an engine that knows another one reads the draft anew. */
 	draftVersion: number;
 	layout: FormLayout;
@@ -136,6 +139,8 @@ export interface FormAnswer extends FormFrame {
 	 */
 	trial: { name: string; isBehind: boolean } | null;
 	tried: number[];
+	/** Cells that were changed in the branch, totals above them included. */
+	branched: number[];
 	checks: CheckLine[];
 	/** Lines without a figure, when asked for. */
 	empty?: { rows: number[]; columns: number[] };

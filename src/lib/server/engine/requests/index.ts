@@ -1,4 +1,5 @@
 import type { ModelEngine } from '../model-engine';
+import { branchBack, branchCell, branchChanges, planMerge } from './branch';
 import { closedMoved } from './closed-moved';
 import { collapsed } from './collapsed';
 import { effect } from './effect';
@@ -30,6 +31,9 @@ import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } fro
 /** What can be asked of an engine, by name: a new request is a function of the engine and its ask, named here. */
 export const REQUESTS = {
 	branch,
+	branchBack,
+	branchCell,
+	branchChanges,
 	checkFormula,
 	checkLayout,
 	checkRunbook,
@@ -54,6 +58,7 @@ export const REQUESTS = {
 	movedMethods,
 	planCell,
 	planEntries,
+	planMerge,
 	planRun,
 	planSave,
 	printScripts,

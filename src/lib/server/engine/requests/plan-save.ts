@@ -10,6 +10,7 @@ import {
 	type WriteGuard
 } from '../../../core';
 import { cellInWords, judgedPeriod, leafOfMember, periodMember, toMembers, toOrdinals } from '../addresses';
+import type { BranchVersion } from '../../database/branch-series';
 import { fromDraftValue, PersonDraft, toDraftValue } from '../person-draft';
 import { placeOf } from './inspect';
 import type { DraftValue } from './enter';
@@ -43,13 +44,31 @@ export interface SavePlan {
 	cells: number;
 	/** Whole series of the entry's origin, ids; amounts with null for empty. */
 	series: { origin: number; members: number[]; year: number; before: Float64Array; amounts: Float64Array }[];
-	entries: { origin: number; address: number[]; period: number; before: number; after: number; beneath: number }[];
+	entries: PlannedEntry[];
+	/** Places in a year. */
+	width: number;
+}
+
+/** A typed cell to be written; ids. */
+export interface PlannedEntry {
+	origin: number;
+	address: number[];
+	period: number;
+	year: number;
+	position: number;
+	before: number;
+	after: number;
+	/** What proposals and additions come to beneath it, and what the plan itself shows. */
+	beneath: number;
+	shows: number;
 }
 
 export interface PlanSaveAsk {
 	person: number;
 	rules: AccessRules;
 	draftVersion: number;
+	/** The branch it is saved in; none is the plan itself. */
+	branch?: BranchVersion | undefined;
 	revision: number;
 	structure: number;
 	decisions: ConflictDecisions;
@@ -92,7 +111,7 @@ function planOf(draft: PersonDraft, guard: WriteGuard, decisions: ConflictDecisi
 		address: toMembers(model, address),
 		period: periodMember(model, year, position)
 	});
-	const merge = mergeOverlay(cube, form === undefined ? draft.overlay : draft.overlayOf(form), draft.seen, (cell) => {
+	const merge = mergeOverlay(draft.base, form === undefined ? draft.overlay : draft.overlayOf(form), draft.seen, (cell) => {
 		const key = keyOf(referenceOf(cell));
 		return takeTheirs.has(key) ? 'theirs' : keepMine.has(key) ? 'mine' : undefined;
 	});
@@ -180,12 +199,22 @@ class EntryPlan {
 		}
 		series.amounts[position] = entry;
 		const period = periodMember(model, year, position);
-		this.#entries.push({ origin: this.#origin, address: members, period, before: series.before[position]!, after: entry, beneath });
+		this.#entries.push({
+			origin: this.#origin,
+			address: members,
+			period,
+			year,
+			position,
+			before: series.before[position]!,
+			after: entry,
+			beneath,
+			shows: this.#cube.read(address, year, position)
+		});
 	}
 
 	finish(conflicts: SavePlan['conflicts']): SavePlan {
 		const [series, entries] = [[...this.#series.values()], this.#entries];
-		return { conflicts, refused: this.#refused, cells: entries.length, series, entries };
+		return { conflicts, refused: this.#refused, cells: entries.length, series, entries, width: this.#model.periods.width };
 	}
 }
 
@@ -194,17 +223,21 @@ const orNull = (value: number): number | null => (isEmpty(value) ? null : value)
 /** What saving a draft would write. */
 export async function planSave(
 	engine: ModelEngine,
-	{ person, rules, draftVersion, revision, decisions, form, within }: PlanSaveAsk
+	{ person, rules, draftVersion, branch, revision, decisions, form, within }: PlanSaveAsk
 ): Promise<SavePlan> {
 	await engine.reach(revision);
-	return planOf(await engine.draftOf(person, draftVersion), engine.guardOf(rules), decisions, form, within);
+	return planOf(await engine.draftOf(person, draftVersion, branch), engine.guardOf(rules), decisions, form, within);
 }
 
 /** What setting entries past any draft would write. */
 export async function planEntries(engine: ModelEngine, { rules, revision, cells }: PlanEntriesAsk): Promise<SavePlan> {
 	await engine.reach(revision);
-	return planOfEntries(engine.cube, engine.guardOf(rules), cells);
+	return planCells(engine, rules, cells);
 }
+
+/** The same of an engine that is where it has to be. */
+export const planCells = (engine: ModelEngine, rules: AccessRules, cells: PlanEntriesAsk['cells']): SavePlan =>
+	planOfEntries(engine.cube, engine.guardOf(rules), cells);
 
 /** What setting one leaf cell at once would write, past the person's draft: a draft of that cell alone. */
 export async function planCell(
@@ -220,7 +253,7 @@ export async function planCell(
 		throw new EngineFault('reason' in verdict ? verdict.reason : 'Detail lines stand behind single cells, not behind totals.');
 	const { members, range } = form.cell(ask.row, ask.column);
 	const { fiscalYear, position } = model.periods.leaf(range.from);
-	const alone = new PersonDraft(cube, 0);
+	const alone = new PersonDraft(new Reader(cube), 0);
 	alone.overlay.set(members, fiscalYear, position, fromDraftValue(ask.value ?? 'cleared'));
 	const seen = cube.read(members, fiscalYear, position);
 	alone.seen.set(members, fiscalYear, position, isEmpty(seen) ? fromDraftValue('cleared') : seen);

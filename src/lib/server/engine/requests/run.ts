@@ -259,7 +259,7 @@ export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<Run
 	await engine.reach(ask.revision);
 	try {
 		// Read anew: this thread computes, the one that keeps drafts is another.
-		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, engine.cube, ask.draftOf);
+		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, new Reader(engine.cube), ask.draftOf);
 		return planOf(engine.cube, engine.locks, engine.revision, ask, draft?.overlay);
 	} catch (error) {
 		if (error instanceof RunFault) throw new EngineFault(error.message);

@@ -17,8 +17,10 @@ export async function GET({ locals: { person, token, modelId } }) {
 	/** The latest that this page was told. */
 	const told = { structure: -1, revision: -1 };
 	const tell = ({ send }: Sender, news: EngineNews) => {
+		// What moves in a branch concerns who works in it.
+		if (news.kind === 'branch' && news.branch !== reader.branch?.id) return;
 		if (news.kind === 'structure') told.structure = Math.max(told.structure, news.structure);
-		else told.revision = Math.max(told.revision, news.revision);
+		else if (news.kind === 'revision') told.revision = Math.max(told.revision, news.revision);
 		send(news.kind, news);
 	};
 	const tellLatest = (sender: Sender) =>

@@ -1,0 +1,247 @@
+/** What a branch changes, told, commented, put back, and merged into the plan. */
+import { z } from 'zod';
+import { readAccessRules } from '../access';
+import { actingNow } from '../acting';
+import { pool, transaction } from '../database';
+import { branchVersion, lockBranch, writeBranch } from '../database/branch-series';
+import { lockModel, postChangeSet } from '../database/change-set';
+import { addressDimensions } from '../database/definitions';
+import { modelVersions, structureVersion } from '../database/structure-version';
+import { askEngine, type BranchChange, type BranchChanges } from '../engine';
+import { Fault, notFound, onlyLooking } from '../fault';
+import { takeBackSave } from '../form';
+import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
+import { keptBy } from './make';
+import { branchFor, whyNotWork } from './record';
+
+const place = z.object({ origin: z.int(), address: z.array(z.int()).max(40), year: z.int(), position: z.int() });
+export const filterSchema = z.object({
+	id: z.int(),
+	find: z.string().max(200).default(''),
+	account: z.int().nullable().default(null),
+	/** Only what this person (id) changed. */
+	person: z.int().nullable().default(null),
+	movedOnly: z.boolean().default(false)
+});
+export const changesSchema = filterSchema.extend({ from: z.int().min(0).default(0) });
+/** At most so many changes are named one by one; more go by what they are filtered by. */
+const places = z.array(place).max(5_000).nullable();
+export const putBackSchema = filterSchema.extend({ places });
+export const mergeSchema = filterSchema.extend({
+	places,
+	decides: z.enum(['branch', 'plan']).nullable().default(null),
+	leavesRefused: z.boolean().default(false)
+});
+
+const PAGE = 200;
+
+export interface ChangeLine extends BranchChange {
+	person: string | null;
+	at: string | null;
+	/** Through what it was typed. */
+	through: string;
+}
+
+export interface BranchChangesPage extends Omit<BranchChanges, 'lines'> {
+	lines: ChangeLine[];
+	people: { id: number; name: string; cells: number }[];
+}
+
+async function versionsBy(branch: number, person: number | null): Promise<number[] | undefined> {
+	if (person === null) return undefined;
+	const found = await pool().query<{ version: number }>('SELECT version FROM branch_change WHERE branch_id = $1 AND person_id = $2', [
+		branch,
+		person
+	]);
+	return found.rows.map(({ version }) => version);
+}
+
+/** The changes of a branch that somebody may read, those that differ most first, a page of them. */
+export async function readChanges(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, find, account, person: by, movedOnly, from }: z.infer<typeof changesSchema>
+): Promise<BranchChangesPage> {
+	const reader = requirePermission(person, 'form.read');
+	await branchFor(reader, modelId, id);
+	const { lines, ...rest } = await askEngine(modelId, 'branchChanges', {
+		...(await modelVersions(pool(), modelId)),
+		branch: (await branchVersion(pool(), id))!,
+		rules: await readAccessRules(reader, modelId),
+		find,
+		account,
+		movedOnly,
+		versions: await versionsBy(id, by),
+		from,
+		most: PAGE
+	});
+	const written = await pool().query<{ version: number; person: string | null; at: Date; words: string }>(
+		'SELECT version, doer(person_id, acting_id) AS person, at, words FROM branch_change WHERE branch_id = $1 AND version = ANY ($2)',
+		[id, [...new Set(lines.map(({ version }) => version))]]
+	);
+	const by_ = new Map(written.rows.map((row) => [row.version, row]));
+	const people = await pool().query<{ id: number; name: string; cells: number }>(
+		`SELECT p.id, p.name, sum(c.cells)::integer AS cells FROM branch_change c JOIN person p ON p.id = c.person_id WHERE c.branch_id = $1 GROUP BY p.id ORDER BY p.name`,
+		[id]
+	);
+	return {
+		...rest,
+		people: people.rows,
+		lines: lines.map((line) => {
+			const own = by_.get(line.version);
+			return { ...line, person: own?.person ?? null, at: own?.at.toISOString() ?? null, through: own?.words ?? '' };
+		})
+	};
+}
+
+/** Puts changes back, as they are in the plan: those that are named, or all that are filtered. */
+export async function putBackChanges(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, find, account, person: by, movedOnly, places: named }: z.infer<typeof putBackSchema>
+): Promise<{ cells: number }> {
+	const writer = requireBranchOpen(requirePermission(person, 'branch.write'));
+	const rules = await readAccessRules(writer, modelId);
+	const versions = await versionsBy(id, by);
+	return transaction(async (client) => {
+		const { revision, structure } = await modelVersions(client, modelId);
+		const branch = await lockBranch(client, id);
+		const stored = await branchFor(writer, modelId, id, client);
+		const whyNot = whyNotWork(writer, stored);
+		if (whyNot) throw new Fault(409, 'branch closed', whyNot);
+		const { cells, width } = await askEngine(modelId, 'branchBack', {
+			revision,
+			structure,
+			branch: { id, version: branch.version },
+			rules,
+			find,
+			account,
+			movedOnly,
+			versions,
+			from: 0,
+			most: 0,
+			places: named
+		});
+		if (cells.length > 0)
+			await writeBranch(client, id, { person: writer.id, acting: actingNow(), words: 'Put back as in the plan' }, cells, width);
+		return { cells: cells.length };
+	});
+}
+
+export type MergeOutcome =
+	| { kind: 'merged'; revision: number; cells: number; left: number }
+	| { kind: 'nothing' }
+	/** Nothing is written yet: the plan has moved there since. */
+	| { kind: 'moved'; moved: BranchChange[]; count: number }
+	| { kind: 'refused'; refused: { words: string; reason: string }[]; count: number };
+
+/**
+ * Merges a branch into the plan, whole or what is named or filtered: the entries of the branch become the plan’s, in one
+ * change set that can be taken back. Where the plan has moved since, it is asked whose figure counts.
+ */
+export async function mergeBranch(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, find, account, person: by, movedOnly, places: named, decides, leavesRefused }: z.infer<typeof mergeSchema>
+): Promise<MergeOutcome> {
+	const merger = requirePermission(requirePermission(person, 'branch.merge'), 'form.enter');
+	const rules = await readAccessRules(merger, modelId);
+	const versions = await versionsBy(id, by);
+	const outcome = await transaction(async (client): Promise<MergeOutcome> => {
+		const revision = await lockModel(client, modelId);
+		const locked = await lockBranch(client, id);
+		const branch = await keptBy(client, merger, modelId, id);
+		if (branch.state !== 'open')
+			throw new Fault(409, 'branch closed', branch.state === 'frozen' ? 'Open it again before it is merged.' : whyNotWork(merger, branch));
+		const plan = await askEngine(modelId, 'planMerge', {
+			revision,
+			structure: await structureVersion(client, modelId),
+			branch: { id, version: locked.version },
+			rules,
+			find,
+			account,
+			movedOnly,
+			versions,
+			from: 0,
+			most: 0,
+			places: named,
+			decides,
+			leavesRefused
+		});
+		if (plan.movedCount > 0) return { kind: 'moved', moved: plan.moved, count: plan.movedCount };
+		if (plan.refused.length > 0) return { kind: 'refused', refused: plan.refused.slice(0, 200), count: plan.refused.length };
+		if (plan.cells === 0) return { kind: 'nothing' };
+		const posted = await postChangeSet(
+			client,
+			{ modelId, person: merger.id, kind: 'save', through: `Branch “${branch.name}”`, cells: plan.cells },
+			await addressDimensions(client, modelId),
+			plan.series,
+			plan.entries
+		);
+		const left = branch.cells - plan.places.length;
+		if (left === 0) await client.query("UPDATE branch SET state = 'merged', merged_revision = $2 WHERE id = $1", [id, posted]);
+		// What the plan shows now is what these were meant against from here on.
+		else
+			await writeBranch(
+				client,
+				id,
+				{ person: merger.id, acting: actingNow(), words: 'Merged into the plan' },
+				plan.places.map(({ held, shows, ...each }) => ({ ...each, value: held, seen: shows })),
+				plan.width
+			);
+		return { kind: 'merged', revision: posted, cells: plan.cells, left };
+	});
+	if (outcome.kind === 'merged') await askEngine(modelId, 'ready', { revision: outcome.revision });
+	return outcome;
+}
+
+/** Takes the merging of a whole branch back: the plan is as before, and the branch open again with all it holds. */
+export async function takeBackMerge(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id }: { id: number }
+): Promise<{ cells: number; stay: number }> {
+	const merger = requirePermission(person, 'branch.merge');
+	await branchFor(merger, modelId, id);
+	const found = await pool().query<{ revision: number | null }>(
+		"SELECT merged_revision AS revision FROM branch WHERE id = $1 AND state = 'merged'",
+		[id]
+	);
+	const revision = found.rows[0]?.revision;
+	if (!revision) throw new Fault(409, 'not merged', 'This branch has not been merged, or that was taken back already.');
+	const { cells, stay } = await takeBackSave(merger, modelId, { revision });
+	await pool().query("UPDATE branch SET state = 'open', merged_revision = NULL WHERE id = $1 AND merged_revision = $2", [id, revision]);
+	return { cells, stay };
+}
+
+export interface BranchComment {
+	id: number;
+	person: string | null;
+	at: string;
+	text: string;
+}
+
+/** What people have written about a branch, the oldest first. */
+export async function readComments(branch: number): Promise<BranchComment[]> {
+	const found = await pool().query<Omit<BranchComment, 'at'> & { at: Date }>(
+		'SELECT c.id, p.name AS person, c.at, c.text FROM branch_comment c LEFT JOIN person p ON p.id = c.person_id WHERE c.branch_id = $1 ORDER BY c.id LIMIT 500',
+		[branch]
+	);
+	return found.rows.map((row) => ({ ...row, at: row.at.toISOString() }));
+}
+
+export const commentSchema = z.object({ id: z.int(), text: z.string().trim().min(1, 'write something').max(4_000) });
+
+/** Writes about a branch: whoever may look at it. */
+export async function writeComment(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, text }: z.infer<typeof commentSchema>
+): Promise<{ comments: BranchComment[] }> {
+	const writer = requirePermission(person, 'form.read');
+	if (writer.acting?.way === 'look') throw onlyLooking(writer.name);
+	const branch = await branchFor(writer, modelId, id);
+	if (branch.state === 'dropped') throw notFound('branch');
+	await pool().query('INSERT INTO branch_comment (branch_id, person_id, text) VALUES ($1, $2, $3)', [id, writer.id, text]);
+	return { comments: await readComments(id) };
+}

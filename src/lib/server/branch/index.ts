@@ -1,0 +1,35 @@
+/** What-if: branches of the plan. */
+export {
+	changesSchema,
+	commentSchema,
+	mergeBranch,
+	mergeSchema,
+	putBackChanges,
+	putBackSchema,
+	readChanges,
+	readComments,
+	takeBackMerge,
+	writeComment,
+	type BranchChangesPage,
+	type BranchComment,
+	type ChangeLine,
+	type MergeOutcome
+} from './changes';
+export { compareBranches, compareSchema, type Comparison } from './compare';
+export {
+	asView,
+	branchOnly,
+	branchSchema,
+	bringBackBranch,
+	changeBranch,
+	changeBranchSchema,
+	copyBranch,
+	copyBranchSchema,
+	dropBranch,
+	makeBranch,
+	peopleForBranches,
+	setBranchState,
+	stateSchema,
+	type BranchView
+} from './make';
+export { branchesFor, branchFor, branchHere, type Branch, type BranchState } from './record';

@@ -1,0 +1,205 @@
+/** Branches: made, named, shared, frozen, copied, dropped and brought back. */
+import type pg from 'pg';
+import { z } from 'zod';
+import { pool, transaction } from '../database';
+import { lockBranch } from '../database/branch-series';
+import { Fault, notAllowed } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+import { branchFor, KEPT_DAYS, mayIn, whyNotWork, type Branch } from './record';
+
+const name = z.string().trim().min(1, 'give it a name').max(80);
+export const branchSchema = z.object({
+	name,
+	purpose: z.string().trim().max(500).default(''),
+	due: z.iso.date().nullable().default(null),
+	everybody: z.enum(['nothing', 'read', 'work']).default('nothing'),
+	people: z
+		.array(z.object({ id: z.int(), may: z.enum(['read', 'work']) }))
+		.max(200)
+		.default([])
+});
+export const changeBranchSchema = branchSchema.extend({ id: z.int() });
+export const branchOnly = z.object({ id: z.int() });
+export const copyBranchSchema = z.object({ id: z.int(), name });
+
+/** A branch has at most so many live siblings: each is a name somebody has to tell apart. */
+const MOST_BRANCHES = 2_000;
+
+/** Makes a branch of the plan as it is: nothing is copied. */
+export async function makeBranch(
+	person: SignedIn | undefined,
+	modelId: number,
+	asked: z.infer<typeof branchSchema>
+): Promise<{ id: number }> {
+	const maker = requirePermission(person, 'branch.write');
+	return transaction(async (client) => {
+		const count = await client.query<{ count: number }>(
+			"SELECT count(*)::integer AS count FROM branch WHERE model_id = $1 AND state <> 'dropped'",
+			[modelId]
+		);
+		if (count.rows[0]!.count >= MOST_BRANCHES)
+			throw new Fault(422, 'too many', `A model has at most ${MOST_BRANCHES} branches. Drop some that are decided.`);
+		const id = await insertBranch(client, modelId, maker.id, asked);
+		await setPeople(client, id, asked.people);
+		return { id };
+	}).catch(named);
+}
+
+async function insertBranch(
+	client: pg.PoolClient,
+	modelId: number,
+	maker: number,
+	{ name, purpose, due, everybody }: Pick<z.infer<typeof branchSchema>, 'name' | 'purpose' | 'due' | 'everybody'>,
+	copiedFrom = ''
+): Promise<number> {
+	const made = await client.query<{ id: number }>(
+		'INSERT INTO branch (model_id, name, purpose, due, everybody, made_by, copied_from) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
+		[modelId, name, purpose, due, everybody, maker, copiedFrom]
+	);
+	return made.rows[0]!.id;
+}
+
+async function setPeople(client: pg.PoolClient, branch: number, people: z.infer<typeof branchSchema>['people']): Promise<void> {
+	await client.query('DELETE FROM branch_person WHERE branch_id = $1', [branch]);
+	await client.query(
+		`INSERT INTO branch_person (branch_id, person_id, may) SELECT $1, p.id, x.may FROM jsonb_to_recordset($2::jsonb) AS x (id integer, may text)
+		JOIN person p ON p.id = x.id AND p.active ON CONFLICT DO NOTHING`,
+		[branch, JSON.stringify(people)]
+	);
+}
+
+/** Two branches of one name cannot be told apart. */
+function named(error: unknown): never {
+	if ((error as { constraint?: string }).constraint === 'branch_name')
+		throw new Fault(409, 'name taken', 'There is a branch of this name already. Choose another one.');
+	throw error;
+}
+
+/** Names a branch anew, and says for what, until when and for whom it is. What somebody has typed in it and not saved stays theirs. */
+export async function changeBranch(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, ...asked }: z.infer<typeof changeBranchSchema>
+): Promise<void> {
+	const keeper = requirePermission(person, 'branch.write');
+	await transaction(async (client) => {
+		await keptBy(client, keeper, modelId, id);
+		await client.query('UPDATE branch SET name = $2, purpose = $3, due = $4, everybody = $5 WHERE id = $1', [
+			id,
+			asked.name,
+			asked.purpose,
+			asked.due,
+			asked.everybody
+		]);
+		await setPeople(client, id, asked.people);
+	}).catch(named);
+}
+
+/** A branch, locked, of who may decide over it. @throws Fault 403 to others */
+export async function keptBy(client: pg.PoolClient, person: SignedIn, modelId: number, id: number): Promise<Branch> {
+	await lockBranch(client, id);
+	const branch = await branchFor(person, modelId, id, client);
+	if (branch.madeBy?.id !== person.id && !person.permissions.includes('branch.merge'))
+		throw notAllowed(`decide over “${branch.name}”: that is for who made it, and for who merges branches`);
+	return branch;
+}
+
+export const stateSchema = z.object({ id: z.int(), state: z.enum(['open', 'frozen']) });
+
+/** Freezes a branch, or opens it again: one that was frozen, or merged and taken back. */
+export async function setBranchState(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, state }: z.infer<typeof stateSchema>
+): Promise<void> {
+	const keeper = requirePermission(person, 'branch.write');
+	await transaction(async (client) => {
+		const branch = await keptBy(client, keeper, modelId, id);
+		if (branch.state === 'dropped') throw new Fault(422, 'dropped', 'Bring it back first.');
+		await client.query('UPDATE branch SET state = $2 WHERE id = $1', [id, state]);
+	});
+}
+
+/** Drops a branch: it can be brought back for a while. */
+export async function dropBranch(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id }: z.infer<typeof branchOnly>
+): Promise<{ days: number }> {
+	const keeper = requirePermission(person, 'branch.write');
+	await transaction(async (client) => {
+		await keptBy(client, keeper, modelId, id);
+		await client.query("UPDATE branch SET state = 'dropped', dropped_at = now() WHERE id = $1 AND state <> 'dropped'", [id]);
+	});
+	return { days: KEPT_DAYS };
+}
+
+export async function bringBackBranch(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof branchOnly>): Promise<void> {
+	const keeper = requirePermission(person, 'branch.write');
+	await transaction(async (client) => {
+		const branch = await keptBy(client, keeper, modelId, id);
+		if (branch.state !== 'dropped') return;
+		if (branch.droppedAt && Date.parse(branch.droppedAt) < Date.now() - KEPT_DAYS * 86_400_000)
+			throw new Fault(422, 'gone', `It was dropped more than ${KEPT_DAYS} days ago.`);
+		await client.query("UPDATE branch SET state = 'open', dropped_at = NULL WHERE id = $1", [id]);
+	}).catch(named);
+}
+
+/** A branch of its own with everything this one holds today; later changes of one do not reach the other. */
+export async function copyBranch(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, name: called }: z.infer<typeof copyBranchSchema>
+): Promise<{ id: number }> {
+	const maker = requirePermission(person, 'branch.write');
+	return transaction(async (client) => {
+		await lockBranch(client, id);
+		const branch = await branchFor(maker, modelId, id, client);
+		const copy = await insertBranch(client, modelId, maker.id, { ...branch, name: called, everybody: 'nothing' }, branch.name);
+		await client.query(
+			`INSERT INTO branch_series (branch_id, origin_id, fiscal_year, address, amounts, versions, seen, version)
+			SELECT $2, origin_id, fiscal_year, address, amounts, ARRAY(SELECT CASE WHEN v IS NULL THEN NULL ELSE 1 END FROM unnest(versions) WITH ORDINALITY AS e (v, o) ORDER BY o), seen, 1
+			FROM branch_series WHERE branch_id = $1 AND cardinality(array_remove(versions, NULL)) > 0`,
+			[id, copy]
+		);
+		await client.query('UPDATE branch SET version = 1 WHERE id = $1', [copy]);
+		await client.query('INSERT INTO branch_change (branch_id, version, person_id, words, cells) VALUES ($1, 1, $2, $3, $4)', [
+			copy,
+			maker.id,
+			`Copied from “${branch.name}”`,
+			branch.cells
+		]);
+		return { id: copy };
+	}).catch(named);
+}
+
+/** A branch as its page shows it. */
+export interface BranchView extends Branch {
+	/** What whoever looks may do. */
+	mayWork: boolean;
+	whyNot: string;
+	mayDecide: boolean;
+	mayMerge: boolean;
+}
+
+export function asView(person: SignedIn, branch: Branch): BranchView {
+	const whyNot = whyNotWork(person, branch);
+	const merges = person.permissions.includes('branch.merge');
+	return {
+		...branch,
+		whyNot,
+		mayWork: whyNot === '' && mayIn(person, branch) === 'work',
+		mayDecide: person.permissions.includes('branch.write') && (branch.madeBy?.id === person.id || merges),
+		mayMerge: merges && person.permissions.includes('form.enter') && branch.state === 'open'
+	};
+}
+
+/** Whom a branch can be shared with: everybody who works in the model. */
+export async function peopleForBranches(modelId: number): Promise<{ id: number; name: string }[]> {
+	const found = await pool().query<{ id: number; name: string }>(
+		`SELECT p.id, p.name FROM person p WHERE p.active AND EXISTS (SELECT FROM role_given g
+			WHERE (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)) AND (g.model_id IS NULL OR g.model_id = $1)) ORDER BY p.name LIMIT 2000`,
+		[modelId]
+	);
+	return found.rows;
+}

@@ -1,0 +1,96 @@
+/** Branches as they are stored, and who may do what in one. */
+import { pool, type Database } from '../database';
+import { notFound } from '../fault';
+import type { BranchHere, SignedIn } from '../session';
+
+export type BranchState = 'open' | 'frozen' | 'merged' | 'dropped';
+export type MayInBranch = 'nothing' | 'read' | 'work';
+
+export interface Branch {
+	id: number;
+	name: string;
+	purpose: string;
+	state: BranchState;
+	/** The day (YYYY-MM-DD) by which it should be decided. */
+	due: string | null;
+	everybody: MayInBranch;
+	people: { id: number; name: string; may: 'read' | 'work' }[];
+	madeBy: { id: number; name: string } | null;
+	madeAt: string;
+	copiedFrom: string;
+	droppedAt: string | null;
+	version: number;
+	/** Cells it holds. */
+	cells: number;
+	/** When a figure in it was changed last, and by whom. */
+	changed: { at: string; person: string | null; words: string } | null;
+}
+
+/** How long a dropped branch can be brought back. */
+export const KEPT_DAYS = 30;
+
+interface Row extends Omit<Branch, 'madeAt' | 'droppedAt' | 'changed'> {
+	madeAt: Date;
+	droppedAt: Date | null;
+	changedAt: Date | null;
+	changedBy: string | null;
+	changedWords: string | null;
+}
+
+const BRANCH = `SELECT b.id, b.name, b.purpose, b.state, b.due::text AS due, b.everybody, b.made_at AS "madeAt", b.copied_from AS "copiedFrom", b.dropped_at AS "droppedAt", b.version,
+	CASE WHEN m.id IS NOT NULL THEN json_build_object('id', m.id, 'name', m.name) END AS "madeBy",
+	coalesce((SELECT json_agg(json_build_object('id', p.id, 'name', p.name, 'may', x.may) ORDER BY p.name) FROM branch_person x JOIN person p ON p.id = x.person_id WHERE x.branch_id = b.id), '[]') AS people,
+	(SELECT coalesce(sum(cardinality(array_remove(s.versions, NULL))), 0)::integer FROM branch_series s WHERE s.branch_id = b.id) AS cells,
+	c.at AS "changedAt", doer(c.person_id, c.acting_id) AS "changedBy", c.words AS "changedWords"
+	FROM branch b LEFT JOIN person m ON m.id = b.made_by
+	LEFT JOIN LATERAL (SELECT at, person_id, acting_id, words FROM branch_change WHERE branch_id = b.id ORDER BY version DESC LIMIT 1) c ON true`;
+
+const asBranch = ({ madeAt, droppedAt, changedAt, changedBy, changedWords, ...row }: Row): Branch => ({
+	...row,
+	madeAt: madeAt.toISOString(),
+	droppedAt: droppedAt?.toISOString() ?? null,
+	changed: changedAt ? { at: changedAt.toISOString(), person: changedBy, words: changedWords ?? '' } : null
+});
+
+/** What a person may do in a branch: its maker everything, who is named what is said, and who merges may look at all. */
+export function mayIn(person: SignedIn, branch: Branch): MayInBranch {
+	if (branch.madeBy?.id === person.id) return 'work';
+	const named = branch.people.find(({ id }) => id === person.id)?.may ?? 'nothing';
+	const merges: MayInBranch = person.permissions.includes('branch.merge') ? 'read' : 'nothing';
+	const all = [named, branch.everybody, merges];
+	return all.includes('work') ? 'work' : all.includes('read') ? 'read' : 'nothing';
+}
+
+/** The branches of a model that somebody may look at, those that were changed last first; dropped ones while they can be brought back. */
+export async function branchesFor(person: SignedIn, modelId: number): Promise<Branch[]> {
+	const found = await pool().query<Row>(
+		`${BRANCH} WHERE b.model_id = $1 AND (b.dropped_at IS NULL OR b.dropped_at > now() - make_interval(days => $2)) ORDER BY coalesce(c.at, b.made_at) DESC`,
+		[modelId, KEPT_DAYS]
+	);
+	return found.rows.map(asBranch).filter((branch) => mayIn(person, branch) !== 'nothing');
+}
+
+/** A branch somebody may look at. @throws Fault 404 */
+export async function branchFor(person: SignedIn, modelId: number, id: number, database: Database = pool()): Promise<Branch> {
+	const found = await database.query<Row>(`${BRANCH} WHERE b.model_id = $1 AND b.id = $2`, [modelId, id]);
+	const branch = found.rows[0] && asBranch(found.rows[0]);
+	if (!branch || mayIn(person, branch) === 'nothing') throw notFound('branch');
+	return branch;
+}
+
+/** The branch an address names, as it is for a person. @throws Fault 404 where there is none they may look at */
+export async function branchHere(person: SignedIn, modelId: number, id: number): Promise<BranchHere> {
+	const branch = await branchFor(person, modelId, id);
+	if (branch.state === 'dropped') throw notFound('branch');
+	return { id, name: branch.name, whyNot: whyNotWork(person, branch) };
+}
+
+/** Why somebody may not change figures in a branch; empty where they may. */
+export function whyNotWork(person: SignedIn, branch: Branch): string {
+	if (branch.state === 'frozen') return `“${branch.name}” is frozen: it shows what it showed, and nothing is changed in it.`;
+	if (branch.state === 'merged') return `“${branch.name}” has been merged into the plan. Copy it to go on from there.`;
+	if (branch.state === 'dropped') return `“${branch.name}” has been dropped.`;
+	if (mayIn(person, branch) !== 'work')
+		return `You may look at “${branch.name}”. ${branch.madeBy?.name ?? 'Its maker'} can let you work in it.`;
+	return '';
+}

@@ -1,0 +1,127 @@
+/** What branches hold of figures: read and written as whole series, by origin. */
+import type pg from 'pg';
+import type { Database } from './pool';
+
+/** A branch of a model, and how often its figures have changed. */
+export interface BranchVersion {
+	id: number;
+	version: number;
+}
+
+/** A series of a branch; by place in the year, null where the plan shows through. */
+export interface BranchSeries {
+	origin: number;
+	year: number;
+	address: number[];
+	amounts: (number | null)[];
+	versions: (number | null)[];
+	seen: (number | null)[];
+}
+
+/** A cell to be written in a branch. */
+export interface BranchCell {
+	origin: number;
+	address: readonly number[];
+	year: number;
+	position: number;
+	/** A value, infinity for nothing, minus infinity for taken away; null puts it back as it is in the plan. */
+	value: number | null;
+	/** What the plan shows at the cell now; NaN for nothing. */
+	seen: number;
+}
+
+/** @param after only what was written after this version */
+export async function readBranchSeries(database: Database, branch: number, after = -1): Promise<BranchSeries[]> {
+	const found = await database.query<BranchSeries>(
+		`SELECT origin_id AS origin, fiscal_year AS year, address, amounts, versions, seen FROM branch_series WHERE branch_id = $1 AND version > $2`,
+		[branch, after]
+	);
+	return found.rows;
+}
+
+/** The latest version of a branch; undefined where there is none. */
+export async function branchVersion(database: Database, branch: number): Promise<BranchVersion | undefined> {
+	return (await database.query<BranchVersion>('SELECT id, version FROM branch WHERE id = $1', [branch])).rows[0];
+}
+
+/** Takes a branch's write lock for the rest of the transaction. @returns its version and state */
+export async function lockBranch(client: pg.PoolClient, branch: number): Promise<BranchVersion & { state: string }> {
+	return (await client.query<BranchVersion & { state: string }>('SELECT id, version, state FROM branch WHERE id = $1 FOR UPDATE', [branch]))
+		.rows[0]!;
+}
+
+/**
+ * Writes cells of a branch as its next version. The caller holds the branch's lock.
+ * @param width how many places a year has
+ * @returns the version
+ */
+export async function writeBranch(
+	client: pg.PoolClient,
+	branch: number,
+	{ person, acting, words }: { person: number; acting: number | null; words: string },
+	cells: readonly BranchCell[],
+	width: number
+): Promise<number> {
+	const counted = await client.query<{ version: number }>('UPDATE branch SET version = version + 1 WHERE id = $1 RETURNING version', [
+		branch
+	]);
+	const { version } = counted.rows[0]!;
+	await client.query('INSERT INTO branch_change (branch_id, version, person_id, acting_id, words, cells) VALUES ($1, $2, $3, $4, $5, $6)', [
+		branch,
+		version,
+		person,
+		acting,
+		words,
+		cells.length
+	]);
+	const keyOf = ({ origin, year, address }: Pick<BranchCell, 'origin' | 'year' | 'address'>) => `${origin} ${year} ${address.join(' ')}`;
+	const series = new Map<string, BranchSeries>();
+	for (const { origin, year, address } of cells) {
+		const empty = () => new Array<number | null>(width).fill(null);
+		series.set(keyOf({ origin, year, address }), {
+			origin,
+			year,
+			address: [...address],
+			amounts: empty(),
+			versions: empty(),
+			seen: empty()
+		});
+	}
+	const keys = JSON.stringify([...series.values()].map(({ origin, year, address }) => ({ origin, year, address })));
+	const asked = `SELECT x.origin, x.year, ARRAY(SELECT jsonb_array_elements_text(x.address)::integer) AS address
+		FROM jsonb_to_recordset($2::jsonb) AS x (origin integer, year smallint, address jsonb)`;
+	const known = await client.query<BranchSeries>(
+		`SELECT s.origin_id AS origin, s.fiscal_year AS year, s.address, s.amounts, s.versions, s.seen FROM (${asked}) AS x
+		JOIN branch_series s ON s.branch_id = $1 AND s.origin_id = x.origin AND s.fiscal_year = x.year AND s.address = x.address`,
+		[branch, keys]
+	);
+	for (const row of known.rows) series.set(keyOf(row), row);
+	for (const cell of cells) {
+		const { amounts, versions, seen } = series.get(keyOf(cell))!;
+		amounts[cell.position] = cell.value;
+		versions[cell.position] = cell.value === null ? null : version;
+		seen[cell.position] = cell.value === null ? null : cell.seen;
+	}
+	const numbers = (values: readonly (number | null)[]) => values.map((value) => (value === null ? null : String(value)));
+	await client.query(
+		`INSERT INTO branch_series (branch_id, origin_id, fiscal_year, address, amounts, versions, seen, version)
+		SELECT $1, x.origin, x.year, ARRAY(SELECT jsonb_array_elements_text(x.address)::integer), ARRAY(SELECT a::double precision FROM jsonb_array_elements_text(x.amounts) WITH ORDINALITY AS e (a, o) ORDER BY o),
+			ARRAY(SELECT v::integer FROM jsonb_array_elements_text(x.versions) WITH ORDINALITY AS e (v, o) ORDER BY o), ARRAY(SELECT s::double precision FROM jsonb_array_elements_text(x.seen) WITH ORDINALITY AS e (s, o) ORDER BY o), $3
+		FROM jsonb_to_recordset($2::jsonb) AS x (origin integer, year smallint, address jsonb, amounts jsonb, versions jsonb, seen jsonb)
+		ON CONFLICT (branch_id, origin_id, fiscal_year, address)
+			DO UPDATE SET amounts = excluded.amounts, versions = excluded.versions, seen = excluded.seen, version = excluded.version`,
+		[
+			branch,
+			JSON.stringify(
+				[...series.values()].map(({ amounts, versions, seen, ...rest }) => ({
+					...rest,
+					amounts: numbers(amounts),
+					versions,
+					seen: numbers(seen)
+				}))
+			),
+			version
+		]
+	);
+	return version;
+}

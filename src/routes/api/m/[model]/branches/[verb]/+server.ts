@@ -1,0 +1,54 @@
+import { z } from 'zod';
+import { answer, readBody } from '$lib/server/answer';
+import {
+	branchOnly,
+	branchSchema,
+	bringBackBranch,
+	changeBranch,
+	changeBranchSchema,
+	changesSchema,
+	commentSchema,
+	compareBranches,
+	compareSchema,
+	copyBranch,
+	copyBranchSchema,
+	dropBranch,
+	makeBranch,
+	mergeBranch,
+	mergeSchema,
+	putBackChanges,
+	putBackSchema,
+	readChanges,
+	setBranchState,
+	stateSchema,
+	takeBackMerge,
+	writeComment
+} from '$lib/server/branch';
+import { notFound } from '$lib/server/fault';
+
+/** What can be asked: by verb, how its body is understood and who answers. */
+const verb = <Schema extends z.ZodType>(
+	schema: Schema,
+	work: (person: App.Locals['person'], modelId: number, body: z.infer<Schema>) => Promise<unknown>
+) => ({ run: async (request: Request, { person, modelId }: App.Locals) => work(person, modelId, await readBody(request, schema)) });
+
+const VERBS = {
+	make: verb(branchSchema, makeBranch),
+	change: verb(changeBranchSchema, changeBranch),
+	state: verb(stateSchema, setBranchState),
+	drop: verb(branchOnly, dropBranch),
+	'bring-back': verb(branchOnly, bringBackBranch),
+	copy: verb(copyBranchSchema, copyBranch),
+	changes: verb(changesSchema, readChanges),
+	'put-back': verb(putBackSchema, putBackChanges),
+	merge: verb(mergeSchema, mergeBranch),
+	'take-back': verb(branchOnly, takeBackMerge),
+	comment: verb(commentSchema, writeComment),
+	compare: verb(compareSchema, compareBranches)
+};
+
+export const POST = ({ request, locals, params }) =>
+	answer(async () => {
+		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
+		return VERBS[params.verb as keyof typeof VERBS].run(request, locals);
+	});

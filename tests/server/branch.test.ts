@@ -1,0 +1,267 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import {
+	branchesFor,
+	branchHere,
+	bringBackBranch,
+	changeBranch,
+	compareBranches,
+	copyBranch,
+	dropBranch,
+	makeBranch,
+	mergeBranch,
+	putBackChanges,
+	readChanges,
+	readComments,
+	setBranchState,
+	takeBackMerge,
+	writeComment
+} from '../../src/lib/server/branch';
+import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import type { SignedIn } from '../../src/lib/server/session';
+import { faultOf } from './fault-of';
+import { openHouse, type House } from './house';
+import { putLock } from './locked';
+
+let house: House;
+let osric: SignedIn;
+let imke: SignedIn;
+let tove: SignedIn;
+const MODEL = 1;
+const FORM = 'route-contribution';
+const ids = new Map<string, number>();
+const dimension = new Map<string, number>();
+
+beforeAll(async () => {
+	house = await openHouse('branch');
+	osric = await house.person('Osric', MODEL);
+	imke = await house.person('Imke', MODEL);
+	tove = await house.person('Tove', MODEL);
+	const members = await house.database.pool.query<{ id: number; code: string; dimension: number; name: string }>(
+		`SELECT m.id, m.code, d.id AS dimension, d.name FROM member m JOIN dimension d ON d.id = m.dimension_id JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = 1`
+	);
+	for (const { id, code, dimension: of, name } of members.rows) {
+		if (['Scenario', 'Line', 'Department', 'Period'].includes(name) || code === 'R06') ids.set(code, id);
+		dimension.set(name, of);
+	}
+});
+afterAll(() => house.close());
+
+/** Somebody in a branch. */
+const within = async (person: SignedIn, branch: number): Promise<SignedIn> => ({
+	...person,
+	branch: await branchHere(person, MODEL, branch)
+});
+const choices = () => ({
+	members: {
+		[dimension.get('Line')!]: ids.get('NOR')!,
+		[dimension.get('Route')!]: ids.get('R06')!,
+		[dimension.get('Department')!]: ids.get('BK')!
+	},
+	currency: 'local'
+});
+async function shown(person: SignedIn, row: string, column: string): Promise<number | null> {
+	const { form } = await openForm(person, MODEL, FORM, choices());
+	const at =
+		form.rows.findIndex(({ label }) => label === row) * form.columns.length + form.columns.findIndex(({ label }) => label === column);
+	return form.values[at]!;
+}
+async function type(person: SignedIn, row: string, column: string, text: string): Promise<string | undefined> {
+	const { form } = await openForm(person, MODEL, FORM, choices());
+	const outcome = await enterFigures(person, MODEL, FORM, choices(), {
+		entries: [
+			{ row: form.rows.findIndex(({ label }) => label === row), column: form.columns.findIndex(({ label }) => label === column), text }
+		],
+		structure: form.structure
+	});
+	return outcome.faults[0]?.message;
+}
+const save = (person: SignedIn, keepMine: { address: number[]; period: number }[] = []) =>
+	saveDraft(person, MODEL, FORM, { keepMine, takeTheirs: [] });
+const everything = { find: '', account: null, person: null, movedOnly: false };
+const changesOf = (person: SignedIn, id: number) => readChanges(person, MODEL, { ...everything, id, from: 0 });
+let next = 0;
+const made = async (people: { id: number; may: 'read' | 'work' }[] = [], by = osric) =>
+	(await makeBranch(by, MODEL, { name: `Try ${++next}`, purpose: 'what if', due: null, everybody: 'nothing', people })).id;
+
+describe('a branch', () => {
+	test('is typed into and saved without touching the plan; the plan shows through where nothing was changed', async () => {
+		const id = await made([{ id: imke.id, may: 'work' }]);
+		const [mine, hers] = [await within(osric, id), await within(imke, id)];
+		const [may, june] = [await shown(osric, 'Coaches', 'May 2027'), await shown(osric, 'Coaches', 'Jun 2027')];
+		const year = (await shown(osric, 'Coaches', 'FY2028'))!;
+		expect(await type(mine, 'Coaches', 'May 2027', String(Math.round(may!) + 700))).toBeUndefined();
+		// Not saved, it is nobody else's, and the plan's draft knows nothing of it.
+		expect(await shown(hers, 'Coaches', 'May 2027')).toBe(may);
+		expect((await openForm(osric, MODEL, FORM, choices())).form.draftSize).toBe(0);
+		expect(await save(mine)).toMatchObject({ kind: 'saved', cells: 1, branch: id });
+		expect(await shown(hers, 'Coaches', 'May 2027')).toBe(Math.round(may!) + 700);
+		expect(await shown(osric, 'Coaches', 'May 2027')).toBe(may);
+		expect(await shown(hers, 'Coaches', 'FY2028')).toBeCloseTo(year - may! + Math.round(may!) + 700, 4);
+		const { form } = await openForm(hers, MODEL, FORM, choices());
+		const cell = (row: string, column: string) =>
+			form.rows.findIndex(({ label }) => label === row) * form.columns.length + form.columns.findIndex(({ label }) => label === column);
+		expect(form.branched).toContain(cell('Coaches', 'May 2027'));
+		expect(form.branched).toContain(cell('Coaches', 'FY2028'));
+		expect(form.branched).not.toContain(cell('Coaches', 'Jun 2027'));
+		// The plan moves: there too where nothing was changed, and not where something was.
+		expect(await type(osric, 'Coaches', 'Jun 2027', String(Math.round(june!) + 5))).toBeUndefined();
+		expect(await type(osric, 'Coaches', 'May 2027', '1')).toBeUndefined();
+		expect(await save(osric)).toMatchObject({ kind: 'saved', cells: 2 });
+		expect(await shown(hers, 'Coaches', 'Jun 2027')).toBe(Math.round(june!) + 5);
+		expect(await shown(hers, 'Coaches', 'May 2027')).toBe(Math.round(may!) + 700);
+		const { lines, totals } = await changesOf(imke, id);
+		expect(lines).toMatchObject([{ base: 1, value: Math.round(may!) + 700, moved: true, person: 'Osric Hale', accountName: 'Coaches' }]);
+		expect(totals.length).toBeGreaterThan(0);
+		// Put back, it is as in the plan, which has moved.
+		expect(await putBackChanges(hers, MODEL, { ...everything, id, places: null })).toEqual({ cells: 1 });
+		expect(await shown(mine, 'Coaches', 'May 2027')).toBe(1);
+		expect((await changesOf(osric, id)).all).toBe(0);
+		await type(osric, 'Coaches', 'May 2027', String(may));
+		await save(osric);
+	});
+
+	test('two who type the same cell are told, as in the plan; an entry taken away is taken away there alone', async () => {
+		const id = await made([{ id: imke.id, may: 'work' }]);
+		const [mine, hers] = [await within(osric, id), await within(imke, id)];
+		await type(mine, 'Coaches', 'Aug 2027', '11');
+		await type(hers, 'Coaches', 'Aug 2027', '12');
+		expect(await save(mine)).toMatchObject({ kind: 'saved' });
+		const conflict = await save(hers);
+		expect(conflict).toMatchObject({ kind: 'conflicts', conflicts: [{ now: 11, mine: 12 }] });
+		if (conflict.kind !== 'conflicts') throw new Error('no conflict');
+		expect(await save(hers, conflict.conflicts)).toMatchObject({ kind: 'saved' });
+		expect(await shown(mine, 'Coaches', 'Aug 2027')).toBe(12);
+		const plan = await shown(osric, 'Coaches', 'Aug 2027');
+		await type(mine, 'Coaches', 'Aug 2027', '');
+		await save(mine);
+		expect(await shown(osric, 'Coaches', 'Aug 2027')).toBe(plan);
+	});
+
+	test('is seen by who made it and who is named; looked at is not worked in; frozen it stays as it is', async () => {
+		const id = await made([{ id: imke.id, may: 'read' }]);
+		expect((await branchesFor(imke, MODEL)).map((branch) => branch.id)).toContain(id);
+		expect((await branchesFor(tove, MODEL)).map((branch) => branch.id)).not.toContain(id);
+		expect(await faultOf(branchHere(tove, MODEL, id))).toMatchObject({ status: 404 });
+		expect(await faultOf(readChanges(tove, MODEL, { ...everything, id, from: 0 }))).toMatchObject({ status: 404 });
+		expect(await faultOf(compareBranches(tove, MODEL, { form: FORM, choices: choices(), branches: [id] }))).toMatchObject({ status: 404 });
+		const hers = await within(imke, id);
+		expect(await faultOf(type(hers, 'Coaches', 'May 2027', '1'))).toMatchObject({ status: 409 });
+		expect(await faultOf(dropBranch(imke, MODEL, { id }))).toMatchObject({ status: 403 });
+		await changeBranch(osric, MODEL, { id, name: `Renamed ${id}`, purpose: '', due: '2027-01-31', everybody: 'work', people: [] });
+		const theirs = await within(tove, id);
+		expect(theirs.branch).toMatchObject({ name: `Renamed ${id}`, whyNot: '' });
+		await setBranchState(osric, MODEL, { id, state: 'frozen' });
+		expect((await faultOf(save(theirs))).message).toMatch(/frozen/);
+		expect((await within(osric, id)).branch!.whyNot).toMatch(/is frozen/);
+		expect(
+			await faultOf(mergeBranch(osric, MODEL, { ...everything, id, places: null, decides: null, leavesRefused: false }))
+		).toMatchObject({
+			status: 409
+		});
+		await writeComment(tove, MODEL, { id, text: 'too dear' });
+		expect(await readComments(id)).toMatchObject([{ person: 'Tove Brandal', text: 'too dear' }]);
+	});
+
+	test('is copied with what it holds, dropped and brought back; a name is had once', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Jul 2027', '21');
+		await save(mine);
+		const copy = await copyBranch(osric, MODEL, { id, name: `Copy of ${id}` });
+		const there = await within(osric, copy.id);
+		expect(await shown(there, 'Coaches', 'Jul 2027')).toBe(21);
+		await type(there, 'Coaches', 'Jul 2027', '22');
+		await save(there);
+		expect(await shown(mine, 'Coaches', 'Jul 2027')).toBe(21);
+		expect((await changesOf(osric, copy.id)).lines).toMatchObject([{ value: 22 }]);
+		expect(await faultOf(copyBranch(osric, MODEL, { id, name: `copy of ${id}` }))).toMatchObject({ status: 409, code: 'name taken' });
+		await dropBranch(osric, MODEL, { id });
+		expect(await faultOf(branchHere(osric, MODEL, id))).toMatchObject({ status: 404 });
+		await bringBackBranch(osric, MODEL, { id });
+		expect(await shown(await within(osric, id), 'Coaches', 'Jul 2027')).toBe(21);
+	});
+});
+
+describe('merging', () => {
+	const merge = (id: number, more: Partial<Parameters<typeof mergeBranch>[2]> = {}, by = osric) =>
+		mergeBranch(by, MODEL, { ...everything, id, places: null, decides: null, leavesRefused: false, ...more });
+
+	test('makes the plan what the branch showed, in one change set that can be taken back', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		const before = [await shown(osric, 'Coaches', 'Oct 2027'), await shown(osric, 'Fuel', 'Oct 2027')];
+		await type(mine, 'Coaches', 'Oct 2027', '31');
+		await type(mine, 'Fuel', 'Oct 2027', '3200');
+		await save(mine);
+		const branch = [await shown(mine, 'Coaches', 'Oct 2027'), await shown(mine, 'Fuel', 'Oct 2027')];
+		expect(await faultOf(merge(id, {}, imke))).toMatchObject({ status: 403 });
+		const outcome = await merge(id);
+		expect(outcome).toMatchObject({ kind: 'merged', left: 0 });
+		const plan = [await shown(osric, 'Coaches', 'Oct 2027'), await shown(osric, 'Fuel', 'Oct 2027')];
+		plan.forEach((value, at) => expect(value).toBeCloseTo(branch[at]!, 6));
+		expect((await faultOf(merge(id))).message).toMatch(/has been merged/);
+		expect(await faultOf(type(await within(osric, id), 'Coaches', 'Oct 2027', '5'))).toMatchObject({ status: 409 });
+		await takeBackMerge(osric, MODEL, { id });
+		expect([await shown(osric, 'Coaches', 'Oct 2027'), await shown(osric, 'Fuel', 'Oct 2027')]).toEqual(before);
+		expect(await shown(await within(osric, id), 'Coaches', 'Oct 2027')).toBe(31);
+	});
+
+	test('asks where the plan has moved since, and takes what is decided', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Nov 2027', '41');
+		await type(mine, 'Coaches', 'Dec 2027', '42');
+		await save(mine);
+		await type(osric, 'Coaches', 'Nov 2027', '7');
+		await save(osric);
+		expect(await merge(id)).toMatchObject({ kind: 'moved', count: 1, moved: [{ base: 7, value: 41 }] });
+		expect(await shown(osric, 'Coaches', 'Dec 2027')).not.toBe(42);
+		expect(await merge(id, { decides: 'plan' })).toMatchObject({ kind: 'merged', cells: 1, left: 1 });
+		expect([await shown(osric, 'Coaches', 'Nov 2027'), await shown(osric, 'Coaches', 'Dec 2027')]).toEqual([7, 42]);
+		expect(await merge(id, { decides: 'branch' })).toMatchObject({ kind: 'merged', cells: 1 });
+		expect(await shown(osric, 'Coaches', 'Nov 2027')).toBe(41);
+	});
+
+	test('into what is closed is refused as a whole, or leaves that behind in the branch', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Jan 2028', '51');
+		await type(mine, 'Coaches', 'Feb 2028', '52');
+		await save(mine);
+		const open = await putLock(MODEL, { name: 'January' }, [ids.get('BUD28')!, ids.get('2028-01')!]);
+		expect(await merge(id)).toMatchObject({
+			kind: 'refused',
+			count: 1,
+			refused: [{ reason: expect.stringContaining('January is closed') as string }]
+		});
+		expect(await shown(osric, 'Coaches', 'Feb 2028')).not.toBe(52);
+		expect(await merge(id, { leavesRefused: true })).toMatchObject({ kind: 'merged', cells: 1, left: 1 });
+		expect(await shown(osric, 'Coaches', 'Feb 2028')).toBe(52);
+		await open();
+		expect(await merge(id)).toMatchObject({ kind: 'merged', cells: 1 });
+		expect(await shown(osric, 'Coaches', 'Jan 2028')).toBe(51);
+	});
+
+	test('by two at once happens once', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Mar 2028', '61');
+		await save(mine);
+		const maren = await house.person('Maren', MODEL);
+		const outcomes = await Promise.allSettled([merge(id), merge(id, {}, maren)]);
+		expect(outcomes.filter(({ status }) => status === 'fulfilled')).toHaveLength(1);
+		expect(await shown(osric, 'Coaches', 'Mar 2028')).toBe(61);
+	});
+
+	test('of a form side by side the plan and the branches differ where they were changed', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Sep 2027', '71');
+		await save(mine);
+		const { sides, rows, columns } = await compareBranches(osric, MODEL, { form: FORM, choices: choices(), branches: [id] });
+		const at = rows.findIndex(({ label }) => label === 'Coaches') * columns.length + columns.findIndex(({ label }) => label === 'Sep 2027');
+		expect(sides.map(({ values }) => values[at])).toEqual([await shown(osric, 'Coaches', 'Sep 2027'), 71]);
+		const other = rows.findIndex(({ label }) => label === 'Fuel') * columns.length;
+		expect(sides[1]!.values[other]).toBe(sides[0]!.values[other]);
+	});
+});
