@@ -26,6 +26,8 @@ const MOST_OPTIONS = 500;
 /** The runbooks that a form runs; none for those who may run none. */
 export async function runsOfForm(person: SignedIn | undefined, modelId: number, code: string): Promise<RunOfForm[]> {
 	const reader = requirePermission(person, 'form.read');
+	// A run writes into the plan.
+	if (reader.branch) return [];
 	if (!reader.permissions.includes('rule.run') || !reader.permissions.includes('form.enter')) return [];
 	const { layout } = await readForm(reader, modelId, code);
 	const { structure } = await modelVersions(pool(), modelId);

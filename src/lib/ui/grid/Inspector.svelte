@@ -69,6 +69,11 @@
 	{/if}
 	{#each details.notes as note (note)}<p class="text-warning mt-2">{note}</p>{/each}
 
+	{#if details.inBranch}
+		<h3>Changed in this branch</h3>
+		<p class="part"><span>In the plan</span><b>{shown(details.inBranch.base)}</b></p>
+		<p class="text-grey">{details.inBranch.person ?? 'Somebody'}, {formatMoment(details.inBranch.at, locale)}, {details.inBranch.words}</p>
+	{/if}
 	{#if details.formula}
 		<h3>
 			{details.frozen ? 'As it was when it was closed, computed as' : details.result === null ? 'Computed as' : 'Above the result of'}

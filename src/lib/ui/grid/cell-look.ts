@@ -64,6 +64,7 @@ export function lookOf(form: ShownForm, grid: GridState, around: GridSurrounding
 	if (form.drafted.has(cell)) note('drafted', 'unsaved');
 	if (form.draftedBeneath.has(cell)) note('drafted-beneath', 'unsaved entries beneath');
 	if (form.tried.has(cell) && !form.drafted.has(cell)) note('tried', 'as it would be after the run that is tried');
+	if (form.branched.has(cell)) note('branched', 'changed in this branch');
 	if (fault !== undefined) note('refused', `refused: ${fault}`);
 	if (flag & 1) note('', 'a rate or weight is missing');
 	if (flag & 4) note('', 'several values beneath');

@@ -21,6 +21,7 @@ export const CELL_STATES: readonly CellState[] = [
 	{ classes: 'enter drafted', sample: '1,300', meaning: 'in your draft, not saved yet' },
 	{ classes: 'spread drafted-beneath', sample: '9,700', meaning: 'a total with unsaved entries beneath' },
 	{ classes: 'enter tried', sample: '2,310', meaning: 'as it would be after the run you try' },
+	{ classes: 'enter branched', sample: '1,480', meaning: 'changed in this branch, or a total above such' },
 	{ classes: 'enter refused', sample: '990', meaning: 'refused; the reason shows on the cell' },
 	{ classes: 'enter kept', sample: '1,900', meaning: 'kept fixed: spreads leave it as it is' },
 	{ classes: 'computed good', sample: '140', meaning: 'a difference that is good news', mark: 'news' },

@@ -42,9 +42,9 @@ export interface EntryOptions {
 
 /** What the session needs of the page it lives on. */
 export interface SessionPlace {
-	/** Whom and which model the page was opened for (ids): what is typed belongs to them, whatever happens elsewhere. */
+	/** Whom and which model, and branch of it, the page was opened for (ids): what is typed belongs to them, whatever happens elsewhere. */
 	person: number;
-	model: number;
+	model: number | string;
 	/** Where a form (by code) answers, model included. */
 	addressOf: (form: string) => string;
 	store: BrowserStore;
@@ -352,8 +352,11 @@ export class FormSession {
 			this.message = saveMessage(outcome);
 			if (outcome.kind === 'saved') {
 				const { revision } = outcome;
-				this.#lastSave = revision;
-				this.message = { ...this.message!, act: { label: 'Take the save back', run: () => void this.takeBack(revision) } };
+				// What was saved in a branch is put back on its page.
+				if (outcome.branch === undefined) {
+					this.#lastSave = revision;
+					this.message = { ...this.message!, act: { label: 'Take the save back', run: () => void this.takeBack(revision) } };
+				}
 				this.onsaved();
 			}
 		});
@@ -411,7 +414,11 @@ export class FormSession {
 
 	/** Another person or a load moved the figures: reads them anew and lights up what changed. */
 	refresh(revision: number): Promise<void> {
-		if (revision <= this.form.revision) return Promise.resolve();
+		return revision <= this.form.revision ? Promise.resolve() : this.refreshNow();
+	}
+
+	/** The same where it is not told by a revision: a branch has moved. */
+	refreshNow(): Promise<void> {
 		return this.#inOrder(async () => {
 			const before = this.form;
 			await this.reopen();
@@ -621,7 +628,7 @@ function saveMessage(outcome: SaveOutcome): FormSession['message'] {
 	switch (outcome.kind) {
 		case 'saved':
 			return {
-				text: `Saved ${outcome.cells === 1 ? 'one cell' : `${outcome.cells} cells`} as revision ${outcome.revision}.`,
+				text: `Saved ${outcome.cells === 1 ? 'one cell' : `${outcome.cells} cells`} ${outcome.branch === undefined ? `as revision ${outcome.revision}` : 'in the branch'}.`,
 				kind: 'info'
 			};
 		case 'nothing':

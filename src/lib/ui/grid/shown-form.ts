@@ -36,6 +36,8 @@ export class ShownForm {
 	/** The runbook whose results are shown before it has run, and where they differ. */
 	readonly trial: FormAnswer['trial'];
 	readonly tried: ReadonlySet<number>;
+	/** Cells that the branch changes, totals above them included. */
+	readonly branched: ReadonlySet<number>;
 	readonly checks: readonly CheckLine[];
 	/** Lines without a figure when the form was opened: they do not jump away while one types. */
 	readonly empty: { rows: ReadonlySet<number>; columns: ReadonlySet<number> };
@@ -68,6 +70,7 @@ export class ShownForm {
 		this.outside = answer.outside;
 		this.trial = answer.trial;
 		this.tried = new Set(answer.tried);
+		this.branched = new Set(answer.branched);
 		this.checks = answer.checks;
 		this.isPartial = answer.part !== undefined && answer.others === undefined;
 		this.empty = answer.empty

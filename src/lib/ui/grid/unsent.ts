@@ -23,7 +23,7 @@ export interface BrowserStore {
 /** Whose form it is that entries wait for: a person's (id), in a model (id). */
 export interface DrawerOwner {
 	person: number;
-	model: number;
+	model: number | string;
 	form: string;
 }
 
@@ -74,7 +74,7 @@ export class Drawers {
 }
 
 /** The drawers of a person in a model that hold something: by form and tab. */
-export function drawersOf(store: BrowserStore, person: number, model: number): { form: string; tab: string }[] {
+export function drawersOf(store: BrowserStore, person: number, model: number | string): { form: string; tab: string }[] {
 	const prefix = `${PREFIX} ${person} ${model} `;
 	try {
 		return store

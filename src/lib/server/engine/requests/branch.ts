@@ -289,16 +289,3 @@ export async function planMerge(engine: ModelEngine, ask: MergeAsk): Promise<Mer
 	const undecided = ask.decides === 'plan' ? [] : moved;
 	return { ...plan, moved: undecided.slice(0, MOST_MOVED), movedCount: undecided.length, places };
 }
-
-/** What a cell of a branch shows in the plan, and with which version it was written; null where it reads through. */
-export async function branchCell(
-	engine: ModelEngine,
-	ask: { revision: number; structure: number; branch: BranchVersion; rules: AccessRules; address: number[]; year: number; position: number }
-): Promise<{ base: number | null; version: number } | null> {
-	await engine.reach(ask.revision);
-	const layer = await engine.branchOf(ask.branch);
-	const ordinals = toOrdinals(engine.model, ask.address);
-	if (!ordinals || engine.visibleOf(ask.rules)?.mayRead(ordinals) === false) return null;
-	const held = layer.heldAt(ordinals, ask.year, ask.position)[0];
-	return held ? { base: orNull(engine.cube.read(ordinals, ask.year, ask.position)), version: held.version } : null;
-}

@@ -1,5 +1,5 @@
 import type { ModelEngine } from '../model-engine';
-import { branchBack, branchCell, branchChanges, planMerge } from './branch';
+import { branchBack, branchChanges, planMerge } from './branch';
 import { closedMoved } from './closed-moved';
 import { collapsed } from './collapsed';
 import { effect } from './effect';
@@ -32,7 +32,6 @@ import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } fro
 export const REQUESTS = {
 	branch,
 	branchBack,
-	branchCell,
 	branchChanges,
 	checkFormula,
 	checkLayout,

@@ -1,4 +1,5 @@
 import {
+	BranchLayer,
 	adjusts,
 	CellFlag,
 	CLEARED,
@@ -37,6 +38,8 @@ export interface Inspection {
 	result: number | null;
 	/** Whether the result shows as it was when its slice was closed. */
 	frozen: boolean;
+	/** Where the branch changes a leaf: what the plan shows, and with which version of the branch it was written. */
+	inBranch: { base: number | null; version: number } | null;
 	notes: string[];
 	/** For the history: leaf member ids per dimension beneath the cell, and leaf periods. */
 	beneath: { members: number[][]; periods: number[]; year: number | undefined };
@@ -86,6 +89,7 @@ function inspectCell({ form, draft, guard }: OpenForm, row: number, column: numb
 					: originsBeneath(draft, members, range),
 		formula: formula ? print(formula.expression, { member: nameAccount }) : live ? printLive(model, live) : null,
 		frozen,
+		inBranch: leaf && !isHidden ? heldInBranch(draft, members, range.from) : null,
 		result: live && (isAbove || frozen) && !isHidden ? resultBeneath(draft, live, members, range.from) : null,
 		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: !readsAll
@@ -129,6 +133,7 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 		madeOf: [],
 		result: null,
 		frozen: false,
+		inBranch: null,
 		formula: operands.length > 0 ? operands.join(line!.kind === 'difference' ? ' − ' : ' against ') : null,
 		notes: notesOf(flags, form.viewOf(row, column)),
 		beneath: { members: [], periods: [], year: undefined },
@@ -137,12 +142,22 @@ function inspectDerived(form: FormView, row: number, column: number): Inspection
 	};
 }
 
+function heldInBranch(draft: PersonDraft, members: Int32Array, leaf: number): Inspection['inBranch'] {
+	const layer = draft.base.layers[0];
+	const { model, cube } = draft.base;
+	const [year, position] = placeOfLeaf(model, leaf);
+	const held = layer instanceof BranchLayer ? layer.heldAt(members, year, position)[0] : undefined;
+	if (!held) return null;
+	const base = cube.read(members, year, position);
+	return { base: isEmpty(base) ? null : base, version: held.version };
+}
+
 /** Each origin's value at a leaf, what an entry sets aside marked so. In the cell's own currency. */
 function leafOrigins(draft: PersonDraft, members: Int32Array, period: number): Inspection['madeOf'] {
-	const { model, cube } = draft.reader;
+	const { model } = draft.reader;
 	const { fiscalYear, position } = model.periods.leaf(period);
 	const drafted = draft.overlay.get(members, fiscalYear, position);
-	const all = cube.contributions(members, fiscalYear, position);
+	const all = draft.base.contributions(members, fiscalYear, position);
 	const hasEntry = isValue(drafted) && drafted !== CLEARED;
 	const account = members[model.accountAxis]!;
 	// With an entry of the draft's, or without the stored one where the draft takes it away.
@@ -175,7 +190,7 @@ const triedBy = (draft: PersonDraft): string => `As “${draft.trial?.name ?? ''
 
 /** How many cells beneath a figure each origin holds. */
 function originsBeneath(draft: PersonDraft, members: Int32Array, range: PeriodRange): Inspection['madeOf'] {
-	const { model, cube } = draft.reader;
+	const { model } = draft.reader;
 	const counts = new Map<string, { name: string; mode: string; cells: number }>();
 	const count = (name: string, mode: string) => {
 		const known = counts.get(name) ?? { name, mode, cells: 0 };
@@ -186,7 +201,7 @@ function originsBeneath(draft: PersonDraft, members: Int32Array, range: PeriodRa
 		if (isValue(draft.trial?.cells.get(cell.address, cell.year, cell.position) ?? EMPTY)) count(triedBy(draft), 'draft');
 		else if (isValue(draft.overlay.get(cell.address, cell.year, cell.position))) count('In your draft', 'draft');
 		else
-			for (const { origin } of cube.contributions(cell.address, cell.year, cell.position)) {
+			for (const { origin } of draft.base.contributions(cell.address, cell.year, cell.position)) {
 				const facts = model.origin(origin)!;
 				count(facts.name, facts.mode);
 			}

@@ -1,9 +1,16 @@
+import { branchesFor, branchFor } from '$lib/server/branch';
 import { listForms } from '$lib/server/form';
 import { myWork } from '$lib/server/cycle';
 import { importsInShort } from '$lib/server/import';
 import { listRunbooks } from '$lib/server/runbook';
-import { readMarkChoice } from '$lib/server/session';
+import { readMarkChoice, type SignedIn } from '$lib/server/session';
 import type { LayoutServerLoad } from './$types';
+
+/** What the ribbon says of the branch that is worked in. */
+async function ribbonOf(person: SignedIn, modelId: number) {
+	const { id, name, due, cells, state } = await branchFor(person, modelId, person.branch!.id);
+	return { id, name, due, cells, state, whyNot: person.branch!.whyNot };
+}
 
 export const load = (async ({ locals }) => {
 	const person = locals.person!;
@@ -21,6 +28,8 @@ export const load = (async ({ locals }) => {
 			acting: person.acting ?? null
 		},
 		models: locals.models,
+		branch: person.branch ? await ribbonOf(person, locals.modelId) : null,
+		branches: (await branchesFor(person, locals.modelId)).filter(({ state }) => state !== 'dropped').map(({ id, name }) => ({ id, name })),
 		model: locals.models.find((model) => model.id === locals.modelId)!,
 		imports,
 		work: await myWork(person, locals.modelId),

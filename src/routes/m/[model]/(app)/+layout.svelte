@@ -1,12 +1,13 @@
 <script lang="ts">
 	import { request } from '$lib/ui/request';
-	import { at } from '$lib/ui/at';
+	import { at, atBranch } from '$lib/ui/at';
 	import { goto, onNavigate } from '$app/navigation';
 	import Legend from '$lib/ui/grid/Legend.svelte';
 	import Finder, { type FinderItem } from '$lib/ui/shell/Finder.svelte';
 	import Rail from '$lib/ui/shell/Rail.svelte';
 	import PlaceTaken from '$lib/ui/shell/PlaceTaken.svelte';
 	import RestateQuestion from '$lib/ui/shell/RestateQuestion.svelte';
+	import BranchRibbon from '$lib/ui/branch/BranchRibbon.svelte';
 	import TopLine from '$lib/ui/shell/TopLine.svelte';
 	import { AREAS } from '$lib/ui/shell/areas';
 	import { provideShell, Shell } from '$lib/ui/shell/shell.svelte';
@@ -45,6 +46,10 @@
 		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(at(`/forms/${form.code}`)) })),
 		...data.imports.map((item) => ({ kind: 'Import', name: item.name, run: () => void goto(at(`/data-in/${item.code}`)) })),
 		...data.runbooks.map(({ id, name }) => ({ kind: 'Runbook', name, run: () => void goto(at(`/rules/${id}`)) })),
+		...data.branches.map(({ id, name }) => ({ kind: 'Branch', name, run: () => void goto(atBranch(id, '/branches/' + id)) })),
+		...(data.person.permissions.includes('branch.write')
+			? [{ kind: 'Action', name: 'Make a branch of the plan', run: () => void goto(atBranch(null, '/branches?make')) }]
+			: []),
 		...AREAS.filter(({ permission }) => !permission || data.person.permissions.includes(permission)).map(({ name, path }) => ({
 			kind: 'Page',
 			name,
@@ -89,6 +94,7 @@
 	/>
 	<div class="flex min-w-0 flex-col">
 		{#if data.person.acting}<PlaceTaken person={data.person.name} acting={data.person.acting} />{/if}
+		{#if data.branch}<BranchRibbon branch={data.branch} locale={data.person.locale} />{/if}
 		<TopLine trail={shell.trail}><Finder {items} /><Legend bind:this={legend} /></TopLine>
 	</div>
 	{@render children()}

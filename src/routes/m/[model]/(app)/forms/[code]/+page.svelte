@@ -4,7 +4,7 @@
 	let { data } = $props();
 </script>
 
-<!-- Another form is another page: its grid, draft and inspector begin anew. -->
-{#key data.opened.code}
+<!-- Another form, or the same in another branch, is another page: its grid, draft and inspector begin anew. -->
+{#key `${data.branch?.id ?? ''} ${data.opened.code}`}
 	<FormPage {data} />
 {/key}

@@ -51,7 +51,7 @@
 		() =>
 			new FormSession(data.opened, data.choices, {
 				person: data.person.id,
-				model: data.model.id,
+				model: data.branch ? `${data.model.id}~${data.branch.id}` : data.model.id,
 				addressOf: addresses(),
 				store: {
 					keys: () => Object.keys(localStorage),
@@ -84,8 +84,8 @@
 
 	const marks = $derived<ReadonlyMap<number, CellMark>>(session.marks);
 	const others = $derived(placeOfOthers(session.form, session.present));
-	const mayEnter = $derived(data.person.permissions.includes('form.enter'));
-	const mayDesign = $derived(data.person.permissions.includes('form.design'));
+	const mayEnter = $derived(data.person.permissions.includes('form.enter') && !data.branch?.whyNot);
+	const mayDesign = $derived(data.person.permissions.includes('form.design') && !data.branch);
 	const style = $derived(numberStyle(locale));
 	const size = $derived(session.form.draftHere);
 	const focusLine = $derived(session.form.rows[grid.focus.row]);
@@ -141,6 +141,7 @@
 		if (mayEnter) void runs.open();
 		const events = new EventSource(at('/api/events'));
 		events.addEventListener('revision', (event) => void session.refresh((JSON.parse(event.data) as { revision: number }).revision));
+		events.addEventListener('branch', () => void session.refreshNow());
 		events.addEventListener('structure', (event) => void session.follow((JSON.parse(event.data) as { structure: number }).structure));
 		const tell = () => void session.tellPresence(membersHere());
 		tell();
@@ -230,8 +231,20 @@
 		...(mayEnter ? [{ name: 'Upload a workbook', run: () => upload?.click() }] : []),
 		{ name: 'Download as CSV', run: () => location.assign(at(`/api/forms/${session.code}/download${query('csv')}`)) },
 		{ name: 'Print', run: () => void window.open(at(`/print/forms/${session.code}${page.url.search}`), '_blank') },
-		...(mayEnter ? [{ name: 'Bring over last year’s notes', run: bringNotes }] : []),
-		...(mayEnter && session.form.defaults.ownLines ? [{ name: 'Add a line of my own', run: () => (addingLine = true) }] : []),
+		...(data.branch
+			? [
+					{
+						name: 'Compare with the plan',
+						run: () => void goto(at(`/branches/${data.branch!.id}/compare?form=${session.code}&${page.url.searchParams}`))
+					}
+				]
+			: data.person.permissions.includes('branch.write')
+				? [{ name: 'Try it in a branch', run: () => void goto(at(`/branches?make&form=${session.code}&${page.url.searchParams}`)) }]
+				: []),
+		...(mayEnter && !data.branch ? [{ name: 'Bring over last year’s notes', run: bringNotes }] : []),
+		...(mayEnter && !data.branch && session.form.defaults.ownLines
+			? [{ name: 'Add a line of my own', run: () => (addingLine = true) }]
+			: []),
 		...runs.buttons.map((run) => ({ name: run.label, run: () => runs.press(run) })),
 		...(mayDesign ? [{ name: 'Change this form', run: () => void goto(at(`/forms/${session.code}/design`)) }] : [])
 	]);

@@ -1,0 +1,115 @@
+<script lang="ts">
+	import type { ChangeLine, MergeOutcome } from '$lib/server/branch';
+	import { formatAmount, formatCount } from '../figures/format';
+	import { request } from '../request';
+	import { keyOfPlace, placeOf } from './branch-place';
+
+	interface Props {
+		branch: { id: number; name: string };
+		filter: { find: string; account: number | null; person: number | null; movedOnly: boolean };
+		/** What is ticked among the lines: only that is merged then. */
+		chosen: ReadonlySet<string>;
+		lines: readonly ChangeLine[];
+		/** How many changes the filter leaves. */
+		count: number;
+		locale: string;
+		ondone: (words: string) => void;
+		oncancel: () => void;
+	}
+	let { branch, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
+	const ticked = $derived(lines.filter((line) => chosen.has(keyOfPlace(line))));
+	let outcome = $state.raw<MergeOutcome | null>(null);
+	let decides = $state<'branch' | 'plan' | null>(null);
+	let fault = $state('');
+	let busy = $state(false);
+	const amount = (value: number | null) => (value === null ? 'nothing' : formatAmount(value, locale));
+	const counted = (of: number) => (of === 1 ? 'one cell' : `${formatCount(of, locale)} cells`);
+
+	async function merge(leavesRefused = false) {
+		busy = true;
+		const reply = await request<MergeOutcome>('/api/branches/merge', {
+			id: branch.id,
+			...filter,
+			places: ticked.length > 0 ? ticked.map(placeOf) : null,
+			decides,
+			leavesRefused
+		});
+		busy = false;
+		fault = reply.ok ? '' : reply.message;
+		if (!reply.ok) return;
+		outcome = reply.answer;
+		if (outcome.kind === 'nothing') ondone('The plan shows all of this already. Nothing was written.');
+		if (outcome.kind === 'merged')
+			ondone(
+				`Merged ${counted(outcome.cells)} into the plan, as revision ${outcome.revision}.${outcome.left > 0 ? ` ${formatCount(outcome.left, locale)} stay in the branch.` : ''}`
+			);
+	}
+</script>
+
+<section class="border-rule mt-2 max-w-3xl border-t pt-2 text-[13.5px]" aria-labelledby="merge">
+	<h2 id="merge" class="font-semibold">Merge into the plan</h2>
+	<p class="text-soft">
+		{ticked.length > 0
+			? `The ${ticked.length === 1 ? 'change that is' : `${formatCount(ticked.length, locale)} changes that are`} ticked`
+			: count === 1
+				? 'The one change that is shown'
+				: `All ${formatCount(count, locale)} changes that are shown`} become entries of the plan, in one save that can be taken back. Locks and
+		grants are respected.
+	</p>
+	{#if fault}<p class="text-error mt-1" role="alert">{fault}</p>{/if}
+	{#if outcome?.kind === 'moved'}
+		<div class="mt-2" role="alert">
+			<p class="text-warning">
+				{outcome.count === 1 ? 'In one cell the plan has' : `In ${formatCount(outcome.count, locale)} cells the plan has`} moved since it was
+				changed in the branch. Whose figure counts there?
+			</p>
+			<table class="mt-1 w-full text-[13px]">
+				<thead class="text-grey text-left text-xs"
+					><tr
+						><th class="font-normal">Figure</th><th class="text-right font-normal">When it was changed</th><th
+							class="text-right font-normal">Plan now</th
+						><th class="text-right font-normal">Branch</th></tr
+					></thead
+				>
+				<tbody>
+					{#each outcome.moved.slice(0, 40) as line (keyOfPlace(line))}
+						<tr class="border-hairline border-b"
+							><th scope="row" class="py-1 text-left font-normal">{line.words}</th><td class="text-soft text-right tabular-nums"
+								>{amount(line.seen)}</td
+							><td class="text-right tabular-nums">{amount(line.base)}</td><td class="text-right font-semibold tabular-nums"
+								>{amount(line.value)}</td
+							></tr
+						>
+					{/each}
+				</tbody>
+			</table>
+			<div class="mt-2 flex gap-4">
+				<label class="flex gap-1.5"
+					><input type="radio" class="radio radio-xs" name="decides" value="branch" bind:group={decides} />the branch’s</label
+				>
+				<label class="flex gap-1.5"
+					><input type="radio" class="radio radio-xs" name="decides" value="plan" bind:group={decides} />the plan’s; the branch keeps its
+					own</label
+				>
+			</div>
+		</div>
+	{:else if outcome?.kind === 'refused'}
+		<div class="mt-2" role="alert">
+			<p class="text-error">
+				Nothing was merged: {outcome.count === 1 ? 'one cell is' : `${formatCount(outcome.count, locale)} cells are`} not yours to write, or closed.
+			</p>
+			<ul class="text-[13px]">
+				{#each outcome.refused.slice(0, 20) as { words, reason } (words)}<li class="border-hairline border-b py-1">
+						{words}<span class="text-soft block text-xs">{reason}</span>
+					</li>{/each}
+			</ul>
+			<button class="btn btn-sm mt-2" disabled={busy} onclick={() => merge(true)}>Merge the others, leave these in the branch</button>
+		</div>
+	{/if}
+	<div class="mt-3 flex gap-2">
+		<button class="btn btn-primary btn-sm" disabled={busy || (outcome?.kind === 'moved' && decides === null)} onclick={() => merge()}
+			>{outcome ? 'Merge again' : 'Merge'}</button
+		>
+		<button class="btn btn-sm" onclick={oncancel}>Leave the plan as it is</button>
+	</div>
+</section>
