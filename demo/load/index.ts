@@ -5,6 +5,7 @@ import { transaction } from '../../src/lib/server/database/pool';
 import { DEPARTMENTS, ACCOUNTS, ENTITIES, ROUTE_TREE, SCENARIOS, VERSIONS } from '../structure';
 import { loadAccess } from './access';
 import { loadBalances } from './balances';
+import { loadBranches } from './branches';
 import { loadCrew } from './crew';
 import { insertId } from './dimensions';
 import { loadOwners, loadRound } from './cycle';
@@ -95,5 +96,6 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 	}, database);
 	await fetchCosts(made.groupPlan, made.routeResult, made.people.get('osric.hale@brinewater.example')!);
 	await loadRound(database, made.groupPlan, made.people, made.dimensions);
+	await loadBranches(database, made.groupPlan, made.people);
 	return { cells: made.cells, people: made.people.size };
 }

@@ -1,4 +1,5 @@
 import { accessNaming } from './access/naming';
+import { branchNaming } from './branch/naming';
 import { roundNaming } from './cycle/naming';
 import type { NamesMembers } from './definition/naming';
 import { besideNaming, draftNaming, formNaming } from './form/naming';
@@ -18,5 +19,6 @@ export const SUBJECTS: readonly NamesMembers[] = [
 	choiceNaming,
 	numberNaming,
 	draftNaming,
+	branchNaming,
 	besideNaming
 ];

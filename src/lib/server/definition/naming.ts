@@ -21,6 +21,7 @@ export interface Use {
 		/** Cells in which it is chosen. */
 		| 'choice'
 		| 'draft'
+		| 'branch'
 		/** In models that whoever asks learns nothing of. */
 		| 'elsewhere';
 	name: string;

@@ -19,7 +19,9 @@
 	let { page, filter, from, mayPutBack, locale, chosen = $bindable(), onputback }: Props = $props();
 	const narrowed = $derived(filter.find !== '' || filter.account !== null || filter.person !== null || filter.movedOnly);
 	const ticked = $derived(page.lines.filter((line) => chosen.has(keyOfPlace(line))));
-	const amount = (value: number | null) => (value === null ? 'nothing' : formatAmount(value, locale));
+	/** Whole numbers where they are large: cents do not matter beside millions. */
+	const written = (value: number) => (Math.abs(value) >= 1_000 ? formatCount(value, locale) : formatAmount(value, locale));
+	const amount = (value: number | null) => (value === null ? 'nothing' : written(value));
 	function tick(key: string) {
 		const next = new Set(chosen);
 		if (!next.delete(key)) next.add(key);
@@ -81,9 +83,9 @@
 		<tr>
 			<th scope="col" class="w-6"><span class="sr-only">Ticked</span></th>
 			<th scope="col" class="py-1 font-normal">Figure</th>
-			<th scope="col" class="text-right font-normal">Plan</th>
-			<th scope="col" class="text-right font-normal">Branch</th>
-			<th scope="col" class="text-right font-normal">Difference</th>
+			<th scope="col" class="px-2 text-right font-normal">Plan</th>
+			<th scope="col" class="px-2 text-right font-normal">Branch</th>
+			<th scope="col" class="px-2 text-right font-normal">Difference</th>
 			<th scope="col" class="pl-4 font-normal">By</th>
 		</tr>
 	</thead>
@@ -100,14 +102,14 @@
 					/></td
 				>
 				<th scope="row" class="py-1.5 pr-3 text-left font-normal"
-					>{line.words}{#if line.moved}<span class="text-warning block text-xs"
-							>The plan has moved since: it showed {amount(line.seen)} when this was changed.</span
+					>{line.words}{#if line.currency}<span class="text-soft">, {line.currency}</span>{/if}{#if line.moved}<span
+							class="text-warning block text-xs">The plan has moved since: it showed {amount(line.seen)} when this was changed.</span
 						>{/if}</th
 				>
-				<td class="text-soft text-right tabular-nums">{amount(line.base)}</td>
-				<td class="text-right font-semibold tabular-nums">{amount(line.value)}</td>
-				<td class="text-right tabular-nums"
-					>{(line.value ?? 0) > (line.base ?? 0) ? '+' : ''}{formatAmount((line.value ?? 0) - (line.base ?? 0), locale)}</td
+				<td class="text-soft px-2 text-right tabular-nums">{amount(line.base)}</td>
+				<td class="px-2 text-right font-semibold tabular-nums">{amount(line.value)}</td>
+				<td class="px-2 text-right tabular-nums"
+					>{(line.value ?? 0) > (line.base ?? 0) ? '+' : ''}{written((line.value ?? 0) - (line.base ?? 0))}</td
 				>
 				<td class="text-soft pl-4"
 					>{line.person ?? ''}{#if line.at}<span class="block text-xs">{formatMoment(line.at, locale)}, {line.through}</span>{/if}</td

@@ -56,6 +56,7 @@
 		choice: 'Chosen in',
 		note: 'Beside figures',
 		draft: 'Draft',
+		branch: 'Branches',
 		elsewhere: 'Elsewhere'
 	};
 

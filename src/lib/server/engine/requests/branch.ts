@@ -2,6 +2,7 @@ import {
 	compileQuery,
 	EMPTY,
 	isEmpty,
+	isTranslated,
 	isValue,
 	Reader,
 	TAKEN_AWAY,
@@ -32,6 +33,8 @@ export interface BranchChange extends BranchPlace {
 	base: number | null;
 	value: number | null;
 	seen: number | null;
+	/** The currency the amounts are in; null for what is no money. */
+	currency: string | null;
 	/** Whether the plan has moved since. */
 	moved: boolean;
 	/** The version of the branch it was written with. */
@@ -142,6 +145,7 @@ export async function branchChanges(engine: ModelEngine, ask: BranchChangesAsk):
 			base: orNull(cell.base),
 			value: orNull(cell.value),
 			seen: orNull(cell.seen),
+			currency: currencyOf(model, cell.ordinals),
 			moved: !same(cell.base, cell.seen),
 			version: cell.version
 		})),
@@ -205,6 +209,12 @@ function totalsOf(engine: ModelEngine, layer: BranchLayer, cells: readonly Found
 			];
 		})
 	);
+}
+
+/** The currency a leaf’s amounts are stored in. */
+function currencyOf(model: Model, address: Int32Array): string | null {
+	const facts = model.account(address[model.accountAxis]!);
+	return facts && isTranslated(facts) && model.entityAxis >= 0 ? model.currencyOf(address[model.entityAxis]!) : null;
 }
 
 const largestRoot = ({ tree }: Model['dimensions'][number]): number => {

@@ -5,7 +5,7 @@
 	import BranchChanges from '$lib/ui/branch/BranchChanges.svelte';
 	import BranchForm from '$lib/ui/branch/BranchForm.svelte';
 	import MergePanel from '$lib/ui/branch/MergePanel.svelte';
-	import { formatAmount, formatCount, formatDay, formatMoment } from '$lib/ui/figures/format';
+	import { formatCount, formatDay, formatMoment } from '$lib/ui/figures/format';
 	import { request } from '$lib/ui/request';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
@@ -39,7 +39,7 @@
 		await goto(atBranch(null, '/branches'), { invalidateAll: true });
 	}
 	const STATES = { open: 'Open', frozen: 'Frozen', merged: 'Merged into the plan', dropped: 'Dropped' };
-	const total = (value: number | null) => (value === null ? '' : formatAmount(value, locale));
+	const total = (value: number | null) => (value === null ? '' : formatCount(value, locale));
 	const hrefOf = (name: string, value: string | null) => {
 		const next = new URLSearchParams(page.url.searchParams);
 		next.delete('from');
@@ -182,8 +182,8 @@
 								<th scope="row" class={['py-1 text-left font-normal', depth > 0 && 'pl-3']}
 									>{account}<span class="text-soft block text-xs">{scenario}, {period}</span></th
 								>
-								<td class="text-soft text-right tabular-nums">{total(base)}</td>
-								<td class="text-right tabular-nums">{total(value)}</td>
+								<td class="text-soft px-1 text-right tabular-nums">{total(base)}</td>
+								<td class="px-1 text-right tabular-nums">{total(value)}</td>
 								<td class="pl-2 text-right font-semibold tabular-nums"
 									>{(value ?? 0) > (base ?? 0) ? '+' : ''}{total((value ?? 0) - (base ?? 0))}</td
 								>
