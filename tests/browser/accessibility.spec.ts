@@ -23,6 +23,13 @@ const PAGES = [
 	'/rules',
 	'/rules/1',
 	'/rules/3',
+	'/access/locks',
+	'/cycle',
+	'/branches',
+	'/branches?make',
+	'/branches/1',
+	'/branches/1/compare',
+	'/m/group~1/forms/route-contribution',
 	'/m/route-result/rules/6',
 	'/m/route-result/forms/costs-by-stage'
 ];

@@ -51,6 +51,22 @@ const TABLE: Readonly<
 	},
 	'/api/m/[model]/access/report': { GET: 'access.read' },
 	'/api/m/[model]/access/sheet': { POST: 'access.write' },
+	'/api/m/[model]/branches/[verb]': {
+		POST: {
+			make: 'branch.write',
+			change: 'branch.write',
+			state: 'branch.write',
+			drop: 'branch.write',
+			'bring-back': 'branch.write',
+			copy: 'branch.write',
+			'put-back': 'branch.write',
+			merge: 'branch.merge',
+			'take-back': 'branch.merge',
+			changes: 'form.read',
+			compare: 'form.read',
+			comment: 'form.read'
+		}
+	},
 	'/api/m/[model]/cycle/[verb]': {
 		POST: {
 			save: 'cycle.write',

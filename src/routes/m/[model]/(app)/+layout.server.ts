@@ -12,7 +12,8 @@ async function ribbonOf(person: SignedIn, modelId: number) {
 	return { id, name, due, cells, state, whyNot: person.branch!.whyNot };
 }
 
-export const load = (async ({ locals }) => {
+export const load = (async ({ locals, params, depends }) => {
+	depends('app:branch');
 	const person = locals.person!;
 	const imports = person.permissions.includes('data.read') ? await importsInShort(person, locals.modelId) : [];
 	return {
@@ -28,6 +29,8 @@ export const load = (async ({ locals }) => {
 			acting: person.acting ?? null
 		},
 		models: locals.models,
+		/** As the address names it: what is loaded here is loaded anew when it names another model, or a branch of it. */
+		place: params.model,
 		branch: person.branch ? await ribbonOf(person, locals.modelId) : null,
 		branches: (await branchesFor(person, locals.modelId)).filter(({ state }) => state !== 'dropped').map(({ id, name }) => ({ id, name })),
 		model: locals.models.find((model) => model.id === locals.modelId)!,

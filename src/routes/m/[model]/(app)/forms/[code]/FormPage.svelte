@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { at } from '$lib/ui/at';
-	import { beforeNavigate, goto } from '$app/navigation';
+	import { beforeNavigate, goto, invalidate } from '$app/navigation';
 	import { page } from '$app/state';
 	import { numberStyle } from '$lib/core';
 	import type { CellMark, WorkbookChange, WorkbookReading } from '$lib/server/form';
@@ -70,7 +70,11 @@
 		(text) => (session.message = { text, kind: 'error' })
 	);
 	const runs = new FormRuns(session);
-	session.onsaved = () => void runs.automatic('after saving');
+	session.onsaved = () => {
+		void runs.automatic('after saving');
+		// How much the branch changes stands in its ribbon.
+		if (data.branch) void invalidate('app:branch');
+	};
 	let panel = $state<'details' | 'method' | 'chart' | null>(null);
 	let finding = $state(false);
 	let reading = $state.raw<WorkbookReading | null>(null);
@@ -141,7 +145,10 @@
 		if (mayEnter) void runs.open();
 		const events = new EventSource(at('/api/events'));
 		events.addEventListener('revision', (event) => void session.refresh((JSON.parse(event.data) as { revision: number }).revision));
-		events.addEventListener('branch', () => void session.refreshNow());
+		events.addEventListener('branch', () => {
+			void session.refreshNow();
+			void invalidate('app:branch');
+		});
 		events.addEventListener('structure', (event) => void session.follow((JSON.parse(event.data) as { structure: number }).structure));
 		const tell = () => void session.tellPresence(membersHere());
 		tell();

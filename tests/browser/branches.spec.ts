@@ -1,0 +1,177 @@
+import { expect, test, type Page } from '@playwright/test';
+import { violations } from './axe';
+import { another, choose, figureAt, ready, signIn, unfold } from './people';
+
+const ribbon = (page: Page) => page.getByRole('status').filter({ hasText: 'What-if:' });
+const cell = (page: Page, row: string, column: number) =>
+	page
+		.locator('tbody tr')
+		.filter({ has: page.locator('th', { hasText: new RegExp(`^\\s*${row}\\s*$`) }) })
+		.locator('td')
+		.nth(column);
+
+/** Types a figure into the form that is shown, and saves it. */
+async function typeAndSave(page: Page, row: string, column: number, text: string): Promise<void> {
+	await cell(page, row, column).click();
+	await page.keyboard.type(text);
+	await page.keyboard.press('Enter');
+	await page.getByRole('button', { name: /^Save one change|^Save \d+ changes/ }).click();
+	await expect(page.getByRole('status').filter({ hasText: /Saved .* in the branch\./ })).toBeVisible();
+}
+
+test('what if fuel were dearer: tried by two in a branch, compared, made the plan, and taken back', async ({ page, browser }) => {
+	await signIn(page, 'osric.hale');
+	await page.goto('/m/group/forms/route-contribution');
+	await ready(page);
+	await choose(page, 'Line', 'Northgate Line');
+	await unfold(page, 'Voyage costs');
+	const [april, may] = [(await figureAt(page, 'Fuel', 'Apr'))!, (await figureAt(page, 'Fuel', 'May'))!];
+
+	// From the form into a branch of it, with somebody else.
+	const name = `Fuel at noon ${Date.now() % 100_000}`;
+	await page.getByRole('button', { name: 'More', exact: true }).click();
+	await page.getByRole('button', { name: 'Try it in a branch' }).click();
+	await ready(page);
+	await page.getByLabel('Name', { exact: true }).fill(name);
+	await page.getByLabel('What it is for').fill('What if fuel were dearer?');
+	await page.getByLabel('Add somebody').selectOption('Imke Solberg');
+	expect(await violations(page)).toEqual([]);
+	await page.getByRole('button', { name: 'Make it' }).click();
+	await page.waitForURL(/\/m\/group~\d+\/forms\/route-contribution/);
+	await ready(page);
+	await expect(ribbon(page)).toContainText(name);
+	await expect(page.getByRole('button', { name: 'Line: Northgate Line' })).toBeVisible();
+	await unfold(page, 'Voyage costs');
+	await typeAndSave(page, 'Fuel', 0, String(Math.round(april * 2)));
+	await expect(cell(page, 'Fuel', 0)).toHaveClass(/branched/);
+	await expect(cell(page, 'Voyage costs', 0)).toHaveClass(/branched/);
+	await expect(cell(page, 'Fuel', 1)).not.toHaveClass(/branched/);
+
+	// The other one finds it, works in it, and what they save arrives here.
+	const imke = await another(browser, 'imke.solberg');
+	await imke.goto('/m/group/branches');
+	await ready(imke);
+	await imke.getByRole('link', { name }).click();
+	await ready(imke);
+	await expect(ribbon(imke)).toContainText(name);
+	await imke.goto(page.url());
+	await ready(imke);
+	await unfold(imke, 'Voyage costs');
+	expect(await figureAt(imke, 'Fuel', 'Apr')).toBeCloseTo(april * 2, -1);
+	await typeAndSave(imke, 'Fuel', 1, String(Math.round(may * 2)));
+	await expect.poll(() => figureAt(page, 'Fuel', 'May')).toBe(Math.round(may * 2));
+
+	// The plan is as it was.
+	const plan = await another(browser, 'osric.hale');
+	await plan.goto(page.url().replace(/~\d+/, ''));
+	await ready(plan);
+	await unfold(plan, 'Voyage costs');
+	expect([await figureAt(plan, 'Fuel', 'Apr'), await figureAt(plan, 'Fuel', 'May')]).toEqual([april, may]);
+
+	// What differs, by whom; talked about; compared.
+	await ribbon(page).getByRole('link', { name }).click();
+	await ready(page);
+	const changes = page.getByRole('table', { name: 'Changes of the branch' });
+	await expect(changes).toContainText('Imke Solberg');
+	await expect(page.getByRole('heading', { name: 'What it does to the totals' })).toBeVisible();
+	await page.getByLabel('Write something').fill('Half of it could be hedged.');
+	await page.getByRole('button', { name: 'Write it' }).click();
+	await expect(page.getByText('Half of it could be hedged.')).toBeVisible();
+	expect(await violations(page)).toEqual([]);
+	await page.getByRole('link', { name: 'Compare' }).click();
+	await page.waitForURL(/\/compare/);
+	await ready(page);
+	await choose(page, 'Line', 'Northgate Line');
+	const beside = page.getByRole('table', { name: 'The plan and its branches' });
+	const fuel = beside.getByRole('row').filter({ has: page.getByRole('rowheader', { name: 'Fuel', exact: true }) });
+	await expect(fuel).toContainText('+');
+	await expect(beside).not.toContainText('Revenue');
+	await page.getByLabel('only what differs').uncheck();
+	await expect(beside).toContainText('Revenue');
+	expect(await violations(page)).toEqual([]);
+	await page.goBack();
+	await page.goBack();
+
+	// Made the plan, and taken back.
+	await page.getByRole('link', { name }).first().click();
+	await ready(page);
+	await page.getByRole('button', { name: 'Merge', exact: true }).click();
+	await page.getByRole('region', { name: 'Merge into the plan' }).getByRole('button', { name: 'Merge', exact: true }).click();
+	await expect(page.getByText(/^Merged .* into the plan, as revision \d+\./)).toBeVisible();
+	await expect.poll(() => figureAt(plan, 'Fuel', 'May')).toBe(Math.round(may * 2));
+	await page.getByRole('button', { name: 'Take the merge back' }).click();
+	await expect(page.getByText('The merge is taken back')).toBeVisible();
+	await expect.poll(() => figureAt(plan, 'Fuel', 'May')).toBe(may);
+
+	// Put back, frozen, dropped, brought back.
+	await page.getByRole('button', { name: 'Put all back' }).click();
+	await expect(page.getByRole('heading', { name: '0 changes' })).toBeVisible();
+	await page.getByRole('button', { name: 'Freeze' }).click();
+	await expect(page.getByText('Frozen. Made by Osric Hale')).toBeVisible();
+	await imke.reload();
+	await ready(imke);
+	await expect(ribbon(imke)).toContainText('frozen');
+	await expect(imke.locator('td.enter, td.spread')).not.toHaveCount(0);
+	await page.getByRole('button', { name: 'Drop' }).click();
+	await page.waitForURL(/\/m\/group\/branches$/);
+	await ready(page);
+	const dropped = page.getByRole('list', { name: 'Dropped branches' }).getByRole('listitem').filter({ hasText: name });
+	await dropped.getByRole('button', { name: 'Bring it back' }).click();
+	await expect(page.getByRole('table', { name: 'Branches' })).toContainText(name);
+	await imke.context().close();
+	await plan.context().close();
+});
+
+test('where the plan has moved since, it is asked whose figure counts; who was not named sees no branch', async ({ page, browser }) => {
+	await signIn(page, 'osric.hale');
+	await page.goto('/m/group/branches?make');
+	await ready(page);
+	const name = `Moved beneath ${Date.now() % 100_000}`;
+	await page.getByLabel('Name', { exact: true }).fill(name);
+	await page.getByRole('button', { name: 'Make it' }).click();
+	await page.waitForURL(/~\d+\/branches\/\d+$/);
+	await ready(page);
+	const inside = page.url().replace(/\/branches.*/, '/forms/route-contribution');
+	await page.goto(inside);
+	await ready(page);
+	await choose(page, 'Line', 'Amber Coast Line');
+	const before = (await figureAt(page, 'Cars', 'Apr'))!;
+	await typeAndSave(page, 'Cars', 0, String(before + 400));
+	const address = page.url();
+	const plan = await another(browser, 'osric.hale');
+	await plan.goto(address.replace(/~\d+/, ''));
+	await ready(plan);
+	await cell(plan, 'Cars', 0).click();
+	await plan.keyboard.type(String(before + 10));
+	await plan.keyboard.press('Enter');
+	await plan.getByRole('button', { name: /^Save/ }).click();
+	await expect(plan.getByRole('status').filter({ hasText: /Saved .* as revision/ })).toBeVisible();
+	// It goes on showing its own where it was changed.
+	expect(await figureAt(page, 'Cars', 'Apr')).toBe(before + 400);
+	await ribbon(page).getByRole('link', { name }).click();
+	await ready(page);
+	await page.getByRole('button', { name: 'Merge', exact: true }).click();
+	const merge = page.getByRole('region', { name: 'Merge into the plan' });
+	await merge.getByRole('button', { name: 'Merge', exact: true }).click();
+	await expect(merge.getByRole('alert')).toContainText('the plan has moved since');
+	await expect(merge.getByRole('button', { name: 'Merge again' })).toBeDisabled();
+	expect(await violations(page)).toEqual([]);
+	await merge.getByRole('radio', { name: /the branch keeps its own/ }).click();
+	await merge.getByRole('button', { name: 'Merge again' }).click();
+	await expect(page.getByText('Nothing was written')).toBeVisible();
+	await expect.poll(() => figureAt(plan, 'Cars', 'Apr')).toBe(before + 10);
+
+	// An area that shows the plan leaves the branch; who was not named does not learn of it.
+	await page.getByRole('link', { name: 'Rules' }).click();
+	await page.waitForURL(/\/m\/group\/rules/);
+	await expect(ribbon(page)).toHaveCount(0);
+	const lidia = await another(browser, 'lidia.marne');
+	await lidia.goto('/m/group/branches');
+	await ready(lidia);
+	await expect(lidia.getByRole('table', { name: 'Branches' })).not.toContainText(name);
+	expect((await lidia.goto(address))!.status()).toBe(404);
+	await lidia.context().close();
+	await plan.getByRole('button', { name: 'Take the save back' }).click();
+	await expect.poll(() => figureAt(plan, 'Cars', 'Apr')).toBe(before);
+	await plan.context().close();
+});
