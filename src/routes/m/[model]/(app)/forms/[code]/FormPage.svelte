@@ -112,10 +112,13 @@
 			.filter(({ choices }) => choices.length > 0)
 	);
 
+	let taken: PageData['opened'] | undefined;
 	$effect.pre(() => {
 		const { opened, choices } = data;
 		untrack(() => {
-			if (opened.code !== session.code) return;
+			// Where only what stands around the page was loaded anew, the form on it has gone on since.
+			if (opened.code !== session.code || opened === taken) return;
+			taken = opened;
 			session.choices = choices;
 			session.take(opened);
 			session.faults = new Map();
