@@ -25,10 +25,8 @@ const PAGES = [
 	'/rules/3',
 	'/access/locks',
 	'/cycle',
-	'/branches',
-	'/branches?make',
-	'/branches/1',
-	'/branches/1/compare',
+	'/m/group/branches',
+	'/m/group/branches/1',
 	'/m/group~1/forms/route-contribution',
 	'/m/route-result/rules/6',
 	'/m/route-result/forms/costs-by-stage'

@@ -140,7 +140,7 @@
 							>{/each}
 					</tr>
 					<tr class="text-grey text-xs">
-						<th class="border-rule border-b"></th>
+						<td class="border-rule border-b"></td>
 						{#each shown.columns as column (column)}
 							<th scope="col" class="border-rule border-b border-l px-2 py-1 text-right font-normal">Plan</th>
 							{#each branches as { name, branch } (branch)}
