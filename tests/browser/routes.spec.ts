@@ -51,6 +51,7 @@ const TABLE: Readonly<
 	},
 	'/api/m/[model]/access/report': { GET: 'access.read' },
 	'/api/m/[model]/access/sheet': { POST: 'access.write' },
+	'/api/m/[model]/branches/comparison': { GET: 'form.read' },
 	'/api/m/[model]/branches/[verb]': {
 		POST: {
 			make: 'branch.write',

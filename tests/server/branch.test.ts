@@ -1,10 +1,13 @@
+import ExcelJS from 'exceljs';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import {
 	branchesFor,
+	branchFor,
 	branchHere,
 	bringBackBranch,
 	changeBranch,
 	compareBranches,
+	comparisonFile,
 	copyBranch,
 	dropBranch,
 	makeBranch,
@@ -16,7 +19,7 @@ import {
 	takeBackMerge,
 	writeComment
 } from '../../src/lib/server/branch';
-import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import { enterFigures, formWorkbook, openForm, readWorkbook, saveDraft } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
@@ -263,5 +266,31 @@ describe('merging', () => {
 		expect(sides.map(({ values }) => values[at])).toEqual([await shown(osric, 'Coaches', 'Sep 2027'), 71]);
 		const other = rows.findIndex(({ label }) => label === 'Fuel') * columns.length;
 		expect(sides[1]!.values[other]).toBe(sides[0]!.values[other]);
+	});
+});
+
+describe('files', () => {
+	test('a workbook made in a branch is taken back there and nowhere else; a comparison goes out with its difference', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Apr 2027', '81');
+		await save(mine);
+		const book = await formWorkbook(mine, MODEL, FORM, choices());
+		const bytes = Buffer.from(book.bytes);
+		expect((await readWorkbook(mine, MODEL, FORM, bytes)).changes).toEqual([]);
+		expect((await faultOf(readWorkbook(osric, MODEL, FORM, bytes))).message).toMatch(/made in a branch/);
+		const { bytes: compared, name } = await comparisonFile(osric, MODEL, { form: FORM, choices: choices(), branches: [id] });
+		expect(name).toMatch(/^Route contribution, Plan and Try \d+$/);
+		const workbook = new ExcelJS.Workbook();
+		await workbook.xlsx.load(Buffer.from(compared) as never);
+		const sheet = workbook.getWorksheet('Comparison')!;
+		const row = sheet.getColumn(1).values.findIndex((value) => String(value).trim() === 'Coaches');
+		const column = (sheet.getRow(4).values as unknown[]).indexOf('Apr 2027');
+		const [plan, branch, difference] = [0, 1, 2].map((at) => Number(sheet.getRow(row).getCell(column + at).value));
+		expect(branch).toBe(81);
+		expect(difference).toBeCloseTo(81 - plan!, 9);
+		// What is not saved in it is told on its page.
+		await type(mine, 'Coaches', 'Apr 2027', '82');
+		expect((await branchFor(osric, MODEL, id)).drafts).toEqual([{ name: 'Osric Hale', cells: 1 }]);
 	});
 });

@@ -15,6 +15,7 @@ export {
 	type ChangeLine,
 	type MergeOutcome
 } from './changes';
+export { comparisonFile } from './comparison-sheet';
 export { compareBranches, compareSchema, type Comparison } from './compare';
 export {
 	asView,

@@ -22,6 +22,8 @@ export interface Branch {
 	version: number;
 	/** Cells it holds. */
 	cells: number;
+	/** What people have typed in it and not saved. */
+	drafts: { name: string; cells: number }[];
 	/** When a figure in it was changed last, and by whom. */
 	changed: { at: string; person: string | null; words: string } | null;
 }
@@ -41,6 +43,8 @@ const BRANCH = `SELECT b.id, b.name, b.purpose, b.state, b.due::text AS due, b.e
 	CASE WHEN m.id IS NOT NULL THEN json_build_object('id', m.id, 'name', m.name) END AS "madeBy",
 	coalesce((SELECT json_agg(json_build_object('id', p.id, 'name', p.name, 'may', x.may) ORDER BY p.name) FROM branch_person x JOIN person p ON p.id = x.person_id WHERE x.branch_id = b.id), '[]') AS people,
 	(SELECT coalesce(sum(cardinality(array_remove(s.versions, NULL))), 0)::integer FROM branch_series s WHERE s.branch_id = b.id) AS cells,
+	coalesce((SELECT json_agg(json_build_object('name', p.name, 'cells', n.cells) ORDER BY p.name) FROM (SELECT d.person_id, count(*)::integer AS cells FROM draft d
+		JOIN draft_cell e ON e.draft_id = d.id WHERE d.branch_id = b.id GROUP BY d.person_id) n JOIN person p ON p.id = n.person_id), '[]') AS drafts,
 	c.at AS "changedAt", doer(c.person_id, c.acting_id) AS "changedBy", c.words AS "changedWords"
 	FROM branch b LEFT JOIN person m ON m.id = b.made_by
 	LEFT JOIN LATERAL (SELECT at, person_id, acting_id, words FROM branch_change WHERE branch_id = b.id ORDER BY version DESC LIMIT 1) c ON true`;

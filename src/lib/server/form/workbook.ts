@@ -35,6 +35,8 @@ const TYPE_HERE: Partial<ExcelJS.Style> = {
 const factsSchema = z.object({
 	format: z.literal(FORMAT),
 	form: z.string(),
+	/** The branch it was made in; none is the plan. */
+	branch: z.int().nullable().default(null),
 	choices: choicesSchema,
 	/** The name of the sheet with the figures. */
 	sheet: z.string(),
@@ -145,6 +147,7 @@ export async function formWorkbook(
 		JSON.stringify({
 			format: FORMAT,
 			form: code,
+			branch: person?.branch?.id ?? null,
 			choices,
 			sheet: sheet.name,
 			columns: columnKeys,
@@ -233,8 +236,15 @@ export async function readWorkbook(person: SignedIn | undefined, modelId: number
 	const parsed = factsSchema.safeParse(jsonOrNull(facts?.at(1, 1).text));
 	if (!facts || !parsed.success)
 		throw notUnderstood('This is not a workbook of this form: the sheet that describes it is missing. Download it again.');
-	const { choices, form: from } = parsed.data;
+	const { choices, form: from, branch } = parsed.data;
 	if (from !== code) throw notUnderstood('This workbook belongs to another form. Open that one and upload it there.');
+	// What is different is told against what it was made of.
+	if (branch !== (writer.branch?.id ?? null))
+		throw notUnderstood(
+			branch === null
+				? 'This workbook was made of the plan. Leave the branch and upload it there.'
+				: 'This workbook was made in a branch. Go into that branch and upload it there.'
+		);
 	const sheet = sheets.get(parsed.data.sheet);
 	if (!sheet)
 		throw notUnderstood(

@@ -23,7 +23,7 @@ export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from
 export type { RateKindStored, RateSpan } from './rate-spans';
 export { calendarSchema } from '../definition/calendar-schema';
 export { createModel, newModelSchema, type NewModel } from './new-model';
-export { exportGrid, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
+export { exportGrid, guarded, readSheet, toCsv, toWorkbook, MOST_FILE_BYTES } from './sheets';
 export { readWiring, type Wiring, type WiringNode } from './wiring';
 export {
 	checkFormulaText,

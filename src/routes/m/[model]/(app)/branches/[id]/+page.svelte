@@ -109,6 +109,11 @@
 				>{/if}
 		</div>
 	</div>
+	{#if branch.drafts.length > 0}<p class="text-warning my-1 text-[13px]">
+			Not saved yet: {branch.drafts
+				.map(({ name, cells }) => `${name}, ${cells === 1 ? 'one cell' : `${formatCount(cells, locale)} cells`}`)
+				.join('; ')}.
+		</p>{/if}
 	{#if told}<p class={['my-2', told.isFault ? 'text-error' : 'text-success']} role={told.isFault ? 'alert' : 'status'}>{told.words}</p>{/if}
 	{#if shows === 'settings'}
 		<section class="border-rule mt-2 border-t pt-2" aria-label="Name and people">

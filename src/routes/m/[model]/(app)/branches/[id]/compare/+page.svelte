@@ -25,6 +25,14 @@
 		else next.set(name, value);
 		void goto(`?${next}`, { keepFocus: true, noScroll: true });
 	}
+	/** What is shown, as a file is asked for. */
+	const file = $derived.by(() => {
+		const asked = new URLSearchParams(page.url.searchParams);
+		asked.set('form', data.code ?? '');
+		asked.delete('with');
+		for (const id of [data.shown.id, ...data.beside]) asked.append('with', String(id));
+		return asked;
+	});
 	function beside(id: string) {
 		const next = new URLSearchParams(page.url.searchParams);
 		if (id !== '') next.append('with', id);
@@ -121,6 +129,7 @@
 				>
 			{/if}
 			<a class="text-primary font-semibold" href={at(`/forms/${data.code}?${page.url.searchParams}`)}>Open the form</a>
+			<a class="text-primary font-semibold" href={at(`/api/branches/comparison?${file}`)} download>Download as workbook</a>
 		</div>
 	</div>
 	<!-- A table that is wider than the page is moved by the keyboard too. -->
