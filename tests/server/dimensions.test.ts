@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { branchesFor, dropBranch, readChanges } from '../../src/lib/server/branch';
 import { closePool } from '../../src/lib/server/database';
 import { readModelDefinition } from '../../src/lib/server/database/definitions';
 import { stopEngines } from '../../src/lib/server/engine';
@@ -303,6 +304,21 @@ describe('a dimension that is taken out', () => {
 		await database.pool.query(
 			"INSERT INTO variable (model_id, name, member_id) SELECT 1, 'Sea', m.id FROM member m JOIN dimension d ON d.id = m.dimension_id WHERE d.code = 'waters' AND m.code = 'SOUND'"
 		);
+		// Branches have come along when it was added, and hold figures by it.
+		for (const branch of await branchesFor(admin(), 1)) {
+			const { all, lines } = await readChanges(admin(), 1, {
+				id: branch.id,
+				find: '',
+				account: null,
+				person: null,
+				movedOnly: false,
+				from: 0
+			});
+			expect(all).toBe(branch.cells);
+			expect(lines.every(({ base, value }) => base !== null && value !== base)).toBe(true);
+		}
+		await expect(takeOutDimension(admin(), 1, 'waters')).rejects.toThrow('“Dear fuel”, “Second winter vessel” hold changes of figures');
+		for (const { id } of await branchesFor(admin(), 1)) await dropBranch(admin(), 1, { id });
 		await expect(takeOutDimension(admin(), 1, 'waters')).rejects.toThrow('The variable “Sea” is a member of it');
 		await database.pool.query("DELETE FROM variable WHERE name = 'Sea'");
 		expect(await returnableDimension(admin(), 1)).toBeNull();

@@ -75,6 +75,7 @@ export async function takeOutDimension(person: SignedIn | undefined, modelId: nu
 		const revision = await holdModel(client, modelId);
 		const { definition, dimension } = await dimensionToTake(client, modelId, code);
 		await refuseDrafts(client, modelId);
+		await refuseBranches(client, modelId);
 		const layouts = await narrowLayouts(client, modelId, dimension.id);
 		await refuseNamed(client, definition, dimension.id);
 		const structure = await structureVersion(client, modelId);
@@ -302,6 +303,22 @@ async function refuseDrafts(client: pg.PoolClient, modelId: number): Promise<voi
 			409,
 			'unsaved entries',
 			`${names.slice(0, 5).join(', ')}${names.length > 5 ? ` and ${names.length - 5} more` : ''} ${names.length === 1 ? 'has' : 'have'} unsaved entries in this model. They must be saved or discarded first.`
+		);
+}
+
+/** What branches hold is meant against addresses with the dimension; adding it up would say what nobody typed. */
+async function refuseBranches(client: pg.PoolClient, modelId: number): Promise<void> {
+	const found = await client.query<{ name: string }>(
+		`SELECT name FROM branch b WHERE model_id = $1 AND state <> 'dropped'
+			AND EXISTS (SELECT FROM branch_series s WHERE s.branch_id = b.id AND cardinality(array_remove(s.versions, NULL)) > 0) ORDER BY name`,
+		[modelId]
+	);
+	const names = found.rows.map(({ name }) => `“${name}”`);
+	if (names.length > 0)
+		throw new Fault(
+			409,
+			'branches',
+			`${names.slice(0, 5).join(', ')}${names.length > 5 ? ` and ${names.length - 5} more` : ''} ${names.length === 1 ? 'holds' : 'hold'} changes of figures. Merge or drop ${names.length === 1 ? 'it' : 'them'} first.`
 		);
 }
 
