@@ -19,6 +19,10 @@ export interface ChangedWhere {
 	scenario?: number;
 	year?: number;
 	account?: number;
+	/** Of several fiscal years. */
+	years?: readonly number[];
+	/** By axis a number for each member: negative for those that are not asked for. */
+	within?: readonly ArrayLike<number>[];
 }
 
 /**
@@ -100,15 +104,20 @@ export class Overlay {
 	 */
 	each(
 		visit: (address: Int32Array, year: number, position: number, value: number) => void,
-		{ scenario, year, account }: ChangedWhere = {}
+		{ scenario, year, account, years, within }: ChangedWhere = {}
 	): void {
 		if (this.#size === 0) return;
 		const address = new Int32Array(this.#store.dimensions);
 		for (const { scenario: ofScenario, year: ofYear, block } of this.#store.blocks()) {
 			if ((scenario !== undefined && ofScenario !== scenario) || (year !== undefined && ofYear !== year)) continue;
+			if (years && !years.includes(ofYear)) continue;
 			const accounts = block.coordinates[this.#model.accountAxis]!;
-			for (let series = 0; series < block.count; series++) {
+			choosing: for (let series = 0; series < block.count; series++) {
 				if (account !== undefined && accounts[series] !== account) continue;
+				// Most of a large branch is somewhere else: turned away before anything is looked up.
+				if (within)
+					for (let axis = 0; axis < within.length; axis++)
+						if (within[axis]![block.coordinates[axis]![series]!]! < 0) continue choosing;
 				for (let position = 0; position < block.width; position++) {
 					const value = block.values[series * block.width + position]!;
 					if (isValue(value)) visit(block.readAddress(series, address), ofYear, position, value);

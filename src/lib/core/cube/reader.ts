@@ -98,9 +98,14 @@ export class Reader {
 	eachChanged(visit: (address: Int32Array, year: number, position: number, value: number) => void, where: ChangedWhere = {}): void {
 		this.layers.forEach((layer, at) => {
 			const above = this.layers.slice(at + 1).filter(({ size }) => size > 0);
-			layer.each((address, year, position) => {
+			layer.each((address, year, position, value) => {
 				if (!this.mayRead(address) || above.some((other) => !isEmpty(other.get(address, year, position)))) return;
-				visit(address, year, position, this.read(address, year, position));
+				visit(
+					address,
+					year,
+					position,
+					value === NOTHING ? EMPTY : value === CLEARED ? this.withoutEntry(address, year, position) : value
+				);
 			}, where);
 		});
 	}

@@ -117,8 +117,9 @@ export class View {
 				if (block) this.#sums.scan(block, scenario, index, visible);
 			});
 		}
-		reader.eachChanged((address, year, position, value) =>
-			this.#changeStored(address, year, position, cube.read(address, year, position), value)
+		reader.eachChanged(
+			(address, year, position, value) => this.#changeStored(address, year, position, cube.read(address, year, position), value),
+			{ years, within: classes.map(({ classOf }) => classOf) }
 		);
 		const computed = classes[model.accountAxis]!.classOf;
 		const memo = liveMemo(model);
