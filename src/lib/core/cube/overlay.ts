@@ -116,8 +116,7 @@ export class Overlay {
 				if (account !== undefined && accounts[series] !== account) continue;
 				// Most of a large branch is somewhere else: turned away before anything is looked up.
 				if (within)
-					for (let axis = 0; axis < within.length; axis++)
-						if (within[axis]![block.coordinates[axis]![series]!]! < 0) continue choosing;
+					for (let axis = 0; axis < within.length; axis++) if (within[axis]![block.coordinates[axis]![series]!]! < 0) continue choosing;
 				for (let position = 0; position < block.width; position++) {
 					const value = block.values[series * block.width + position]!;
 					if (isValue(value)) visit(block.readAddress(series, address), ofYear, position, value);

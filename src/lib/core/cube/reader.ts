@@ -100,12 +100,7 @@ export class Reader {
 			const above = this.layers.slice(at + 1).filter(({ size }) => size > 0);
 			layer.each((address, year, position, value) => {
 				if (!this.mayRead(address) || above.some((other) => !isEmpty(other.get(address, year, position)))) return;
-				visit(
-					address,
-					year,
-					position,
-					value === NOTHING ? EMPTY : value === CLEARED ? this.withoutEntry(address, year, position) : value
-				);
+				visit(address, year, position, value === NOTHING ? EMPTY : value === CLEARED ? this.withoutEntry(address, year, position) : value);
 			}, where);
 		});
 	}
