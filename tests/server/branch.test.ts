@@ -4,6 +4,7 @@ import {
 	branchesFor,
 	branchFor,
 	branchHere,
+	branchNames,
 	bringBackBranch,
 	changeBranch,
 	compareBranches,
@@ -144,6 +145,10 @@ describe('a branch', () => {
 		const id = await made([{ id: imke.id, may: 'read' }]);
 		expect((await branchesFor(imke, MODEL)).map((branch) => branch.id)).toContain(id);
 		expect((await branchesFor(tove, MODEL)).map((branch) => branch.id)).not.toContain(id);
+		for (const person of [osric, imke, tove])
+			expect((await branchNames(person, MODEL)).map((each) => each.id).sort()).toEqual(
+				(await branchesFor(person, MODEL)).map((branch) => branch.id).sort()
+			);
 		expect(await faultOf(branchHere(tove, MODEL, id))).toMatchObject({ status: 404 });
 		expect(await faultOf(readChanges(tove, MODEL, { ...everything, id, from: 0 }))).toMatchObject({ status: 404 });
 		expect(await faultOf(compareBranches(tove, MODEL, { form: FORM, choices: choices(), branches: [id] }))).toMatchObject({ status: 404 });

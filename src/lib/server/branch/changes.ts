@@ -56,22 +56,28 @@ async function versionsBy(branch: number, person: number | null): Promise<number
 	return found.rows.map(({ version }) => version);
 }
 
+/** Which changes of a branch are asked for, as the engine is told, and what whoever asks may read. */
+const askedOf = async (person: SignedIn, modelId: number, { id, find, account, person: by, movedOnly }: z.infer<typeof filterSchema>) => ({
+	rules: await readAccessRules(person, modelId),
+	find,
+	account,
+	movedOnly,
+	versions: await versionsBy(id, by)
+});
+
 /** The changes of a branch that somebody may read, those that differ most first, a page of them. */
 export async function readChanges(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ id, find, account, person: by, movedOnly, from }: z.infer<typeof changesSchema>
+	{ from, ...filter }: z.infer<typeof changesSchema>
 ): Promise<BranchChangesPage> {
 	const reader = requirePermission(person, 'form.read');
+	const { id } = filter;
 	await branchFor(reader, modelId, id);
 	const { lines, ...rest } = await askEngine(modelId, 'branchChanges', {
 		...(await modelVersions(pool(), modelId)),
 		branch: (await branchVersion(pool(), id))!,
-		rules: await readAccessRules(reader, modelId),
-		find,
-		account,
-		movedOnly,
-		versions: await versionsBy(id, by),
+		...(await askedOf(reader, modelId, filter)),
 		from,
 		most: PAGE
 	});
@@ -79,7 +85,7 @@ export async function readChanges(
 		'SELECT version, doer(person_id, acting_id) AS person, at, words FROM branch_change WHERE branch_id = $1 AND version = ANY ($2)',
 		[id, [...new Set(lines.map(({ version }) => version))]]
 	);
-	const by_ = new Map(written.rows.map((row) => [row.version, row]));
+	const byVersion = new Map(written.rows.map((row) => [row.version, row]));
 	const people = await pool().query<{ id: number; name: string; cells: number }>(
 		`SELECT p.id, p.name, sum(c.cells)::integer AS cells FROM branch_change c JOIN person p ON p.id = c.person_id WHERE c.branch_id = $1 GROUP BY p.id ORDER BY p.name`,
 		[id]
@@ -88,7 +94,7 @@ export async function readChanges(
 		...rest,
 		people: people.rows,
 		lines: lines.map((line) => {
-			const own = by_.get(line.version);
+			const own = byVersion.get(line.version);
 			return { ...line, person: own?.person ?? null, at: own?.at.toISOString() ?? null, through: own?.words ?? '' };
 		})
 	};
@@ -98,11 +104,11 @@ export async function readChanges(
 export async function putBackChanges(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ id, find, account, person: by, movedOnly, places: named }: z.infer<typeof putBackSchema>
+	{ places: named, ...filter }: z.infer<typeof putBackSchema>
 ): Promise<{ cells: number }> {
 	const writer = requireBranchOpen(requirePermission(person, 'branch.write'));
-	const rules = await readAccessRules(writer, modelId);
-	const versions = await versionsBy(id, by);
+	const { id } = filter;
+	const asked = await askedOf(writer, modelId, filter);
 	return transaction(async (client) => {
 		const { revision, structure } = await modelVersions(client, modelId);
 		const branch = await lockBranch(client, id);
@@ -113,11 +119,7 @@ export async function putBackChanges(
 			revision,
 			structure,
 			branch: { id, version: branch.version },
-			rules,
-			find,
-			account,
-			movedOnly,
-			versions,
+			...asked,
 			from: 0,
 			most: 0,
 			places: named
@@ -142,11 +144,11 @@ export type MergeOutcome =
 export async function mergeBranch(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ id, find, account, person: by, movedOnly, places: named, decides, leavesRefused }: z.infer<typeof mergeSchema>
+	{ places: named, decides, leavesRefused, ...filter }: z.infer<typeof mergeSchema>
 ): Promise<MergeOutcome> {
 	const merger = requirePermission(requirePermission(person, 'branch.merge'), 'form.enter');
-	const rules = await readAccessRules(merger, modelId);
-	const versions = await versionsBy(id, by);
+	const { id } = filter;
+	const asked = await askedOf(merger, modelId, filter);
 	const outcome = await transaction(async (client): Promise<MergeOutcome> => {
 		const revision = await lockModel(client, modelId);
 		const locked = await lockBranch(client, id);
@@ -157,11 +159,7 @@ export async function mergeBranch(
 			revision,
 			structure: await structureVersion(client, modelId),
 			branch: { id, version: locked.version },
-			rules,
-			find,
-			account,
-			movedOnly,
-			versions,
+			...asked,
 			from: 0,
 			most: 0,
 			places: named,

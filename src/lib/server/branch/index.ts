@@ -33,4 +33,4 @@ export {
 	stateSchema,
 	type BranchView
 } from './make';
-export { branchesFor, branchFor, branchHere, type Branch, type BranchState } from './record';
+export { branchesFor, branchFor, branchHere, branchNames, type Branch, type BranchState } from './record';

@@ -74,6 +74,17 @@ export async function branchesFor(person: SignedIn, modelId: number): Promise<Br
 	return found.rows.map(asBranch).filter((branch) => mayIn(person, branch) !== 'nothing');
 }
 
+/** The names of the branches somebody may look at, as `mayIn` has it, the newest first: for a search that every page offers. */
+export async function branchNames(person: SignedIn, modelId: number): Promise<{ id: number; name: string }[]> {
+	const found = await pool().query<{ id: number; name: string }>(
+		`SELECT b.id, b.name FROM branch b WHERE b.model_id = $1 AND b.state <> 'dropped'
+			AND (b.made_by = $2 OR b.everybody <> 'nothing' OR $3 OR EXISTS (SELECT FROM branch_person x WHERE x.branch_id = b.id AND x.person_id = $2))
+		ORDER BY b.id DESC LIMIT 300`,
+		[modelId, person.id, person.permissions.includes('branch.merge')]
+	);
+	return found.rows;
+}
+
 /** A branch somebody may look at. @throws Fault 404 */
 export async function branchFor(person: SignedIn, modelId: number, id: number, database: Database = pool()): Promise<Branch> {
 	const found = await database.query<Row>(`${BRANCH} WHERE b.model_id = $1 AND b.id = $2`, [modelId, id]);

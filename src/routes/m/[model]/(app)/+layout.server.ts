@@ -1,4 +1,4 @@
-import { branchesFor, branchFor } from '$lib/server/branch';
+import { branchFor, branchNames } from '$lib/server/branch';
 import { listForms } from '$lib/server/form';
 import { myWork } from '$lib/server/cycle';
 import { importsInShort } from '$lib/server/import';
@@ -32,7 +32,7 @@ export const load = (async ({ locals, params, depends }) => {
 		/** As the address names it: what is loaded here is loaded anew when it names another model, or a branch of it. */
 		place: params.model,
 		branch: person.branch ? await ribbonOf(person, locals.modelId) : null,
-		branches: (await branchesFor(person, locals.modelId)).filter(({ state }) => state !== 'dropped').map(({ id, name }) => ({ id, name })),
+		branches: await branchNames(person, locals.modelId),
 		model: locals.models.find((model) => model.id === locals.modelId)!,
 		imports,
 		work: await myWork(person, locals.modelId),
