@@ -21,7 +21,7 @@ describe('a session', () => {
 	test('opens with the right password, however the address is written, and tells who it is', async () => {
 		const person = (await readSession(await signIn(`  ${TOVE.toUpperCase()} `, DEMO_PASSWORD, '10.0.0.1')))?.in(1);
 		expect(person).toMatchObject({ name: 'Tove Brandal', theme: 'paper' });
-		expect(person!.permissions.sort()).toEqual(['cycle.read', 'form.enter', 'form.read', 'rule.run']);
+		expect(person!.permissions.sort()).toEqual(['branch.write', 'cycle.read', 'form.enter', 'form.read', 'rule.run']);
 	});
 
 	test('does not open otherwise, and does not say whether the person exists', async () => {

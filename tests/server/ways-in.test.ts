@@ -272,7 +272,7 @@ describe('the place of another', () => {
 test('the draft of somebody who was let go is handed on; where the other has typed, their own stays', async () => {
 	const draft = async (name: string, cells: [period: number, value: number][]) => {
 		const made = await database.pool.query<{ id: number }>(
-			'INSERT INTO draft (person_id, model_id) VALUES ($1, 1) ON CONFLICT (person_id, model_id) DO UPDATE SET version = draft.version + 1 RETURNING id',
+			'INSERT INTO draft (person_id, model_id) VALUES ($1, 1) ON CONFLICT (person_id, model_id, coalesce(branch_id, 0)) DO UPDATE SET version = draft.version + 1 RETURNING id',
 			[ids.get(name)]
 		);
 		for (const [period, value] of cells)
