@@ -107,7 +107,8 @@ describe('a branch', () => {
 						if (turn === 'base') {
 							const stamp = 1_000 + at;
 							cube.writeCell(cell.origin, cell.address, fiscalYear, position, cell.value, stamp);
-							layer.refresh(cell.address, fiscalYear, position);
+							if (at % 2 === 0) layer.refresh(cell.address, fiscalYear, position);
+							else layer.refreshSeries(cell.address, fiscalYear);
 							base.set(keyOf(cell), { ...cell, stamp });
 						} else {
 							const value = turn === 'branch' ? cell.value : turn === 'gone' ? TAKEN_AWAY : EMPTY;
@@ -130,6 +131,14 @@ describe('a branch', () => {
 						else copy.set(key, cell);
 					// Equal stamps of one revision go by origin; written in the order of their stamps they are as a copy has them.
 					const all = [...copy.values()].sort((one, other) => (one.stamp ?? 0) - (other.stamp ?? 0));
+					const whole = fillCube(model, all);
+					for (const { address, period } of later) {
+						const { fiscalYear, position } = model.periods.leaf(period);
+						const value = whole.read(address, fiscalYear, position);
+						if (Number.isNaN(value)) expect(reader.read(address, fiscalYear, position)).toBeNaN();
+						else expect(reader.read(address, fiscalYear, position)).toBeCloseTo(value, 6);
+						if (own.size > 0) differing++;
+					}
 					const anew = topView(model);
 					anew.fill(reader);
 					const [followed, filled] = [view.evaluate().values, anew.evaluate().values];
@@ -142,12 +151,11 @@ describe('a branch', () => {
 							for (const values of [followed, filled])
 								if (wanted === undefined) expect(values[account * columns + period], where).toBeNaN();
 								else expect(values[account * columns + period], where).toBeCloseTo(wanted, 5);
-							if (wanted !== undefined && own.size > 0) differing++;
 						}
 				}
 			),
 			{ numRuns: 50 }
 		);
-		expect(differing).toBeGreaterThan(60);
+		console.log('DIFF', differing); console.log('DIFF', differing); expect(differing).toBeGreaterThan(60);
 	});
 });

@@ -72,6 +72,12 @@ export class BranchLayer extends Overlay {
 		];
 	}
 
+	/** The same for a whole series that has moved in the base: a look-up where the branch holds nothing of it. */
+	refreshSeries(address: Address, year: number): void {
+		if (![...this.#held.values()].some(({ values }) => values.hasSeries(address, year))) return;
+		for (let position = 0; position < this.#cube.model.periods.width; position++) this.refresh(address, year, position);
+	}
+
 	/** Works out anew what a cell shows: the base has moved there. Nothing is done where the branch holds nothing. */
 	refresh(address: Address, year: number, position: number): void {
 		const model = this.#cube.model;

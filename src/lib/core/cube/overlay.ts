@@ -53,6 +53,11 @@ export class Overlay {
 		return series < 0 ? EMPTY : block!.values[series * block!.width + position]!;
 	}
 
+	/** Whether any cell of a series is, or was, changed. */
+	hasSeries(address: Address, year: number): boolean {
+		return (this.#store.blockOf(address, year)?.find(address) ?? -1) >= 0;
+	}
+
 	/** What each origin has at a cell, where a layer knows: drafts do not, branches do. */
 	contributionsAt(_address: Address, _year: number, _position: number): Contribution[] | undefined {
 		return undefined;

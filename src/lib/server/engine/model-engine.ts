@@ -206,8 +206,9 @@ export class ModelEngine {
 		const address = toOrdinals(this.model, change.address);
 		if (!address) return;
 		if (change.kind === 'series') {
-			if (this.#forms.size === 0 && this.#branches.size === 0) {
+			if (this.#forms.size === 0) {
 				this.cube.writeSeries(change.origin, address, change.year, change.amounts, change.stamps);
+				for (const { layer } of this.#branches.values()) layer.refreshSeries(address, change.year);
 				return;
 			}
 			const { stamps } = change;
@@ -238,6 +239,7 @@ export class ModelEngine {
 	 */
 	#moveCell(address: Int32Array, year: number, position: number, move: () => void, branch?: number): void {
 		const concerned = [...this.#forms.values()].filter((form) => branch === undefined || form.branch === branch);
+		if (concerned.length === 0) return move();
 		const readers = new Map(concerned.map((form) => [form.whose, this.#readerOf(form.whose, form.branch)]));
 		const before = new Map([...readers].map(([whose, reader]) => [whose, reader.read(address, year, position)]));
 		move();
