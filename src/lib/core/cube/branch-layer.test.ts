@@ -156,6 +156,8 @@ describe('a branch', () => {
 			),
 			{ numRuns: 50 }
 		);
-		console.log('DIFF', differing); console.log('DIFF', differing); expect(differing).toBeGreaterThan(60);
+		console.log('DIFF', differing);
+		console.log('DIFF', differing);
+		expect(differing).toBeGreaterThan(60);
 	});
 });

@@ -171,7 +171,9 @@ describe('a closed slice, its results frozen', () => {
 			}),
 			{ numRuns: 50 }
 		);
-		console.log('COMP', compared); console.log('COMP', compared); expect(compared).toBeGreaterThan(20);
+		console.log('COMP', compared);
+		console.log('COMP', compared);
+		expect(compared).toBeGreaterThan(20);
 	});
 });
 
