@@ -274,6 +274,6 @@ test('grants come in as a table, by attribute, and are told in reports', async (
 	await page.getByLabel('One role').selectOption('Reviewer');
 	await page.getByLabel('The other role').selectOption('Planner');
 	await expect(page.getByRole('region', { name: 'Difference of two roles' })).toContainText(
-		'Planner alone may enter figures; run runbooks.'
+		'Planner alone may enter figures; run runbooks; make branches of the plan and work in them.'
 	);
 });
