@@ -20,6 +20,9 @@ import {
 	takeBackMerge,
 	writeComment
 } from '../../src/lib/server/branch';
+import { transaction } from '../../src/lib/server/database';
+import { writeBranch } from '../../src/lib/server/database/branch-series';
+import { addressDimensions } from '../../src/lib/server/database/definitions';
 import { enterFigures, formWorkbook, openForm, readWorkbook, saveDraft } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import { faultOf } from './fault-of';
@@ -190,6 +193,53 @@ describe('a branch', () => {
 	});
 });
 
+describe('what a branch does', () => {
+	test('to the totals is what was typed, to the cent: a thousand more fuel of a line in euros, whatever it is spread over', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		const amber = { members: { [dimension.get('Line')!]: ids.get('AMB')! }, currency: 'EUR' };
+		const { form } = await openForm(mine, MODEL, FORM, amber);
+		const [row, column] = [
+			form.rows.findIndex(({ label }) => label === 'Fuel'),
+			form.columns.findIndex(({ label }) => label === 'Apr 2027')
+		];
+		await enterFigures(mine, MODEL, FORM, amber, {
+			entries: [{ row, column, text: String(form.values[row * form.columns.length + column]! + 1_000) }],
+			structure: form.structure
+		});
+		await save(mine);
+		const { totals, accounts, currency } = await changesOf(osric, id);
+		const moved = (account: string) => {
+			const { before, after, scenario, period } = totals.find((total) => total.account === account)!;
+			return [scenario, period, Math.round((after! - before!) * 100) / 100];
+		};
+		expect(currency).toBe('EUR');
+		expect(moved('Voyage costs')).toEqual(['Budget FY2028', 'FY2028', 1_000]);
+		// Costs are taken off the contribution.
+		expect(moved('Operating contribution')).toEqual(['Budget FY2028', 'FY2028', -1_000]);
+		expect(accounts).toMatchObject([{ name: 'Fuel' }]);
+	});
+
+	test('to a choice is told in words, in the list and beside the plan', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		const BONUSES = 'bonuses';
+		const { form } = await openForm(mine, MODEL, BONUSES, { members: {} });
+		const row = form.rows.findIndex(({ label }) => label === 'Amber Coast Line');
+		const column = form.columns.findIndex(({ label }) => label === 'Bonus month');
+		await enterFigures(mine, MODEL, BONUSES, { members: {} }, { entries: [{ row, column, text: 'Jan 2028' }], structure: form.structure });
+		expect(await saveDraft(mine, MODEL, BONUSES, { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved', cells: 1 });
+		const { lines } = await changesOf(osric, id);
+		expect(lines).toMatchObject([
+			{ accountName: 'Bonus month', said: { base: 'Dec 2027', value: 'Jan 2028', seen: 'Dec 2027' }, currency: null }
+		]);
+		const { sides, columns, rows } = await compareBranches(osric, MODEL, { form: BONUSES, choices: { members: {} }, branches: [id] });
+		const cell = row * columns.length + column;
+		expect(sides.map(({ words }) => words[cell])).toEqual(['Dec 2027', 'Jan 2028']);
+		expect((columns[column]!.facts ?? rows[row]!.facts).inWords).toBe(true);
+	});
+});
+
 describe('merging', () => {
 	const merge = (id: number, more: Partial<Parameters<typeof mergeBranch>[2]> = {}, by = osric) =>
 		mergeBranch(by, MODEL, { ...everything, id, places: null, decides: null, leavesRefused: false, ...more });
@@ -228,6 +278,22 @@ describe('merging', () => {
 		expect([await shown(osric, 'Coaches', 'Nov 2027'), await shown(osric, 'Coaches', 'Dec 2027')]).toEqual([7, 42]);
 		expect(await merge(id, { decides: 'branch' })).toMatchObject({ kind: 'merged', cells: 1 });
 		expect(await shown(osric, 'Coaches', 'Nov 2027')).toBe(41);
+	});
+
+	test('asks nothing where the plan has come to the same by itself; what is merged is not opened by the way', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 'Coaches', 'Apr 2027', '45');
+		await type(mine, 'Coaches', 'Jun 2027', '46');
+		await save(mine);
+		await type(osric, 'Coaches', 'Apr 2027', '45');
+		await save(osric);
+		expect(await merge(id)).toMatchObject({ kind: 'merged', cells: 1, left: 0 });
+		expect([await shown(osric, 'Coaches', 'Apr 2027'), await shown(osric, 'Coaches', 'Jun 2027')]).toEqual([45, 46]);
+		expect((await faultOf(setBranchState(osric, MODEL, { id, state: 'open' }))).message).toMatch(/Take the merge back first/);
+		await dropBranch(osric, MODEL, { id });
+		await bringBackBranch(osric, MODEL, { id });
+		expect((await branchFor(osric, MODEL, id)).state).toBe('merged');
 	});
 
 	test('into what is closed is refused as a whole, or leaves that behind in the branch', async () => {
@@ -271,6 +337,54 @@ describe('merging', () => {
 		expect(sides.map(({ values }) => values[at])).toEqual([await shown(osric, 'Coaches', 'Sep 2027'), 71]);
 		const other = rows.findIndex(({ label }) => label === 'Fuel') * columns.length;
 		expect(sides[1]!.values[other]).toBe(sides[0]!.values[other]);
+	});
+});
+
+describe('who reads a part', () => {
+	test('is told of a branch what they may read, and not how much there is beside', async () => {
+		const { posts } = house;
+		const maren = await house.person('Maren', posts);
+		const { id } = await makeBranch(maren, posts, {
+			name: 'Dearer crews',
+			purpose: '',
+			due: null,
+			everybody: 'nothing',
+			people: [{ id: tove.id, may: 'work' }]
+		});
+		const entry = await house.database.pool.query<{ id: number }>("SELECT id FROM origin WHERE model_id = $1 AND mode = 'entry'", [posts]);
+		const dimensions = await addressDimensions(house.database.pool, posts);
+		const address = `ARRAY[${dimensions.map((each) => `c.d${each}`).join(', ')}]`;
+		// A cell of each line, told apart by its line.
+		const stored = await house.database.pool.query<{ line: string; address: number[]; year: number }>(
+			`SELECT DISTINCT ON (m.code) m.code AS line, ${address} AS address, c.fiscal_year AS year FROM cells_${posts} c JOIN member m ON m.id = c.d${house.line}
+			WHERE m.code IN ('SKE', 'NOR') ORDER BY m.code`
+		);
+		expect(stored.rows.map(({ line }) => line)).toEqual(['NOR', 'SKE']);
+		await transaction((client) =>
+			writeBranch(
+				client,
+				id,
+				{ person: maren.id, acting: null, words: 'Test' },
+				stored.rows.map(({ address: at, year }) => ({ origin: entry.rows[0]!.id, address: at, year, position: 0, value: 77, seen: 1 })),
+				12
+			)
+		);
+		const all = await readChanges(maren, posts, { ...everything, id, from: 0 });
+		expect(all.all).toBe(2);
+		const hers = await house.person('Tove', posts);
+		const part = await readChanges(hers, posts, { ...everything, id, from: 0 });
+		expect([part.all, part.count]).toEqual([1, 1]);
+		expect(part.lines[0]!.words).toContain('Skerry');
+		expect(JSON.stringify(part)).not.toContain('Northgate');
+		expect((await branchFor(hers, posts, id)).cells).toBeNull();
+		expect((await branchFor(maren, posts, id)).cells).toBe(2);
+		// What she puts back is hers.
+		expect(
+			await putBackChanges({ ...hers, branch: await branchHere(hers, posts, id) }, posts, { ...everything, id, places: null })
+		).toEqual({
+			cells: 1
+		});
+		expect((await readChanges(maren, posts, { ...everything, id, from: 0 })).all).toBe(1);
 	});
 });
 

@@ -1,4 +1,4 @@
-import { EMPTY, isEmpty } from '../number';
+import { EMPTY, isEmpty, isSame } from '../number';
 import { CLEARED, type Overlay, type OverlayCell } from './overlay';
 import type { Reader } from './reader';
 import { entryFor } from './standing';
@@ -38,10 +38,8 @@ export function mergeOverlay(
 		const noted = seen.get(address, year, position);
 		const before = noted === CLEARED ? EMPTY : noted;
 		const now = base.read(address, year, position);
-		if (!isEmpty(noted) && decision !== 'mine' && !same(before, now)) merge.conflicts.push({ ...cell, seen: before, now });
+		if (!isEmpty(noted) && decision !== 'mine' && !isSame(before, now)) merge.conflicts.push({ ...cell, seen: before, now });
 		else merge.entries.push({ ...cell, entry: value === CLEARED ? EMPTY : entryFor(model, base, address, year, position, value) });
 	}
 	return merge;
 }
-
-const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));

@@ -58,6 +58,11 @@ export class Tree {
 		return [...this.order].filter((ordinal) => this.parent[ordinal]! < 0);
 	}
 
+	/** The member without a parent that most leaves are under: what stands for all of a dimension where one member has to. */
+	largestRoot(): number {
+		return this.roots().reduce((best, root) => (this.leaves(root).length > this.leaves(best).length ? root : best));
+	}
+
 	/** The children of a member, in order. */
 	children(ordinal: number): number[] {
 		const found: number[] = [];

@@ -4,7 +4,7 @@
  * An empty value is `NaN` throughout the core, so that a column of values is one `Float64Array`; a typed or loaded 0
  * is a value. Every function here is O(n) in its input.
  */
-export { EMPTY, isEmpty, isValue } from './empty';
+export { EMPTY, isEmpty, isSame, isValue, orNull } from './empty';
 export { Sum, sum } from './sum';
 export { roundTo, shareOut, sameAmount } from './round';
 export { overPeriods } from './over-periods';

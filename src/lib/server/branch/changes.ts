@@ -44,7 +44,7 @@ export interface ChangeLine extends BranchChange {
 
 export interface BranchChangesPage extends Omit<BranchChanges, 'lines'> {
 	lines: ChangeLine[];
-	people: { id: number; name: string; cells: number }[];
+	people: { id: number; name: string }[];
 }
 
 async function versionsBy(branch: number, person: number | null): Promise<number[] | undefined> {
@@ -86,8 +86,8 @@ export async function readChanges(
 		[id, [...new Set(lines.map(({ version }) => version))]]
 	);
 	const byVersion = new Map(written.rows.map((row) => [row.version, row]));
-	const people = await pool().query<{ id: number; name: string; cells: number }>(
-		`SELECT p.id, p.name, sum(c.cells)::integer AS cells FROM branch_change c JOIN person p ON p.id = c.person_id WHERE c.branch_id = $1 GROUP BY p.id ORDER BY p.name`,
+	const people = await pool().query<{ id: number; name: string }>(
+		'SELECT DISTINCT p.id, p.name FROM branch_change c JOIN person p ON p.id = c.person_id WHERE c.branch_id = $1 ORDER BY p.name',
 		[id]
 	);
 	return {
@@ -120,8 +120,6 @@ export async function putBackChanges(
 			structure,
 			branch: { id, version: branch.version },
 			...asked,
-			from: 0,
-			most: 0,
 			places: named
 		});
 		if (cells.length > 0)
@@ -160,8 +158,6 @@ export async function mergeBranch(
 			structure: await structureVersion(client, modelId),
 			branch: { id, version: locked.version },
 			...asked,
-			from: 0,
-			most: 0,
 			places: named,
 			decides,
 			leavesRefused
@@ -176,7 +172,7 @@ export async function mergeBranch(
 			plan.series,
 			plan.entries
 		);
-		const left = branch.cells - plan.places.length;
+		const left = (branch.cells ?? 0) - plan.places.length - plan.alike;
 		if (left === 0) await client.query("UPDATE branch SET state = 'merged', merged_revision = $2 WHERE id = $1", [id, posted]);
 		// What the plan shows now is what these were meant against from here on.
 		else

@@ -24,12 +24,15 @@ function gridOf({ form, rows, columns, selectors, currency, sides }: Comparison)
 		`${'  '.repeat(depth)}${guarded(label)}`,
 		...columns.flatMap((_, column) => {
 			const cell = row * columns.length + column;
+			const said = ({ values, words }: Comparison['sides'][number]): Cell =>
+				words[cell] === undefined ? (values[cell] ?? null) : guarded(words[cell]);
 			const base = plan!.values[cell] ?? null;
+			const isWords = (columns[column]!.facts ?? rows[row]!.facts).inWords;
 			return [
-				base,
-				...branches.flatMap(({ values }) => {
-					const value = values[cell] ?? null;
-					return [value, base === null && value === null ? null : (value ?? 0) - (base ?? 0)];
+				said(plan!),
+				...branches.flatMap((side) => {
+					const value = side.values[cell] ?? null;
+					return [said(side), isWords || (base === null && value === null) ? null : (value ?? 0) - (base ?? 0)];
 				})
 			];
 		})

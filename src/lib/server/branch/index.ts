@@ -16,7 +16,7 @@ export {
 	type MergeOutcome
 } from './changes';
 export { comparisonFile } from './comparison-sheet';
-export { compareBranches, compareSchema, type Comparison } from './compare';
+export { compareBranches, compareSchema, type ComparedFacts, type Comparison } from './compare';
 export {
 	asView,
 	branchOnly,

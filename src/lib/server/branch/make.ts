@@ -106,7 +106,7 @@ export async function keptBy(client: pg.PoolClient, person: SignedIn, modelId: n
 
 export const stateSchema = z.object({ id: z.int(), state: z.enum(['open', 'frozen']) });
 
-/** Freezes a branch, or opens it again: one that was frozen, or merged and taken back. */
+/** Freezes a branch, or opens one again that was frozen. */
 export async function setBranchState(
 	person: SignedIn | undefined,
 	modelId: number,
@@ -116,6 +116,7 @@ export async function setBranchState(
 	await transaction(async (client) => {
 		const branch = await keptBy(client, keeper, modelId, id);
 		if (branch.state === 'dropped') throw new Fault(422, 'dropped', 'Bring it back first.');
+		if (branch.state === 'merged') throw new Fault(422, 'merged', 'Take the merge back first, or copy the branch to go on from there.');
 		await client.query('UPDATE branch SET state = $2 WHERE id = $1', [id, state]);
 	});
 }
@@ -141,7 +142,10 @@ export async function bringBackBranch(person: SignedIn | undefined, modelId: num
 		if (branch.state !== 'dropped') return;
 		if (branch.droppedAt && Date.parse(branch.droppedAt) < Date.now() - KEPT_DAYS * 86_400_000)
 			throw new Fault(422, 'gone', `It was dropped more than ${KEPT_DAYS} days ago.`);
-		await client.query("UPDATE branch SET state = 'open', dropped_at = NULL WHERE id = $1", [id]);
+		await client.query(
+			"UPDATE branch SET state = CASE WHEN merged_revision IS NULL THEN 'open' ELSE 'merged' END, dropped_at = NULL WHERE id = $1",
+			[id]
+		);
 	}).catch(named);
 }
 
@@ -163,12 +167,11 @@ export async function copyBranch(
 			[id, copy]
 		);
 		await client.query('UPDATE branch SET version = 1 WHERE id = $1', [copy]);
-		await client.query('INSERT INTO branch_change (branch_id, version, person_id, words, cells) VALUES ($1, 1, $2, $3, $4)', [
-			copy,
-			maker.id,
-			`Copied from “${branch.name}”`,
-			branch.cells
-		]);
+		await client.query(
+			`INSERT INTO branch_change (branch_id, version, person_id, words, cells)
+			SELECT $1, 1, $2, $3, coalesce(sum(cardinality(array_remove(versions, NULL))), 0) FROM branch_series WHERE branch_id = $1`,
+			[copy, maker.id, `Copied from “${branch.name}”`]
+		);
 		return { id: copy };
 	}).catch(named);
 }

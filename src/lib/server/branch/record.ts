@@ -20,8 +20,8 @@ export interface Branch {
 	copiedFrom: string;
 	droppedAt: string | null;
 	version: number;
-	/** Cells it holds. */
-	cells: number;
+	/** Cells it holds; null for who reads a part of the model: how much there is beside that is not theirs to know. */
+	cells: number | null;
 	/** What people have typed in it and not saved. */
 	drafts: { name: string; cells: number }[];
 	/** When a figure in it was changed last, and by whom. */
@@ -65,13 +65,20 @@ export function mayIn(person: SignedIn, branch: Branch): MayInBranch {
 	return all.includes('work') ? 'work' : all.includes('read') ? 'read' : 'nothing';
 }
 
+/** As somebody is told of it. */
+const toldTo = (person: SignedIn, branch: Branch): Branch =>
+	person.readsPart ? { ...branch, cells: null, drafts: [], changed: branch.changed && { ...branch.changed, words: '' } } : branch;
+
 /** The branches of a model that somebody may look at, those that were changed last first; dropped ones while they can be brought back. */
 export async function branchesFor(person: SignedIn, modelId: number): Promise<Branch[]> {
 	const found = await pool().query<Row>(
 		`${BRANCH} WHERE b.model_id = $1 AND (b.dropped_at IS NULL OR b.dropped_at > now() - make_interval(days => $2)) ORDER BY coalesce(c.at, b.made_at) DESC`,
 		[modelId, KEPT_DAYS]
 	);
-	return found.rows.map(asBranch).filter((branch) => mayIn(person, branch) !== 'nothing');
+	return found.rows
+		.map(asBranch)
+		.filter((branch) => mayIn(person, branch) !== 'nothing')
+		.map((branch) => toldTo(person, branch));
 }
 
 /** The names of the branches somebody may look at, as `mayIn` has it, the newest first: for a search that every page offers. */
@@ -90,7 +97,7 @@ export async function branchFor(person: SignedIn, modelId: number, id: number, d
 	const found = await database.query<Row>(`${BRANCH} WHERE b.model_id = $1 AND b.id = $2`, [modelId, id]);
 	const branch = found.rows[0] && asBranch(found.rows[0]);
 	if (!branch || mayIn(person, branch) === 'nothing') throw notFound('branch');
-	return branch;
+	return toldTo(person, branch);
 }
 
 /** The branch an address names, as it is for a person. @throws Fault 404 where there is none they may look at */

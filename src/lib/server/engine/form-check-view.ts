@@ -29,7 +29,7 @@ export class FormCheckView {
 		// Rows that break down by more than accounts are looked at in total.
 		const broken = model.dimensions.filter(({ id }) => id !== model.accounts.id && form.query.rows.some((line) => line[id] !== undefined));
 		const slice: Record<number, number> = without(form.query.slice, [model.accounts.id]);
-		for (const dimension of broken) slice[dimension.id] = dimension.member(largestRoot(dimension.tree)).id;
+		for (const dimension of broken) slice[dimension.id] = dimension.member(dimension.tree.largestRoot()).id;
 		const { periods } = model;
 		const readable = form.columns.filter(({ place, members }) => place >= 0 && members[model.accounts.id] === undefined);
 		this.#columns = readable.length > 0 ? readable : [{ ...form.columns[0]!, label: '', members: {} }];
@@ -94,7 +94,3 @@ export class FormCheckView {
 /** A line without some dimensions (ids). */
 const without = (line: Line, dimensions: readonly number[]): Record<number, number> =>
 	Object.fromEntries(Object.entries(line).filter(([id]) => !dimensions.includes(Number(id))));
-
-function largestRoot(tree: { roots: () => number[]; leaves: (ordinal: number) => number[] }): number {
-	return tree.roots().reduce((best, root) => (tree.leaves(root).length > tree.leaves(best).length ? root : best));
-}

@@ -10,6 +10,7 @@ import {
 	Reader,
 	ReadGuard,
 	WriteGuard,
+	isSame,
 	type AccessRules
 } from '../../core';
 import { readBranchSeries, type BranchSeries, type BranchVersion } from '../database/branch-series';
@@ -216,7 +217,7 @@ export class ModelEngine {
 			for (let position = 0; position < change.amounts.length; position++) {
 				const value = change.amounts[position]!;
 				// Without stamps of its own, what stays the same is not written anew.
-				if (held && same(held[position]!, value)) continue;
+				if (held && isSame(held[position]!, value)) continue;
 				this.#writeCell(change.origin, address, change.year, position, value, typeof stamps === 'number' ? stamps : stamps[position]!);
 			}
 			return;
@@ -245,7 +246,7 @@ export class ModelEngine {
 		move();
 		const after = new Map([...readers].map(([whose, reader]) => [whose, reader.read(address, year, position)]));
 		for (const { whose, form } of concerned)
-			if (!same(before.get(whose)!, after.get(whose)!))
+			if (!isSame(before.get(whose)!, after.get(whose)!))
 				form.change({ address, year, position, before: before.get(whose)!, after: after.get(whose)! });
 	}
 
@@ -278,7 +279,7 @@ export class ModelEngine {
 		for (let position = 0; position < amounts.length; position++) {
 			const value = amounts[position] ?? Number.NaN;
 			const held = layer.heldAt(address, year, position).find((each) => each.origin === origin)?.value ?? Number.NaN;
-			if (same(value, held)) continue;
+			if (isSame(value, held)) continue;
 			this.#moveCell(address, year, position, () => layer.hold(origin, address, year, position, value, versions[position] ?? 0), branch);
 		}
 	}
@@ -436,5 +437,3 @@ async function readCube(client: pg.PoolClient, model: Model): Promise<Cube> {
 
 /** Names a person's draft: of the plan, or of a branch. */
 const whoseDraft = (person: number, branch: BranchVersion | undefined): string => (branch ? `${person} ${branch.id}` : `${person}`);
-
-const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));

@@ -103,13 +103,14 @@
 				>
 				<th scope="row" class="py-1.5 pr-3 text-left font-normal"
 					>{line.words}{#if line.currency}<span class="text-soft">, {line.currency}</span>{/if}{#if line.moved}<span
-							class="text-warning block text-xs">The plan has moved since: it showed {amount(line.seen)} when this was changed.</span
+							class="text-warning block text-xs"
+							>The plan has moved since: it showed {line.said ? line.said.seen || 'nothing' : amount(line.seen)} when this was changed.</span
 						>{/if}</th
 				>
-				<td class="text-soft px-2 text-right tabular-nums">{amount(line.base)}</td>
-				<td class="px-2 text-right font-semibold tabular-nums">{amount(line.value)}</td>
+				<td class="text-soft px-2 text-right tabular-nums">{line.said ? line.said.base : amount(line.base)}</td>
+				<td class="px-2 text-right font-semibold tabular-nums">{line.said ? line.said.value || 'nothing' : amount(line.value)}</td>
 				<td class="px-2 text-right tabular-nums"
-					>{(line.value ?? 0) > (line.base ?? 0) ? '+' : ''}{written((line.value ?? 0) - (line.base ?? 0))}</td
+					>{#if !line.said}{(line.value ?? 0) > (line.base ?? 0) ? '+' : ''}{written((line.value ?? 0) - (line.base ?? 0))}{/if}</td
 				>
 				<td class="text-soft pl-4"
 					>{line.person ?? ''}{#if line.at}<span class="block text-xs">{formatMoment(line.at, locale)}, {line.through}</span>{/if}</td

@@ -75,9 +75,9 @@
 					{#each outcome.moved.slice(0, 40) as line (keyOfPlace(line))}
 						<tr class="border-hairline border-b"
 							><th scope="row" class="py-1 text-left font-normal">{line.words}</th><td class="text-soft text-right tabular-nums"
-								>{amount(line.seen)}</td
-							><td class="text-right tabular-nums">{amount(line.base)}</td><td class="text-right font-semibold tabular-nums"
-								>{amount(line.value)}</td
+								>{line.said ? line.said.seen || 'nothing' : amount(line.seen)}</td
+							><td class="text-right tabular-nums">{line.said ? line.said.base || 'nothing' : amount(line.base)}</td><td
+								class="text-right font-semibold tabular-nums">{line.said ? line.said.value || 'nothing' : amount(line.value)}</td
 							></tr
 						>
 					{/each}

@@ -1,4 +1,4 @@
-import type { Comparison } from '$lib/server/branch';
+import type { ComparedFacts, Comparison } from '$lib/server/branch';
 
 /** By how much a figure differs from the plan’s; null where it does not. Nothing counts as 0. */
 export function differenceOf(base: number | null, value: number | null): number | null {
@@ -27,3 +27,7 @@ export function differing({ rows, columns, sides }: Comparison, only: boolean): 
 		columns: all.columns.filter((column) => all.rows.some((row) => differs(row, column)))
 	};
 }
+
+/** How a figure is written: by the account of its column, else of its row. */
+export const factsAt = ({ rows, columns }: Comparison, row: number, column: number): ComparedFacts =>
+	columns[column]!.facts ?? rows[row]!.facts;

@@ -1,19 +1,8 @@
-import {
-	compileQuery,
-	EMPTY,
-	isEmpty,
-	isTranslated,
-	isValue,
-	Reader,
-	TAKEN_AWAY,
-	View,
-	type AccessRules,
-	type BranchLayer,
-	type Model
-} from '../../../core';
+import { EMPTY, isEmpty, isSame, isTranslated, isValue, orNull, Reader, TAKEN_AWAY, type AccessRules, type Model } from '../../../core';
 import { readBranchSeries, type BranchCell, type BranchVersion } from '../../database/branch-series';
-import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from '../addresses';
+import { cellInWords, judgedPeriod, periodMember, toOrdinals } from '../addresses';
 import type { ModelEngine } from '../model-engine';
+import { differences, figures, type EffectLine } from './effect';
 import { planCells, type SavePlan } from './plan-save';
 
 /** A cell of a branch, named by ids. */
@@ -33,6 +22,8 @@ export interface BranchChange extends BranchPlace {
 	base: number | null;
 	value: number | null;
 	seen: number | null;
+	/** The same in words, where the figures stand for choices, dates or texts. */
+	said: { base: string; value: string; seen: string } | null;
 	/** The currency the amounts are in; null for what is no money. */
 	currency: string | null;
 	/** Whether the plan has moved since. */
@@ -41,7 +32,8 @@ export interface BranchChange extends BranchPlace {
 	version: number;
 }
 
-export interface BranchChangesAsk {
+/** Which changes of a branch are asked for. */
+export interface BranchAsk {
 	revision: number;
 	structure: number;
 	branch: BranchVersion;
@@ -54,40 +46,42 @@ export interface BranchChangesAsk {
 	versions?: readonly number[] | undefined;
 	/** Only where the plan has moved since. */
 	movedOnly: boolean;
-	from: number;
-	most: number;
 }
 
 export interface BranchChanges {
+	/** A page of them, the largest differences first, by amounts as they are stored. */
 	lines: BranchChange[];
 	/** How many there are, of those asked for, and of the whole branch as far as it may be read. */
 	count: number;
 	all: number;
-	/** By account: how many cells, and by how much they differ together; those that differ most first. */
-	accounts: { id: number; name: string; cells: number; amount: number }[];
-	/** What it does to the upper accounts, by scenario and year: in the currency of the model. */
-	totals: { account: string; depth: number; scenario: string; period: string; base: number | null; value: number | null }[];
+	/** By account how many cells, those with most first. */
+	accounts: { id: number; name: string; cells: number }[];
+	/** What it does to the upper accounts, by scenario and year, over everything else. */
+	totals: EffectLine[];
+	/** The currency of the totals. */
 	currency: string;
 }
 
+/** A cell a branch holds, as it shows there and in the plan. */
 interface Found extends BranchPlace {
 	ordinals: Int32Array;
 	base: number;
 	value: number;
 	seen: number;
+	held: number;
 	version: number;
 }
 
-const orNull = (value: number): number | null => (isEmpty(value) ? null : value);
-const same = (one: number, other: number): boolean => one === other || (isEmpty(one) && isEmpty(other));
+const MOST_ACCOUNTS = 40;
+const MOST_TOTALS = 24;
 
-/** Every cell a branch holds that may be read, as it shows there and in the plan. */
-async function heldCells(engine: ModelEngine, ask: Pick<BranchChangesAsk, 'branch' | 'rules'>): Promise<Found[]> {
-	const layer = await engine.branchOf(ask.branch);
+/** Every cell a branch holds that may be read. */
+async function heldCells(engine: ModelEngine, { branch, rules }: BranchAsk): Promise<Found[]> {
+	const layer = await engine.branchOf(branch);
 	const { cube, model } = engine;
-	const reader = new Reader(cube, [layer], engine.visibleOf(ask.rules));
+	const reader = new Reader(cube, [layer], engine.visibleOf(rules));
 	const found: Found[] = [];
-	for (const { origin, year, address, amounts, versions, seen } of await readBranchSeries(engine.database, ask.branch.id)) {
+	for (const { origin, year, address, amounts, versions, seen } of await readBranchSeries(engine.database, branch.id)) {
 		const ordinals = toOrdinals(model, address);
 		if (!ordinals || !reader.mayRead(ordinals)) continue;
 		for (let position = 0; position < amounts.length; position++)
@@ -101,114 +95,54 @@ async function heldCells(engine: ModelEngine, ask: Pick<BranchChangesAsk, 'branc
 					base: cube.read(ordinals, year, position),
 					value: reader.read(ordinals, year, position),
 					seen: seen[position] ?? EMPTY,
+					held: amounts[position]!,
 					version: versions[position] ?? 0
 				});
 	}
 	return found;
 }
 
-/** What differs between a branch and the plan, cell by cell. */
-export async function branchChanges(engine: ModelEngine, ask: BranchChangesAsk): Promise<BranchChanges> {
-	await engine.reach(ask.revision);
+const hasMoved = ({ base, seen }: Found): boolean => !isSame(base, seen);
+
+/** Those of the cells that are asked for: as they are named, or as they are filtered. */
+function chosenOf(engine: ModelEngine, all: readonly Found[], ask: BranchAsk, places: readonly BranchPlace[] | null = null): Found[] {
 	const { model } = engine;
-	const all = await heldCells(engine, ask);
 	const find = ask.find.trim().toLowerCase();
 	const versions = ask.versions && new Set(ask.versions);
-	const words = (cell: Found) => cellInWords(model, cell.ordinals, cell.year, cell.position);
-	const accountOf = (cell: Found) => model.accounts.member(cell.ordinals[model.accountAxis]!);
-	const asked = all.filter(
+	const named = places && new Set(places.map(keyOf));
+	return all.filter(
 		(cell) =>
-			(ask.account === null || accountOf(cell).id === ask.account) &&
+			(ask.account === null || accountAt(model, cell).id === ask.account) &&
 			(!versions || versions.has(cell.version)) &&
-			(!ask.movedOnly || !same(cell.base, cell.seen)) &&
-			(find === '' || words(cell).toLowerCase().includes(find))
+			(!ask.movedOnly || hasMoved(cell)) &&
+			(!named || named.has(keyOf(cell))) &&
+			(find === '' || cellInWords(model, cell.ordinals, cell.year, cell.position).toLowerCase().includes(find))
 	);
-	const differs = ({ base, value }: Found) => Math.abs((isEmpty(value) ? 0 : value) - (isEmpty(base) ? 0 : base));
-	asked.sort((one, other) => differs(other) - differs(one));
-	const accounts = new Map<number, BranchChanges['accounts'][number]>();
-	for (const cell of all) {
-		const { id, name } = accountOf(cell);
-		const known = accounts.get(id) ?? { id, name, cells: 0, amount: 0 };
-		known.cells++;
-		known.amount += (isEmpty(cell.value) ? 0 : cell.value) - (isEmpty(cell.base) ? 0 : cell.base);
-		accounts.set(id, known);
-	}
-	return {
-		lines: asked.slice(ask.from, ask.from + ask.most).map((cell) => ({
-			origin: cell.origin,
-			address: cell.address,
-			year: cell.year,
-			position: cell.position,
-			words: words(cell),
-			account: accountOf(cell).id,
-			accountName: accountOf(cell).name,
-			base: orNull(cell.base),
-			value: orNull(cell.value),
-			seen: orNull(cell.seen),
-			currency: currencyOf(model, cell.ordinals),
-			moved: !same(cell.base, cell.seen),
-			version: cell.version
-		})),
-		count: asked.length,
-		all: all.length,
-		accounts: [...accounts.values()].sort((one, other) => Math.abs(other.amount) - Math.abs(one.amount)).slice(0, 40),
-		totals: totalsOf(engine, await engine.branchOf(ask.branch), all, ask.rules),
-		currency: model.definition.reportingCurrency
-	};
 }
 
-/** Upper accounts down to the second level, in the scenarios and years in which something differs. */
-function totalsOf(engine: ModelEngine, layer: BranchLayer, cells: readonly Found[], rules: AccessRules): BranchChanges['totals'] {
-	const { model, cube } = engine;
-	if (cells.length === 0) return [];
-	const { accounts, periods } = model;
-	const visible = engine.visibleOf(rules);
-	const years = new Set(cells.map(({ year }) => year));
-	const scenarios = [...new Set(cells.map(({ ordinals }) => ordinals[model.scenarioAxis]!))];
-	const tops = periods.dimension.tree
-		.roots()
-		.filter((root) => years.has(0) || [...years].some((year) => periods.leaves[periods.range(root).from]?.fiscalYear === year));
-	const rows = [...accounts.tree.order].flatMap((ordinal) => {
-		const depth = accounts.tree.ancestors(ordinal).length;
-		return depth <= 1 && !accounts.isLeaf(ordinal) ? [{ ordinal, depth }] : [];
+const accountAt = (model: Model, { ordinals }: Found) => model.accounts.member(ordinals[model.accountAxis]!);
+
+/** Some cells as people are told of them. */
+async function told({ model, words }: ModelEngine, cells: readonly Found[]): Promise<BranchChange[]> {
+	const typeOf = (cell: Found) => model.account(cell.ordinals[model.accountAxis]!)?.valueType;
+	await words.know(cells.filter((cell) => typeOf(cell) === 'text').flatMap(({ base, value, seen }) => [base, value, seen].filter(isValue)));
+	return cells.map((cell) => {
+		const { id, name } = accountAt(model, cell);
+		const type = typeOf(cell);
+		const say = (value: number): string =>
+			isEmpty(value) ? '' : type === 'date' ? new Date(value * 86_400_000).toISOString().slice(0, 10) : words.wordOf(id, value);
+		const { origin, address, year, position, base, value, seen, version } = cell;
+		return {
+			...{ origin, address, year, position, version },
+			words: cellInWords(model, cell.ordinals, year, position),
+			account: id,
+			accountName: name,
+			...{ base: orNull(base), value: orNull(value), seen: orNull(seen) },
+			said: type === 'choice' || type === 'text' || type === 'date' ? { base: say(base), value: say(value), seen: say(seen) } : null,
+			currency: currencyOf(model, cell.ordinals),
+			moved: hasMoved(cell)
+		};
 	});
-	const columns = scenarios.flatMap((scenario) => tops.map((period) => ({ scenario, period })));
-	if (rows.length * columns.length === 0 || rows.length * columns.length > 4_000) return [];
-	const slice: Record<number, number> = {};
-	for (const [axis, dimension] of model.dimensions.entries())
-		if (axis !== model.accountAxis && axis !== model.scenarioAxis) slice[dimension.id] = dimension.member(largestRoot(dimension)).id;
-	const figures = (reader: Reader) => {
-		const view = new View(
-			compileQuery(model, {
-				slice,
-				rows: rows.map(({ ordinal }) => ({ [accounts.id]: accounts.member(ordinal).id })),
-				columns: columns.map(({ scenario, period }) => ({
-					[model.scenarios.id]: model.scenarios.member(scenario).id,
-					[periods.dimension.id]: periods.dimension.member(period).id
-				})),
-				currency: model.definition.reportingCurrency
-			})
-		);
-		view.fill(reader);
-		return view.evaluate().values;
-	};
-	const [base, branch] = [figures(new Reader(cube, [], visible)), figures(new Reader(cube, [layer], visible))];
-	return rows.flatMap(({ ordinal, depth }, row) =>
-		columns.flatMap(({ scenario, period }, column) => {
-			const at = row * columns.length + column;
-			if (same(base[at]!, branch[at]!) || Math.abs(base[at]! - branch[at]!) <= 1e-9 * Math.abs(base[at]!)) return [];
-			return [
-				{
-					account: accounts.member(ordinal).name,
-					depth,
-					scenario: model.scenarios.member(scenario).name,
-					period: periods.dimension.member(period).name,
-					base: orNull(base[at]!),
-					value: orNull(branch[at]!)
-				}
-			];
-		})
-	);
 }
 
 /** The currency a leaf’s amounts are stored in. */
@@ -217,30 +151,63 @@ function currencyOf(model: Model, address: Int32Array): string | null {
 	return facts && isTranslated(facts) && model.entityAxis >= 0 ? model.currencyOf(address[model.entityAxis]!) : null;
 }
 
-const largestRoot = ({ tree }: Model['dimensions'][number]): number => {
-	const roots = tree.roots();
-	return roots.reduce((best, root) => (tree.leaves(root).length > tree.leaves(best).length ? root : best), roots[0]!);
-};
+/** What differs between a branch and the plan, cell by cell. */
+export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from: number; most: number }): Promise<BranchChanges> {
+	await engine.reach(ask.revision);
+	const { model } = engine;
+	const all = await heldCells(engine, ask);
+	const asked = chosenOf(engine, all, ask);
+	const differs = ({ base, value }: Found) => Math.abs((isEmpty(value) ? 0 : value) - (isEmpty(base) ? 0 : base));
+	asked.sort((one, other) => differs(other) - differs(one));
+	const accounts = new Map<number, BranchChanges['accounts'][number]>();
+	for (const cell of all) {
+		const { id, name } = accountAt(model, cell);
+		const known = accounts.get(id);
+		if (known) known.cells++;
+		else accounts.set(id, { id, name, cells: 1 });
+	}
+	return {
+		lines: await told(engine, asked.slice(ask.from, ask.from + ask.most)),
+		count: asked.length,
+		all: all.length,
+		accounts: [...accounts.values()].sort((one, other) => other.cells - one.cells).slice(0, MOST_ACCOUNTS),
+		totals: all.length === 0 ? [] : await totalsOf(engine, ask),
+		currency: model.definition.reportingCurrency
+	};
+}
+
+/** What a branch does to accounts that add up others, down to the second level. */
+async function totalsOf(engine: ModelEngine, { branch, rules }: BranchAsk): Promise<EffectLine[]> {
+	const { model, cube } = engine;
+	const { accounts } = model;
+	const visible = engine.visibleOf(rules);
+	const asked = [...accounts.tree.order]
+		.filter((account) => accounts.tree.ancestors(account).length <= 1 && !accounts.isLeaf(account))
+		.map((account) => ({ account }));
+	if (asked.length === 0) return [];
+	const [before, after] = [[], [await engine.branchOf(branch)]].map((layers) => figures(new Reader(cube, layers, visible), asked));
+	return differences(model, asked, before!, after!, MOST_TOTALS);
+}
 
 /** What puts some cells of a branch back, or all that are asked for, as they are in the plan. */
 export async function branchBack(
 	engine: ModelEngine,
-	ask: BranchChangesAsk & { places: BranchPlace[] | null }
+	ask: BranchAsk & { places: BranchPlace[] | null }
 ): Promise<{ cells: BranchCell[]; width: number }> {
 	await engine.reach(ask.revision);
-	const chosen = ask.places && new Set(ask.places.map(keyOf));
-	const { lines } = await branchChanges(engine, { ...ask, from: 0, most: Number.MAX_SAFE_INTEGER });
 	return {
-		cells: lines
-			.filter((line) => !chosen || chosen.has(keyOf(line)))
-			.map(({ origin, address, year, position }) => ({ origin, address, year, position, value: null, seen: EMPTY })),
+		cells: chosenOf(engine, await heldCells(engine, ask), ask, ask.places).map(({ origin, address, year, position }) => ({
+			...{ origin, address, year, position },
+			value: null,
+			seen: EMPTY
+		})),
 		width: engine.model.periods.width
 	};
 }
 
 const keyOf = ({ origin, address, year, position }: BranchPlace): string => `${origin} ${address.join(' ')} ${year} ${position}`;
 
-export interface MergeAsk extends BranchChangesAsk {
+export interface MergeAsk extends BranchAsk {
 	/** Only these; all that are asked for where none are named. */
 	places: BranchPlace[] | null;
 	/** What is decided where the plan has moved since: the branch’s figure, or the plan’s. */
@@ -250,52 +217,48 @@ export interface MergeAsk extends BranchChangesAsk {
 }
 
 export interface MergePlan extends SavePlan {
-	/** Cells in which the plan has moved since, with what is decided nowhere yet. */
+	/** Cells in which the plan has moved since, where nothing is decided yet. */
 	moved: BranchChange[];
 	movedCount: number;
 	/** Of those that are written: what of the branch they are, and what the branch shows there. */
 	places: (BranchPlace & { held: number; shows: number })[];
+	/** How many cells of the branch show what the plan shows already, as far as they may be read. */
+	alike: number;
 }
 
 const MOST_MOVED = 200;
 
 /** What merging a branch into the plan would write. */
 export async function planMerge(engine: ModelEngine, ask: MergeAsk): Promise<MergePlan> {
-	const { lines } = await branchChanges(engine, { ...ask, from: 0, most: Number.MAX_SAFE_INTEGER });
-	const chosen = ask.places && new Set(ask.places.map(keyOf));
-	const layer = await engine.branchOf(ask.branch);
+	await engine.reach(ask.revision);
 	const { model } = engine;
-	const moved: BranchChange[] = [];
-	const places: MergePlan['places'] = [];
-	const cells: { address: number[]; period: number; value: number | null }[] = [];
 	const guard = engine.guardOf(ask.rules);
-	for (const line of lines) {
-		if (chosen && !chosen.has(keyOf(line))) continue;
-		if (line.moved && ask.decides !== 'branch') {
-			moved.push(line);
-			continue;
-		}
-		const ordinals = toOrdinals(model, line.address)!;
-		const held = layer.heldAt(ordinals, line.year, line.position).find(({ origin }) => origin === line.origin);
-		// What shows the same already needs no writing.
-		if (!held || !isValue(held.value) || line.base === line.value) continue;
-		if (ask.leavesRefused && guard.leafVerdict(ordinals, judgedPeriod(model, ordinals, line.year, line.position)).kind !== 'enter')
-			continue;
-		cells.push({
-			address: toMembers(model, ordinals),
-			period: periodMember(model, line.year, line.position),
-			value: held.value === TAKEN_AWAY ? null : held.value
-		});
-		places.push({
-			origin: line.origin,
-			address: line.address,
-			year: line.year,
-			position: line.position,
-			held: held.value,
-			shows: line.value ?? EMPTY
-		});
-	}
-	const plan = planCells(engine, ask.rules, cells);
+	const all = await heldCells(engine, ask);
+	// What shows the same already needs no writing, and nobody to decide.
+	const isAlike = ({ base, value }: Found) => isSame(base, value);
+	const asked = chosenOf(engine, all, ask, ask.places).filter((cell) => !isAlike(cell));
+	const moved = ask.decides === 'branch' ? [] : asked.filter(hasMoved);
+	const written = asked.filter(
+		(cell) =>
+			(ask.decides === 'branch' || !hasMoved(cell)) &&
+			(!ask.leavesRefused ||
+				guard.leafVerdict(cell.ordinals, judgedPeriod(model, cell.ordinals, cell.year, cell.position)).kind === 'enter')
+	);
+	const plan = planCells(
+		engine,
+		ask.rules,
+		written.map(({ address, year, position, held }) => ({
+			address,
+			period: periodMember(model, year, position),
+			value: held === TAKEN_AWAY ? null : held
+		}))
+	);
 	const undecided = ask.decides === 'plan' ? [] : moved;
-	return { ...plan, moved: undecided.slice(0, MOST_MOVED), movedCount: undecided.length, places };
+	return {
+		...plan,
+		moved: await told(engine, undecided.slice(0, MOST_MOVED)),
+		movedCount: undecided.length,
+		places: written.map(({ origin, address, year, position, held, value }) => ({ origin, address, year, position, held, shows: value })),
+		alike: all.filter(isAlike).length
+	};
 }

@@ -86,7 +86,9 @@ function movedIn({ cube }: ModelEngine, model: Model, other: Model, { name, slic
 	const rest = model.dimensions.filter((dimension) => dimension !== model.accounts && dimension !== model.scenarios);
 	let places: Record<number, number>[] = [{}];
 	for (const dimension of rest) {
-		const named = (slice[dimension.id] ?? [topOf(dimension)]).filter((id) => dimension.ordinal(id) !== undefined).slice(0, 24);
+		const named = (slice[dimension.id] ?? [dimension.member(dimension.tree.largestRoot()).id])
+			.filter((id) => dimension.ordinal(id) !== undefined)
+			.slice(0, 24);
 		places = places.flatMap((place) => named.map((member) => ({ ...place, [dimension.id]: member }))).slice(0, 48);
 	}
 	const found: (ClosedLine & { size: number })[] = [];
@@ -126,11 +128,4 @@ function movedIn({ cube }: ModelEngine, model: Model, other: Model, { name, slic
 		});
 	}
 	return found;
-}
-
-function topOf(dimension: Model['dimensions'][number]): number {
-	const roots = dimension.tree.roots();
-	return dimension.member(
-		roots.reduce((best, root) => (dimension.tree.leaves(root).length > dimension.tree.leaves(best).length ? root : best), roots[0]!)
-	).id;
 }

@@ -7,7 +7,6 @@ import {
 	type AccountDefinition,
 	type BalanceRoleDefinition,
 	type Cube,
-	type Dimension,
 	type ModelDefinition,
 	type NodeDefinition,
 	type RateSetDefinition
@@ -77,7 +76,13 @@ function effectOn(
 }
 
 /** Figures before and after that differ, those that move most first. */
-export function differences(model: Model, asked: readonly Shown[], before: Float64Array, after: Float64Array): EffectLine[] {
+export function differences(
+	model: Model,
+	asked: readonly Shown[],
+	before: Float64Array,
+	after: Float64Array,
+	most = MOST_LINES
+): EffectLine[] {
 	const years = yearsOf(model);
 	const columns = years.length * model.scenarios.members.length;
 	const lines: (EffectLine & { difference: number })[] = [];
@@ -100,7 +105,7 @@ export function differences(model: Model, asked: readonly Shown[], before: Float
 	});
 	return lines
 		.sort((a, b) => b.difference - a.difference)
-		.slice(0, MOST_LINES)
+		.slice(0, most)
 		.map(({ difference: _, ...line }) => line);
 }
 
@@ -145,15 +150,11 @@ function withAbove(model: Model, other: Model, axis: number, changed: readonly n
 /** Row by row, scenario by scenario, year by year, over everything else, in the reporting currency. */
 export function figures(reader: Reader, asked: readonly Shown[]): Float64Array {
 	const { model } = reader;
-	const top = (dimension: Dimension): number => {
-		const roots = dimension.tree.roots();
-		return roots.reduce((best, root) => (dimension.tree.leaves(root).length > dimension.tree.leaves(best).length ? root : best), roots[0]!);
-	};
 	const slice: Record<number, number> = {};
 	const onRows = asked[0]?.member?.axis;
 	for (const [axis, dimension] of model.dimensions.entries())
 		if (dimension !== model.accounts && dimension !== model.scenarios && axis !== onRows)
-			slice[dimension.id] = dimension.member(top(dimension)).id;
+			slice[dimension.id] = dimension.member(dimension.tree.largestRoot()).id;
 	const view = new View(
 		compileQuery(model, {
 			slice,

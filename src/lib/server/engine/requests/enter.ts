@@ -1,4 +1,14 @@
-import { enter as enterFigure, isEmpty, type DateOrder, type Figure, type Model, type NumberStyle, type SpreadMethod } from '../../../core';
+import {
+	enter as enterFigure,
+	isEmpty,
+	orNull,
+	isSame,
+	type DateOrder,
+	type Figure,
+	type Model,
+	type NumberStyle,
+	type SpreadMethod
+} from '../../../core';
 import { leafOfMember, periodMember, toMembers, toOrdinals } from '../addresses';
 import { EngineFault, requireCell } from '../fault';
 import type { FormView } from '../form-view';
@@ -144,7 +154,7 @@ async function restoreInto(engine: ModelEngine, { draft, answer }: OpenForm, ask
 		const ordinals = toOrdinals(engine.model, change.address);
 		const leaf = ordinals && leafOfMember(engine.model, ordinals, change.period);
 		// What was typed over since, in another form, stays as it was typed.
-		if (!ordinals || !leaf || !same(draft.overlay.get(ordinals, leaf.fiscalYear, leaf.position), fromDraftValue(change.before))) continue;
+		if (!ordinals || !leaf || !isSame(draft.overlay.get(ordinals, leaf.fiscalYear, leaf.position), fromDraftValue(change.before))) continue;
 		changes.push(change);
 		engine.setDraftCell(ask, draft, ordinals, leaf.fiscalYear, leaf.position, fromDraftValue(change.after));
 	}
@@ -205,6 +215,3 @@ function totalsAmong(form: FormView, entries: readonly { row: number; column: nu
 	});
 	return found;
 }
-
-const same = (left: number, right: number): boolean => left === right || (isEmpty(left) && isEmpty(right));
-const orNull = (value: number): number | null => (isEmpty(value) ? null : value);

@@ -6,6 +6,7 @@ import {
 	methodMoved,
 	methodValues,
 	View,
+	orNull,
 	type Line,
 	type Method,
 	type Model,
@@ -226,8 +227,6 @@ function movedAmong({ form, draft, guard }: OpenForm, methods: MovedMethodsAsk['
 		return moved === 'no' ? [] : [{ index, row, label: form.expanded.rows[row]!.label, wholly: moved === 'wholly' }];
 	});
 }
-
-const orNull = (value: number): number | null => (isEmpty(value) ? null : value);
 
 /** What a method gives for a row of a form. */
 export async function method(engine: ModelEngine, ask: FormAsk & { row: number; method: Method }): Promise<MethodAnswer> {

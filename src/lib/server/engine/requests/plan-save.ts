@@ -2,6 +2,7 @@ import {
 	isEmpty,
 	mergeOverlay,
 	Reader,
+	orNull,
 	type AccessRules,
 	type Address,
 	type Cube,
@@ -217,8 +218,6 @@ class EntryPlan {
 		return { conflicts, refused: this.#refused, cells: entries.length, series, entries, width: this.#model.periods.width };
 	}
 }
-
-const orNull = (value: number): number | null => (isEmpty(value) ? null : value);
 
 /** What saving a draft would write. */
 export async function planSave(

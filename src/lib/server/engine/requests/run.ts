@@ -10,6 +10,7 @@ import {
 	RunFault,
 	runSteps,
 	WorkCube,
+	orNull,
 	type AccessRules,
 	type Answers,
 	type Clears,
@@ -239,7 +240,6 @@ function onDraft<Result>(cube: Cube, draft: Overlay, work: () => Result): Result
 }
 
 const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], traces: [], totals: [], samples: [], locks: [] };
-const orNull = (value: number): number | null => (value === value ? value : null);
 
 /** The first reason for which a cell of some series may not be written; null when all may. */
 function firstRefused({ model, locks }: ModelEngine, { rules, series }: WhyNotWriteAsk): string | null {

@@ -1,4 +1,4 @@
-import { compileQuery, isEmpty, Reader, View, type Model } from '../../../core';
+import { compileQuery, isEmpty, Reader, View, orNull, type Model } from '../../../core';
 import { cellInWords, toMembers } from '../addresses';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
@@ -83,12 +83,7 @@ function totalsOf(engine: ModelEngine, at: Placed): Pick<UnitFigures, 'accounts'
 	const slice: Record<number, number> = {};
 	for (const [axis, dimension] of model.dimensions.entries()) {
 		if (axis === model.accountAxis) continue;
-		const roots = dimension.tree.roots();
-		const top = roots.reduce(
-			(best, root) => (dimension.tree.leaves(root).length > dimension.tree.leaves(best).length ? root : best),
-			roots[0]!
-		);
-		slice[dimension.id] = dimension.member(axis === model.scenarioAxis ? scenario : (places[axis] ?? top)).id;
+		slice[dimension.id] = dimension.member(axis === model.scenarioAxis ? scenario : (places[axis] ?? dimension.tree.largestRoot())).id;
 	}
 	const entity = model.dimensions.findIndex(({ id }) => id === model.definition.dimensions.find(({ kind }) => kind === 'entity')?.id);
 	const isLocal = entity >= 0 && places[entity] !== undefined && model.dimensions[entity]!.isLeaf(places[entity]);
@@ -151,7 +146,6 @@ const MOST_LINES = 40;
 const MOST_SAMPLES = 12;
 const differs = (one: number, other: number): boolean =>
 	!(isEmpty(one) && isEmpty(other)) && !(Math.abs(one - other) <= 1e-9 * Math.max(Math.abs(one), Math.abs(other)));
-const orNull = (value: number): number | null => (isEmpty(value) ? null : value);
 
 /** What of a unit’s figures is other than it was. */
 export async function unitMoved(engine: ModelEngine, { then, ...ask }: UnitMovedAsk): Promise<UnitMoved> {

@@ -67,7 +67,7 @@
 							>{/if}</th
 					>
 					<td>{madeBy?.name ?? ''}</td>
-					<td class="text-right tabular-nums">{formatCount(cells, locale)}</td>
+					<td class="text-right tabular-nums">{cells === null ? '' : formatCount(cells, locale)}</td>
 					<td class="pl-6">{changed ? `${formatMoment(changed.at, locale)}${changed.person ? `, ${changed.person}` : ''}` : 'not yet'}</td>
 					<td>{due ? formatDay(due, locale) : ''}</td>
 					<td>{WORDS[state]}</td>

@@ -182,15 +182,15 @@
 				<table class="w-full text-[13px]">
 					<thead class="sr-only"><tr><th>Account</th><th>Plan</th><th>Branch</th><th>Difference</th></tr></thead>
 					<tbody>
-						{#each data.changes.totals.slice(0, 24) as { account, scenario, period, base, value, depth } (`${account} ${scenario} ${period}`)}
+						{#each data.changes.totals as { account, scenario, period, before, after } (`${account} ${scenario} ${period}`)}
 							<tr class="border-hairline border-b align-baseline">
-								<th scope="row" class={['py-1 text-left font-normal', depth > 0 && 'pl-3']}
+								<th scope="row" class="py-1 text-left font-normal"
 									>{account}<span class="text-soft block text-xs">{scenario}, {period}</span></th
 								>
-								<td class="text-soft px-1 text-right tabular-nums">{total(base)}</td>
-								<td class="px-1 text-right tabular-nums">{total(value)}</td>
+								<td class="text-soft px-1 text-right tabular-nums">{total(before)}</td>
+								<td class="px-1 text-right tabular-nums">{total(after)}</td>
 								<td class="pl-2 text-right font-semibold tabular-nums"
-									>{(value ?? 0) > (base ?? 0) ? '+' : ''}{total((value ?? 0) - (base ?? 0))}</td
+									>{(after ?? 0) > (before ?? 0) ? '+' : ''}{total((after ?? 0) - (before ?? 0))}</td
 								>
 							</tr>
 						{:else}<tr><td class="text-soft py-2">No total differs from the plan.</td></tr>{/each}

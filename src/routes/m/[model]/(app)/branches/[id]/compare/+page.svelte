@@ -2,11 +2,12 @@
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import { at } from '$lib/ui/at';
-	import { differing, differenceOf, shareOf } from '$lib/ui/branch/comparison';
+	import { differing, differenceOf, factsAt, shareOf } from '$lib/ui/branch/comparison';
 	import { formatFigure } from '$lib/ui/figures/format';
 	import SelectorChip from '$lib/ui/pickers/SelectorChip.svelte';
 	import { useShell } from '$lib/ui/shell/shell.svelte';
 
+	type Side = NonNullable<typeof data.comparison>['sides'][number];
 	let { data } = $props();
 	const shell = useShell();
 	$effect(() =>
@@ -43,25 +44,27 @@
 		next.delete('with', String(id));
 		void goto(`?${next}`, { keepFocus: true });
 	}
-	const amount = (row: number, value: number | null) =>
-		value === null || !comparison
-			? ''
-			: formatFigure(
-					value,
-					{
-						valueType: comparison.rows[row]!.valueType === 'percent' ? 'percent' : 'price',
-						decimals: comparison.rows[row]!.valueType === 'percent' ? 1 : Math.min(2, comparison.rows[row]!.shownDecimals)
-					},
-					locale
-				);
-	const inWords = (row: number, difference: number | null, base: number | null) => {
-		if (difference === null) return '';
-		if (as === 'share') {
-			const share = shareOf(difference, base);
-			return share === null ? '' : `${share > 0 ? '+' : ''}${(share * 100).toLocaleString(locale, { maximumFractionDigits: 1 })} %`;
-		}
-		return `${difference > 0 ? '+' : ''}${amount(row, difference)}`;
-	};
+	/** A figure of one side in its own words, or as a number. */
+	function said(row: number, column: number, { values, words }: Side): string {
+		const cell = row * comparison!.columns.length + column;
+		const value = values[cell] ?? null;
+		return value === null ? '' : (words[cell] ?? amount(row, column, value));
+	}
+	function amount(row: number, column: number, value: number): string {
+		const { valueType, shownDecimals } = factsAt(comparison!, row, column);
+		const isPercent = valueType === 'percent';
+		return formatFigure(
+			value,
+			{ valueType: isPercent ? 'percent' : 'price', decimals: isPercent ? 1 : Math.min(2, shownDecimals) },
+			locale
+		);
+	}
+	function inWords(row: number, column: number, difference: number | null, base: number | null): string {
+		if (difference === null || factsAt(comparison!, row, column).inWords) return '';
+		if (as === 'amount') return `${difference > 0 ? '+' : ''}${amount(row, column, difference)}`;
+		const share = shareOf(difference, base);
+		return share === null ? '' : `${share > 0 ? '+' : ''}${(share * 100).toLocaleString(locale, { maximumFractionDigits: 1 })} %`;
+	}
 </script>
 
 <main class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] px-4.5 pt-3.5">
@@ -170,13 +173,11 @@
 							{#each shown.columns as column (column)}
 								{@const cell = row * comparison.columns.length + column}
 								{@const base = comparison.sides[0]!.values[cell] ?? null}
-								<td class="border-hairline text-soft border-l px-2 text-right tabular-nums">{amount(row, base)}</td>
-								{#each branches as { values, branch } (branch)}
-									{@const difference = differenceOf(base, values[cell] ?? null)}
-									<td class={['px-2 text-right tabular-nums', difference !== null && 'font-semibold']}
-										>{amount(row, values[cell] ?? null)}</td
-									>
-									<td class="text-accent px-2 text-right tabular-nums">{inWords(row, difference, base)}</td>
+								<td class="border-hairline text-soft border-l px-2 text-right tabular-nums">{said(row, column, comparison.sides[0]!)}</td>
+								{#each branches as side (side.branch)}
+									{@const difference = differenceOf(base, side.values[cell] ?? null)}
+									<td class={['px-2 text-right tabular-nums', difference !== null && 'font-semibold']}>{said(row, column, side)}</td>
+									<td class="text-accent px-2 text-right tabular-nums">{inWords(row, column, difference, base)}</td>
 								{/each}
 							{/each}
 						</tr>
