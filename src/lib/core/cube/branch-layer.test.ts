@@ -156,8 +156,6 @@ describe('a branch', () => {
 			),
 			{ numRuns: 50 }
 		);
-		console.log('DIFF', differing);
-		console.log('DIFF', differing);
 		expect(differing).toBeGreaterThan(60);
 	});
 });

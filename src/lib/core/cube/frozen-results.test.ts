@@ -1,37 +1,15 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { Model } from '../model';
-import { buildModel, fillCube, naiveCell, randomModel, type StoredCell, topView } from '../testing';
+import { fuelledModel, fillCube, naiveCell, randomModel, type StoredCell, topView } from '../testing';
 import { Cube, freeze, FrozenResults, LeafReader, NOTHING, Overlay, Reader, restate } from '.';
 
-/** Litres by a price that lies elsewhere; the margin follows from it. */
-const fuelled = (factor = 1) =>
-	buildModel({
-		accounts: [
-			{ code: 'litres', account: { valueType: 'quantity' } },
-			{ code: 'price', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'none' } },
-			{
-				code: 'fuel',
-				account: {},
-				perLeaf: {},
-				formula: (account) => ({
-					kind: 'binary',
-					operator: '*',
-					left: { kind: 'binary', operator: '*', left: account('litres'), right: { kind: 'number', value: factor } },
-					right: account('price', { route: 'none' })
-				})
-			},
-			{ code: 'margin', account: {}, perLeaf: {}, formula: (account) => ({ kind: 'negative', of: account('fuel') }) }
-		],
-		scenarios: [{ code: 'plan' }],
-		general: { route: [{ code: 'all' }, ...['r1', 'r2', 'r3', 'none'].map((code) => ({ code, parent: 'all' }))] }
-	});
 const [LITRES, PRICE, FUEL, MARGIN] = [0, 1, 2, 3];
 const APRIL = 0;
 
 /** Ten, twenty and thirty litres on three routes at 2; r1 is closed, and what it comes to frozen. */
 function closedRoute() {
-	const model = fuelled();
+	const model = fuelledModel();
 	const cube = new Cube(model);
 	[1, 2, 3].forEach((route) => cube.writeCell(2, [LITRES, 0, route], 2027, APRIL, route * 10));
 	cube.writeCell(2, [PRICE, 0, 4], 2027, APRIL, 2);
@@ -62,7 +40,7 @@ describe('a closed slice, its results frozen', () => {
 	});
 
 	test('stays empty where it was empty, though a price comes now', () => {
-		const model = fuelled();
+		const model = fuelledModel();
 		const cube = new Cube(model);
 		cube.writeCell(2, [LITRES, 0, 1], 2027, APRIL, 10);
 		model.frozen = freeze(cube, () => true);
@@ -107,8 +85,8 @@ describe('a closed slice, its results frozen', () => {
 		cube.writeCell(2, [PRICE, 0, 4], 2027, APRIL, 3);
 		const frozen = model.frozen as FrozenResults;
 		// The same formula: the price that moved meanwhile is not taken in by the way.
-		expect(restate(cube, frozen, fuelled(), fuelled()).get([FUEL, 0, 1], 2027, APRIL)).toBe(20);
-		const twice = restate(cube, frozen, fuelled(), fuelled(2));
+		expect(restate(cube, frozen, fuelledModel(), fuelledModel()).get([FUEL, 0, 1], 2027, APRIL)).toBe(20);
+		const twice = restate(cube, frozen, fuelledModel(), fuelledModel(2));
 		expect([twice.get([FUEL, 0, 1], 2027, APRIL), twice.get([MARGIN, 0, 1], 2027, APRIL)]).toEqual([60, -60]);
 	});
 
@@ -171,8 +149,6 @@ describe('a closed slice, its results frozen', () => {
 			}),
 			{ numRuns: 50 }
 		);
-		console.log('COMP', compared);
-		console.log('COMP', compared);
 		expect(compared).toBeGreaterThan(20);
 	});
 });

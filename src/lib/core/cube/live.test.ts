@@ -2,30 +2,8 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import type { AccountRead, Expression, PartOfYear } from '../formula';
 import { Model } from '../model';
-import { buildModel, naiveCell, randomModel, type StoredCell, topView } from '../testing';
+import { buildModel, fuelledModel, naiveCell, randomModel, type StoredCell, topView } from '../testing';
 import { compileQuery, Cube, Overlay, Reader, View } from '.';
-
-const fuelled = () =>
-	buildModel({
-		accounts: [
-			{ code: 'litres', account: { valueType: 'quantity' } },
-			{ code: 'price', account: { valueType: 'price', timeBehaviour: 'none', consolidation: 'none' } },
-			{
-				code: 'fuel',
-				account: {},
-				perLeaf: {},
-				formula: (account) => ({ kind: 'binary', operator: '*', left: account('litres'), right: account('price', { route: 'none' }) })
-			},
-			{
-				code: 'margin',
-				account: {},
-				perLeaf: {},
-				formula: (account) => ({ kind: 'negative', of: account('fuel') })
-			}
-		],
-		scenarios: [{ code: 'plan' }],
-		general: { route: [{ code: 'all' }, ...['r1', 'r2', 'r3', 'none'].map((code) => ({ code, parent: 'all' }))] }
-	});
 
 describe('what is read at a fixed place', () => {
 	const april = (model: Model, view: View, code: string) => {
@@ -34,7 +12,7 @@ describe('what is read at a fixed place', () => {
 	};
 
 	test('one price moves every result that reads it, and what follows from them', () => {
-		const model = fuelled();
+		const model = fuelledModel();
 		const cube = new Cube(model);
 		[1, 2, 3].forEach((route) => cube.writeCell(2, [0, 0, route], 2027, 0, route * 10));
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 2);
@@ -51,7 +29,7 @@ describe('what is read at a fixed place', () => {
 	});
 
 	test('a drafted price meets stored and drafted litres', () => {
-		const model = fuelled();
+		const model = fuelledModel();
 		const cube = new Cube(model);
 		cube.writeCell(2, [0, 0, 1], 2027, 0, 10);
 		cube.writeCell(2, [1, 0, 4], 2027, 0, 2);

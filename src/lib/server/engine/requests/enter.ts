@@ -1,6 +1,5 @@
 import {
 	enter as enterFigure,
-	isEmpty,
 	orNull,
 	isSame,
 	type DateOrder,

@@ -2,7 +2,6 @@ import {
 	compileQuery,
 	continuationOf,
 	EMPTY,
-	isEmpty,
 	methodMoved,
 	methodValues,
 	View,
