@@ -1,8 +1,10 @@
 import type { Address } from '../cell';
-import { EMPTY, isEmpty, isValue } from '../number';
+import { leafOfPlace } from '../model';
+import { EMPTY, isEmpty, isSame, isValue } from '../number';
 import type { Cube } from './cube';
 import { CLEARED, Overlay } from './overlay';
-import { NOTHING, standing, type Contribution } from './standing';
+import { modeOf, NOTHING, standing, type Contribution } from './standing';
+import type { WorkCube } from './work-cube';
 
 /** Held by a branch for an origin: what the base has of that origin at the cell is taken away here. */
 export const TAKEN_AWAY = CLEARED;
@@ -19,10 +21,15 @@ export interface HeldCell {
 	version: number;
 }
 
+/** Origins of results that are a branch’s own: by origin the leaf periods in which they are; undefined for all. */
+export type OwnResults = ReadonlyMap<number, Uint8Array | undefined>;
+
 /**
  * What was changed in a branch, by origin, over a cube that goes on moving; a layer of a `Reader`. A changed cell shows
  * what a full copy of the base would show to which the base's changes are done first and the branch's own after them;
  * all else reads through. A cell that moved in the base is to be worked out anew by `refresh`.
+ *
+ * Results of a step that ran in the branch are its **own**: of the base’s nothing reads through there, now or later.
  */
 export class BranchLayer extends Overlay {
 	readonly #cube: Cube;
@@ -30,6 +37,7 @@ export class BranchLayer extends Overlay {
 	changes = 0;
 	/** By origin what is held, and with which version it was written. */
 	readonly #held = new Map<number, { values: Overlay; versions: Overlay }>();
+	#own: OwnResults = new Map();
 
 	constructor(cube: Cube) {
 		super(cube.model);
@@ -49,6 +57,50 @@ export class BranchLayer extends Overlay {
 		this.refresh(address, year, position);
 	}
 
+	/** The origins whose results are the branch’s own. */
+	get own(): OwnResults {
+		return this.#own;
+	}
+
+	/** Says anew which results are the branch’s own. O(series of the cube). */
+	setOwn(own: OwnResults): void {
+		const origins = new Set([...this.#own.keys(), ...own.keys()]);
+		this.#own = own;
+		this.changes++;
+		const address = new Int32Array(this.#cube.model.dimensions.length);
+		for (const { block, series, year } of this.#cube.seriesOfOrigins(origins)) {
+			block.readAddress(series, address);
+			for (let position = 0; position < block.width; position++) this.refresh(address, year, position);
+		}
+	}
+
+	/** Whether the results of an origin at a cell are the branch’s own. */
+	isOwn(origin: number, address: Address, year: number, position: number): boolean {
+		if (!this.#own.has(origin)) return false;
+		const { model } = this.#cube;
+		return isIn(this.#own.get(origin), (passes) => leafOfPlace(model, address[model.accountAxis]!, year, position, passes), year);
+	}
+
+	/**
+	 * Writes what the branch holds into its cube, as it stands in a full copy. `work.restore` takes it off again; until then
+	 * this layer must not be read.
+	 */
+	layOn(work: WorkCube): void {
+		const address = new Int32Array(this.#cube.model.dimensions.length);
+		const values = new Float64Array(this.#cube.store.width);
+		for (const { origin, block, series, year } of this.#cube.seriesOfOrigins(new Set(this.#own.keys()))) {
+			block.readAddress(series, address);
+			this.#cube.heldAt(block, series, origin, values);
+			for (let position = 0; position < block.width; position++)
+				if (isValue(values[position]!) && this.isOwn(origin, address, year, position)) work.lay(origin, address, year, position, EMPTY, 0);
+		}
+		for (const [origin, held] of this.#held)
+			held.values.each((at, year, position, value) => {
+				if (value === TAKEN_AWAY) work.lay(origin, at, year, position, EMPTY, 0);
+				else work.lay(origin, at, year, position, value, AFTER_THE_BASE + held.versions.get(at, year, position));
+			});
+	}
+
 	/** What is held at a cell. */
 	heldAt(address: Address, year: number, position: number): HeldCell[] {
 		const found: HeldCell[] = [];
@@ -63,9 +115,9 @@ export class BranchLayer extends Overlay {
 	override contributionsAt(address: Address, year: number, position: number): Contribution[] {
 		const held = this.heldAt(address, year, position);
 		const base = this.#cube.contributions(address, year, position);
-		if (held.length === 0) return base;
+		if (held.length === 0 && this.#own.size === 0) return base;
 		return [
-			...base.filter(({ origin }) => !held.some((each) => each.origin === origin)),
+			...base.filter(({ origin }) => !held.some((each) => each.origin === origin) && !this.isOwn(origin, address, year, position)),
 			...held
 				.filter(({ value }) => value !== TAKEN_AWAY)
 				.map(({ origin, value, version }) => ({ origin, value, stamp: AFTER_THE_BASE + version }))
@@ -74,18 +126,39 @@ export class BranchLayer extends Overlay {
 
 	/** The same for a whole series that has moved in the base: a look-up where the branch holds nothing of it. */
 	refreshSeries(address: Address, year: number): void {
-		if (![...this.#held.values()].some(({ values }) => values.hasSeries(address, year))) return;
+		if (this.#own.size === 0 && ![...this.#held.values()].some(({ values }) => values.hasSeries(address, year))) return;
 		for (let position = 0; position < this.#cube.model.periods.width; position++) this.refresh(address, year, position);
 	}
 
-	/** Works out anew what a cell shows: the base has moved there. Nothing is done where the branch holds nothing. */
+	/** Works out anew what a cell shows: the base has moved there. Nothing is done where the branch says nothing of it. */
 	refresh(address: Address, year: number, position: number): void {
 		const model = this.#cube.model;
-		if (this.heldAt(address, year, position).length === 0) {
+		const held = this.heldAt(address, year, position);
+		if (held.length === 0 && !this.#hidesResult(address, year, position)) {
 			if (isValue(this.get(address, year, position))) this.set(address, year, position, EMPTY);
 			return;
 		}
 		const value = standing(model, address[model.accountAxis]!, this.contributionsAt(address, year, position));
-		this.set(address, year, position, isEmpty(value) ? NOTHING : value);
+		// Results that come to what the base shows are no change of it; what was typed is one, whatever it says.
+		const isAsBase =
+			isSame(value, this.#cube.read(address, year, position)) && !held.some(({ origin }) => modeOf(model, origin) === 'entry');
+		this.set(address, year, position, isAsBase ? EMPTY : isEmpty(value) ? NOTHING : value);
 	}
+
+	/** Whether the base has results at a cell that do not read through. */
+	#hidesResult(address: Address, year: number, position: number): boolean {
+		if (this.#own.size === 0) return false;
+		return this.#cube.contributions(address, year, position).some(({ origin }) => this.isOwn(origin, address, year, position));
+	}
+}
+
+/** Whether a cell lies in some leaf periods. What stands for all time lies in every one. */
+export function isIn(
+	periods: Uint8Array | undefined,
+	leafOf: (passes: (leaf: number) => boolean) => number | undefined,
+	year: number
+): boolean {
+	if (!periods || year === 0) return true;
+	const leaf = leafOf((each) => periods[each] !== 0);
+	return leaf !== undefined && periods[leaf] !== 0;
 }

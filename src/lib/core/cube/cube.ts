@@ -245,6 +245,22 @@ export class Cube {
 		return several.get(series)?.map(({ origin }) => origin) ?? [single[series]!];
 	}
 
+	/** Where some origins have written. O(series). */
+	seriesOfOrigins(origins: ReadonlySet<number>): { origin: number; block: Block; series: number; year: number }[] {
+		const found: { origin: number; block: Block; series: number; year: number }[] = [];
+		if (origins.size === 0) return found;
+		for (const { year, block } of this.store.blocks()) {
+			const { single, several } = this.#originsOf(block);
+			for (let series = 0; series < block.count; series++) {
+				const all = several.size === 0 ? undefined : several.get(series);
+				if (all) {
+					for (const { origin } of all) if (origins.has(origin)) found.push({ origin, block, series, year });
+				} else if (origins.has(single[series]!)) found.push({ origin: single[series]!, block, series, year });
+			}
+		}
+		return found;
+	}
+
 	/**
 	 * Sets what an origin holds at one cell (empty removes it).
 	 * @param stamp the revision it is written with

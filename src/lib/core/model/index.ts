@@ -6,6 +6,7 @@
  * beside the index of a leaf period.
  */
 export { factPeriod } from './fact-period';
+export { leafOfPlace } from './leaf-of-place';
 export { continuationOf, inContinuation, laterScenarios, type Continuation } from './continuation';
 export { stands, type LiveFormula, type LiveOperand } from './live-formulas';
 export { lastUnit, Model } from './model';

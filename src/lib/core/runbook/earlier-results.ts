@@ -1,10 +1,10 @@
 import type { CellPlace } from '../cell';
 import type { Block, WorkCube } from '../cube';
-import { factPeriod, type Model } from '../model';
+import { factPeriod, leafOfPlace, type Model } from '../model';
 import { isValue } from '../number';
 import type { Scope } from '../script';
 import { whereBothRan, type MembersNamed, type Overlap } from './answers';
-import { isAddressIn, leafOfPlace } from './slice';
+import { isAddressIn } from './slice';
 
 /** An origin that results of this runbook stand under: of which step, and for which members it ran. */
 export interface ResultOrigin {
@@ -155,10 +155,7 @@ function eachHeld(
 ): void {
 	if (origins.size === 0 || within?.length === 0) return;
 	const { cube } = work;
-	const found: { origin: number; block: Block; series: number; year: number }[] = [];
-	for (const { year, block } of cube.store.blocks())
-		for (let series = 0; series < block.count; series++)
-			for (const origin of cube.originsOf(block, series)) if (origins.has(origin)) found.push({ origin, block, series, year });
+	const found = cube.seriesOfOrigins(origins);
 	const address = new Int32Array(model.dimensions.length);
 	const held = new Float64Array(cube.store.width);
 	for (const { origin, block, series, year } of found) {

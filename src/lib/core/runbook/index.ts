@@ -15,7 +15,8 @@ export { chainOf, isTied, proofsOf, sumsOf, type ChainSum, type ProofSum, type S
 export { runbookDifferences, type Difference, type RunbookVersion, type StepDifference } from './differences';
 export { reachOf, type Reach } from './reach';
 export { PRESET_SETTINGS, renamedSettings, settingsOf, withPreset, type PresetSetting, type PresetSettings } from './preset';
-export { isAddressIn, leafOfPlace, scopeOf } from './slice';
+export { heldAfterRun, ownAfterRun, type CellToHold } from './own-results';
+export { isAddressIn, scopeOf } from './slice';
 export { unitsOf } from './units';
 export type { MemberMap } from './kinds/member-map';
 export type { Proof, ProofRow, SharedSample, StrandedPool } from './kinds/proof';

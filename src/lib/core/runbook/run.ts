@@ -1,6 +1,6 @@
 import type { LineTrace } from '../allocation';
 import { NOTHING, WorkCube, type ChangedSeries, type Cube } from '../cube';
-import { factPeriod, type Model } from '../model';
+import { factPeriod, leafOfPlace, type Model } from '../model';
 import { isEmpty } from '../number';
 import { RunFault, ScriptNames, type ParameterValue, type Scope } from '../script';
 import { namedKey, type MembersNamed } from './answers';
@@ -11,7 +11,7 @@ import { originModeOf, recordOf } from './kinds';
 import { runAllocationsTogether } from './kinds/allocation';
 import type { Proof } from './kinds/proof';
 import { reachOf, type Reach } from './reach';
-import { isAddressIn, leafOfPlace } from './slice';
+import { isAddressIn } from './slice';
 import { openStep, refusal } from './step-work';
 import { isSolvedTogether, unitsOf } from './units';
 
@@ -80,6 +80,8 @@ export interface RunResult {
 	changes: ChangedSeries[];
 	/** By the origin of each step that ran: the origins of results it read. */
 	reads: Map<number, number[]>;
+	/** By origin: the leaf periods whose results it is that were written anew, or taken away; undefined for all. */
+	reached: Map<number, Uint8Array | undefined>;
 	/** Cells whose figure is another one now. */
 	cells: number;
 	log: StepLog[];
@@ -145,7 +147,9 @@ export function runSteps(model: Model, cube: Cube, order: RunOrder): RunResult {
 			}
 		}
 		const changes = work.changes();
-		return { changes, log, reads, ...compare(model, work, changes, order.wantsFigures ?? false) };
+		const reached = new Map<number, Uint8Array | undefined>();
+		for (const { id } of running) if (order.originOf.has(id)) reached.set(order.originOf.get(id)!, reaches.get(id)!.periods);
+		return { changes, log, reads, reached, ...compare(model, work, changes, order.wantsFigures ?? false) };
 	} finally {
 		work.restore();
 	}
@@ -164,7 +168,8 @@ function clearSteps(
 			.map(({ id }) => id)
 	);
 	const opened = new Map(order.steps.filter(({ id }) => wanted.has(id)).map((step) => [step.id, openStep(model, work, step, order)]));
-	const cleared = clearResults(model, work, order.only ? order.results.filter(({ step }) => wanted.has(step)) : order.results, {
+	const results = order.only ? order.results.filter(({ step }) => wanted.has(step)) : order.results;
+	const cleared = clearResults(model, work, results, {
 		...order,
 		closed: (step, address, leaf, reason) => {
 			whole(step, address, leaf, reason);
@@ -183,6 +188,7 @@ function clearSteps(
 		changes,
 		log: [...opened.values()].map(({ entry }) => entry),
 		reads: new Map(),
+		reached: new Map(results.map(({ origin }) => [origin, undefined])),
 		...compare(model, work, changes, order.wantsFigures ?? false)
 	};
 }

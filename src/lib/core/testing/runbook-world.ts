@@ -31,6 +31,14 @@ export interface Book {
 	parameters?: ParameterDefinition[];
 }
 
+/** How a run of a test goes. */
+export interface RunHow {
+	only?: number;
+	clears?: boolean;
+	whyNot?: (address: Int32Array, leaf: number) => string | undefined;
+	traced?: (step: number, trace: LineTrace) => void;
+}
+
 /**
  * A model with its cells at work, as a server would keep it: loads, entries and runs each get the next revision, results
  * their origins. For tests of what stands where.
@@ -85,21 +93,24 @@ export class RunbookWorld {
 	}
 
 	/** Runs a runbook and stores what it did. */
-	run(
-		book: Book,
-		answers: Answers = {},
-		{
-			only,
-			clears,
-			whyNot,
-			traced
-		}: {
-			only?: number;
-			clears?: boolean;
-			whyNot?: (address: Int32Array, leaf: number) => string | undefined;
-			traced?: (step: number, trace: LineTrace) => void;
-		} = {}
-	): RunResult {
+	run(book: Book, answers: Answers = {}, how: RunHow = {}): RunResult {
+		this.makeOrigins(book, answers);
+		const result = this.compute(book, answers, how);
+		this.revision++;
+		for (const { origin, address, year, after, stamps } of result.changes)
+			this.cube.writeSeries(
+				origin,
+				address,
+				year,
+				after,
+				stamps.map((stamp) => (stamp === NOW ? this.revision : stamp))
+			);
+		for (const [origin, read] of result.reads) this.#kept.find(({ id }) => id === origin)!.reads = read;
+		return result;
+	}
+
+	/** Makes the origins a run writes under; the cube is another one afterwards. */
+	makeOrigins(book: Book, answers: Answers): void {
 		const parameters = book.parameters ?? [];
 		const named = membersNamed(parameters, answers, this.#model.variables, namesAsked(book.steps));
 		book.steps.forEach(({ id, kind, ...step }, rank) => {
@@ -109,9 +120,15 @@ export class RunbookWorld {
 			if (!has) this.#kept.push({ id: 100 + this.#kept.length, mode, result: { runbook: book.id, step: id, rank }, named, reads: [] });
 		});
 		this.#rebuild();
+	}
+
+	/** What a run would do with the cube as it is; its origins are there. */
+	compute(book: Book, answers: Answers, { only, clears, whyNot, traced }: RunHow): RunResult {
+		const parameters = book.parameters ?? [];
+		const named = membersNamed(parameters, answers, this.#model.variables, namesAsked(book.steps));
 		const own = this.#kept.filter(({ result }) => result?.runbook === book.id);
 		const { values, variables } = resolveAnswers(this.#model, parameters, answers);
-		const result = runSteps(this.#model, this.cube, {
+		return runSteps(this.#model, this.cube, {
 			steps: book.steps,
 			values,
 			variables,
@@ -128,17 +145,6 @@ export class RunbookWorld {
 			breathe: () => {},
 			progress: () => {}
 		});
-		this.revision++;
-		for (const { origin, address, year, after, stamps } of result.changes)
-			this.cube.writeSeries(
-				origin,
-				address,
-				year,
-				after,
-				stamps.map((stamp) => (stamp === NOW ? this.revision : stamp))
-			);
-		for (const [origin, read] of result.reads) this.#kept.find(({ id }) => id === origin)!.reads = read;
-		return result;
 	}
 
 	/** Puts the cells back as a run found them. */
