@@ -158,7 +158,8 @@ export function isIn(
 	leafOf: (passes: (leaf: number) => boolean) => number | undefined,
 	year: number
 ): boolean {
-	if (!periods || year === 0) return true;
+	if (!periods) return true;
+	if (year === 0) return periods.includes(1);
 	const leaf = leafOf((each) => periods[each] !== 0);
 	return leaf !== undefined && periods[leaf] !== 0;
 }

@@ -122,6 +122,9 @@ describe('a run in a branch', () => {
 			{ weight: 3, arbitrary: fc.record({ kind: fc.constant('branch' as const), place }) },
 			{ weight: 1, arbitrary: fc.record({ kind: fc.constantFrom('base runs' as const, 'branch runs' as const), which: fc.nat(2) }) }
 		);
+		type Place = typeof place extends fc.Arbitrary<infer Of> ? Of : never;
+		const type = (where: RunbookWorld | BranchWorld, { origin, account, entity, period, value }: Place) =>
+			where.write(origin, at(account, entity), period, value);
 		let compared = 0;
 		let differing = 0;
 		fc.assert(
@@ -133,15 +136,8 @@ describe('a run in a branch', () => {
 				];
 				const { world, branch } = scene();
 				for (const each of events) {
-					if (each.kind === 'base runs') world.run(books(world)[each.which]!);
-					else if (each.kind === 'branch runs') branch.run(books(world)[each.which]!);
-					else
-						(each.kind === 'base' ? world : branch).write(
-							each.place.origin,
-							at(each.place.account, each.place.entity),
-							each.place.period,
-							each.place.value
-						);
+					if ('which' in each) (each.kind === 'base runs' ? world : branch).run(books(world)[each.which]!);
+					else type(each.kind === 'base' ? world : branch, each.place);
 					for (const period of [APRIL, MAY])
 						for (const entity of ENTITIES) for (const account of ACCOUNTS) branch.refresh(at(account, entity), period);
 				}
@@ -153,12 +149,9 @@ describe('a run in a branch', () => {
 				const whole = scene().world;
 				for (const each of events) {
 					if (each.kind === 'base runs') whole.run(books(whole)[each.which]!);
-					else if (each.kind === 'base')
-						whole.write(each.place.origin, at(each.place.account, each.place.entity), each.place.period, each.place.value);
+					else if (each.kind === 'base') type(whole, each.place);
 				}
-				for (const each of events)
-					if (each.kind === 'branch')
-						whole.write(each.place.origin, at(each.place.account, each.place.entity), each.place.period, each.place.value);
+				for (const each of events) if (each.kind === 'branch') type(whole, each.place);
 				for (const which of ran) whole.run(books(whole)[which]!);
 				for (const period of [APRIL, MAY])
 					for (const entity of ENTITIES)

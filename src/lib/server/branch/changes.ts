@@ -10,9 +10,11 @@ import { modelVersions, structureVersion } from '../database/structure-version';
 import { askEngine, type BranchChange, type BranchChanges } from '../engine';
 import { Fault, notFound, onlyLooking } from '../fault';
 import { takeBackSave } from '../form';
+import { takeBackRun } from '../runbook';
 import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { keptBy } from './make';
 import { branchFor, whyNotWork } from './record';
+import { runInPlan, standingRuns } from './runs';
 
 const place = z.object({ origin: z.int(), address: z.array(z.int()).max(40), year: z.int(), position: z.int() });
 export const filterSchema = z.object({
@@ -129,7 +131,8 @@ export async function putBackChanges(
 }
 
 export type MergeOutcome =
-	| { kind: 'merged'; revision: number; cells: number; left: number }
+	/** With what ran in the branch, which is being done in the plan now; null where its figures were all there was. */
+	| { kind: 'merged'; revision: number | null; cells: number; left: number; runs: { run: number; job: number; name: string }[] }
 	| { kind: 'nothing' }
 	/** Nothing is written yet: the plan has moved there since. */
 	| { kind: 'moved'; moved: BranchChange[]; count: number }
@@ -137,7 +140,8 @@ export type MergeOutcome =
 
 /**
  * Merges a branch into the plan, whole or what is named or filtered: the entries of the branch become the plan’s, in one
- * change set that can be taken back. Where the plan has moved since, it is asked whose figure counts.
+ * change set; of a whole branch, what ran in it is then run in the plan, in the same order. All of that can be taken back.
+ * Where the plan has moved since, it is asked whose figure counts.
  */
 export async function mergeBranch(
 	person: SignedIn | undefined,
@@ -147,6 +151,7 @@ export async function mergeBranch(
 	const merger = requirePermission(requirePermission(person, 'branch.merge'), 'form.enter');
 	const { id } = filter;
 	const asked = await askedOf(merger, modelId, filter);
+	let standing: Awaited<ReturnType<typeof standingRuns>> = [];
 	const outcome = await transaction(async (client): Promise<MergeOutcome> => {
 		const revision = await lockModel(client, modelId);
 		const locked = await lockBranch(client, id);
@@ -164,7 +169,14 @@ export async function mergeBranch(
 		});
 		if (plan.movedCount > 0) return { kind: 'moved', moved: plan.moved, count: plan.movedCount };
 		if (plan.refused.length > 0) return { kind: 'refused', refused: plan.refused.slice(0, 200), count: plan.refused.length };
-		if (plan.cells === 0) return { kind: 'nothing' };
+		const left = (branch.cells ?? 0) - plan.places.length - plan.alike;
+		standing = left === 0 ? await standingRuns(client, id) : [];
+		if (standing.length > 0) requirePermission(merger, 'rule.run');
+		if (plan.cells === 0) {
+			if (standing.length === 0) return { kind: 'nothing' };
+			await client.query("UPDATE branch SET state = 'merged', merged_revision = NULL WHERE id = $1", [id]);
+			return { kind: 'merged', revision: null, cells: 0, left: 0, runs: [] };
+		}
 		const posted = await postChangeSet(
 			client,
 			{ modelId, person: merger.id, kind: 'save', through: `Branch “${branch.name}”`, cells: plan.cells },
@@ -172,7 +184,6 @@ export async function mergeBranch(
 			plan.series,
 			plan.entries
 		);
-		const left = (branch.cells ?? 0) - plan.places.length - plan.alike;
 		if (left === 0) await client.query("UPDATE branch SET state = 'merged', merged_revision = $2 WHERE id = $1", [id, posted]);
 		// What the plan shows now is what these were meant against from here on.
 		else
@@ -183,13 +194,14 @@ export async function mergeBranch(
 				plan.places.map(({ held, shows, ...each }) => ({ ...each, value: held, seen: shows })),
 				plan.width
 			);
-		return { kind: 'merged', revision: posted, cells: plan.cells, left };
+		return { kind: 'merged', revision: posted, cells: plan.cells, left, runs: [] };
 	});
-	if (outcome.kind === 'merged') await askEngine(modelId, 'ready', { revision: outcome.revision });
-	return outcome;
+	if (outcome.kind !== 'merged') return outcome;
+	if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
+	return { ...outcome, runs: await runInPlan(merger, modelId, id, standing) };
 }
 
-/** Takes the merging of a whole branch back: the plan is as before, and the branch open again with all it holds. */
+/** Takes the merging of a whole branch back, its runs before its figures: the plan is as before, and the branch open again with all it holds. */
 export async function takeBackMerge(
 	person: SignedIn | undefined,
 	modelId: number,
@@ -201,10 +213,19 @@ export async function takeBackMerge(
 		"SELECT merged_revision AS revision FROM branch WHERE id = $1 AND state = 'merged'",
 		[id]
 	);
-	const revision = found.rows[0]?.revision;
-	if (!revision) throw new Fault(409, 'not merged', 'This branch has not been merged, or that was taken back already.');
-	const { cells, stay } = await takeBackSave(merger, modelId, { revision });
-	await pool().query("UPDATE branch SET state = 'open', merged_revision = NULL WHERE id = $1 AND merged_revision = $2", [id, revision]);
+	const [merged] = found.rows;
+	if (!merged) throw new Fault(409, 'not merged', 'This branch has not been merged, or that was taken back already.');
+	const runs = await pool().query<{ id: number; name: string; state: string; revision: number | null }>(
+		"SELECT id, name, state, revision FROM run WHERE merged_branch_id = $1 AND state IN ('waiting', 'done') ORDER BY id DESC",
+		[id]
+	);
+	const waiting = runs.rows.find(({ state }) => state === 'waiting');
+	if (waiting) throw new Fault(409, 'busy', `“${waiting.name}” is under way in the plan. Take the merge back when that has ended.`);
+	// What came last goes first; a run that changed nothing has nothing to take back.
+	for (const { id: run, revision } of runs.rows) if (revision !== null) await takeBackRun(merger, modelId, run);
+	const { cells, stay } =
+		merged.revision === null ? { cells: 0, stay: 0 } : await takeBackSave(merger, modelId, { revision: merged.revision });
+	await pool().query("UPDATE branch SET state = 'open', merged_revision = NULL WHERE id = $1 AND state = 'merged'", [id]);
 	return { cells, stay };
 }
 

@@ -34,3 +34,15 @@ export {
 	type BranchView
 } from './make';
 export { branchesFor, branchFor, branchHere, branchNames, type Branch, type BranchState } from './record';
+export {
+	askSchema,
+	asksInBranch,
+	checkBranchRuns,
+	putBackRun,
+	readBranchRuns,
+	runAgain,
+	runInBranch,
+	runInSchema,
+	runOnly,
+	type RunInBranch
+} from './runs';

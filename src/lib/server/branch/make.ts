@@ -172,8 +172,28 @@ export async function copyBranch(
 			SELECT $1, 1, $2, $3, coalesce(sum(cardinality(array_remove(versions, NULL))), 0) FROM branch_series WHERE branch_id = $1`,
 			[copy, maker.id, `Copied from “${branch.name}”`]
 		);
+		await copyRuns(client, id, copy);
 		return { id: copy };
 	}).catch(named);
+}
+
+/** The runs that stand in a branch, in another with the same results. */
+async function copyRuns(client: pg.PoolClient, from: number, to: number): Promise<void> {
+	const runs = await client.query<{ id: number }>(
+		'SELECT id FROM run WHERE id IN (SELECT run_id FROM branch_result WHERE branch_id = $1) ORDER BY id',
+		[from]
+	);
+	const given = 'INSERT INTO branch_result (branch_id, origin_id, periods, reads, run_id) SELECT $2, origin_id, periods, reads';
+	for (const { id } of runs.rows) {
+		const copied = await client.query<{ id: number }>(
+			`INSERT INTO run (model_id, runbook_id, name, person_id, at, state, words, answers, definition, log, totals, cells, read_revision, out_of_date, part, branch_id, branch_version)
+			SELECT model_id, runbook_id, name, person_id, at, state, words, answers, definition, log, totals, cells, read_revision, out_of_date, part, $2, 1
+			FROM run WHERE id = $1 RETURNING id`,
+			[id, to]
+		);
+		await client.query(`${given}, $4 FROM branch_result WHERE branch_id = $1 AND run_id = $3`, [from, to, id, copied.rows[0]!.id]);
+	}
+	await client.query(`${given}, NULL FROM branch_result WHERE branch_id = $1 AND run_id IS NULL`, [from, to]);
 }
 
 /** A branch as its page shows it. */

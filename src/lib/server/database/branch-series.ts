@@ -39,6 +39,21 @@ export async function readBranchSeries(database: Database, branch: number, after
 	return found.rows;
 }
 
+/** Results that are a branch's own: an origin, the leaf periods (members) in which they are, null for all, and what its step read. */
+export interface OwnResult {
+	origin: number;
+	periods: number[] | null;
+	reads: number[];
+}
+
+export async function readOwnResults(database: Database, branch: number): Promise<OwnResult[]> {
+	const found = await database.query<OwnResult>(
+		'SELECT origin_id AS origin, periods, reads FROM branch_result WHERE branch_id = $1 ORDER BY origin_id',
+		[branch]
+	);
+	return found.rows;
+}
+
 /** The latest version of a branch; undefined where there is none. */
 export async function branchVersion(database: Database, branch: number): Promise<BranchVersion | undefined> {
 	return (await database.query<BranchVersion>('SELECT id, version FROM branch WHERE id = $1', [branch])).rows[0];

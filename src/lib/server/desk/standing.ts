@@ -26,7 +26,7 @@ export async function readStanding(reader: SignedIn, modelId: number): Promise<S
 	);
 	const outOfDate = await pool().query<{ runbook: number; name: string; at: Date }>(
 		`SELECT b.id AS runbook, b.name, r.at FROM runbook b
-		JOIN LATERAL (SELECT at, out_of_date FROM run WHERE runbook_id = b.id AND state = 'done' ORDER BY id DESC LIMIT 1) r ON r.out_of_date
+		JOIN LATERAL (SELECT at, out_of_date FROM run WHERE runbook_id = b.id AND branch_id IS NULL AND state = 'done' ORDER BY id DESC LIMIT 1) r ON r.out_of_date
 		WHERE b.model_id = $1 ORDER BY b.name`,
 		[modelId]
 	);

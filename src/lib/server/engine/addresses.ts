@@ -42,3 +42,13 @@ export function cellInWords(model: Model, address: Address, year: number, positi
 	const period = leaf ? model.periods.dimension.member(leaf.ordinal).name : 'for all time';
 	return [names[model.accountAxis], period, ...names.filter((_, axis) => axis !== model.accountAxis)].join(' · ');
 }
+
+/** Leaf periods of the calendar that are among some members (ids): 1 by the index of each. */
+export function leavesOfMembers(model: Model, members: readonly number[]): Uint8Array {
+	const named = new Set(members);
+	return Uint8Array.from(model.periods.leaves, ({ ordinal }) => (named.has(model.periods.dimension.member(ordinal).id) ? 1 : 0));
+}
+
+/** The member ids of leaf periods, given as by `leavesOfMembers`. */
+export const membersOfLeaves = (model: Model, leaves: Uint8Array): number[] =>
+	model.periods.leaves.flatMap(({ ordinal, index }) => (leaves[index] ? [model.periods.dimension.member(ordinal).id] : []));

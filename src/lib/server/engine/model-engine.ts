@@ -13,14 +13,14 @@ import {
 	isSame,
 	type AccessRules
 } from '../../core';
-import { readBranchSeries, type BranchSeries, type BranchVersion } from '../database/branch-series';
+import { readBranchSeries, readOwnResults, type BranchSeries, type BranchVersion } from '../database/branch-series';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
 import { readFrozen } from '../database/frozen-results';
 import { readLocks } from '../database/model-locks';
 import { snapshot } from '../database/pool';
 import { modelVersions, structureChanges } from '../database/structure-version';
-import { leafOfMember, toOrdinals } from './addresses';
+import { leafOfMember, leavesOfMembers, toOrdinals } from './addresses';
 import { CodedWords } from './coded-words';
 import { EngineFault } from './fault';
 import { FormFault } from './form-fault';
@@ -263,6 +263,9 @@ export class ModelEngine {
 		const open = known ?? { version: -1, layer: new BranchLayer(this.cube) };
 		if (open.version < version) {
 			const series = await readBranchSeries(this.database, id, open.version);
+			await this.#takeOver(id, open.layer);
+			// As with a change set of the plan: forms are built anew when next asked for.
+			if (series.length > MANY_CHANGES) this.#closeForms(id);
 			for (const each of series) this.#takeIn(id, open.layer, each);
 			open.version = Math.max(open.version, version);
 			if (known) this.#tell({ kind: 'branch', branch: id, version });
@@ -271,6 +274,26 @@ export class ModelEngine {
 		this.#branches.set(id, open);
 		this.#forgetBranches();
 		return open.layer;
+	}
+
+	/** Says which results are a branch’s own, where that has changed. */
+	async #takeOver(branch: number, layer: BranchLayer): Promise<void> {
+		const own = new Map(
+			(await readOwnResults(this.database, branch)).map(({ origin, periods }) => [
+				origin,
+				periods ? leavesOfMembers(this.model, periods) : undefined
+			])
+		);
+		const isAsBefore =
+			own.size === layer.own.size &&
+			[...own].every(([origin, periods]) => layer.own.has(origin) && String(layer.own.get(origin)) === String(periods));
+		if (isAsBefore) return;
+		layer.setOwn(own);
+		this.#closeForms(branch);
+	}
+
+	#closeForms(branch: number): void {
+		for (const [key, { branch: of, form }] of this.#forms) if (of === branch && !this.#busy.has(form)) this.#forms.delete(key);
 	}
 
 	#takeIn(branch: number, layer: BranchLayer, { origin, year, address: members, amounts, versions }: BranchSeries): void {

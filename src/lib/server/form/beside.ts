@@ -202,7 +202,7 @@ async function resultsInWords(modelId: number, locale: string): Promise<Map<numb
 	const found = await pool().query<{ origin: number; name: string; at: Date; outOfDate: boolean }>(
 		`SELECT o.id AS origin, b.name, r.at, r.out_of_date AS "outOfDate" FROM origin o
 		JOIN runbook b ON b.id = o.runbook_id
-		JOIN LATERAL (SELECT at, out_of_date FROM run WHERE runbook_id = b.id AND state = 'done' ORDER BY id DESC LIMIT 1) r ON true
+		JOIN LATERAL (SELECT at, out_of_date FROM run WHERE runbook_id = b.id AND branch_id IS NULL AND state = 'done' ORDER BY id DESC LIMIT 1) r ON true
 		WHERE o.model_id = $1`,
 		[modelId]
 	);

@@ -1,15 +1,14 @@
 import { z } from 'zod';
-import type { Answers, FormRun, ParameterDefinition } from '../../core';
+import type { Answers, FormRun } from '../../core';
 import { pool, transaction } from '../database';
-import { askEngine } from '../engine';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { figuresOnDraft, lastAnswers, startRun } from '../runbook';
+import { figuresOnDraft, startRun } from '../runbook';
+import { asksOf, type RunAsk } from '../runbook/asks';
 import { readStored } from '../runbook/read';
 import { answersSchema } from '../runbook/schema';
 import { draftVersion, endTrial, lockDraft } from './draft';
 import { readForm, type FormChoices } from './open';
-import { modelVersions } from '../database/structure-version';
 
 /** A runbook of a form, with what is left to be asked. */
 export interface RunOfForm {
@@ -17,43 +16,26 @@ export interface RunOfForm {
 	label: string;
 	when: FormRun['when'];
 	description: string;
-	asks: (Pick<ParameterDefinition, 'name' | 'label' | 'kind'> & { options: { id: number; name: string }[]; answer: Answers[string] })[];
+	asks: RunAsk[];
 }
-
-/** Members offered for one question. */
-const MOST_OPTIONS = 500;
 
 /** The runbooks that a form runs; none for those who may run none. */
 export async function runsOfForm(person: SignedIn | undefined, modelId: number, code: string): Promise<RunOfForm[]> {
 	const reader = requirePermission(person, 'form.read');
-	// A run writes into the plan.
-	if (reader.branch) return [];
 	if (!reader.permissions.includes('rule.run') || !reader.permissions.includes('form.enter')) return [];
 	const { layout } = await readForm(reader, modelId, code);
-	const { structure } = await modelVersions(pool(), modelId);
 	const found: RunOfForm[] = [];
 	for (const { runbook, label, when } of layout.runs ?? []) {
 		const stored = await readStored(pool(), modelId, runbook).catch(() => undefined);
 		// One that was taken away leaves no dead button.
 		if (!stored) continue;
 		const shown = dimensionsOf(layout);
-		const last = await lastAnswers(reader, runbook);
-		const asks: RunOfForm['asks'] = [];
-		for (const { name, label: words, kind, dimension, choices, initial } of stored.parameters) {
-			if (kind === 'member' && dimension !== null && shown.has(dimension)) continue;
-			const options =
-				dimension === null
-					? []
-					: (await askEngine(modelId, 'select', { dimension, selection: choices ?? { kind: 'all' }, chosen: undefined, structure }))
-							.members;
-			asks.push({
-				name,
-				label: words,
-				kind,
-				options: options.slice(0, MOST_OPTIONS).map(({ id, name }) => ({ id, name })),
-				answer: last[name] ?? initial
-			});
-		}
+		const asks = await asksOf(
+			reader,
+			modelId,
+			stored,
+			({ kind, dimension }) => kind === 'member' && dimension !== null && shown.has(dimension)
+		);
 		found.push({ runbook, label: label || stored.name, when, description: stored.description, asks });
 	}
 	return found;

@@ -144,6 +144,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/branches/[verb]': {
 		...verbs('branch.write', 'make', 'change', 'state', 'drop', 'bring-back', 'copy', 'put-back'),
 		...verbs('form.read', 'comment'),
+		...verbs('rule.run', 'run', 'run-again', 'put-back-run'),
 		...verbs('branch.merge', 'merge', 'take-back')
 	},
 	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),
@@ -163,7 +164,7 @@ export function permissionsUsed(route: string | null, verb: string | undefined):
 const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/account/[verb]': ['leave'],
 	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
-	'/api/m/[model]/branches/[verb]': ['changes', 'compare'],
+	'/api/m/[model]/branches/[verb]': ['changes', 'compare', 'asks', 'freshness'],
 	'/api/m/[model]/trace': [NO_VERB],
 	'/api/m/[model]/imports/[code]/[verb]': ['check'],
 	'/api/m/[model]/imports/cell': [NO_VERB],
@@ -192,8 +193,12 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 		'fill',
 		'moved-methods',
 		'last-method',
-		'runs'
+		'runs',
+		'try-runbook',
+		'end-trial',
+		'run-runbook'
 	],
+	'/api/m/[model]/runs/[id]/[verb]': ['read'],
 	'/api/m/[model]/forms/[code]/workbook': 'all',
 	'/api/m/[model]/branches/[verb]': 'all'
 };

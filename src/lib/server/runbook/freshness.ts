@@ -36,7 +36,7 @@ export async function checkFreshness(
 	const found = await pool().query<Standing>(
 		`SELECT id, read_revision AS since, answers, out_of_date AS "outOfDate", coalesce((definition ->> 'clears')::boolean, false) AS clears,
 			ARRAY(SELECT (entry ->> 'step')::integer FROM jsonb_array_elements(log) entry) AS steps
-		FROM run WHERE model_id = $1 AND runbook_id = $2 AND state = 'done' ORDER BY id DESC LIMIT $3`,
+		FROM run WHERE model_id = $1 AND runbook_id = $2 AND branch_id IS NULL AND state = 'done' ORDER BY id DESC LIMIT $3`,
 		[modelId, id, MOST_RUNS]
 	);
 	const versions = await modelVersions(pool(), modelId);

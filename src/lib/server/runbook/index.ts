@@ -7,7 +7,22 @@ export { deletePreset, savePreset, usesOfPreset, type Preset, type PresetUse } f
 export { checkFreshness } from './freshness';
 export { flowOfRunbook, flowSchema } from './flow';
 export { checkBeforeRun, type CheckFinding } from './check';
-export { figuresOnDraft, lastAnswers, previewRun, runRunbook, runSchema, startRun } from './start';
+export {
+	definitionNow,
+	figuresOnDraft,
+	lastAnswers,
+	planFor,
+	previewRun,
+	refuseFaults,
+	runInWords,
+	runRunbook,
+	runSchema,
+	startRun,
+	TRIES,
+	truthOfRun,
+	underControl,
+	type RunPayload
+} from './start';
 export type { RunbookDraft, StepDraft } from './schema';
 export { cellsOfProof, provenCellsSchema, tieOutGrid, tieOutWorkbook } from './tie-out';
 export { traceFigure, traceSchema } from './trace';

@@ -51,7 +51,7 @@ export async function listRunbooks(person: SignedIn | undefined, modelId: number
 	requirePermission(person, 'rule.read');
 	const found = await pool().query<Omit<RunbookInShort, 'last'> & { at: Date | null; state: string; words: string }>(
 		`SELECT b.id, b.name, b.description, (SELECT count(*)::integer FROM runbook_step s WHERE s.runbook_id = b.id) AS steps, r.at, r.state, r.words
-		FROM runbook b LEFT JOIN LATERAL (SELECT at, state, words FROM run WHERE runbook_id = b.id ORDER BY id DESC LIMIT 1) r ON true
+		FROM runbook b LEFT JOIN LATERAL (SELECT at, state, words FROM run WHERE runbook_id = b.id AND branch_id IS NULL ORDER BY id DESC LIMIT 1) r ON true
 		WHERE b.model_id = $1 ORDER BY b.name`,
 		[modelId]
 	);

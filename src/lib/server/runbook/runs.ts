@@ -39,7 +39,7 @@ const inShort = ({ at, ...row }: Row): RunInShort => ({ ...row, at: at.toISOStri
 export async function latestRuns(modelId: number, runbook?: number): Promise<RunInShort[]> {
 	const found = await pool().query<Row>(
 		`SELECT ${SHORT} FROM run r LEFT JOIN person p ON p.id = r.person_id
-		WHERE r.model_id = $1 AND ($2::integer IS NULL OR r.runbook_id = $2) ORDER BY r.id DESC LIMIT 30`,
+		WHERE r.model_id = $1 AND r.branch_id IS NULL AND ($2::integer IS NULL OR r.runbook_id = $2) ORDER BY r.id DESC LIMIT 30`,
 		[modelId, runbook ?? null]
 	);
 	return found.rows.map(inShort);

@@ -11,14 +11,15 @@ import {
 } from '../../core';
 import { readAccessRules } from '../access';
 import { pool, transaction } from '../database';
+import { branchVersion, readOwnResults, type BranchVersion } from '../database/branch-series';
 import { lockModel, numberChangeSet, PreparedChangeSet } from '../database/change-set';
 import { keepStructureStill, lockRuns } from '../database/locks';
 import { addressDimensions } from '../database/definitions';
 import { askEngine, askRunner, type RunPlan, type TrialFigure } from '../engine';
 import { Fault, notFound } from '../fault';
 import { freezeAfter, setByStep } from '../locks';
-import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
-import { personById, requirePermission, type SignedIn } from '../session';
+import { doEveryMinute, handleJobs, noteJob, startJob, type JobToDo, type JobTruth } from '../jobs';
+import { personById, requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { toStored } from './edit';
 import { loadImports } from './load-imports';
 import { keepReads, originsOfRun } from './origins';
@@ -27,7 +28,7 @@ import { answersSchema, runbookSchema } from './schema';
 import { modelVersions } from '../database/structure-version';
 
 /** Times a run is computed before it takes the model's lock while it computes. */
-const TRIES = 2;
+export const TRIES = 2;
 
 export const previewSchema = z.object({
 	answers: answersSchema,
@@ -97,15 +98,21 @@ export async function runRunbook(
 	return startRun(person, modelId, id, asked);
 }
 
-/** Starts a run as a job, once it is known that the person may have it. @throws Fault 422 with what is missing among the answers */
+/**
+ * Starts a run as a job, once it is known that the person may have it; in the branch they work in, where they work in one.
+ * @param mergedBranch of a run that was made in a branch and is now done in the plan: the branch
+ * @throws Fault 422 with what is missing among the answers
+ */
 export async function startRun(
 	person: SignedIn | undefined,
 	modelId: number,
 	id: number,
-	asked: z.input<typeof runSchema>
+	asked: z.input<typeof runSchema>,
+	mergedBranch?: number
 ): Promise<{ run: number; job: number }> {
-	const runner = requirePermission(person, 'rule.run');
+	const runner = requireBranchOpen(requirePermission(person, 'rule.run'));
 	const { answers, only, clears } = runSchema.parse(asked);
+	const branch = runner.branch?.id;
 	const runbook = await readStored(pool(), modelId, id);
 	if (only?.some((step) => !runbook.steps.some(({ id: own }) => own === step))) throw notFound('step');
 	const carried = runbook.steps.filter((step) => step.active && (only?.includes(step.id) ?? true));
@@ -115,10 +122,22 @@ export async function startRun(
 	if (runbook.whenBusy === 'refuse') await refuseWhenBusy(modelId, runbook.name);
 	const definition = { ...runbook, steps: await asDrafts(modelId, structure, runbook.steps) };
 	const active = carried.length;
+	const part = { only: only ?? null, clears };
 	return startJob(async (client) => {
 		const made = await client.query<{ id: number }>(
-			`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition) VALUES ($1, $2, $3, $4, 'waiting', $5, $6) RETURNING id`,
-			[modelId, id, runbook.name, runner.id, JSON.stringify(answers), JSON.stringify(definition)]
+			`INSERT INTO run (model_id, runbook_id, name, person_id, state, answers, definition, branch_id, part, merged_branch_id)
+			VALUES ($1, $2, $3, $4, 'waiting', $5, $6, $7, $8, $9) RETURNING id`,
+			[
+				modelId,
+				id,
+				runbook.name,
+				runner.id,
+				JSON.stringify(answers),
+				JSON.stringify(definition),
+				branch ?? null,
+				JSON.stringify(part),
+				mergedBranch ?? null
+			]
 		);
 		await client.query(
 			`INSERT INTO runbook_answer (runbook_id, person_id, answers) VALUES ($1, $2, $3)
@@ -130,9 +149,9 @@ export async function startRun(
 			client,
 			modelId,
 			runner.id,
-			'run',
-			runbook.name,
-			{ run, runbook: id, answers, only, clears } satisfies RunPayload,
+			branch === undefined ? 'run' : 'run in a branch',
+			branch === undefined ? runbook.name : `${runbook.name}, in a branch`,
+			{ run, runbook: id, answers, only, clears, ...(branch !== undefined && { branch }) } satisfies RunPayload,
 			active
 		);
 		return { run, job };
@@ -171,7 +190,8 @@ export async function figuresOnDraft(
 	const runner = requirePermission(person, 'rule.run');
 	const runbook = await readStored(pool(), modelId, id);
 	await requireReady(modelId, runbook, answers);
-	const plan = await planFor(runner, modelId, runbook, answers, { preview: true, onDraft: true, figures: true });
+	const branch = runner.branch && (await branchVersion(pool(), runner.branch.id));
+	const plan = await planFor(runner, modelId, runbook, answers, { preview: true, onDraft: true, figures: true, branch });
 	if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
 	const figures = plan.figures ?? [];
 	if (figures.length > MOST_TRIED)
@@ -197,7 +217,7 @@ export const missingAnswer = (parameters: readonly ParameterDefinition[], answer
 async function refuseWhenBusy(modelId: number, name: string): Promise<void> {
 	const busy = await pool().query<{ name: string }>(
 		`SELECT r.name FROM job j JOIN run r ON r.id = (j.payload ->> 'run')::integer
-		WHERE j.model_id = $1 AND j.kind = 'run' AND j.state IN ('waiting', 'running') AND r.state = 'waiting' LIMIT 1`,
+		WHERE j.model_id = $1 AND j.kind LIKE 'run%' AND j.state IN ('waiting', 'running') AND r.state = 'waiting' LIMIT 1`,
 		[modelId]
 	);
 	if (busy.rows[0])
@@ -229,8 +249,17 @@ export async function planFor(
 		revision,
 		onDraft,
 		figures,
-		part
-	}: { preview: boolean; control?: SharedArrayBuffer; revision?: number; onDraft?: boolean; figures?: boolean; part?: Part }
+		part,
+		branch
+	}: {
+		preview: boolean;
+		control?: SharedArrayBuffer;
+		revision?: number;
+		onDraft?: boolean;
+		figures?: boolean;
+		part?: Part;
+		branch?: BranchVersion | undefined;
+	}
 ): Promise<RunPlan> {
 	const writer = runbook.runsAs === null ? person : await personById(runbook.runsAs, modelId);
 	const rules = await readAccessRules(writer, modelId);
@@ -252,6 +281,8 @@ export async function planFor(
 		return [{ step: step.id, origin: { id, name: step.name, mode, result: { runbook: runbook.id, step: step.id, rank } } }];
 	});
 	const versions = await modelVersions(pool(), modelId);
+	// What steps read in the branch goes before what their runs in the plan read.
+	const readHere = branch ? (await readOwnResults(pool(), branch.id)).map(({ origin, reads }): [number, number[]] => [origin, reads]) : [];
 	return askRunner(modelId, 'planRun', {
 		revision: revision ?? versions.revision,
 		structure: versions.structure,
@@ -262,13 +293,14 @@ export async function planFor(
 		unknown: unknown.map(({ origin }) => origin),
 		named,
 		results: origins.results,
-		readBy: origins.readBy,
+		readBy: [...origins.readBy, ...readHere],
 		kinds: origins.kinds,
 		// Computing is not typing: whoever may run writes wherever grants and locks let them.
 		rules: { ...rules, mayEnter: true },
 		onRefused: runbook.onRefused,
 		preview,
 		...part,
+		branch,
 		...(onDraft && { draftOf: person.id }),
 		...(figures && { figures }),
 		...(control && { control })
@@ -278,54 +310,75 @@ export async function planFor(
 /** Numbers for origins that are looked at and never stored. */
 let standIns = 0;
 
-interface RunPayload {
+export interface RunPayload {
 	run: number;
 	runbook: number;
 	answers: Answers;
 	/** Left out in jobs of before. */
 	only?: number[] | undefined;
 	clears?: boolean;
+	/** Of a run in a branch. */
+	branch?: number;
 }
+
+/** How a run that is under way is told to end, and what it is about. */
+export interface RunControl {
+	control: SharedArrayBuffer;
+	signal: AbortSignal;
+	part: Part;
+}
+
+/** Carries out a run as a job: tells the step it is at, and ends it when the job is to end. */
+export async function underControl(
+	job: JobToDo,
+	tell: (done: number, words: string) => void,
+	signal: AbortSignal,
+	work: (person: SignedIn, runbook: StoredRunbook, how: RunControl) => Promise<string>
+): Promise<{ words: string; result: { run: number } }> {
+	const { run, runbook: id, only, clears = false } = job.payload as RunPayload;
+	const part: Part = { clears, ...(only && { only }) };
+	const control = new SharedArrayBuffer(8);
+	const seen = new Int32Array(control);
+	const cancel = () => Atomics.store(seen, 0, 1);
+	signal.addEventListener('abort', cancel);
+	const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
+	try {
+		const person = requirePermission(await personById(job.personId, job.modelId), 'rule.run');
+		return { words: await work(person, await readStored(pool(), job.modelId, id), { control, signal, part }), result: { run } };
+	} catch (error) {
+		if (signal.aborted && !(error instanceof Fault)) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was computed.');
+		throw error;
+	} finally {
+		clearInterval(watch);
+		signal.removeEventListener('abort', cancel);
+	}
+}
+
+/** What became of a run whose job did not end as it should. */
+export const truthOfRun: JobTruth = async (job, { words }) => {
+	const { run } = job.payload as RunPayload;
+	// Waits for a run that is being committed at this moment: then it is done, and says so.
+	const ended = await pool().query("UPDATE run SET state = 'failed', words = $2 WHERE id = $1 AND state = 'waiting'", [run, words]);
+	if (ended.rowCount) return undefined;
+	const found = await pool().query<{ state: string; words: string }>('SELECT state, words FROM run WHERE id = $1', [run]);
+	return found.rows[0]?.state === 'done' ? { words: found.rows[0].words, result: { run } } : undefined;
+};
 
 handleJobs(
 	'run',
-	async (job, tell, signal) => {
-		const { run, runbook: id, answers, only, clears = false } = job.payload as RunPayload;
-		const part: Part = { clears, ...(only && { only }) };
-		const control = new SharedArrayBuffer(8);
-		const seen = new Int32Array(control);
-		const cancel = () => Atomics.store(seen, 0, 1);
-		signal.addEventListener('abort', cancel);
-		const watch = setInterval(() => tell(Math.max(0, Atomics.load(seen, 1) - 1), `Step ${Math.max(1, Atomics.load(seen, 1))}`), 400);
-		try {
-			const person = await personById(job.personId, job.modelId);
-			requirePermission(person, 'rule.run');
-			const runbook = await readStored(pool(), job.modelId, id);
+	(job, tell, signal) =>
+		underControl(job, tell, signal, async (person, runbook, { control, part }) => {
+			const { run, answers } = job.payload as RunPayload;
 			const loaded = await loadImports(
 				runbook.runsAs === null ? person : await personById(runbook.runsAs, job.modelId),
 				job.modelId,
-				clears ? [] : runbook.steps.filter((step) => only?.includes(step.id) ?? true),
+				part.clears ? [] : runbook.steps.filter((step) => part.only?.includes(step.id) ?? true),
 				(words) => tell(0, words)
 			);
 			if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. What was loaded stays; nothing was computed.');
-			const words = await carryOut(person, job.modelId, runbook, { run, answers, part, control, signal, loaded });
-			return { words, result: { run } };
-		} catch (error) {
-			if (signal.aborted && !(error instanceof Fault)) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was computed.');
-			throw error;
-		} finally {
-			clearInterval(watch);
-			signal.removeEventListener('abort', cancel);
-		}
-	},
-	async (job, { words }) => {
-		const { run } = job.payload as RunPayload;
-		// Waits for a run that is being committed at this moment: then it is done, and says so.
-		const ended = await pool().query("UPDATE run SET state = 'failed', words = $2 WHERE id = $1 AND state = 'waiting'", [run, words]);
-		if (ended.rowCount) return undefined;
-		const found = await pool().query<{ state: string; words: string }>('SELECT state, words FROM run WHERE id = $1', [run]);
-		return found.rows[0]?.state === 'done' ? { words: found.rows[0].words, result: { run } } : undefined;
-	}
+			return carryOut(person, job.modelId, runbook, { run, answers, part, control, signal, loaded });
+		}),
+	truthOfRun
 );
 
 /** Ends runs whose job is no more. */
@@ -333,7 +386,7 @@ doEveryMinute(async () => {
 	await pool().query(
 		`UPDATE run r SET state = 'failed', words = 'The server stopped before this ran. Nothing was written; run it again.'
 		WHERE r.state = 'waiting' AND r.at < now() - interval '1 minute'
-			AND NOT EXISTS (SELECT FROM job j WHERE j.kind = 'run' AND j.state IN ('waiting', 'running') AND (j.payload ->> 'run')::integer = r.id)`
+			AND NOT EXISTS (SELECT FROM job j WHERE j.kind LIKE 'run%' AND j.state IN ('waiting', 'running') AND (j.payload ->> 'run')::integer = r.id)`
 	);
 });
 
@@ -353,14 +406,8 @@ async function carryOut(
 ): Promise<string> {
 	// Where a runbook only loads, that nothing was computed is no news.
 	const computes = runbook.steps.some((step) => step.active && (part.only?.includes(step.id) ?? true) && !recordOf(step).isBefore);
-	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [inWords(plan, part, runbook)] : [])].join(' ');
-	// What runs is what the runbook says now, whatever it said when the run was asked for.
-	const { structure } = await modelVersions(pool(), modelId);
-	const definition = JSON.stringify({
-		...runbook,
-		steps: await asDrafts(modelId, structure, runbook.steps),
-		...(part.clears && { clears: true })
-	});
+	const said = (plan: RunPlan) => [...loaded, ...(computes || loaded.length === 0 ? [runInWords(plan, part, runbook)] : [])].join(' ');
+	const definition = await definitionNow(modelId, runbook, part);
 	for (let tries = 1; ; tries++) {
 		// Computed outside the lock, unless it has been overtaken before.
 		const early = tries <= TRIES ? await planFor(person, modelId, runbook, answers, { preview: false, control, part }) : undefined;
@@ -369,9 +416,7 @@ async function carryOut(
 			await keepStructureStill(client, modelId);
 			let locked = early ? undefined : await lockModel(client, modelId);
 			const plan = early ?? (await planFor(person, modelId, runbook, answers, { preview: false, control, part, revision: locked! }));
-			if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
-			if (plan.isTooLarge)
-				throw new Fault(413, 'too large', 'This run would write more than can be kept at once. Run it in parts: limit its steps.');
+			refuseFaults(plan);
 			const dimensionIds = await addressDimensions(client, modelId);
 			// The model has other dimensions than when it was computed.
 			if (plan.series[0] && plan.series[0].members.length !== dimensionIds.length) throw new Overtaken();
@@ -415,6 +460,12 @@ async function carryOut(
 	}
 }
 
+/** What runs is what the runbook says now, whatever it said when the run was asked for. */
+export async function definitionNow(modelId: number, runbook: StoredRunbook, { clears }: Part): Promise<string> {
+	const { structure } = await modelVersions(pool(), modelId);
+	return JSON.stringify({ ...runbook, steps: await asDrafts(modelId, structure, runbook.steps), ...(clears && { clears: true }) });
+}
+
 /** Sets on the lock board what the lock steps of a run say, in its transaction, by the rights of whoever it runs as. */
 async function lockByRun(
 	client: pg.PoolClient,
@@ -433,10 +484,17 @@ async function keepTraces(client: pg.PoolClient, run: number, traces: RunPlan['t
 		await client.query('INSERT INTO run_trace (run_id, origin_id, trace) VALUES ($1, $2, $3)', [run, origin, Buffer.from(trace)]);
 }
 
+/** @throws Fault where a run could not be worked out, or is too large to be kept */
+export function refuseFaults(plan: RunPlan): void {
+	if (plan.faults.length > 0) throw new Fault(422, 'not possible', plan.faults.map(({ message }) => message).join(' '));
+	if (plan.isTooLarge)
+		throw new Fault(413, 'too large', 'This run would write more than can be kept at once. Run it in parts: limit its steps.');
+}
+
 /** Thrown inside the transaction when the cells have moved on; it rolls back and is tried again. */
 class Overtaken extends Error {}
 
-function inWords({ cells, log }: RunPlan, { only, clears }: Part, { steps }: StoredRunbook): string {
+export function runInWords({ cells, log }: RunPlan, { only, clears }: Part, { steps }: StoredRunbook): string {
 	const names = only && steps.filter(({ id }) => only.includes(id)).map(({ name }) => name);
 	const part = names && (names.length > 2 ? `${names.length} of ${steps.length} steps: ` : `${names.join(' and ')}: `);
 	return `${part ?? ''}${clears ? 'Cleared. ' : ''}${whatChanged({ cells, log })}`;

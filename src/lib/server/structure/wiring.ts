@@ -219,7 +219,7 @@ async function addRunbooks(
 	}>(
 		`SELECT b.id, b.name, (SELECT count(*)::integer FROM runbook_step s WHERE s.runbook_id = b.id) AS steps,
 			coalesce((SELECT array_agg((s.definition ->> 'import')::integer) FROM runbook_step s WHERE s.runbook_id = b.id AND s.kind = 'import'), '{}') AS imports,
-			(SELECT CASE WHEN r.state = 'failed' THEN r.words END FROM run r WHERE r.runbook_id = b.id ORDER BY r.id DESC LIMIT 1) AS failed,
+			(SELECT CASE WHEN r.state = 'failed' THEN r.words END FROM run r WHERE r.runbook_id = b.id AND r.branch_id IS NULL ORDER BY r.id DESC LIMIT 1) AS failed,
 			EXISTS (SELECT FROM runbook_schedule s WHERE s.runbook_id = b.id AND s.active) AS scheduled
 		FROM runbook b WHERE b.model_id = $1 ORDER BY b.id`,
 		[modelId]

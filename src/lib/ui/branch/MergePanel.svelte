@@ -1,11 +1,14 @@
 <script lang="ts">
-	import type { ChangeLine, MergeOutcome } from '$lib/server/branch';
+	import type { ChangeLine, MergeOutcome, RunInBranch } from '$lib/server/branch';
 	import { formatAmount, formatCount } from '../figures/format';
 	import { request } from '../request';
 	import { keyOfPlace, placeOf } from './branch-place';
 
 	interface Props {
 		branch: { id: number; name: string };
+		runs: readonly RunInBranch[];
+		/** Whether only some changes are shown. */
+		isFiltered: boolean;
 		filter: { find: string; account: number | null; person: number | null; movedOnly: boolean };
 		/** What is ticked among the lines: only that is merged then. */
 		chosen: ReadonlySet<string>;
@@ -16,8 +19,11 @@
 		ondone: (words: string) => void;
 		oncancel: () => void;
 	}
-	let { branch, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
+	let { branch, runs, isFiltered, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
 	const ticked = $derived(lines.filter((line) => chosen.has(keyOfPlace(line))));
+	/** What is done again in the plan: of a whole branch. */
+	const again = $derived(ticked.length > 0 || isFiltered ? [] : runs.filter(({ stands }) => stands));
+	const stale = $derived(again.filter(({ outOfDate }) => outOfDate));
 	let outcome = $state.raw<MergeOutcome | null>(null);
 	let decides = $state<'branch' | 'plan' | null>(null);
 	let fault = $state('');
@@ -39,23 +45,41 @@
 		if (!reply.ok) return;
 		outcome = reply.answer;
 		if (outcome.kind === 'nothing') ondone('The plan shows all of this already. Nothing was written.');
-		if (outcome.kind === 'merged')
-			ondone(
-				`Merged ${counted(outcome.cells)} into the plan, as revision ${outcome.revision}.${outcome.left > 0 ? ` ${formatCount(outcome.left, locale)} stay in the branch.` : ''}`
-			);
+		if (outcome.kind === 'merged') ondone(mergedInWords(outcome));
+	}
+	function mergedInWords({ cells, revision, left, runs }: Extract<MergeOutcome, { kind: 'merged' }>): string {
+		const figures = revision === null ? [] : [`Merged ${counted(cells)} into the plan, as revision ${revision}.`];
+		const stay = left > 0 ? [`${formatCount(left, locale)} stay in the branch.`] : [];
+		const names = runs.map(({ name }) => `“${name}”`).join(', ');
+		return [...figures, ...stay, ...(runs.length > 0 ? [`${names} ${runs.length === 1 ? 'is' : 'are'} being run in the plan.`] : [])].join(
+			' '
+		);
 	}
 </script>
 
 <section class="border-rule mt-2 max-w-3xl border-t pt-2 text-[13.5px]" aria-labelledby="merge">
 	<h2 id="merge" class="font-semibold">Merge into the plan</h2>
 	<p class="text-soft">
-		{ticked.length > 0
-			? `The ${ticked.length === 1 ? 'change that is' : `${formatCount(ticked.length, locale)} changes that are`} ticked`
-			: count === 1
-				? 'The one change that is shown'
-				: `All ${formatCount(count, locale)} changes that are shown`} become entries of the plan, in one save that can be taken back. Locks and
-		grants are respected.
+		{#if count === 0 && !isFiltered}Nothing was typed in it that differs from the plan.{:else}{ticked.length > 0
+				? `The ${ticked.length === 1 ? 'change that is' : `${formatCount(ticked.length, locale)} changes that are`} ticked`
+				: count === 1
+					? 'The one change that is shown'
+					: `All ${formatCount(count, locale)} changes that are shown`} become entries of the plan, in one save that can be taken back. Locks
+			and grants are respected.{/if}
 	</p>
+	{#if again.length > 0}
+		<p class="text-soft mt-1">
+			Then {again.map(({ name }) => `“${name}”`).join(', ')}
+			{again.length === 1 ? 'is' : 'are'} run in the plan, in the order {again.length === 1 ? 'it' : 'they'} ran here.
+		</p>
+		{#if stale.length > 0}<p class="text-warning mt-1">
+				{stale.map(({ name }) => `“${name}”`).join(', ')}
+				{stale.length === 1 ? 'is' : 'are'} out of date here: run in the plan, the figures will be others than the branch shows. Run it again
+				here first to see them.
+			</p>{/if}
+	{:else if runs.some(({ stands }) => stands)}
+		<p class="text-soft mt-1">What ran in the branch stays there: it is run in the plan when the whole branch is merged.</p>
+	{/if}
 	{#if fault}<p class="text-error mt-1" role="alert">{fault}</p>{/if}
 	{#if outcome?.kind === 'moved'}
 		<div class="mt-2" role="alert">

@@ -75,14 +75,14 @@ interface Found extends BranchPlace {
 const MOST_ACCOUNTS = 40;
 const MOST_TOTALS = 24;
 
-/** Every cell a branch holds that may be read. */
+/** Every cell typed in a branch that may be read. What its runs wrote is told run by run. */
 async function heldCells(engine: ModelEngine, { branch, rules }: BranchAsk): Promise<Found[]> {
 	const layer = await engine.branchOf(branch);
 	const { cube, model } = engine;
 	const reader = new Reader(cube, [layer], engine.visibleOf(rules));
 	const found: Found[] = [];
 	for (const { origin, year, address, amounts, versions, seen } of await readBranchSeries(engine.database, branch.id)) {
-		const ordinals = toOrdinals(model, address);
+		const ordinals = model.origin(origin)?.mode === 'entry' ? toOrdinals(model, address) : undefined;
 		if (!ordinals || !reader.mayRead(ordinals)) continue;
 		for (let position = 0; position < amounts.length; position++)
 			if (amounts[position] !== null)
@@ -171,7 +171,7 @@ export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from
 		count: asked.length,
 		all: all.length,
 		accounts: [...accounts.values()].sort((one, other) => other.cells - one.cells).slice(0, MOST_ACCOUNTS),
-		totals: all.length === 0 ? [] : await totalsOf(engine, ask),
+		totals: (await engine.branchOf(ask.branch)).size === 0 ? [] : await totalsOf(engine, ask),
 		currency: model.definition.reportingCurrency
 	};
 }

@@ -11,6 +11,7 @@ import {
 	type Scope,
 	type Step
 } from '../../../core';
+import { readBranchSeries } from '../../database/branch-series';
 import { leafOfMember, toOrdinals } from '../addresses';
 import { changesOf, type JournalChange } from '../journal';
 import type { ModelEngine } from '../model-engine';
@@ -24,6 +25,8 @@ export interface ReadsMovedAsk {
 	/** The revision they were read at, and the origins (ids) of their own results. */
 	since: number;
 	own: number[];
+	/** Of a run in a branch: since which version of it, and the origins of which the plan’s results do not show there. */
+	branch?: { id: number; since: number; hidden: number[] };
 }
 
 /** Change sets that are asked for at once. */
@@ -39,6 +42,8 @@ export async function readsMoved(engine: ModelEngine, ask: ReadsMovedAsk): Promi
 	const reads = readsOf(model, ask);
 	if (reads.length === 0) return { through: null };
 	const own = new Set(ask.own);
+	if (ask.branch && (await branchMoved(engine, reads, own, ask.branch))) return { through: IN_THE_BRANCH };
+	const hidden = new Set(ask.branch?.hidden);
 	for (let from = ask.since; ;) {
 		const sets = await database.query<{ revision: number; through: string }>(
 			'SELECT revision, through FROM change_set WHERE model_id = $1 AND revision > $2 ORDER BY revision LIMIT $3',
@@ -46,7 +51,7 @@ export async function readsMoved(engine: ModelEngine, ask: ReadsMovedAsk): Promi
 		);
 		for (const { revision, through } of sets.rows)
 			for (const change of await changesOf(database, model.definition.id, revision)) {
-				if (own.has(change.origin)) continue;
+				if (own.has(change.origin) || hidden.has(change.origin)) continue;
 				const address = change.address.length === model.dimensions.length ? toOrdinals(model, change.address) : undefined;
 				// Of dimensions or members the model does not have any more: what was read is not what it was.
 				if (!address) return { through };
@@ -56,6 +61,26 @@ export async function readsMoved(engine: ModelEngine, ask: ReadsMovedAsk): Promi
 		if (sets.rows.length < SETS_AT_ONCE) return { through: null };
 		from = sets.rows.at(-1)!.revision;
 	}
+}
+
+const IN_THE_BRANCH = 'a change in the branch';
+
+/** Whether something that is read has changed in a branch since a version of it. */
+async function branchMoved(
+	{ model, database }: ModelEngine,
+	reads: readonly Scope[],
+	own: ReadonlySet<number>,
+	{ id, since }: { id: number; since: number }
+): Promise<boolean> {
+	for (const { origin, year, address: members, versions } of await readBranchSeries(database, id, since)) {
+		const address = own.has(origin) ? undefined : toOrdinals(model, members);
+		if (!address) continue;
+		const written = [...versions.keys()].filter((position) => (versions[position] ?? 0) > since);
+		// Where nothing was written since, something was put back.
+		const places = written.length > 0 ? written : [...versions.keys()].filter((position) => versions[position] === null);
+		if (places.some((position) => isRead(model, reads, address, year, position))) return true;
+	}
+	return false;
 }
 
 /** The places of a change at which something else stands now. */

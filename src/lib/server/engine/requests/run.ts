@@ -1,4 +1,5 @@
 import {
+	EMPTY,
 	entryFor,
 	isEmpty,
 	LoadGuard,
@@ -11,8 +12,11 @@ import {
 	runSteps,
 	WorkCube,
 	orNull,
+	heldAfterRun,
+	ownAfterRun,
 	type AccessRules,
 	type Answers,
+	type BranchLayer,
 	type Clears,
 	type Cube,
 	type LineTrace,
@@ -22,10 +26,12 @@ import {
 	type Overlay,
 	type ParameterDefinition,
 	type ResultOrigin,
+	type RunResult,
 	type Step,
 	type StepLog
 } from '../../../core';
-import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from '../addresses';
+import type { BranchCell, BranchVersion } from '../../database/branch-series';
+import { cellInWords, judgedPeriod, membersOfLeaves, periodMember, toMembers, toOrdinals } from '../addresses';
 import { PersonDraft } from '../person-draft';
 import type { ModelEngine } from '../model-engine';
 import { EngineFault } from '../fault';
@@ -62,6 +68,17 @@ export interface RunPlan {
 	locks: { step: string; state: 'open' | 'closed'; slices: number[][] }[];
 	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
 	figures?: TrialFigure[];
+	/** Of a run in a branch: what the branch is to hold; left out of a preview. */
+	inBranch?: BranchRun;
+}
+
+/** What a run leaves in a branch. */
+export interface BranchRun {
+	cells: BranchCell[];
+	/** Which results are the branch's own afterwards, of the origins that ran: the leaf periods (members); null for all. */
+	own: { origin: number; periods: number[] | null }[];
+	/** How many places a year has. */
+	width: number;
 }
 
 /** An account's amounts over the cells a run changes; null for what does not add up. In one currency. */
@@ -108,6 +125,8 @@ export interface PlanRunAsk {
 	draftOf?: number;
 	/** Whether the figures themselves are wanted. */
 	figures?: boolean;
+	/** The branch it runs in. */
+	branch?: BranchVersion | undefined;
 	/** Two integers, shared: 1 in the first ends it, the second tells the step. */
 	control?: SharedArrayBuffer;
 }
@@ -122,6 +141,9 @@ export interface WhyNotWriteAsk {
 /** Series that cross to the server at once. */
 const MOST_SERIES = 400_000;
 
+/** Cells whose figure a run changes in a branch at most: they are stored one by one. */
+const MOST_CELLS_IN_BRANCH = 300_000;
+
 /** Computing looks up this often whether it shall end. */
 const LOOK_UP = 2_048;
 
@@ -129,8 +151,7 @@ const LOOK_UP = 2_048;
 class RunCancelled extends Error {}
 
 /** What a run would write, on the cube as it is. @throws RunFault, RunCancelled */
-function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk, draft?: Overlay): RunPlan {
-	if (draft) return onDraft(cube, draft, () => planOf(cube, locks, revision, ask));
+function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk, layer?: BranchLayer): RunPlan {
 	const { model } = cube;
 	const { values, variables, faults } = resolveAnswers(model, ask.parameters, ask.answers);
 	if (faults.size > 0) return { ...NOTHING, revision, faults: [...faults].map(([parameter, message]) => ({ parameter, message })) };
@@ -170,6 +191,10 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 			if (control && Atomics.load(control, 0) === 1) throw new RunCancelled();
 		}
 	});
+	if (layer && !ask.preview) {
+		if (result.cells > MOST_CELLS_IN_BRANCH) return { ...NOTHING, revision, faults: [], isTooLarge: true };
+		return { ...told(model, ask, result, revision), reads: [...result.reads], inBranch: inBranch(cube, layer, result) };
+	}
 	const figures: TrialFigure[] = [];
 	for (const { address, year, before, after } of ask.figures ? result.figures : [])
 		after.forEach((value, position) => {
@@ -187,16 +212,28 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 		stamps: stamps.map((stamp) => (stamp === NOW ? 0 : stamp))
 	}));
 	return {
-		revision,
-		faults: [],
+		...told(model, ask, result, revision),
 		series: ask.preview ? [] : series,
 		isTooLarge: result.changes.length > MOST_SERIES,
-		cells: result.cells,
 		...(ask.figures && { figures }),
-		log: result.log,
 		reads: ask.preview ? [] : [...result.reads],
-		locks: locksOf(model, ask, variables),
-		traces: [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)]),
+		locks: layer ? [] : locksOf(model, ask, variables),
+		traces: [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)])
+	};
+}
+
+/** What is told of a run, whatever becomes of its figures. */
+function told(model: Model, ask: PlanRunAsk, result: RunResult, revision: number): RunPlan {
+	return {
+		...NOTHING,
+		revision,
+		faults: [],
+		cells: result.cells,
+		log: ask.branch
+			? result.log.map((entry) =>
+					LEFT_TO_THE_PLAN[entry.kind] ? { ...entry, notes: [...entry.notes, LEFT_TO_THE_PLAN[entry.kind]!] } : entry
+				)
+			: result.log,
 		totals: result.totals
 			.map(({ account, before, after, ...rest }) => ({
 				account: model.accounts.member(account).name,
@@ -213,6 +250,39 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 	};
 }
 
+/** Steps that are of the plan alone, and are passed over in a branch. */
+const LEFT_TO_THE_PLAN: Partial<Record<Step['kind'], string>> = {
+	import: 'Nothing is loaded in a branch: what is loaded into the plan shows in it.',
+	lock: 'Locks are the plan’s: none are set from a branch.'
+};
+
+/** What a branch is to hold after a run, and what is its own from then on. What the plan shows there is filled in later. */
+function inBranch(cube: Cube, layer: BranchLayer, result: RunResult): BranchRun {
+	const { model } = cube;
+	const own = ownAfterRun(layer.own, result.reached);
+	const held = heldAfterRun(cube, layer, result);
+	// Of others it took away results: none of theirs become its own, but they are put back with it.
+	const others = new Set(
+		held.map(({ origin }) => origin).filter((origin) => !result.reached.has(origin) && model.origin(origin)?.mode !== 'entry')
+	);
+	for (const origin of others) if (!own.has(origin)) own.set(origin, new Uint8Array(model.periods.leaves.length));
+	return {
+		cells: held.map(({ origin, address, year, position, value }) => ({
+			origin,
+			address: toMembers(model, address),
+			year,
+			position,
+			value: orNull(value),
+			seen: EMPTY
+		})),
+		own: [...result.reached.keys(), ...others].map((origin) => {
+			const periods = own.get(origin);
+			return { origin, periods: periods ? membersOfLeaves(model, periods) : null };
+		}),
+		width: model.periods.width
+	};
+}
+
 /** What the lock steps of a run come to; clearing a run's figures locks nothing. */
 function locksOf(model: Model, { steps, only, clears }: PlanRunAsk, variables: ReadonlyMap<string, number>): RunPlan['locks'] {
 	if (clears) return [];
@@ -223,8 +293,21 @@ function locksOf(model: Model, { steps, only, clears }: PlanRunAsk, variables: R
 	);
 }
 
+/** Does something with a branch laid on the cube as it stands in a full copy, and takes it off again. */
+function inCopy<Result>(cube: Cube, layer: BranchLayer | undefined, work: () => Result): Result {
+	if (!layer) return work();
+	const laid = new WorkCube(cube);
+	try {
+		layer.layOn(laid);
+		return work();
+	} finally {
+		laid.restore();
+	}
+}
+
 /** Does something with a draft laid over the cube as if it had been saved, and takes it off again. */
-function onDraft<Result>(cube: Cube, draft: Overlay, work: () => Result): Result {
+function onDraft<Result>(cube: Cube, draft: Overlay | undefined, work: () => Result): Result {
+	if (!draft) return work();
 	const { model } = cube;
 	const entries = model.definition.origins.find(({ mode }) => mode === 'entry');
 	if (!entries) return work();
@@ -257,10 +340,16 @@ function firstRefused({ model, locks }: ModelEngine, { rules, series }: WhyNotWr
 /** What a run would write. Asked of a thread of its own, so that typing stays quick meanwhile. */
 export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<RunPlan> {
 	await engine.reach(ask.revision);
+	const { cube, database } = engine;
 	try {
+		const layer = ask.branch && (await engine.branchOf(ask.branch));
 		// Read anew: this thread computes, the one that keeps drafts is another.
-		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(engine.database, new Reader(engine.cube), ask.draftOf);
-		return planOf(engine.cube, engine.locks, engine.revision, ask, draft?.overlay);
+		const base = new Reader(cube, layer ? [layer] : []);
+		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(database, base, ask.draftOf, ask.branch?.id);
+		const plan = inCopy(cube, layer, () => onDraft(cube, draft?.overlay, () => planOf(cube, engine.locks, engine.revision, ask, layer)));
+		// What the plan shows, now that the branch is off it again.
+		for (const cell of plan.inBranch?.cells ?? []) cell.seen = cube.read(toOrdinals(cube.model, cell.address)!, cell.year, cell.position);
+		return plan;
 	} catch (error) {
 		if (error instanceof RunFault) throw new EngineFault(error.message);
 		if (error instanceof RunCancelled) throw new EngineFault('The run was cancelled. Nothing was written.');

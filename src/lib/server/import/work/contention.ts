@@ -114,7 +114,7 @@ export class Contention {
 	async markRuns(client: pg.PoolClient): Promise<void> {
 		if (this.#aside.size === 0) return;
 		await client.query(
-			`UPDATE run SET out_of_date = true WHERE model_id = $1 AND state = 'done' AND NOT out_of_date
+			`UPDATE run SET out_of_date = true WHERE model_id = $1 AND branch_id IS NULL AND state = 'done' AND NOT out_of_date
 				AND runbook_id IN (SELECT runbook_id FROM origin WHERE id = ANY ($2))`,
 			[this.#model.definition.id, [...this.#aside]]
 		);

@@ -1,7 +1,15 @@
 import { z } from 'zod';
 import { answer, readBody } from '$lib/server/answer';
 import {
+	askSchema,
+	asksInBranch,
 	branchOnly,
+	checkBranchRuns,
+	putBackRun,
+	runAgain,
+	runInBranch,
+	runInSchema,
+	runOnly,
 	branchSchema,
 	bringBackBranch,
 	changeBranch,
@@ -44,7 +52,12 @@ const VERBS = {
 	merge: verb(mergeSchema, mergeBranch),
 	'take-back': verb(branchOnly, takeBackMerge),
 	comment: verb(commentSchema, writeComment),
-	compare: verb(compareSchema, compareBranches)
+	compare: verb(compareSchema, compareBranches),
+	asks: verb(askSchema, asksInBranch),
+	run: verb(runInSchema, runInBranch),
+	'run-again': verb(runOnly, runAgain),
+	'put-back-run': verb(runOnly, putBackRun),
+	freshness: verb(branchOnly, checkBranchRuns)
 };
 
 export const POST = ({ request, locals, params }) =>

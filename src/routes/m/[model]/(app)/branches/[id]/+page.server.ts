@@ -1,5 +1,6 @@
 import { error } from '@sveltejs/kit';
-import { asView, branchFor, peopleForBranches, readChanges, readComments } from '$lib/server/branch';
+import { asView, branchFor, peopleForBranches, readBranchRuns, readChanges, readComments } from '$lib/server/branch';
+import { listRunbooks } from '$lib/server/runbook';
 import { requirePermission } from '$lib/server/session';
 
 export const load = async ({ locals, params, url }) => {
@@ -20,6 +21,11 @@ export const load = async ({ locals, params, url }) => {
 		filter,
 		from,
 		changes: await readChanges(person, locals.modelId, { id, ...filter, from }),
+		runs: await readBranchRuns(person, id),
+		runbooks:
+			shown.mayWork && ['rule.read', 'rule.run'].every((each) => person.permissions.includes(each as 'rule.read'))
+				? (await listRunbooks(person, locals.modelId)).map(({ id, name }) => ({ id, name }))
+				: [],
 		comments: await readComments(id),
 		people: shown.mayDecide ? (await peopleForBranches(locals.modelId)).filter((each) => each.id !== shown.madeBy?.id) : []
 	};

@@ -4,6 +4,7 @@
 	import { at, atBranch } from '$lib/ui/at';
 	import BranchChanges from '$lib/ui/branch/BranchChanges.svelte';
 	import BranchForm from '$lib/ui/branch/BranchForm.svelte';
+	import BranchRuns from '$lib/ui/branch/BranchRuns.svelte';
 	import MergePanel from '$lib/ui/branch/MergePanel.svelte';
 	import { formatCount, formatDay, formatMoment } from '$lib/ui/figures/format';
 	import { request } from '$lib/ui/request';
@@ -146,6 +147,8 @@
 	{:else if shows === 'merge'}
 		<MergePanel
 			{branch}
+			runs={data.runs}
+			isFiltered={page.url.search !== ''}
 			filter={data.filter}
 			{chosen}
 			lines={data.changes.lines}
@@ -198,6 +201,7 @@
 				</table>
 				{#if data.changes.totals.length > 0}<p class="text-soft text-xs">In {data.changes.currency}.</p>{/if}
 			</section>
+			<BranchRuns {branch} runs={data.runs} runbooks={data.runbooks} mayRun={data.person.permissions.includes('rule.run')} {locale} />
 			{#if data.changes.accounts.length > 0}
 				<section aria-labelledby="accounts">
 					<h2 id="accounts" class="border-rule border-b pb-1 font-semibold">By account</h2>
