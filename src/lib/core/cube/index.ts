@@ -28,6 +28,7 @@ export { LeafReader } from './live-value';
 export { Reader, type StoredReader } from './reader';
 export { collapse, type Collapsed, type CollapsedSeries } from './collapse';
 export { leafCells } from './leaf-cells';
+export { eachShownCell } from './shown-cells';
 export type { LeafCell } from './leaf-cells';
 export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';
 export { NearReader } from './near-reader';

@@ -5,6 +5,7 @@
  * A cell's *address* is one leaf ordinal per dimension other than the period, in the order of `model.dimensions`,
  * beside the index of a leaf period.
  */
+export { asItStood } from './as-it-stood';
 export { factPeriod } from './fact-period';
 export { leafOfPlace } from './leaf-of-place';
 export { continuationOf, inContinuation, laterScenarios, type Continuation } from './continuation';
