@@ -7,7 +7,7 @@ import {
 	branchNames,
 	bringBackBranch,
 	changeBranch,
-	compareBranches,
+	compare,
 	comparisonFile,
 	copyBranch,
 	dropBranch,
@@ -154,7 +154,9 @@ describe('a branch', () => {
 			);
 		expect(await faultOf(branchHere(tove, MODEL, id))).toMatchObject({ status: 404 });
 		expect(await faultOf(readChanges(tove, MODEL, { ...everything, id, from: 0 }))).toMatchObject({ status: 404 });
-		expect(await faultOf(compareBranches(tove, MODEL, { form: FORM, choices: choices(), branches: [id] }))).toMatchObject({ status: 404 });
+		expect(await faultOf(compare(tove, MODEL, { form: FORM, choices: choices(), sides: ['plan', `b${id}`] }))).toMatchObject({
+			status: 404
+		});
 		const hers = await within(imke, id);
 		expect(await faultOf(type(hers, 'Coaches', 'May 2027', '1'))).toMatchObject({ status: 409 });
 		expect(await faultOf(dropBranch(imke, MODEL, { id }))).toMatchObject({ status: 403 });
@@ -233,7 +235,7 @@ describe('what a branch does', () => {
 		expect(lines).toMatchObject([
 			{ accountName: 'Bonus month', said: { base: 'Dec 2027', value: 'Jan 2028', seen: 'Dec 2027' }, currency: null }
 		]);
-		const { sides, columns, rows } = await compareBranches(osric, MODEL, { form: BONUSES, choices: { members: {} }, branches: [id] });
+		const { sides, columns, rows } = await compare(osric, MODEL, { form: BONUSES, choices: { members: {} }, sides: ['plan', `b${id}`] });
 		const cell = row * columns.length + column;
 		expect(sides.map(({ words }) => words[cell])).toEqual(['Dec 2027', 'Jan 2028']);
 		expect((columns[column]!.facts ?? rows[row]!.facts).inWords).toBe(true);
@@ -332,7 +334,7 @@ describe('merging', () => {
 		const mine = await within(osric, id);
 		await type(mine, 'Coaches', 'Sep 2027', '71');
 		await save(mine);
-		const { sides, rows, columns } = await compareBranches(osric, MODEL, { form: FORM, choices: choices(), branches: [id] });
+		const { sides, rows, columns } = await compare(osric, MODEL, { form: FORM, choices: choices(), sides: ['plan', `b${id}`] });
 		const at = rows.findIndex(({ label }) => label === 'Coaches') * columns.length + columns.findIndex(({ label }) => label === 'Sep 2027');
 		expect(sides.map(({ values }) => values[at])).toEqual([await shown(osric, 'Coaches', 'Sep 2027'), 71]);
 		const other = rows.findIndex(({ label }) => label === 'Fuel') * columns.length;
@@ -398,7 +400,7 @@ describe('files', () => {
 		const bytes = Buffer.from(book.bytes);
 		expect((await readWorkbook(mine, MODEL, FORM, bytes)).changes).toEqual([]);
 		expect((await faultOf(readWorkbook(osric, MODEL, FORM, bytes))).message).toMatch(/made in a branch/);
-		const { bytes: compared, name } = await comparisonFile(osric, MODEL, { form: FORM, choices: choices(), branches: [id] });
+		const { bytes: compared, name } = await comparisonFile(osric, MODEL, { form: FORM, choices: choices(), sides: ['plan', `b${id}`] });
 		expect(name).toMatch(/^Route contribution, Plan and Try \d+$/);
 		const workbook = new ExcelJS.Workbook();
 		await workbook.xlsx.load(Buffer.from(compared) as never);

@@ -1,15 +1,15 @@
-/** A comparison as a workbook or a table: what was compared, when, and every figure beside the plan’s. */
+/** A comparison as a workbook or a table: what was compared, when, and every figure beside that of the first side. */
 import ExcelJS from 'exceljs';
 import type { z } from 'zod';
 import type { SignedIn } from '../session';
 import { guarded } from '../structure';
-import { compareBranches, type Comparison, type compareSchema } from './compare';
+import { compare, type ComparedSide, type Comparison, type compareSchema } from './compare';
 
 type Cell = string | number | null;
 
 /** @returns rows of a table: headings, then a line a row of the form */
 function gridOf({ form, rows, columns, selectors, currency, sides }: Comparison): Cell[][] {
-	const [plan, ...branches] = sides;
+	const [first, ...others] = sides;
 	const chosen = selectors.map(
 		({ name, chosen: member, choices }) => `${name}: ${choices.find((choice) => choice.member === member)?.name ?? 'not chosen'}`
 	);
@@ -18,19 +18,21 @@ function gridOf({ form, rows, columns, selectors, currency, sides }: Comparison)
 		[`Made on ${new Date().toISOString().slice(0, 16).replace('T', ' ')} (UTC) of what was saved`],
 		[]
 	];
-	const titles: Cell[] = ['', ...columns.flatMap(({ label }) => [guarded(label), ...branches.flatMap(() => [null, null])])];
-	const names: Cell[] = ['', ...columns.flatMap(() => ['Plan', ...branches.flatMap(({ name }) => [guarded(name), 'Difference'])])];
+	const titles: Cell[] = ['', ...columns.flatMap(({ label }) => [guarded(label), ...others.flatMap(() => [null, null])])];
+	const names: Cell[] = [
+		'',
+		...columns.flatMap(() => [guarded(first!.name), ...others.flatMap(({ name }) => [guarded(name), 'Difference'])])
+	];
 	const lines = rows.map(({ label, depth }, row): Cell[] => [
 		`${'  '.repeat(depth)}${guarded(label)}`,
 		...columns.flatMap((_, column) => {
 			const cell = row * columns.length + column;
-			const said = ({ values, words }: Comparison['sides'][number]): Cell =>
-				words[cell] === undefined ? (values[cell] ?? null) : guarded(words[cell]);
-			const base = plan!.values[cell] ?? null;
+			const said = ({ values, words }: ComparedSide): Cell => (words[cell] === undefined ? (values[cell] ?? null) : guarded(words[cell]));
+			const base = first!.values[cell] ?? null;
 			const isWords = (columns[column]!.facts ?? rows[row]!.facts).inWords;
 			return [
-				said(plan!),
-				...branches.flatMap((side) => {
+				said(first!),
+				...others.flatMap((side) => {
 					const value = side.values[cell] ?? null;
 					return [said(side), isWords || (base === null && value === null) ? null : (value ?? 0) - (base ?? 0)];
 				})
@@ -46,7 +48,7 @@ export async function comparisonFile(
 	modelId: number,
 	asked: z.infer<typeof compareSchema>
 ): Promise<{ name: string; bytes: Uint8Array }> {
-	const comparison = await compareBranches(person, modelId, asked);
+	const comparison = await compare(person, modelId, asked);
 	const workbook = new ExcelJS.Workbook();
 	const sheet = workbook.addWorksheet('Comparison', { views: [{ state: 'frozen', xSplit: 1, ySplit: 5 }] });
 	for (const line of gridOf(comparison)) sheet.addRow(line);

@@ -16,7 +16,7 @@ export {
 	type MergeOutcome
 } from './changes';
 export { comparisonFile } from './comparison-sheet';
-export { compareBranches, compareSchema, type ComparedFacts, type Comparison } from './compare';
+export { compare, compareSchema, type ComparedFacts, type ComparedSide, type Comparison } from './compare';
 export {
 	asView,
 	branchOnly,
@@ -46,3 +46,14 @@ export {
 	runOnly,
 	type RunInBranch
 } from './runs';
+export {
+	deleteSnapshot,
+	partChoices,
+	snapshotFor,
+	snapshotOnly,
+	snapshotSchema,
+	snapshotsFor,
+	takeSnapshot,
+	type PartChoice,
+	type Snapshot
+} from './snapshots';

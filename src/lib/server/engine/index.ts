@@ -20,5 +20,6 @@ export type * from './requests/run';
 export type * from './requests/script';
 export type * from './requests/flow';
 export type * from './requests/proven-cells';
+export type * from './requests/snapshot';
 export type * from './requests/trace';
 export type * from './requests/unit-figures';

@@ -142,7 +142,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/cycle/[verb]': verbs('cycle.write', 'save', 'preview', 'copy', 'delete', 'start', 'end', 'assign'),
 	'/api/m/[model]/locks/[verb]': verbs('lock.write', 'set', 'take-back', 'drop', 'drivers', 'close', 'sheet'),
 	'/api/m/[model]/branches/[verb]': {
-		...verbs('branch.write', 'make', 'change', 'state', 'drop', 'bring-back', 'copy', 'put-back'),
+		...verbs('branch.write', 'make', 'change', 'state', 'drop', 'bring-back', 'copy', 'put-back', 'take-snapshot', 'delete-snapshot'),
 		...verbs('form.read', 'comment'),
 		...verbs('rule.run', 'run', 'run-again', 'put-back-run'),
 		...verbs('branch.merge', 'merge', 'take-back')

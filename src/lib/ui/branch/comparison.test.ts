@@ -6,8 +6,8 @@ const MONEY = { valueType: 'money', shownDecimals: 0, inWords: false } as const;
 const DATE = { valueType: 'date', shownDecimals: 0, inWords: true } as const;
 const sides = (...values: (number | null)[][]): Pick<Comparison, 'rows' | 'columns' | 'sides'> => ({
 	rows: [1, 2].map((row) => ({ label: `Row ${row}`, depth: 0, facts: MONEY })),
-	columns: [1, 2].map((column) => ({ label: `Column ${column}`, facts: column === 2 ? DATE : null })),
-	sides: values.map((side, at) => ({ branch: at === 0 ? null : at, name: '', values: side, words: {} }))
+	columns: [1, 2].map((column) => ({ label: `Column ${column}`, facts: column === 2 ? DATE : null, isTotal: false })),
+	sides: values.map((side, at) => ({ key: at === 0 ? 'plan' : `b${at}`, name: '', values: side, words: {}, beyond: 0 }))
 });
 
 describe('what differs', () => {

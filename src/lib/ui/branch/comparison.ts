@@ -1,6 +1,6 @@
 import type { ComparedFacts, Comparison } from '$lib/server/branch';
 
-/** By how much a figure differs from the plan’s; null where it does not. Nothing counts as 0. */
+/** By how much a figure differs from that of the first side; null where it does not. Nothing counts as 0. */
 export function differenceOf(base: number | null, value: number | null): number | null {
 	const difference = (value ?? 0) - (base ?? 0);
 	return Math.abs(difference) <= 1e-9 * Math.max(Math.abs(base ?? 0), Math.abs(value ?? 0)) && (base === null) === (value === null)
@@ -13,14 +13,14 @@ export function differenceOf(base: number | null, value: number | null): number 
 /** A difference as a share of what it differs from; null where that is nothing. */
 export const shareOf = (difference: number, base: number | null): number | null => (base ? difference / Math.abs(base) : null);
 
-/** The rows and columns to be shown: all, or those with a figure that differs in any branch. */
+/** The rows and columns to be shown: all, or those with a figure that differs on any side. */
 export function differing({ rows, columns, sides }: Comparison, only: boolean): { rows: number[]; columns: number[] } {
 	const all = { rows: [...rows.keys()], columns: [...columns.keys()] };
 	if (!only) return all;
-	const [base, ...branches] = sides;
+	const [base, ...others] = sides;
 	const differs = (row: number, column: number) => {
 		const cell = row * columns.length + column;
-		return branches.some(({ values }) => differenceOf(base!.values[cell] ?? null, values[cell] ?? null) !== null);
+		return others.some(({ values }) => differenceOf(base!.values[cell] ?? null, values[cell] ?? null) !== null);
 	};
 	return {
 		rows: all.rows.filter((row) => all.columns.some((column) => differs(row, column))),

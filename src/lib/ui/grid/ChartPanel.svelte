@@ -1,17 +1,12 @@
 <script lang="ts">
 	import X from '@lucide/svelte/icons/x';
-	import type ApexChartsType from 'apexcharts';
-	import { chartText } from '../figures/chart-text';
-	import { pageNonce } from '../page-nonce';
-	import { onMount } from 'svelte';
+	import Chart from '../figures/Chart.svelte';
 	import { formatFigure } from '../figures/format';
 	import { formatAt, type GridState } from './grid-state.svelte';
 	import type { ShownForm } from './shown-form';
 
 	let { form, grid, locale, onclose }: { form: ShownForm; grid: GridState; locale: string; onclose: () => void } = $props();
-	let box: HTMLDivElement;
 	let kind = $state<'line' | 'bar'>('line');
-	let chart = $state.raw<ApexChartsType>();
 
 	/** Rows drawn at once: more cannot be told apart. */
 	const MOST_ROWS = 8;
@@ -29,64 +24,12 @@
 	};
 	const shownColumns = $derived(columns.length > 0 ? columns : grid.visibleColumns);
 	const series = $derived(
-		rows.map((row) => ({ name: chartText(form.rows[row]!.label), data: shownColumns.map((column) => form.value(row, column)) }))
+		rows.map((row) => ({ name: form.rows[row]!.label, data: shownColumns.map((column) => form.value(row, column)) }))
 	);
-
-	function options() {
-		const style = getComputedStyle(document.documentElement);
-		const color = (name: string) => style.getPropertyValue(name).trim();
+	function shown(value: number): string {
 		const first = rows[0];
-		const shown = (value: number) =>
-			first === undefined ? String(value) : formatFigure(value, formatAt(form, first, shownColumns[0]!, grid.scale), locale);
-		return {
-			chart: {
-				type: kind,
-				height: 300,
-				toolbar: { show: false },
-				animations: { enabled: false },
-				fontFamily: 'inherit',
-				background: 'transparent',
-				nonce: pageNonce()
-			},
-			series,
-			colors: [
-				'--color-primary',
-				'--color-secondary',
-				'--color-accent',
-				'--color-success',
-				'--color-warning',
-				'--color-error',
-				'--grey',
-				'--soft'
-			].map(color),
-			xaxis: { categories: shownColumns.map((column) => chartText(nameOf(column))), labels: { style: { colors: color('--grey') } } },
-			yaxis: { labels: { formatter: shown, style: { colors: color('--grey') } } },
-			grid: { borderColor: color('--hairline') },
-			stroke: { width: kind === 'line' ? 2 : 0 },
-			dataLabels: { enabled: false },
-			legend: { labels: { colors: color('--color-base-content') } },
-			tooltip: { theme: document.documentElement.dataset.theme === 'night' ? 'dark' : 'light', y: { formatter: shown } }
-		};
+		return first === undefined ? String(value) : formatFigure(value, formatAt(form, first, shownColumns[0]!, grid.scale), locale);
 	}
-
-	onMount(() => {
-		let made: ApexChartsType | undefined;
-		let gone = false;
-		void import('apexcharts').then(async ({ default: ApexCharts }) => {
-			if (gone) return;
-			made = new ApexCharts(box, options());
-			await made.render();
-			chart = made;
-		});
-		return () => {
-			gone = true;
-			made?.destroy();
-		};
-	});
-	$effect(() => {
-		const next = options();
-		void chart?.updateOptions(next);
-	});
 </script>
 
 <aside
@@ -108,6 +51,6 @@
 			><X size={15} aria-hidden="true" /></button
 		>
 	</div>
-	<div bind:this={box} class="mt-2" role="img" aria-label="Chart of {series.map(({ name }) => name).join(', ')}"></div>
+	<Chart {kind} {series} columns={shownColumns.map(nameOf)} {shown} />
 	{#if grid.selection.rows.length > MOST_ROWS}<p class="text-grey text-xs">The first {MOST_ROWS} of the selected rows are drawn.</p>{/if}
 </aside>

@@ -23,6 +23,7 @@ import { readsMoved } from './reads-moved';
 import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
+import { snapshotForm, takeSnapshot } from './snapshot';
 import { whyCell, whyCells } from './why-cell';
 import { traceBack, traceForward } from './trace';
 import { unitFigures, unitMoved, unitProgress } from './unit-figures';
@@ -70,6 +71,8 @@ export const REQUESTS = {
 	restore,
 	results,
 	select,
+	snapshotForm,
+	takeSnapshot,
 	traceBack,
 	traceForward,
 	unitFigures,

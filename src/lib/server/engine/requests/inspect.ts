@@ -150,7 +150,8 @@ function heldInBranch(draft: PersonDraft, members: Int32Array, leaf: number): In
 	const all = layer.heldAt(members, year, position);
 	const entry = all.find(({ origin }) => model.origin(origin)?.mode === 'entry');
 	// Of results the one written last, where it makes a difference.
-	const held = entry ?? (isValue(layer.get(members, year, position)) ? all.sort((one, other) => other.version - one.version)[0] : undefined);
+	const held =
+		entry ?? (isValue(layer.get(members, year, position)) ? all.sort((one, other) => other.version - one.version)[0] : undefined);
 	if (!held) return null;
 	const base = cube.read(members, year, position);
 	return { base: isEmpty(base) ? null : base, version: held.version };

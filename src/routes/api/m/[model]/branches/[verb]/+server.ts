@@ -16,10 +16,11 @@ import {
 	changeBranchSchema,
 	changesSchema,
 	commentSchema,
-	compareBranches,
+	compare,
 	compareSchema,
 	copyBranch,
 	copyBranchSchema,
+	deleteSnapshot,
 	dropBranch,
 	makeBranch,
 	mergeBranch,
@@ -28,8 +29,11 @@ import {
 	putBackSchema,
 	readChanges,
 	setBranchState,
+	snapshotOnly,
+	snapshotSchema,
 	stateSchema,
 	takeBackMerge,
+	takeSnapshot,
 	writeComment
 } from '$lib/server/branch';
 import { notFound } from '$lib/server/fault';
@@ -52,11 +56,13 @@ const VERBS = {
 	merge: verb(mergeSchema, mergeBranch),
 	'take-back': verb(branchOnly, takeBackMerge),
 	comment: verb(commentSchema, writeComment),
-	compare: verb(compareSchema, compareBranches),
+	compare: verb(compareSchema, compare),
 	asks: verb(askSchema, asksInBranch),
 	run: verb(runInSchema, runInBranch),
 	'run-again': verb(runOnly, runAgain),
 	'put-back-run': verb(runOnly, putBackRun),
+	'take-snapshot': verb(snapshotSchema, takeSnapshot),
+	'delete-snapshot': verb(snapshotOnly, deleteSnapshot),
 	freshness: verb(branchOnly, checkBranchRuns)
 };
 

@@ -73,7 +73,7 @@
 			{#if branch.state !== 'dropped'}
 				{#if isHere}<a class="btn btn-sm btn-primary" href={at('/forms')}>Open a form in it</a>
 				{:else}<a class="btn btn-sm btn-primary" href={atBranch(branch.id, `/branches/${branch.id}`)}>Go into it</a>{/if}
-				<a class="btn btn-sm" href={at(`/branches/${branch.id}/compare`)}>Compare</a>
+				<a class="btn btn-sm" href={at(`/branches/compare?side=plan&side=b${branch.id}`)}>Compare</a>
 			{/if}
 			{#if branch.mayMerge}<button
 					class="btn btn-sm"

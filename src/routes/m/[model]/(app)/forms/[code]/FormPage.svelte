@@ -245,12 +245,18 @@
 			? [
 					{
 						name: 'Compare with the plan',
-						run: () => void goto(at(`/branches/${data.branch!.id}/compare?form=${session.code}&${page.url.searchParams}`))
+						run: () => void goto(at(`/branches/compare?side=plan&side=b${data.branch!.id}&form=${session.code}&${page.url.searchParams}`))
 					}
 				]
 			: data.person.permissions.includes('branch.write')
-				? [{ name: 'Try it in a branch', run: () => void goto(at(`/branches?make&form=${session.code}&${page.url.searchParams}`)) }]
+				? [
+						{ name: 'Try it in a branch', run: () => void goto(at(`/branches?make&form=${session.code}&${page.url.searchParams}`)) },
+						{ name: 'Compare with…', run: () => void goto(at(`/branches/compare?side=plan&form=${session.code}&${page.url.searchParams}`)) }
+					]
 				: []),
+		...(data.person.permissions.includes('branch.write')
+			? [{ name: 'Take a snapshot', run: () => void goto(at(`/branches?snapshot&${page.url.searchParams}`)) }]
+			: []),
 		...(mayEnter && !data.branch ? [{ name: 'Bring over last year’s notes', run: bringNotes }] : []),
 		...(mayEnter && !data.branch && session.form.defaults.ownLines
 			? [{ name: 'Add a line of my own', run: () => (addingLine = true) }]
