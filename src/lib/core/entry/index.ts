@@ -7,6 +7,7 @@
 export { parseEntry } from './parse';
 export type { EntryInput, NumberStyle } from './parse';
 export type { SpreadLeaf, SpreadMethod, SpreadResult } from './spread';
+export { seek, type Goal, type Sought } from './goal-seek';
 export { enter } from './enter';
 export { FigureTotal, periodWeight } from './figure-total';
 export type { EnterFault, EnterResult, Entering, EntryScene, Figure, LeafChange, SpreadOptions } from './enter';

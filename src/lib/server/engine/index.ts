@@ -22,4 +22,5 @@ export type * from './requests/flow';
 export type * from './requests/proven-cells';
 export type * from './requests/snapshot';
 export type * from './requests/trace';
+export type * from './requests/tryout';
 export type * from './requests/unit-figures';

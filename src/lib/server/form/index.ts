@@ -7,6 +7,7 @@ export { choicesSchema, formAsk, readForm } from './open';
 export { openForm, type FormChoices, type OpenForm } from './open';
 export { enterFigures, redoEntry, undoEntry, type EntryOutcome } from './enter';
 export { endTrialOf, runFromForm, runsOfForm, tryFromForm, type RunOfForm } from './runs';
+export { seekFormGoal, tryFormValues } from './tryout';
 export { takeBackSave, type TakenBack } from './take-back-save';
 export { bringBackDraft, discardDraft, saveDraft, type SaveOutcome } from './save';
 export { draftsWithin, saveWithin } from './save-within';

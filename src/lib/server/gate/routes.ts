@@ -76,7 +76,9 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 			'take-back',
 			'try-runbook',
 			'end-trial',
-			'run-runbook'
+			'run-runbook',
+			'seek-goal',
+			'try-values'
 		),
 		...verbs('form.enter', 'lines', 'link', 'link-remove', 'bring-notes', 'own-line', 'method', 'fill'),
 		...verbs('form.design', 'design', 'copy', 'delete', 'versions', 'restore', 'uses')
@@ -196,7 +198,9 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 		'runs',
 		'try-runbook',
 		'end-trial',
-		'run-runbook'
+		'run-runbook',
+		'seek-goal',
+		'try-values'
 	],
 	'/api/m/[model]/runs/[id]/[verb]': ['read'],
 	'/api/m/[model]/forms/[code]/workbook': 'all',

@@ -24,6 +24,7 @@ import { close, ready } from './ready';
 import { results } from './results';
 import { planRun, whyNotWrite } from './run';
 import { snapshotForm, takeSnapshot } from './snapshot';
+import { seekGoal, tryValues } from './tryout';
 import { whyCell, whyCells } from './why-cell';
 import { traceBack, traceForward } from './trace';
 import { unitFigures, unitMoved, unitProgress } from './unit-figures';
@@ -70,11 +71,13 @@ export const REQUESTS = {
 	ready,
 	restore,
 	results,
+	seekGoal,
 	select,
 	snapshotForm,
 	takeSnapshot,
 	traceBack,
 	traceForward,
+	tryValues,
 	unitFigures,
 	unitMoved,
 	unitProgress,

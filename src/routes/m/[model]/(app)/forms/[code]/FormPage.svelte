@@ -16,6 +16,7 @@
 	import { formatAt, GridState } from '$lib/ui/grid/grid-state.svelte';
 	import Inspector from '$lib/ui/grid/Inspector.svelte';
 	import MethodPanel from '$lib/ui/grid/MethodPanel.svelte';
+	import TryPanel from '$lib/ui/grid/TryPanel.svelte';
 	import { placeOfOthers } from '$lib/ui/grid/others';
 	import RunBar from '$lib/ui/grid/RunBar.svelte';
 	import SpreadChoice from '$lib/ui/grid/SpreadChoice.svelte';
@@ -75,7 +76,7 @@
 		// How much the branch changes stands in its ribbon.
 		if (data.branch) void invalidate('app:branch');
 	};
-	let panel = $state<'details' | 'method' | 'chart' | null>(null);
+	let panel = $state<'details' | 'method' | 'chart' | 'try' | null>(null);
 	let finding = $state(false);
 	let reading = $state.raw<WorkbookReading | null>(null);
 	let addingLine = $state(false);
@@ -205,7 +206,7 @@
 	function oncell(row: number, column: number) {
 		if (panel === 'details') void session.inspect(row, column);
 	}
-	function toggle(which: 'details' | 'method' | 'chart') {
+	function toggle(which: 'details' | 'method' | 'chart' | 'try') {
 		panel = panel === which ? null : which;
 		session.details = null;
 		if (panel === 'details') void session.inspect(grid.focus.row, grid.focus.column).then(() => sheet?.show());
@@ -226,7 +227,8 @@
 					{ name: 'Repeat downwards', keys: 'Ctrl D', run: () => grid.fillDown() },
 					{ name: 'Repeat to the right', run: () => grid.fillRight() },
 					{ name: 'Keep fixed, or let go', run: () => grid.toggleKept() },
-					...(session.form.defaults.methods ? [{ name: 'Fill the row by a method', run: () => toggle('method') }] : [])
+					...(session.form.defaults.methods ? [{ name: 'Fill the row by a method', run: () => toggle('method') }] : []),
+					{ name: 'Try values: reach a goal, or a range', run: () => panel !== 'try' && toggle('try') }
 				]
 			: []),
 		{ name: 'Copy with names', run: () => void navigator.clipboard?.writeText(grid.copy(true)), begins: true },
@@ -679,6 +681,8 @@
 				{locale}
 				onclose={() => toggle('method')}
 			/>
+		{:else if panel === 'try'}
+			<TryPanel {session} {grid} {locale} onclose={() => toggle('try')} />
 		{:else if panel === 'chart'}
 			<ChartPanel form={session.form} {grid} {locale} onclose={() => toggle('chart')} />
 		{/if}

@@ -28,6 +28,8 @@ import {
 	endTrialOf,
 	runFromForm,
 	runsOfForm,
+	seekFormGoal,
+	tryFormValues,
 	tryFromForm,
 	saveDraft,
 	takeBackSave,
@@ -49,6 +51,7 @@ import { presenceSchema } from '$lib/server/form/presence';
 import { decisionsSchema } from '$lib/server/form/save';
 import { runFromFormSchema } from '$lib/server/form/runs';
 import { takeBackSchema } from '$lib/server/form/take-back-save';
+import { seekGoalSchema, tryValuesSchema } from '$lib/server/form/tryout';
 
 const shown = z.object({ choices: choicesSchema, window: windowSchema.optional() });
 const at = z.object({ choices: choicesSchema, row: z.number().int().min(0), column: z.number().int().min(0) });
@@ -81,6 +84,12 @@ const VERBS = {
 	}),
 	'run-runbook': verb(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		runFromForm(person, modelId, code, choices, asked)
+	),
+	'seek-goal': verb(z.object({ choices: choicesSchema, asked: seekGoalSchema }), ({ person, modelId }, code, { choices, asked }) =>
+		seekFormGoal(person, modelId, code, choices, asked)
+	),
+	'try-values': verb(z.object({ choices: choicesSchema, asked: tryValuesSchema }), ({ person, modelId }, code, { choices, asked }) =>
+		tryFormValues(person, modelId, code, choices, asked)
 	),
 	'take-back': verb(z.object({ takeBack: takeBackSchema }), ({ person, modelId }, _, { takeBack }) =>
 		takeBackSave(person, modelId, takeBack)
