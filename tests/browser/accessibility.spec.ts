@@ -27,6 +27,8 @@ const PAGES = [
 	'/cycle',
 	'/m/group/branches',
 	'/m/group/branches/1',
+	'/m/group/branches?snapshot',
+	'/m/group/branches/compare?side=plan&side=b1&side=s1&row=0',
 	'/m/group~1/forms/route-contribution',
 	'/m/route-result/rules/6',
 	'/m/route-result/forms/costs-by-stage'

@@ -82,7 +82,7 @@ test('what if fuel were dearer: tried by two in a branch, compared, made the pla
 	await page.waitForURL(/\/compare/);
 	await ready(page);
 	await choose(page, 'Line', 'Northgate Line');
-	const beside = page.getByRole('table', { name: 'The plan and its branches' });
+	const beside = page.getByRole('table', { name: 'Side by side' });
 	const fuel = beside.getByRole('row').filter({ has: page.getByRole('rowheader', { name: 'Fuel', exact: true }) });
 	await expect(fuel).toContainText('+');
 	await expect(beside).not.toContainText('Revenue');
@@ -174,4 +174,87 @@ test('where the plan has moved since, it is asked whose figure counts; who was n
 	await plan.getByRole('button', { name: 'Take the save back' }).click();
 	await expect.poll(() => figureAt(plan, 'Cars', 'Apr')).toBe(before);
 	await plan.context().close();
+});
+
+test('a runbook is run in a branch alone, a snapshot stays as it was, and a goal is found and typed', async ({ page }) => {
+	await signIn(page, 'osric.hale');
+	await page.goto('/m/group/branches');
+	await ready(page);
+
+	// A snapshot of the budget as it is.
+	const name = `As it stands ${Date.now() % 100_000}`;
+	await page.getByRole('link', { name: 'Take a snapshot' }).click();
+	await ready(page);
+	await page.getByLabel('Name', { exact: true }).fill(name);
+	await page.getByLabel('Scenario', { exact: true }).selectOption({ label: 'Budget FY2028' });
+	expect(await violations(page)).toEqual([]);
+	await page.getByRole('button', { name: 'Take it' }).click();
+	const row = page.getByRole('table', { name: 'Snapshots' }).getByRole('row').filter({ hasText: name });
+	await expect(row).toContainText('Budget FY2028');
+	await row.getByRole('link', { name: /^Compare with the plan/ }).click();
+	await ready(page);
+	await expect(page.getByText('Nothing of this form differs')).toBeVisible();
+	const compared = page.url();
+
+	// A runbook is run in a branch of its own: it writes there alone.
+	await page.goto('/m/group/branches?make');
+	await ready(page);
+	const tried = `Stretched ${Date.now() % 100_000}`;
+	await page.getByLabel('Name', { exact: true }).fill(tried);
+	await page.getByRole('button', { name: 'Make it' }).click();
+	await page.waitForURL(/~\d+\/branches\/\d+$/);
+	await ready(page);
+	await page.getByLabel('Run a runbook in this branch').selectOption({ label: 'Open the stretch plan' });
+	await page.getByLabel('Growth on the last full year').fill('25');
+	await page.keyboard.press('Tab');
+	await page.getByRole('button', { name: 'Run it here' }).click();
+	const runs = page.getByRole('region', { name: 'Runs in it' });
+	await expect(runs.getByRole('listitem')).toHaveCount(1);
+	await expect(runs.getByRole('listitem')).toContainText('cells changed');
+	await expect(page.getByRole('region', { name: 'What it does to the totals' })).toContainText('Stretch plan');
+	expect(await violations(page)).toEqual([]);
+	await page.getByRole('button', { name: 'Merge', exact: true }).click();
+	await expect(page.getByRole('region', { name: 'Merge into the plan' })).toContainText('“Open the stretch plan” is run in the plan');
+	await runs.getByRole('button', { name: /^Put back/ }).click();
+	await expect(runs).toContainText('Put back');
+	await expect(page.getByText('No total differs from the plan.')).toBeVisible();
+
+	// In the plan a goal is found, typed and saved: the snapshot stays as it was, and the two are held against one another.
+	await page.goto('/m/group/forms/route-contribution');
+	await ready(page);
+	await choose(page, 'Line', 'Skerry Line');
+	await cell(page, 'Sailings', 0).click();
+	await page.keyboard.press('Shift+F10');
+	await page.getByRole('menuitem', { name: /^Try values/ }).click();
+	const panel = page.getByRole('complementary', { name: 'Try values' });
+	await expect(panel).toContainText('Sailings, Apr 2027');
+	await cell(page, 'Voyage cost a sailing', 0).click();
+	await panel.getByRole('button', { name: 'Take the selected cell' }).nth(1).click();
+	await panel.getByLabel('What it is to come to').fill('3000');
+	await page.keyboard.press('Tab');
+	await panel.getByRole('button', { name: 'Find the value' }).click();
+	await expect(panel).toContainText('Nothing has been typed.');
+	expect(await violations(page)).toEqual([]);
+	await panel.getByRole('button', { name: 'Type it in' }).click();
+	await expect.poll(() => figureAt(page, 'Voyage cost a sailing', 'Apr')).toBeCloseTo(3_000, 0);
+	await page.getByRole('button', { name: /^Save one change|^Save \d+ changes/ }).click();
+	await expect(page.getByRole('status').filter({ hasText: /Saved/ })).toBeVisible();
+	await page.goto(compared);
+	await ready(page);
+	const beside = page.getByRole('table', { name: 'Side by side' });
+	await expect(beside).toContainText('Voyage cost a sailing');
+	await beside.getByRole('button', { name: 'Sailings' }).click();
+	await expect(page.getByRole('img', { name: `Chart of ${name}, Plan` })).toBeVisible();
+	await page.getByLabel('Put something beside it').selectOption({ label: 'Dear fuel' });
+	await expect(beside).toContainText('Dear fuel');
+	expect(await violations(page)).toEqual([]);
+	const file = page.waitForEvent('download');
+	await page.getByRole('link', { name: 'Download as workbook' }).click();
+	expect((await file).suggestedFilename()).toContain(name);
+
+	await page.goto('/m/group/branches');
+	await ready(page);
+	await row.getByRole('button', { name: `Delete ${name}` }).click();
+	await row.getByRole('button', { name: 'Delete it for good' }).click();
+	await expect(row).toHaveCount(0);
 });

@@ -65,7 +65,14 @@ const TABLE: Readonly<
 			'take-back': 'branch.merge',
 			changes: 'form.read',
 			compare: 'form.read',
-			comment: 'form.read'
+			comment: 'form.read',
+			freshness: 'form.read',
+			asks: 'rule.run',
+			run: 'rule.run',
+			'run-again': 'rule.run',
+			'put-back-run': 'rule.run',
+			'take-snapshot': 'branch.write',
+			'delete-snapshot': 'branch.write'
 		}
 	},
 	'/api/m/[model]/cycle/[verb]': {
@@ -112,6 +119,8 @@ const TABLE: Readonly<
 			enter: 'form.enter',
 			save: 'form.enter',
 			'take-back': 'form.enter',
+			'seek-goal': 'form.enter',
+			'try-values': 'form.enter',
 			design: 'form.design',
 			delete: 'form.design'
 		}

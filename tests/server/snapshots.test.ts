@@ -153,7 +153,8 @@ describe('a snapshot', () => {
 		const skerry = await house.member('SKE');
 		let restricted = 0;
 		for (const { code } of forms.rows) {
-			const of = (person: SignedIn, side: string) => compare(person, posts, { form: code, choices: { members: { [line]: skerry } }, sides: [side] });
+			const of = (person: SignedIn, side: string) =>
+				compare(person, posts, { form: code, choices: { members: { [line]: skerry } }, sides: [side] });
 			const [all, part, today] = [await of(maren, `s${id}`), await of(hers, `s${id}`), await of(hers, 'plan')];
 			expect(part.sides[0]!.values).toEqual(today.sides[0]!.values);
 			if (JSON.stringify(all.sides[0]!.values) !== JSON.stringify(part.sides[0]!.values)) restricted++;

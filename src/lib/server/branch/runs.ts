@@ -4,10 +4,18 @@ import { z } from 'zod';
 import type { Answers } from '../../core';
 import { actingNow } from '../acting';
 import { pool, transaction } from '../database';
-import { branchVersion, lockBranch, readBranchSeries, readOwnResults, writeBranch, type BranchCell } from '../database/branch-series';
+import {
+	branchVersion,
+	lockBranch,
+	readBranchSeries,
+	readOwnResults,
+	writeBranch,
+	writeBranchRun,
+	type BranchCell
+} from '../database/branch-series';
 import { keepStructureStill } from '../database/locks';
 import { modelVersions } from '../database/structure-version';
-import { askRunner, type BranchRun, type RunPlan } from '../engine';
+import { askRunner, type RunPlan } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs } from '../jobs';
 import { definitionNow, planFor, refuseFaults, runInWords, startRun, TRIES, truthOfRun, underControl, type RunPayload } from '../runbook';
@@ -240,7 +248,12 @@ async function carryOut(
 			refuseFaults(plan);
 			if (signal.aborted) throw new Fault(409, 'cancelled', 'The run was cancelled. Nothing was written.');
 			const said = runInWords(plan, part, runbook);
-			const left = await writeRun(client, branch, person.id, { run, name: runbook.name, plan: plan.inBranch!, reads: plan.reads });
+			const left = await writeBranchRun(
+				client,
+				branch,
+				{ person: person.id, acting: actingNow(), words: `Run of “${runbook.name}”` },
+				{ run, ...plan.inBranch!, reads: plan.reads }
+			);
 			await client.query(
 				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, branch_version = $7, definition = $8 WHERE id = $1`,
 				[run, said, JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, left, definition]
@@ -249,23 +262,4 @@ async function carryOut(
 		});
 		if (words !== undefined) return words;
 	}
-}
-
-/** Stores what a run leaves in a branch. @returns the version of the branch */
-async function writeRun(
-	client: pg.PoolClient,
-	branch: number,
-	person: number,
-	{ run, name, plan: { cells, own, width }, reads }: { run: number; name: string; plan: BranchRun; reads: RunPlan['reads'] }
-): Promise<number> {
-	const readBy = new Map(reads);
-	await client.query(
-		`INSERT INTO branch_result (branch_id, origin_id, periods, reads, run_id)
-		SELECT $1, x.origin, CASE WHEN jsonb_typeof(x.periods) = 'array' THEN ARRAY(SELECT jsonb_array_elements_text(x.periods)::integer) END,
-			ARRAY(SELECT jsonb_array_elements_text(x.reads)::integer), $3
-		FROM jsonb_to_recordset($2::jsonb) AS x (origin integer, periods jsonb, reads jsonb)
-		ON CONFLICT (branch_id, origin_id) DO UPDATE SET periods = excluded.periods, reads = excluded.reads, run_id = excluded.run_id`,
-		[branch, JSON.stringify(own.map(({ origin, periods }) => ({ origin, periods, reads: readBy.get(origin) ?? [] }))), run]
-	);
-	return writeBranch(client, branch, { person, acting: actingNow(), words: `Run of “${name}”` }, cells, width);
 }

@@ -5,6 +5,7 @@ import { actingNow } from '../acting';
 import { pool, transaction } from '../database';
 import { branchVersion } from '../database/branch-series';
 import { addressDimensions } from '../database/definitions';
+import { insertSnapshot } from '../database/snapshots';
 import { modelVersions } from '../database/structure-version';
 import { askEngine, askRunner } from '../engine';
 import { Fault, notAllowed, notFound } from '../fault';
@@ -61,15 +62,11 @@ export async function takeSnapshot(
 		const count = await client.query<{ count: number }>('SELECT count(*)::integer AS count FROM snapshot WHERE model_id = $1', [modelId]);
 		if (count.rows[0]!.count >= MOST_SNAPSHOTS)
 			throw new Fault(422, 'too many', `A model keeps at most ${MOST_SNAPSHOTS} snapshots. Delete some that are no longer looked at.`);
-		const made = await client.query<{ id: number }>(
-			`INSERT INTO snapshot (model_id, name, purpose, part, branch_id, revision, taken_by, acting_id, through, cells, dimensions, definition, figures)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) RETURNING id`,
-			[
-				...[modelId, asked.name, asked.purpose, words, asked.branch, versions.revision, taker.id, actingNow(), through, taken.cells],
-				...[taken.dimensions, Buffer.from(taken.definition), Buffer.from(taken.figures)]
-			]
+		return insertSnapshot(
+			client,
+			{ modelId, ...asked, part: words, revision: versions.revision, person: taker.id, acting: actingNow(), through },
+			taken
 		);
-		return made.rows[0]!.id;
 	}).catch((error: unknown) => {
 		if ((error as { constraint?: string }).constraint === 'snapshot_name')
 			throw new Fault(409, 'name taken', 'There is a snapshot of this name already. Choose another one.');

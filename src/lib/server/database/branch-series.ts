@@ -140,3 +140,34 @@ export async function writeBranch(
 	);
 	return version;
 }
+
+/** What a run leaves in a branch. */
+export interface BranchRunLeft {
+	run: number;
+	cells: BranchCell[];
+	/** The origins that ran: in which leaf periods (members) their results are the branch's own afterwards; null for all. */
+	own: { origin: number; periods: number[] | null }[];
+	/** By origin: the origins whose results its step read. */
+	reads: readonly (readonly [number, number[]])[];
+	/** How many places a year has. */
+	width: number;
+}
+
+/** Stores what a run leaves in a branch. The caller holds the branch's lock. @returns the version of the branch */
+export async function writeBranchRun(
+	client: pg.PoolClient,
+	branch: number,
+	by: Parameters<typeof writeBranch>[2],
+	{ run, cells, own, reads, width }: BranchRunLeft
+): Promise<number> {
+	const readBy = new Map(reads);
+	await client.query(
+		`INSERT INTO branch_result (branch_id, origin_id, periods, reads, run_id)
+		SELECT $1, x.origin, CASE WHEN jsonb_typeof(x.periods) = 'array' THEN ARRAY(SELECT jsonb_array_elements_text(x.periods)::integer) END,
+			ARRAY(SELECT jsonb_array_elements_text(x.reads)::integer), $3
+		FROM jsonb_to_recordset($2::jsonb) AS x (origin integer, periods jsonb, reads jsonb)
+		ON CONFLICT (branch_id, origin_id) DO UPDATE SET periods = excluded.periods, reads = excluded.reads, run_id = excluded.run_id`,
+		[branch, JSON.stringify(own.map(({ origin, periods }) => ({ origin, periods, reads: readBy.get(origin) ?? [] }))), run]
+	);
+	return writeBranch(client, branch, by, cells, width);
+}

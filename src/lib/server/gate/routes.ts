@@ -146,7 +146,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/branches/[verb]': {
 		...verbs('branch.write', 'make', 'change', 'state', 'drop', 'bring-back', 'copy', 'put-back', 'take-snapshot', 'delete-snapshot'),
 		...verbs('form.read', 'comment'),
-		...verbs('rule.run', 'run', 'run-again', 'put-back-run'),
+		...verbs('rule.run', 'asks', 'run', 'run-again', 'put-back-run'),
 		...verbs('branch.merge', 'merge', 'take-back')
 	},
 	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),

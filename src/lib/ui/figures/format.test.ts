@@ -10,6 +10,7 @@ describe('figures', () => {
 		[-0.2, money, 'en-GB', '0'],
 		[null, money, 'en-GB', ''],
 		[0.1234, percent, 'en-GB', '12.3%'],
+		[-0.0003, percent, 'en-GB', '0.0%'],
 		[0.7934, { valueType: 'price', decimals: 3 }, 'en-GB', '0.793'],
 		[1234567, money, 'de-DE', '1.234.567']
 	] as const)('%d', (value, format, locale, wanted) => expect(formatFigure(value, format, locale)).toBe(wanted));

@@ -26,12 +26,14 @@ export function formatFigure(
 ): string {
 	if (value === null) return '';
 	if (valueType === 'date') return new Intl.DateTimeFormat(locale, { dateStyle: 'medium', timeZone: 'UTC' }).format(value * 86_400_000);
-	if (valueType === 'percent')
-		return numberFormat(locale, { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals }).format(value);
-	const shown = valueType === 'money' && !exactly ? 0 : decimals;
-	const counted = value / scale;
 	// −0 after rounding would show a minus before nothing.
-	const rounded = Math.abs(counted) < 0.5 * 10 ** -shown ? 0 : counted;
+	const unsigned = (of: number, digits: number) => (Math.abs(of) < 0.5 * 10 ** -digits ? 0 : of);
+	if (valueType === 'percent') {
+		const digits = { style: 'percent', minimumFractionDigits: decimals, maximumFractionDigits: decimals } as const;
+		return numberFormat(locale, digits).format(unsigned(value, decimals + 2));
+	}
+	const shown = valueType === 'money' && !exactly ? 0 : decimals;
+	const rounded = unsigned(value / scale, shown);
 	return numberFormat(locale, { minimumFractionDigits: shown, maximumFractionDigits: shown }).format(rounded);
 }
 

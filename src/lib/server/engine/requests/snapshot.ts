@@ -13,6 +13,7 @@ import {
 } from '../../../core';
 import type { BranchVersion } from '../../database/branch-series';
 import { pack, unpack } from '../../database/packed';
+import type { PackedSnapshot } from '../../database/snapshots';
 import { toMembers, toOrdinals } from '../addresses';
 import { CodedWords } from '../coded-words';
 import { EngineFault } from '../fault';
@@ -30,16 +31,6 @@ export interface TakeSnapshotAsk {
 	part: Record<number, number[]>;
 }
 
-/** A snapshot as it is stored. */
-export interface TakenSnapshot {
-	cells: number;
-	/** The dimensions (ids) of an address. */
-	dimensions: number[];
-	/** Packed. */
-	definition: Uint8Array;
-	figures: Uint8Array;
-}
-
 /** The figures of a snapshot: of each series its members (ids) and year, one after another, and its values. */
 interface Figures {
 	keys: Int32Array;
@@ -51,7 +42,7 @@ interface Figures {
 const MOST_CELLS = 2_000_000;
 
 /** Takes down what shows at the leaf cells of a part of the model, with the model as it stands. */
-export async function takeSnapshot(engine: ModelEngine, { revision, branch, part }: TakeSnapshotAsk): Promise<TakenSnapshot> {
+export async function takeSnapshot(engine: ModelEngine, { revision, branch, part }: TakeSnapshotAsk): Promise<PackedSnapshot> {
 	await engine.reach(revision);
 	const { model, cube } = engine;
 	const layer = branch && (await engine.branchOf(branch));

@@ -150,17 +150,19 @@ export async function seekGoal(engine: ModelEngine, ask: SeekAsk): Promise<Sough
 	const before = tryout.form.figure(result.row, result.column).value;
 	const start = isEmpty(tryout.shown) ? 0 : tryout.shown;
 	const resultOf = (value: number) => tryout.with(value, [result])[0]!;
-	const tolerance = Math.max(1e-9, Math.abs(goal) * 1e-7);
+	// How large the figure is, also where the goal is nothing.
+	const size = Math.max(Math.abs(goal), isEmpty(before) ? 0 : Math.abs(before));
+	const tolerance = Math.max(1e-9, size * 1e-7);
 	const found = seek(resultOf, { start, goal, tolerance });
-	const told = rounded(found, resultOf, goal);
+	const told = rounded(found, resultOf, goal, size);
 	return { ...told, result: orNull(told.result), now: { value: orNull(tryout.shown), result: orNull(before) } };
 }
 
 /** A value with as few decimals as reach what it reaches. */
-function rounded(found: Sought, resultOf: (value: number) => number, goal: number): Sought {
+function rounded(found: Sought, resultOf: (value: number) => number, goal: number, size: number): Sought {
 	if (found.kind !== 'found') return found;
-	// Half a hundred-thousandth of the goal is nothing anybody sees.
-	const enough = Math.max(Math.abs(found.result - goal), Math.abs(goal) * 5e-6);
+	// Half a hundred-thousandth of the figure is nothing anybody sees.
+	const enough = Math.max(Math.abs(found.result - goal), size * 5e-6);
 	for (let decimals = FIRST_DECIMALS; decimals <= MOST_DECIMALS; decimals++) {
 		const value = Number(found.value.toFixed(decimals));
 		const result = resultOf(value);

@@ -145,8 +145,8 @@
 					>{nameOf(key)}{#if place > 0}<button
 							class="text-grey hover:text-base-content px-1"
 							title="Hold the others against this one"
-							aria-label="Hold the others against {nameOf(key)}"
-							onclick={() => put([key, ...data.sides.filter((each) => each !== key)])}>first</button
+							onclick={() => put([key, ...data.sides.filter((each) => each !== key)])}
+							>first<span class="sr-only">: hold the others against {nameOf(key)}</span></button
 						>{/if}{#if data.sides.length > 1}<button
 							class="text-grey hover:text-base-content px-1"
 							aria-label="Without {nameOf(key)}"
