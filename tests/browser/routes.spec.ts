@@ -65,6 +65,7 @@ const TABLE: Readonly<
 			'take-back': 'branch.merge',
 			changes: 'form.read',
 			compare: 'form.read',
+			contributions: 'form.read',
 			comment: 'form.read',
 			freshness: 'form.read',
 			asks: 'rule.run',

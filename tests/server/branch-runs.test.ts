@@ -3,6 +3,7 @@ import {
 	asksInBranch,
 	branchHere,
 	checkBranchRuns,
+	compare,
 	copyBranch,
 	makeBranch,
 	mergeBranch,
@@ -11,6 +12,7 @@ import {
 	runAgain,
 	runInBranch,
 	setBranchState,
+	snapshotsFor,
 	takeBackMerge
 } from '../../src/lib/server/branch';
 import { enterFigures, inspectFigure, openForm, runFromForm, runsOfForm, saveDraft, tryFromForm } from '../../src/lib/server/form';
@@ -54,11 +56,11 @@ afterAll(() => house.close());
 
 const TWICE =
 	'within Scenario: "Stretch plan FY2028–29", Version: Proposal, Line: Norlight\n  Coaches = Coaches{Scenario: "Budget FY2028"} * 2\nend';
-async function makeRunbook(name: string, text: string): Promise<number> {
+async function makeRunbook(name: string, text: string, more: StepDraft[] = []): Promise<number> {
 	const { id } = await createRunbook(maren, MODEL, { name });
 	const step = { id: null, name: 'Twice', description: '', active: true, limits: {}, kind: 'formula', text } as StepDraft;
 	const line = await house.database.pool.query<{ name: string }>('SELECT name FROM member WHERE id = $1', [ids.get('NOR')]);
-	const steps = [{ ...step, text: text.replace('Line: Norlight', `Line: "${line.rows[0]!.name}"`) } as StepDraft];
+	const steps = [{ ...step, text: text.replace('Line: Norlight', `Line: "${line.rows[0]!.name}"`) } as StepDraft, ...more];
 	await saveRunbook(maren, MODEL, id, {
 		...{ name, description: '', parameters: [], onRefused: 'skip', whenBusy: 'wait', runsAs: null, version: 1 },
 		steps
@@ -210,6 +212,38 @@ describe('a run in a branch', () => {
 		await runFromForm(hers, MODEL, FORM, choices('STR'), asked);
 		expect(await readBranchRuns(tove, id)).toMatchObject([{ person: 'Tove Brandal', state: 'done' }]);
 		expect(await shown(tove)).toBe(stretched);
+	});
+
+	test('ends with a snapshot where a step takes one: of the plan, of the branch, each under a name of its own', async () => {
+		const head = { id: null, name: 'Kept', description: '', active: true };
+		const scenario = dimension.get('Scenario')!;
+		const taking = {
+			...{ ...head, kind: 'snapshot', called: 'After the coaches' },
+			limits: { [scenario]: { kind: 'these', members: [ids.get('STR')!] } }
+		} as StepDraft;
+		const runbook = await makeRunbook('Twice, and kept', TWICE, [taking]);
+		const id = await made();
+		const mine = await within(osric, id);
+		await type(mine, 40);
+		const inBranch = await runIn(id, runbook);
+		const planned = await inPlan(runbook);
+		expect((await readRun(maren, MODEL, planned.run)).log[1]!.notes[0]).toContain('After the coaches');
+		const taken = (await snapshotsFor(osric, MODEL)).filter(({ name }) => name.startsWith('After the coaches'));
+		expect(taken.map(({ name, branch, through, part }) => [name, branch?.id ?? null, through, part])).toEqual([
+			['After the coaches 2', null, 'Run of “Twice, and kept”', 'Stretch plan FY2028–29'],
+			['After the coaches', id, 'Run of “Twice, and kept”', 'Stretch plan FY2028–29']
+		]);
+		const sides = await compare(osric, MODEL, { form: FORM, choices: choices('STR'), sides: taken.map(({ id: of }) => `s${of}`) });
+		const at = sides.rows.findIndex(({ label }) => label === 'Coaches') * sides.columns.length;
+		const may = at + sides.columns.findIndex(({ label }) => label === 'May 2027');
+		expect(sides.sides.map(({ values }) => values[may])).toEqual([await shown(osric), 80]);
+		// Who may not take one is told, and the run stands.
+		expect((await house.database.pool.query('SELECT words FROM job ORDER BY id DESC LIMIT 2')).rows[0]!.words).toContain('taken:');
+		await takeBackRun(maren, MODEL, planned.run);
+		await putBackRun(osric, MODEL, { id, run: inBranch.run });
+		const unnamed = { ...taking, called: ' ' } as StepDraft;
+		const faulty = await makeRunbook('Unnamed', TWICE, [unnamed]);
+		expect((await faultOf(runIn(id, faulty))).message).toContain('Say what the snapshot is to be called');
 	});
 
 	test('is for who may run and work there: others are told, and nothing is written', async () => {

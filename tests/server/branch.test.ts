@@ -16,6 +16,7 @@ import {
 	putBackChanges,
 	readChanges,
 	readComments,
+	readContributions,
 	setBranchState,
 	takeBackMerge,
 	writeComment
@@ -339,6 +340,55 @@ describe('merging', () => {
 		expect(sides.map(({ values }) => values[at])).toEqual([await shown(osric, 'Coaches', 'Sep 2027'), 71]);
 		const other = rows.findIndex(({ label }) => label === 'Fuel') * columns.length;
 		expect(sides[1]!.values[other]).toBe(sides[0]!.values[other]);
+	});
+});
+
+describe('what makes a difference', () => {
+	test('is told by member, the largest first, and adds up; closer, down to the cell', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		const [cars, fuel] = [(await shown(osric, 'Cars and vans', 'Apr 2027'))!, (await shown(osric, 'Coaches', 'May 2027'))!];
+		await type(mine, 'Cars and vans', 'Apr 2027', String(cars + 900));
+		await type(mine, 'Coaches', 'May 2027', String(fuel - 400));
+		await save(mine);
+		const { form } = await openForm(osric, MODEL, FORM, choices());
+		const asked = {
+			...{ form: FORM, choices: choices(), from: 'plan', to: `b${id}`, dimension: null, at: {} },
+			row: form.rows.findIndex(({ label }) => label === 'Operating contribution'),
+			column: form.columns.findIndex(({ label }) => label === 'FY2028')
+		};
+		const parts = async (more: object = {}, person = osric) => {
+			const found = await readContributions(person, MODEL, { ...asked, ...more });
+			return { ...found, parts: found.lines.map(({ name, part }) => [name, Math.round(part)]) };
+		};
+		const period = dimension.get('Period')!;
+		const account = (await parts()).dimensions.find(({ name }) => name === 'Account')!.id;
+		const whole = await parts({ dimension: period });
+		expect(Math.round(whole.after! - whole.before!)).toBe(500);
+		expect([whole.parts.reduce((sum, [, part]) => sum + (part as number), 0), whole.addsUp]).toEqual([500, true]);
+		// The half of the year, its quarter, and the months of that.
+		expect(whole.parts).toEqual([['H1 FY2028', 500]]);
+		const quarter = await parts({ dimension: period, at: { [period]: whole.lines[0]!.member } });
+		expect((await parts({ dimension: period, at: { [period]: quarter.lines[0]!.member } })).parts).toEqual([
+			['Apr 2027', 900],
+			['May 2027', -400]
+		]);
+		const revenue = await parts({ dimension: account });
+		expect(revenue.parts).toEqual([['Revenue', 500]]);
+		const tickets = await parts({ dimension: account, at: { [account]: revenue.lines[0]!.member } });
+		expect(tickets.parts).toEqual([['Ticket revenue', 500]]);
+		expect((await parts({ dimension: account, at: { [account]: tickets.lines[0]!.member } })).parts).toEqual([
+			['Cars and vans', 900],
+			['Coaches', -400]
+		]);
+		// The other way round, and with itself.
+		expect((await parts({ dimension: account, from: `b${id}`, to: 'plan' })).parts).toEqual([['Revenue', -500]]);
+		expect((await parts({ from: 'plan', to: 'plan' })).parts).toEqual([]);
+		// A ratio is no sum of its months.
+		const share = await parts({ row: form.rows.findIndex(({ label }) => label === 'Contribution margin'), dimension: period });
+		expect(share.addsUp).toBe(false);
+		expect(await faultOf(parts({}, tove))).toMatchObject({ status: 404 });
+		expect(await faultOf(parts({ at: { [period]: 999_999 } }))).toMatchObject({ status: 422 });
 	});
 });
 

@@ -75,6 +75,12 @@ export interface LockStep {
 	state: 'open' | 'closed';
 }
 
+/** Takes a snapshot of what the step is limited to. */
+export interface SnapshotStep {
+	kind: 'snapshot';
+	called: string;
+}
+
 /** Fetches and loads an import (id) before the run computes anything. */
 export interface ImportStep {
 	kind: 'import';
@@ -142,7 +148,7 @@ export type Step = {
 	limits: Slice;
 	/** Steps next to each other of one group can be looked at, run, cleared and switched off together. */
 	group?: string;
-} & (CopyStep | FormulaStep | RollForwardStep | AllocationStep | ClearStep | ImportStep | LockStep);
+} & (CopyStep | FormulaStep | RollForwardStep | AllocationStep | ClearStep | ImportStep | LockStep | SnapshotStep);
 
 export type StepKind = Step['kind'];
 

@@ -4,6 +4,7 @@
  * O(cells read + written); steps see what those before them wrote.
  */
 export { lockSlices } from './lock-slices';
+export { snapshotPart } from './snapshot-part';
 export { membersNamed, namedKey, namesAsked, readNamedKey, resolveAnswers, type MembersNamed } from './answers';
 export { membersOfStep, originModeOf, recordOf, renamedStep, STEP_KINDS, stepInWords, type StepDraftLike } from './kinds';
 export type { Renaming } from './kinds/kind';

@@ -15,6 +15,7 @@ export {
 	type ChangeLine,
 	type MergeOutcome
 } from './changes';
+export { contributionsSchema, readContributions } from './contributions';
 export { comparisonFile } from './comparison-sheet';
 export { compare, compareSchema, type ComparedFacts, type ComparedSide, type Comparison } from './compare';
 export {

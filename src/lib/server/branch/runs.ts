@@ -18,7 +18,18 @@ import { modelVersions } from '../database/structure-version';
 import { askRunner, type RunPlan } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs } from '../jobs';
-import { definitionNow, planFor, refuseFaults, runInWords, startRun, TRIES, truthOfRun, underControl, type RunPayload } from '../runbook';
+import {
+	definitionNow,
+	planFor,
+	refuseFaults,
+	runInWords,
+	startRun,
+	takeSnapshots,
+	TRIES,
+	truthOfRun,
+	underControl,
+	type RunPayload
+} from '../runbook';
 import { answersSchema } from '../runbook/schema';
 import { asksOf, type RunAsk } from '../runbook/asks';
 import { readStored, type StoredRunbook } from '../runbook/read';
@@ -238,7 +249,7 @@ async function carryOut(
 			planFor(person, modelId, runbook, answers, { preview: false, control, part, branch: { id: branch, version } });
 		const before = (await branchVersion(pool(), branch))?.version ?? 0;
 		const early = tries <= TRIES ? await compute(before) : undefined;
-		const words = await transaction(async (client): Promise<string | undefined> => {
+		const stored = await transaction(async (client): Promise<{ said: string; plan: RunPlan } | undefined> => {
 			// The plan may move meanwhile: the run says which revision it read, and counts as out of date then.
 			await keepStructureStill(client, modelId);
 			const { version, state } = await lockBranch(client, branch);
@@ -258,8 +269,8 @@ async function carryOut(
 				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, branch_version = $7, definition = $8 WHERE id = $1`,
 				[run, said, JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, left, definition]
 			);
-			return said;
+			return { said, plan };
 		});
-		if (words !== undefined) return words;
+		if (stored) return [stored.said, ...(await takeSnapshots(person, modelId, runbook, stored.plan.snapshots, branch))].join(' ');
 	}
 }

@@ -9,6 +9,7 @@ import { insertSnapshot } from '../database/snapshots';
 import { modelVersions } from '../database/structure-version';
 import { askEngine, askRunner } from '../engine';
 import { Fault, notAllowed, notFound } from '../fault';
+import { takeSnapshotsBy } from '../runbook';
 import { requirePermission, type SignedIn } from '../session';
 import { branchFor } from './record';
 
@@ -177,4 +178,24 @@ export async function deleteSnapshot(person: SignedIn | undefined, modelId: numb
 	const snapshot = await snapshotFor(keeper, modelId, id);
 	if (!snapshot.mayDelete) throw notAllowed(`delete “${snapshot.name}”: that is for who took it, and for who merges branches`);
 	await pool().query('DELETE FROM snapshot WHERE model_id = $1 AND id = $2', [modelId, id]);
+}
+
+/** For runs: a name that is had gets a number; why one could not be taken is said with the run, whose figures stand. */
+takeSnapshotsBy(async (person, modelId, { called, part, through, branch }) => {
+	try {
+		const name = await freeName(modelId, called);
+		const { cells } = await takeSnapshot(person, modelId, { name, purpose: '', part, branch }, through);
+		return `Snapshot “${name}” taken: ${cells.toLocaleString('en')} figures.`;
+	} catch (error) {
+		if (error instanceof Fault) return `The snapshot “${called}” was not taken: ${error.message}`;
+		throw error;
+	}
+});
+
+async function freeName(modelId: number, called: string): Promise<string> {
+	const found = await pool().query<{ name: string }>('SELECT lower(name) AS name FROM snapshot WHERE model_id = $1', [modelId]);
+	const had = new Set(found.rows.map(({ name }) => name));
+	let name = called;
+	for (let number = 2; had.has(name.toLowerCase()); number++) name = `${called} ${number}`;
+	return name;
 }

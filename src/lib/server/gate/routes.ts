@@ -166,7 +166,7 @@ export function permissionsUsed(route: string | null, verb: string | undefined):
 const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/account/[verb]': ['leave'],
 	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
-	'/api/m/[model]/branches/[verb]': ['changes', 'compare', 'asks', 'freshness'],
+	'/api/m/[model]/branches/[verb]': ['changes', 'compare', 'contributions', 'asks', 'freshness'],
 	'/api/m/[model]/trace': [NO_VERB],
 	'/api/m/[model]/imports/[code]/[verb]': ['check'],
 	'/api/m/[model]/imports/cell': [NO_VERB],

@@ -18,6 +18,8 @@ export {
 	runRunbook,
 	runSchema,
 	startRun,
+	takeSnapshots,
+	takeSnapshotsBy,
 	TRIES,
 	truthOfRun,
 	underControl,

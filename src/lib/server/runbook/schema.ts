@@ -113,6 +113,8 @@ const importStep = z.object({ kind: z.literal('import'), import: id.nullable() }
 
 const lock = z.object({ kind: z.literal('lock'), state: z.enum(['open', 'closed']) });
 
+const snapshot = z.object({ kind: z.literal('snapshot'), called: z.string().trim().max(60) });
+
 const head = {
 	/** Null for a step that is new. */
 	id: id.nullable(),
@@ -123,7 +125,7 @@ const head = {
 	group: z.string().trim().max(80).optional()
 };
 /** Complete, or it does not compile: what each kind of step has of its own. */
-const CONTENT = { formula, copy, 'roll-forward': rollForward, allocation, clear, import: importStep, lock } satisfies Record<
+const CONTENT = { formula, copy, 'roll-forward': rollForward, allocation, clear, import: importStep, lock, snapshot } satisfies Record<
 	StepKind,
 	z.ZodType
 >;
@@ -135,7 +137,8 @@ export const stepSchema = z.discriminatedUnion('kind', [
 	CONTENT.allocation.extend(head),
 	CONTENT.clear.extend(head),
 	CONTENT.import.extend(head),
-	CONTENT.lock.extend(head)
+	CONTENT.lock.extend(head),
+	CONTENT.snapshot.extend(head)
 ]);
 /** A step as the page has it: scripts as text. */
 export type StepDraft = z.infer<typeof stepSchema>;

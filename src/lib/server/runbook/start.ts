@@ -456,8 +456,35 @@ async function carryOut(
 		// It is written; that the engine cannot follow at this moment makes it no failure.
 		if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision }).catch(() => {});
 		if (outcome.plan.locks.length > 0) await freezeAfter(modelId);
-		return said(outcome.plan);
+		return [said(outcome.plan), ...(await takeSnapshots(person, modelId, runbook, outcome.plan.snapshots))].join(' ');
 	}
+}
+
+/** Takes a snapshot for a run that is stored: in the branch (id) it ran in, or of the plan. @returns what is said of it */
+type TakeForRun = (
+	person: SignedIn,
+	modelId: number,
+	taken: RunPlan['snapshots'][number] & { through: string; branch: number | null }
+) => Promise<string>;
+let takeForRun: TakeForRun | undefined;
+
+/** Names who takes the snapshots of runs: what-if stands above rules. */
+export const takeSnapshotsBy = (take: TakeForRun): void => void (takeForRun = take);
+
+/** Takes the snapshots of a run that is stored, by the rights of whoever it runs as. @returns what is said of each */
+export async function takeSnapshots(
+	person: SignedIn,
+	modelId: number,
+	runbook: StoredRunbook,
+	snapshots: RunPlan['snapshots'],
+	branch: number | null = null
+): Promise<string[]> {
+	const said: string[] = [];
+	for (const each of snapshots) {
+		const taker = runbook.runsAs === null || branch !== null ? person : await personById(runbook.runsAs, modelId);
+		said.push((await takeForRun?.(taker, modelId, { ...each, through: `Run of “${runbook.name}”`, branch })) ?? '');
+	}
+	return said;
 }
 
 /** What runs is what the runbook says now, whatever it said when the run was asked for. */

@@ -7,6 +7,7 @@ import CopyFields from './CopyFields.svelte';
 import FormulaFields from './FormulaFields.svelte';
 import ImportFields from './ImportFields.svelte';
 import LockFields from './LockFields.svelte';
+import SnapshotFields from './SnapshotFields.svelte';
 import RollForwardFields from './RollForwardFields.svelte';
 import type { RunbookDesk } from './runbook-desk.svelte';
 
@@ -20,7 +21,8 @@ const STEP_FIELDS: { [Kind in StepKind]: FieldsOf<Kind> } = {
 	allocation: AllocationFields,
 	import: ImportFields,
 	clear: ClearFields,
-	lock: LockFields
+	lock: LockFields,
+	snapshot: SnapshotFields
 };
 
 /** Those for a kind, for a step of that kind. */

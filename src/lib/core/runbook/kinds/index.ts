@@ -6,6 +6,7 @@ import type {
 	ImportStep,
 	LockStep,
 	RollForwardStep,
+	SnapshotStep,
 	Step,
 	StepKind
 } from '../definition';
@@ -18,9 +19,10 @@ import { importing } from './import';
 import { renamedSlice, type DraftOf, type MemberNames, type Renaming, type StepHead, type StepRecord } from './kind';
 import { lock } from './lock';
 import { rollForward } from './roll-forward';
+import { snapshot } from './snapshot';
 
 type Content<Kind extends StepKind> = Extract<
-	FormulaStep | CopyStep | RollForwardStep | AllocationStep | ClearStep | ImportStep | LockStep,
+	FormulaStep | CopyStep | RollForwardStep | AllocationStep | ClearStep | ImportStep | LockStep | SnapshotStep,
 	{ kind: Kind }
 >;
 
@@ -32,7 +34,8 @@ export const STEP_KINDS: { readonly [Kind in StepKind]: StepRecord<Content<Kind>
 	allocation,
 	'roll-forward': rollForward,
 	clear,
-	lock
+	lock,
+	snapshot
 };
 
 /** The record of a step's kind, for that step. */

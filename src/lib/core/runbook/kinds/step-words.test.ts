@@ -40,4 +40,12 @@ describe('a step in a sentence', () => {
 		);
 		expect(words({ kind: 'clear', what: [] })).toBe('Clears nothing yet.');
 	});
+
+	test('a lock and a snapshot', () => {
+		expect(words({ kind: 'lock', state: 'open' })).toBe('Opens on the lock board.');
+		expect(words({ kind: 'snapshot', called: '' })).toBe('Takes a snapshot.');
+		expect(words({ kind: 'snapshot', called: 'As agreed', limits: { 9: only(2) } })).toBe(
+			'Takes the snapshot “As agreed”. Only in Budget.'
+		);
+	});
 });

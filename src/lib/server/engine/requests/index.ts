@@ -2,6 +2,7 @@ import type { ModelEngine } from '../model-engine';
 import { branchBack, branchChanges, planMerge } from './branch';
 import { closedMoved } from './closed-moved';
 import { collapsed } from './collapsed';
+import { contributions } from './contributions';
 import { effect } from './effect';
 import { emptied } from './emptied';
 import { enter, restore } from './enter';
@@ -42,6 +43,7 @@ export const REQUESTS = {
 	close,
 	closedMoved,
 	collapsed,
+	contributions,
 	effect,
 	emptied,
 	enter,

@@ -10,6 +10,7 @@ import {
 	resolveAnswers,
 	RunFault,
 	runSteps,
+	snapshotPart,
 	WorkCube,
 	orNull,
 	heldAfterRun,
@@ -66,6 +67,8 @@ export interface RunPlan {
 	samples: { words: string; before: number | null; after: number | null }[];
 	/** What its lock steps set on the lock board: slices by their members (ids). */
 	locks: { step: string; state: 'open' | 'closed'; slices: number[][] }[];
+	/** The snapshots its steps take once it is stored. */
+	snapshots: { called: string; part: Record<number, number[]> }[];
 	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
 	figures?: TrialFigure[];
 	/** Of a run in a branch: what the branch is to hold; left out of a preview. */
@@ -193,7 +196,12 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 	});
 	if (layer && !ask.preview) {
 		if (result.cells > MOST_CELLS_IN_BRANCH) return { ...NOTHING, revision, faults: [], isTooLarge: true };
-		return { ...told(model, ask, result, revision), reads: [...result.reads], inBranch: inBranch(cube, layer, result) };
+		return {
+			...told(model, ask, result, revision),
+			reads: [...result.reads],
+			snapshots: snapshotsOf(model, ask, variables),
+			inBranch: inBranch(cube, layer, result)
+		};
 	}
 	const figures: TrialFigure[] = [];
 	for (const { address, year, before, after } of ask.figures ? result.figures : [])
@@ -217,7 +225,8 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 		isTooLarge: result.changes.length > MOST_SERIES,
 		...(ask.figures && { figures }),
 		reads: ask.preview ? [] : [...result.reads],
-		locks: layer ? [] : locksOf(model, ask, variables),
+		locks: locksOf(model, ask, variables),
+		snapshots: snapshotsOf(model, ask, variables),
 		traces: [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)])
 	};
 }
@@ -284,11 +293,21 @@ function inBranch(cube: Cube, layer: BranchLayer, result: RunResult): BranchRun 
 }
 
 /** What the lock steps of a run come to; clearing a run's figures locks nothing. */
-function locksOf(model: Model, { steps, only, clears }: PlanRunAsk, variables: ReadonlyMap<string, number>): RunPlan['locks'] {
-	if (clears) return [];
+function locksOf(model: Model, { steps, only, clears, branch }: PlanRunAsk, variables: ReadonlyMap<string, number>): RunPlan['locks'] {
+	if (clears || branch) return [];
 	return steps.flatMap((step) =>
 		step.active && step.kind === 'lock' && (only?.includes(step.id) ?? true)
 			? [{ step: step.name, state: step.state, slices: lockSlices(model, step.limits, variables) ?? [] }]
+			: []
+	);
+}
+
+/** What the snapshot steps of a run take. */
+function snapshotsOf(model: Model, { steps, only, clears }: PlanRunAsk, variables: ReadonlyMap<string, number>): RunPlan['snapshots'] {
+	if (clears) return [];
+	return steps.flatMap((step) =>
+		step.active && step.kind === 'snapshot' && (only?.includes(step.id) ?? true)
+			? [{ called: step.called, part: snapshotPart(model, step.limits, variables) }]
 			: []
 	);
 }
@@ -322,7 +341,18 @@ function onDraft<Result>(cube: Cube, draft: Overlay | undefined, work: () => Res
 	}
 }
 
-const NOTHING = { series: [], isTooLarge: false, cells: 0, log: [], reads: [], traces: [], totals: [], samples: [], locks: [] };
+const NOTHING = {
+	series: [],
+	isTooLarge: false,
+	cells: 0,
+	log: [],
+	reads: [],
+	traces: [],
+	totals: [],
+	samples: [],
+	locks: [],
+	snapshots: []
+};
 
 /** The first reason for which a cell of some series may not be written; null when all may. */
 function firstRefused({ model, locks }: ModelEngine, { rules, series }: WhyNotWriteAsk): string | null {

@@ -3,6 +3,7 @@
 	import { page } from '$app/state';
 	import { at, atBranch } from '$lib/ui/at';
 	import { differing, differenceOf, factsAt, shareOf } from '$lib/ui/branch/comparison';
+	import ContributionsPanel from '$lib/ui/branch/ContributionsPanel.svelte';
 	import Chart from '$lib/ui/figures/Chart.svelte';
 	import { formatFigure } from '$lib/ui/figures/format';
 	import SelectorChip from '$lib/ui/pickers/SelectorChip.svelte';
@@ -43,6 +44,21 @@
 			: ([...data.branches, ...data.snapshots, ...scenarios].find((each) => each.key === key)?.name ??
 				comparison?.sides.find((each) => each.key === key)?.name ??
 				'it');
+
+	/** A difference that is taken apart: the cell, and the side it is of. */
+	let apart = $state.raw<{ row: number; column: number; key: string } | null>(null);
+	const isOfPlan = (key: string | undefined) => key === 'plan' || key?.startsWith('b') === true;
+	const askedApart = $derived(
+		apart && comparison && first && data.code && isOfPlan(first.key) && data.sides.includes(apart.key)
+			? {
+					...{ form: data.code, from: first.key, to: apart.key, row: apart.row, column: apart.column },
+					choices: {
+						members: Object.fromEntries(comparison.selectors.map(({ dimension, chosen }) => [dimension, chosen])),
+						currency: comparison.currency
+					}
+				}
+			: null
+	);
 
 	function show(name: string, value: string | null) {
 		const next = new URLSearchParams(page.url.searchParams);
@@ -196,6 +212,15 @@
 			</p>
 		{/each}
 		{#if data.fault}<p class="text-error text-[13.5px]" role="alert">{data.fault}</p>{/if}
+		{#if comparison && apart && askedApart}
+			{@const { row, column, key } = apart}
+			<ContributionsPanel
+				asked={askedApart}
+				title={`${comparison.rows[row]!.label}, ${comparison.columns[column]!.label}, ${nameOf(key)}`}
+				amount={(value) => amount(row, column, value)}
+				onclose={() => (apart = null)}
+			/>
+		{/if}
 		{#if comparison && drawn !== null}
 			<section class="border-rule mb-2 max-w-3xl border-t pt-1" aria-labelledby="drawn">
 				<div class="flex items-baseline gap-3">
@@ -265,7 +290,13 @@
 								{#each others as side (side.key)}
 									{@const difference = differenceOf(base, side.values[cell] ?? null)}
 									<td class={['px-2 text-right tabular-nums', difference !== null && 'font-semibold']}>{said(row, column, side)}</td>
-									<td class="text-accent px-2 text-right tabular-nums">{inWords(row, column, difference, base)}</td>
+									<td class="text-accent px-2 text-right tabular-nums"
+										>{#if difference !== null && isOfPlan(first?.key) && isOfPlan(side.key) && !factsAt(comparison, row, column).inWords}<button
+												class="hover:underline"
+												title="What makes this difference"
+												onclick={() => (apart = { row, column, key: side.key })}>{inWords(row, column, difference, base)}</button
+											>{:else}{inWords(row, column, difference, base)}{/if}</td
+									>
 								{/each}
 							{/each}
 						</tr>
