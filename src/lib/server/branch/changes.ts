@@ -7,7 +7,7 @@ import { branchVersion, lockBranch, writeBranch } from '../database/branch-serie
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
 import { modelVersions, structureVersion } from '../database/structure-version';
-import { askEngine, type BranchChange, type BranchChanges } from '../engine';
+import { askEngine, askRunner, type BranchChange, type BranchChanges } from '../engine';
 import { Fault, notFound, onlyLooking } from '../fault';
 import { takeBackSave } from '../form';
 import { takeBackRun } from '../runbook';
@@ -36,6 +36,16 @@ export const mergeSchema = filterSchema.extend({
 });
 
 const PAGE = 200;
+
+/** Changes from which on a branch is looked through on a thread of its own: others would wait for it. */
+const MANY_CHANGES = 20_000;
+async function askerFor(branch: number): Promise<typeof askEngine> {
+	const found = await pool().query<{ cells: number }>(
+		'SELECT coalesce(sum(cells), 0)::integer AS cells FROM branch_change WHERE branch_id = $1',
+		[branch]
+	);
+	return found.rows[0]!.cells < MANY_CHANGES ? askEngine : askRunner;
+}
 
 export interface ChangeLine extends BranchChange {
 	person: string | null;
@@ -76,7 +86,8 @@ export async function readChanges(
 	const reader = requirePermission(person, 'form.read');
 	const { id } = filter;
 	await branchFor(reader, modelId, id);
-	const { lines, ...rest } = await askEngine(modelId, 'branchChanges', {
+	const ask = await askerFor(id);
+	const { lines, ...rest } = await ask(modelId, 'branchChanges', {
 		...(await modelVersions(pool(), modelId)),
 		branch: (await branchVersion(pool(), id))!,
 		...(await askedOf(reader, modelId, filter)),
@@ -117,7 +128,8 @@ export async function putBackChanges(
 		const stored = await branchFor(writer, modelId, id, client);
 		const whyNot = whyNotWork(writer, stored);
 		if (whyNot) throw new Fault(409, 'branch closed', whyNot);
-		const { cells, width } = await askEngine(modelId, 'branchBack', {
+		const ask = await askerFor(id);
+		const { cells, width } = await ask(modelId, 'branchBack', {
 			revision,
 			structure,
 			branch: { id, version: branch.version },
@@ -158,7 +170,8 @@ export async function mergeBranch(
 		const branch = await keptBy(client, merger, modelId, id);
 		if (branch.state !== 'open')
 			throw new Fault(409, 'branch closed', branch.state === 'frozen' ? 'Open it again before it is merged.' : whyNotWork(merger, branch));
-		const plan = await askEngine(modelId, 'planMerge', {
+		const ask = await askerFor(id);
+		const plan = await ask(modelId, 'planMerge', {
 			revision,
 			structure: await structureVersion(client, modelId),
 			branch: { id, version: locked.version },

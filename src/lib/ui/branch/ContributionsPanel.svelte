@@ -67,7 +67,7 @@
 		<p class="text-soft">
 			{#if path.length > 0}<button class="text-primary font-semibold" onclick={() => back(0)}>All of it</button
 				>{#each path as { name }, place (place)}
-					›
+					&nbsp;›
 					{#if place < path.length - 1}<button class="text-primary font-semibold" onclick={() => back(place + 1)}>{name}</button
 						>{:else}{name}{/if}{/each}:
 			{/if}

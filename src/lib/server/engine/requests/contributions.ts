@@ -150,15 +150,14 @@ function valuesOf(
 	currency: string,
 	apart?: { dimension: number; children: readonly number[] }
 ): Float64Array {
-	const slice: Record<number, number> = { [model.periods.dimension.id]: model.periods.dimension.member(period).id };
-	model.dimensions.forEach((dimension, axis) => (slice[dimension.id] = dimension.member(members[axis]!).id));
+	const all = new Map([[model.periods.dimension.id, model.periods.dimension.member(period).id]]);
+	model.dimensions.forEach((dimension, axis) => all.set(dimension.id, dimension.member(members[axis]!).id));
 	const by = apart?.dimension ?? model.accounts.id;
-	const rows = apart ? apart.children.map((ordinal) => model.dimension(by)!.member(ordinal).id) : [slice[by]!];
-	delete slice[by];
-	const columns = by === model.periods.dimension.id ? model.accounts.id : model.periods.dimension.id;
-	const across = slice[columns]!;
-	delete slice[columns];
-	const view = new View(compileQuery(model, { slice, rows: rows.map((id) => ({ [by]: id })), columns: [{ [columns]: across }], currency }));
+	const rows = apart ? apart.children.map((ordinal) => model.dimension(by)!.member(ordinal).id) : [all.get(by)!];
+	const across = by === model.periods.dimension.id ? model.accounts.id : model.periods.dimension.id;
+	const slice = Object.fromEntries([...all].filter(([id]) => id !== by && id !== across));
+	const lines = { rows: rows.map((id) => ({ [by]: id })), columns: [{ [across]: all.get(across)! }] };
+	const view = new View(compileQuery(model, { slice, ...lines, currency }));
 	view.fill(reader);
 	return view.evaluate().values;
 }
