@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import {
 	asksInBranch,
 	branchHere,
+	branchNames,
 	checkBranchRuns,
 	compare,
 	copyBranch,
@@ -175,6 +176,21 @@ describe('a run in a branch', () => {
 		expect([await shown(osric, 'BUD28'), await shown(osric), await shown(mine)]).toEqual([before, stood, 1_800]);
 	});
 
+	test('that cannot be run in the plan any more is told beside what is merged', async () => {
+		const runbook = await makeRunbook('Soon gone', TWICE);
+		const id = await made();
+		await type(await within(osric, id), 60);
+		await runIn(id, runbook);
+		await house.database.pool.query('UPDATE run SET runbook_id = NULL WHERE runbook_id = $1', [runbook]);
+		const outcome = await mergeBranch(osric, MODEL, { ...everything, id });
+		expect(outcome).toMatchObject({
+			kind: 'merged',
+			cells: 1,
+			runs: [{ name: 'Soon gone', fault: expect.stringContaining('has been deleted') as string }]
+		});
+		await takeBackMerge(osric, MODEL, { id });
+	});
+
 	test('of a branch with nothing typed is merged all the same', async () => {
 		const id = await made();
 		await runIn(id);
@@ -260,7 +276,16 @@ describe('a run in a branch', () => {
 		const { run } = await runIn(id);
 		expect((await faultOf(runAgain(imke, MODEL, { id, run }))).status).toBe(409);
 		expect((await faultOf(putBackRun(imke, MODEL, { id, run }))).status).toBe(409);
+		// Its log tells amounts of the branch: to who may look at it.
+		const vera = await house.person('Vera', MODEL);
+		expect(vera.permissions).toContain('rule.read');
+		expect((await faultOf(readRun(vera, MODEL, run))).status).toBe(404);
+		expect((await branchNames(vera, MODEL)).map((each) => each.id)).not.toContain(id);
+		expect((await branchNames(imke, MODEL)).map((each) => each.id)).toContain(id);
+		expect((await readRun(osric, MODEL, run)).log).toHaveLength(1);
+		expect(await runsOfForm(await within(imke, id), MODEL, FORM)).toEqual([]);
 		await setBranchState(osric, MODEL, { id, state: 'frozen' });
+		expect(await runsOfForm(await within(tove, id), MODEL, FORM)).toEqual([]);
 		expect((await faultOf(runIn(id))).message).toContain('frozen');
 		expect((await faultOf(putBackRun(osric, MODEL, { id, run }))).status).toBe(409);
 		expect((await faultOf(runAgain(osric, MODEL, { id: id + 1_000, run }))).status).toBe(404);

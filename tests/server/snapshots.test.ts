@@ -10,6 +10,8 @@ import {
 	snapshotsFor,
 	takeSnapshot
 } from '../../src/lib/server/branch';
+import { pack, unpack } from '../../src/lib/server/database/packed';
+import { stopEngines } from '../../src/lib/server/engine';
 import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
 import type { SignedIn } from '../../src/lib/server/session';
 import { faultOf } from './fault-of';
@@ -132,6 +134,24 @@ describe('a snapshot', () => {
 		const part = { ...budget(), [dimension.get('Route')!]: [ids.get('R06')!], [dimension.get('Line')!]: [ids.get('SKE')!] };
 		expect((await faultOf(takeSnapshot(osric, MODEL, terms('Empty', { part })))).message).toContain('no figure');
 		expect((await faultOf(takeSnapshot(caspar, MODEL, terms('Reviewed')))).status).toBe(403);
+	});
+
+	test('taken before the model got another dimension is told not to fit, and shows again when that is gone', async () => {
+		const { id } = await takeSnapshot(osric, MODEL, terms('Before it grew', { part: budget() }));
+		const before = (await shown([`s${id}`]))[0];
+		const { pool } = house.database;
+		// As a model package of before would have it: what is stored of the snapshot knows one dimension less than the form.
+		const version = dimension.get('Version')!;
+		const stored = await pool.query<{ definition: Buffer }>('SELECT definition FROM snapshot WHERE id = $1', [id]);
+		const definition = await unpack<{ dimensions: { id: number }[] }>(stored.rows[0]!.definition);
+		const smaller = { ...definition, dimensions: definition.dimensions.filter((each) => each.id !== version) };
+		await pool.query('UPDATE snapshot SET definition = $2 WHERE id = $1', [id, await pack(smaller)]);
+		await stopEngines();
+		const fault = await faultOf(shown([`s${id}`]));
+		expect([fault.status, fault.message]).toEqual([422, expect.stringContaining('does not fit')]);
+		await pool.query('UPDATE snapshot SET definition = $2 WHERE id = $1', [id, stored.rows[0]!.definition]);
+		await stopEngines();
+		expect((await shown([`s${id}`]))[0]).toBe(before);
 	});
 
 	test('is deleted by who took it, or who merges; others are told', async () => {

@@ -14,7 +14,7 @@ import { takeBackRun } from '../runbook';
 import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { keptBy } from './make';
 import { branchFor, whyNotWork } from './record';
-import { runInPlan, standingRuns } from './runs';
+import { runInPlan, standingRuns, type RunInPlan } from './runs';
 
 const place = z.object({ origin: z.int(), address: z.array(z.int()).max(40), year: z.int(), position: z.int() });
 export const filterSchema = z.object({
@@ -144,7 +144,7 @@ export async function putBackChanges(
 
 export type MergeOutcome =
 	/** With what ran in the branch, which is being done in the plan now; null where its figures were all there was. */
-	| { kind: 'merged'; revision: number | null; cells: number; left: number; runs: { run: number; job: number; name: string }[] }
+	| { kind: 'merged'; revision: number | null; cells: number; left: number; runs: RunInPlan[] }
 	| { kind: 'nothing' }
 	/** Nothing is written yet: the plan has moved there since. */
 	| { kind: 'moved'; moved: BranchChange[]; count: number }

@@ -1,5 +1,6 @@
 /** Branches as they are stored, and who may do what in one. */
 import { pool, type Database } from '../database';
+import { SEES_BRANCH } from '../database/branch-series';
 import { notFound } from '../fault';
 import type { BranchHere, SignedIn } from '../session';
 
@@ -88,7 +89,7 @@ export async function branchesFor(person: SignedIn, modelId: number): Promise<Br
 export async function branchNames(person: SignedIn, modelId: number): Promise<{ id: number; name: string }[]> {
 	const found = await pool().query<{ id: number; name: string }>(
 		`SELECT b.id, b.name FROM branch b WHERE b.model_id = $1 AND b.state <> 'dropped'
-			AND (b.made_by = $2 OR b.everybody <> 'nothing' OR $3 OR EXISTS (SELECT FROM branch_person x WHERE x.branch_id = b.id AND x.person_id = $2))
+			AND ${SEES_BRANCH('b.id', '$2', '$3')}
 		ORDER BY b.id DESC LIMIT 300`,
 		[modelId, person.id, person.permissions.includes('branch.merge')]
 	);

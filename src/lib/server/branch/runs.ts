@@ -143,16 +143,21 @@ export async function standingRuns(database: Pick<pg.PoolClient, 'query'>, branc
 	return found.rows;
 }
 
+/** A run of a branch that is being done in the plan; or why it is not. */
+export type RunInPlan = { name: string } & ({ run: number; job: number } | { fault: string });
+
 /** Does in the plan what ran in a branch, in that order. */
-export async function runInPlan(
-	merger: SignedIn,
-	modelId: number,
-	branch: number,
-	runs: readonly StoredRun[]
-): Promise<{ run: number; job: number; name: string }[]> {
+export async function runInPlan(merger: SignedIn, modelId: number, branch: number, runs: readonly StoredRun[]): Promise<RunInPlan[]> {
 	const { branch: _, ...inPlan } = merger;
-	const started = [];
-	for (const run of runs) started.push({ ...(await startAsBefore(inPlan, modelId, run, branch)), name: run.name });
+	const started: RunInPlan[] = [];
+	for (const run of runs)
+		try {
+			started.push({ name: run.name, ...(await startAsBefore(inPlan, modelId, run, branch)) });
+		} catch (error) {
+			// The figures are merged: what cannot be run is told beside, and can be run by hand.
+			if (!(error instanceof Fault)) throw error;
+			started.push({ name: run.name, fault: error.message });
+		}
 	return started;
 }
 

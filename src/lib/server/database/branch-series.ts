@@ -59,6 +59,11 @@ export async function branchVersion(database: Database, branch: number): Promise
 	return (await database.query<BranchVersion>('SELECT id, version FROM branch WHERE id = $1', [branch])).rows[0];
 }
 
+/** The condition under which a person (parameter) may look at a branch: its maker, who is named, everybody, or who merges (parameter). */
+export const SEES_BRANCH = (branch: string, person: string, merges: string): string =>
+	`(${merges} OR EXISTS (SELECT FROM branch seen WHERE seen.id = ${branch} AND (seen.made_by = ${person} OR seen.everybody <> 'nothing'
+		OR EXISTS (SELECT FROM branch_person named WHERE named.branch_id = seen.id AND named.person_id = ${person}))))`;
+
 /** Takes a branch's write lock for the rest of the transaction. @returns its version and state */
 export async function lockBranch(client: pg.PoolClient, branch: number): Promise<BranchVersion & { state: string }> {
 	return (await client.query<BranchVersion & { state: string }>('SELECT id, version, state FROM branch WHERE id = $1 FOR UPDATE', [branch]))

@@ -22,6 +22,8 @@ export interface RunOfForm {
 /** The runbooks that a form runs; none for those who may run none. */
 export async function runsOfForm(person: SignedIn | undefined, modelId: number, code: string): Promise<RunOfForm[]> {
 	const reader = requirePermission(person, 'form.read');
+	// Where nothing may be changed nothing is offered, and nothing runs by itself.
+	if (reader.branch?.whyNot) return [];
 	if (!reader.permissions.includes('rule.run') || !reader.permissions.includes('form.enter')) return [];
 	const { layout } = await readForm(reader, modelId, code);
 	const found: RunOfForm[] = [];

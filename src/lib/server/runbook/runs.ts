@@ -4,6 +4,7 @@ import { pool, transaction } from '../database';
 import { lockModel, postChangeSet } from '../database/change-set';
 import { addressDimensions } from '../database/definitions';
 import { refuseOfOtherShape } from '../database/shape';
+import { SEES_BRANCH } from '../database/branch-series';
 import { unpackSeries, type SeriesChange } from '../database/series';
 import { askEngine, type RunTotal } from '../engine';
 import { Fault, notFound } from '../fault';
@@ -51,8 +52,8 @@ export async function readRun(person: SignedIn | undefined, modelId: number, id:
 	const reader = requirePermission(person, person?.permissions.includes('rule.read') ? 'rule.read' : 'rule.run');
 	const found = await pool().query<Row & Pick<RunDetails, 'answers' | 'log' | 'totals' | 'definition'>>(
 		`SELECT ${SHORT}, r.answers, r.log, r.totals, r.definition FROM run r LEFT JOIN person p ON p.id = r.person_id
-		WHERE r.model_id = $1 AND r.id = $2 AND (r.person_id = $3 OR $4)`,
-		[modelId, id, reader.id, reader.permissions.includes('rule.read')]
+		WHERE r.model_id = $1 AND r.id = $2 AND (r.person_id = $3 OR ($4 AND (r.branch_id IS NULL OR ${SEES_BRANCH('r.branch_id', '$3', '$5')})))`,
+		[modelId, id, reader.id, reader.permissions.includes('rule.read'), reader.permissions.includes('branch.merge')]
 	);
 	const row = found.rows[0];
 	if (!row) throw notFound('run');

@@ -50,10 +50,10 @@
 	function mergedInWords({ cells, revision, left, runs }: Extract<MergeOutcome, { kind: 'merged' }>): string {
 		const figures = revision === null ? [] : [`Merged ${counted(cells)} into the plan, as revision ${revision}.`];
 		const stay = left > 0 ? [`${formatCount(left, locale)} stay in the branch.`] : [];
-		const names = runs.map(({ name }) => `“${name}”`).join(', ');
-		return [...figures, ...stay, ...(runs.length > 0 ? [`${names} ${runs.length === 1 ? 'is' : 'are'} being run in the plan.`] : [])].join(
-			' '
-		);
+		const started = runs.filter((each) => 'run' in each).map(({ name }) => `“${name}”`);
+		const run = started.length > 0 ? [`${started.join(', ')} ${started.length === 1 ? 'is' : 'are'} being run in the plan.`] : [];
+		const faults = runs.flatMap((each) => ('fault' in each ? [`“${each.name}” is not run: ${each.fault}`] : []));
+		return [...figures, ...stay, ...run, ...faults].join(' ');
 	}
 </script>
 
