@@ -77,6 +77,7 @@ async function house(pool: pg.Pool): Promise<Measure[]> {
 			named: [{ unit: unitKey([ids.GROUP!]), owner: osric.id, reviewers: [] }],
 			due: [],
 			remind: 0,
+			snapshots: 'never',
 			forms: [],
 			checks: 'bar',
 			compared: null,

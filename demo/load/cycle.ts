@@ -108,6 +108,7 @@ export async function loadRound(
 			{ depth: 2, on: day(5) }
 		],
 		remind: 2,
+		snapshots: 'never',
 		forms: forms.rows.map(({ id }) => id),
 		checks: 'warn',
 		compared: scenario.ids.get('BUD28')!,

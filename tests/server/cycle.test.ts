@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { snapshotsFor } from '../../src/lib/server/branch';
 import { countUpStructure } from '../../src/lib/server/database/structure-version';
 import { transaction } from '../../src/lib/server/database';
 import {
@@ -69,6 +70,7 @@ const definition = (more: Partial<RoundDefinition['settings']> = {}, name = 'Bud
 		named: [{ unit: unitKey([ids.get('GROUP')!]), owner: who.get('Osric')!.id, reviewers: [who.get('Maren')!.id] }],
 		due: [],
 		remind: 2,
+		snapshots: 'both',
 		forms: [],
 		checks: 'bar',
 		compared: null,
@@ -255,6 +257,10 @@ describe('a unit', () => {
 		// What its owner has typed in a unit beneath and not saved is that unit’s: it neither goes along nor bars.
 		expect(await move('Osric', group, 'submit')).toMatchObject({ kind: 'moved', saved: 0 });
 		expect(await drafted('Osric')).toBe(1);
+		// The round says so: of the whole a snapshot is kept, of what lies beneath none.
+		expect((await snapshotsFor(who.get('Osric')!, MODEL)).filter(({ through }) => through !== '')).toMatchObject([
+			{ name: 'Brinewater group, submitted', part: 'Brinewater group · Budget FY2028', through: 'Budget round: Brinewater group submitted' }
+		]);
 		const office = await unit('Booking office', 'Northgate Line');
 		expect((await unitView(who.get('Runa'), MODEL, { round, unit: office })).above).toEqual(['Northgate Line', 'Brinewater group']);
 		expect(await faultOf(move('Runa', office, 'reopen'))).toMatchObject({ status: 422 });

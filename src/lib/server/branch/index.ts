@@ -51,6 +51,7 @@ export {
 	deleteSnapshot,
 	partChoices,
 	snapshotFor,
+	snapshotOfMove,
 	snapshotOnly,
 	snapshotSchema,
 	snapshotsFor,

@@ -9,6 +9,7 @@ import { insertSnapshot } from '../database/snapshots';
 import { modelVersions } from '../database/structure-version';
 import { askEngine, askRunner } from '../engine';
 import { Fault, notAllowed, notFound } from '../fault';
+import { log } from '../log';
 import { takeSnapshotsBy } from '../runbook';
 import { requirePermission, type SignedIn } from '../session';
 import { branchFor } from './record';
@@ -53,6 +54,16 @@ export async function takeSnapshot(
 ): Promise<{ id: number; cells: number }> {
 	const taker = requirePermission(person, 'branch.write');
 	if (asked.branch !== null) await branchFor(taker, modelId, asked.branch);
+	return keepSnapshot(taker, modelId, asked, through);
+}
+
+/** Takes a snapshot that nobody asked for by hand: whoever does what it comes with need not be let to take any. */
+async function keepSnapshot(
+	taker: SignedIn,
+	modelId: number,
+	asked: z.infer<typeof snapshotSchema>,
+	through: string
+): Promise<{ id: number; cells: number }> {
 	const versions = await modelVersions(pool(), modelId);
 	const branch = asked.branch === null ? undefined : await branchVersion(pool(), asked.branch);
 	const part = Object.fromEntries(Object.entries(asked.part).map(([dimension, members]) => [Number(dimension), members]));
@@ -191,6 +202,22 @@ takeSnapshotsBy(async (person, modelId, { called, part, through, branch }) => {
 		throw error;
 	}
 });
+
+/**
+ * Takes a snapshot of what somebody submits or approves, under a name that is free. What keeps it from being taken is
+ * noted in the log: the move stands.
+ */
+export async function snapshotOfMove(
+	mover: SignedIn,
+	modelId: number,
+	{ called, part, through }: { called: string; part: Record<number, number[]>; through: string }
+): Promise<void> {
+	try {
+		await keepSnapshot(mover, modelId, { name: await freeName(modelId, called.slice(0, 70)), purpose: '', part, branch: null }, through);
+	} catch (error) {
+		log.warn({ err: error, through }, 'a snapshot was not taken');
+	}
+}
 
 async function freeName(modelId: number, called: string): Promise<string> {
 	const found = await pool().query<{ name: string }>('SELECT lower(name) AS name FROM snapshot WHERE model_id = $1', [modelId]);

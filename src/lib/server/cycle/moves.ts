@@ -8,6 +8,7 @@ import { lockModel } from '../database/change-set';
 import { countUpStructure } from '../database/structure-version';
 import type { UnitMoved } from '../engine';
 import { Fault, notAllowed, notFound } from '../fault';
+import { snapshotOfMove } from '../branch';
 import { draftsWithin, saveWithin } from '../form';
 import { freezeAfter } from '../locks';
 import { requirePermission, type SignedIn } from '../session';
@@ -104,7 +105,30 @@ export async function moveUnits(person: SignedIn | undefined, modelId: number, a
 		}
 	}
 	if (results.some(({ kind }) => kind === 'moved')) await freezeAfter(modelId);
+	for (const result of results) if (result.kind === 'moved') await takeSnapshot(mover, modelId, asked, result);
 	return { results };
+}
+
+/** Keeps what a unit at the top is submitted or approved with, where its round says so. */
+async function takeSnapshot(
+	mover: SignedIn,
+	modelId: number,
+	{ round: roundId, move }: UnitsToMove,
+	{ id, state }: { id: number; state: UnitState }
+): Promise<void> {
+	const what = move === 'submit' ? 'submitted' : move === 'approve' && state === 'approved' ? 'approved' : undefined;
+	if (!what) return;
+	const round = await readRound(pool(), modelId, roundId);
+	if (round.settings.snapshots !== 'both' && round.settings.snapshots !== what) return;
+	const unit = unitOf(await readUnits(pool(), roundId), id);
+	if (unit.parent !== null) return;
+	const found = await pool().query<{ dimension: number; member: number }>(
+		'SELECT dimension_id AS dimension, id AS member FROM member WHERE id = ANY ($1)',
+		[[...unit.members, round.scenario]]
+	);
+	const part: Record<number, number[]> = {};
+	for (const { dimension, member } of found.rows) part[dimension] = [member];
+	await snapshotOfMove(mover, modelId, { called: `${unit.name}, ${what}`, part, through: `${round.name}: ${unit.name} ${what}` });
 }
 
 async function moveOne(mover: SignedIn, modelId: number, id: number, asked: UnitsToMove): Promise<MoveResult> {

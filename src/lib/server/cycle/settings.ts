@@ -25,6 +25,8 @@ export const settingsSchema = z.object({
 	due: z.array(z.object({ depth: z.int().min(0).max(20), on: day })).max(20),
 	/** Days before it is due on which an owner is reminded. */
 	remind: z.int().min(0).max(30).default(2),
+	/** When a snapshot is taken of a unit at the top. */
+	snapshots: z.enum(['never', 'submitted', 'approved', 'both']).default('never'),
 	/** Forms (ids) to fill. */
 	forms: z.array(z.int()).max(30),
 	/** Whether a check that does not hold bars a submission or warns. */

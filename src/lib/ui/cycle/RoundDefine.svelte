@@ -19,7 +19,13 @@
 	// svelte-ignore state_referenced_locally
 	let draft = $state<RoundDefinition>(
 		round
-			? { name: round.name, scenario: round.scenario, from: round.from, to: round.to, settings: round.settings }
+			? {
+					name: round.name,
+					scenario: round.scenario,
+					from: round.from,
+					to: round.to,
+					settings: { ...round.settings, snapshots: round.settings.snapshots ?? 'never' }
+				}
 			: {
 					name: first ? `${first.name}, first round` : '',
 					scenario: first?.id ?? 0,
@@ -39,6 +45,7 @@
 						named: [],
 						due: [],
 						remind: 2,
+						snapshots: 'never',
 						forms: [],
 						checks: 'bar',
 						compared: null,
@@ -264,6 +271,13 @@
 				max="30"
 				bind:value={draft.settings.remind}
 			/></label
+		>
+		<label class="field"
+			>A snapshot of the whole is taken<select class="select select-sm" bind:value={draft.settings.snapshots}
+				><option value="never">never</option><option value="submitted">when it is submitted</option><option value="approved"
+					>when it is approved</option
+				><option value="both">when it is submitted, and when it is approved</option></select
+			></label
 		>
 		<label class="field"
 			>Instructions<textarea class="textarea textarea-sm" rows="4" maxlength="20000" bind:value={draft.settings.instructions}
