@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { recordOf } from '$lib/core';
+	import { originModeOf, recordOf } from '$lib/core';
 	import type { StepDraft } from '$lib/server/runbook';
 	import ArrowDown from '@lucide/svelte/icons/arrow-down';
 	import ArrowUp from '@lucide/svelte/icons/arrow-up';
@@ -100,7 +100,7 @@
 	{#if unlimited !== undefined}<SliceFields
 			{desk}
 			slice={step.limits}
-			title="Writes only in"
+			title={originModeOf(step) ? 'Writes only in' : 'Only in'}
 			whole={unlimited}
 			onchange={(limits) => desk.changeStep({ limits })}
 		/>{/if}

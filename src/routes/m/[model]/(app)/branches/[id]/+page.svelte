@@ -51,8 +51,8 @@
 </script>
 
 <main class="min-h-0 overflow-auto px-4.5 pt-3.5 pb-6">
-	<div class="flex items-start gap-4">
-		<div class="grow">
+	<div class="flex flex-wrap items-start gap-x-4 gap-y-2">
+		<div class="min-w-80 grow basis-0">
 			<h1 class="text-xl font-semibold tracking-tight">{branch.name}</h1>
 			{#if branch.purpose}<p class="text-soft">{branch.purpose}</p>{/if}
 			<p class="text-soft text-[13px]">
@@ -69,7 +69,7 @@
 					: ''}
 			</p>
 		</div>
-		<div class="flex shrink-0 flex-wrap justify-end gap-2">
+		<div class="flex flex-wrap gap-2">
 			{#if branch.state !== 'dropped'}
 				{#if isHere}<a class="btn btn-sm btn-primary" href={at('/forms')}>Open a form in it</a>
 				{:else}<a class="btn btn-sm btn-primary" href={atBranch(branch.id, `/branches/${branch.id}`)}>Go into it</a>{/if}
