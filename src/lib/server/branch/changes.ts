@@ -163,6 +163,9 @@ export async function mergeBranch(
 	const merger = requirePermission(requirePermission(person, 'branch.merge'), 'form.enter');
 	const { id } = filter;
 	const asked = await askedOf(merger, modelId, filter);
+	const ask = await askerFor(id);
+	// A thread that has to begin does so before everybody waits for the plan's lock.
+	await ask(modelId, 'ready', { revision: (await modelVersions(pool(), modelId)).revision });
 	let standing: Awaited<ReturnType<typeof standingRuns>> = [];
 	const outcome = await transaction(async (client): Promise<MergeOutcome> => {
 		const revision = await lockModel(client, modelId);
@@ -170,7 +173,6 @@ export async function mergeBranch(
 		const branch = await keptBy(client, merger, modelId, id);
 		if (branch.state !== 'open')
 			throw new Fault(409, 'branch closed', branch.state === 'frozen' ? 'Open it again before it is merged.' : whyNotWork(merger, branch));
-		const ask = await askerFor(id);
 		const plan = await ask(modelId, 'planMerge', {
 			revision,
 			structure: await structureVersion(client, modelId),
@@ -182,7 +184,8 @@ export async function mergeBranch(
 		});
 		if (plan.movedCount > 0) return { kind: 'moved', moved: plan.moved, count: plan.movedCount };
 		if (plan.refused.length > 0) return { kind: 'refused', refused: plan.refused.slice(0, 200), count: plan.refused.length };
-		const left = (branch.cells ?? 0) - plan.places.length - plan.alike;
+		// Who reads a part cannot tell whether it was all of it: the branch stays open then.
+		const left = branch.cells === null ? null : branch.cells - plan.places.length - plan.alike;
 		standing = left === 0 ? await standingRuns(client, id) : [];
 		if (standing.length > 0) requirePermission(merger, 'rule.run');
 		if (plan.cells === 0) {
@@ -207,7 +210,7 @@ export async function mergeBranch(
 				plan.places.map(({ held, shows, ...each }) => ({ ...each, value: held, seen: shows })),
 				plan.width
 			);
-		return { kind: 'merged', revision: posted, cells: plan.cells, left, runs: [] };
+		return { kind: 'merged', revision: posted, cells: plan.cells, left: left ?? 0, runs: [] };
 	});
 	if (outcome.kind !== 'merged') return outcome;
 	if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });

@@ -21,8 +21,6 @@ export interface Branch {
 	copiedFrom: string;
 	droppedAt: string | null;
 	version: number;
-	/** Runs whose results stand in it. */
-	runs: number;
 	/** Cells typed in it; null for who reads a part of the model: how much there is beside that is not theirs to know. */
 	cells: number | null;
 	/** What people have typed in it and not saved. */
@@ -46,7 +44,6 @@ const BRANCH = `SELECT b.id, b.name, b.purpose, b.state, b.due::text AS due, b.e
 	CASE WHEN m.id IS NOT NULL THEN json_build_object('id', m.id, 'name', m.name) END AS "madeBy",
 	coalesce((SELECT json_agg(json_build_object('id', p.id, 'name', p.name, 'may', x.may) ORDER BY p.name) FROM branch_person x JOIN person p ON p.id = x.person_id WHERE x.branch_id = b.id), '[]') AS people,
 	(SELECT coalesce(sum(cardinality(array_remove(s.versions, NULL))), 0)::integer FROM branch_series s JOIN origin o ON o.id = s.origin_id AND o.mode = 'entry' WHERE s.branch_id = b.id) AS cells,
-	(SELECT count(DISTINCT x.run_id)::integer FROM branch_result x WHERE x.branch_id = b.id) AS runs,
 	coalesce((SELECT json_agg(json_build_object('name', p.name, 'cells', n.cells) ORDER BY p.name) FROM (SELECT d.person_id, count(*)::integer AS cells FROM draft d
 		JOIN draft_cell e ON e.draft_id = d.id WHERE d.branch_id = b.id GROUP BY d.person_id) n JOIN person p ON p.id = n.person_id), '[]') AS drafts,
 	c.at AS "changedAt", doer(c.person_id, c.acting_id) AS "changedBy", c.words AS "changedWords"

@@ -39,7 +39,6 @@ import { branchFor, branchHere, whyNotWork } from './record';
 /** A run made in a branch. */
 export interface RunInBranch {
 	id: number;
-	runbook: number | null;
 	name: string;
 	person: string | null;
 	at: string;
@@ -49,8 +48,6 @@ export interface RunInBranch {
 	stands: boolean;
 	/** Whether something it read has changed since. */
 	outOfDate: boolean;
-	/** What was answered when it was asked. */
-	answers: Answers;
 }
 
 const MOST_RUNS = 60;
@@ -58,7 +55,7 @@ const MOST_RUNS = 60;
 /** The runs of a branch, the latest first. */
 export async function readBranchRuns(person: SignedIn, branch: number): Promise<RunInBranch[]> {
 	const found = await pool().query<Omit<RunInBranch, 'at'> & { at: Date }>(
-		`SELECT r.id, r.runbook_id AS runbook, r.name, p.name AS person, r.at, r.state, r.words, r.out_of_date AS "outOfDate", r.answers,
+		`SELECT r.id, r.name, p.name AS person, r.at, r.state, r.words, r.out_of_date AS "outOfDate",
 			EXISTS (SELECT FROM branch_result x WHERE x.branch_id = r.branch_id AND x.run_id = r.id) AS stands
 		FROM run r LEFT JOIN person p ON p.id = r.person_id WHERE r.branch_id = $1 ORDER BY r.id DESC LIMIT $2`,
 		[branch, MOST_RUNS]

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { readAccessRules } from '../access';
 import { actingNow } from '../acting';
 import { pool, transaction } from '../database';
-import { branchVersion } from '../database/branch-series';
+import { branchVersion, SEES_BRANCH } from '../database/branch-series';
 import { addressDimensions } from '../database/definitions';
 import { insertSnapshot } from '../database/snapshots';
 import { modelVersions } from '../database/structure-version';
@@ -152,18 +152,11 @@ const asSnapshot = (person: SignedIn, { takenAt, dimensions: _, ...row }: Row): 
 
 /** The snapshots somebody may look at, the latest first: those of the plan, and of branches they may look at. */
 export async function snapshotsFor(person: SignedIn, modelId: number): Promise<Snapshot[]> {
-	const found = await pool().query<Row>(`${SNAPSHOT} WHERE s.model_id = $1 ORDER BY s.id DESC`, [modelId]);
-	const branches = new Map<number, boolean>();
-	for (const { branch } of found.rows)
-		if (branch && !branches.has(branch.id))
-			branches.set(
-				branch.id,
-				await branchFor(person, modelId, branch.id).then(
-					() => true,
-					() => false
-				)
-			);
-	return found.rows.filter(({ branch }) => !branch || branches.get(branch.id)).map((row) => asSnapshot(person, row));
+	const found = await pool().query<Row>(
+		`${SNAPSHOT} WHERE s.model_id = $1 AND (s.branch_id IS NULL OR ${SEES_BRANCH('s.branch_id', '$2', '$3')}) ORDER BY s.id DESC`,
+		[modelId, person.id, person.permissions.includes('branch.merge')]
+	);
+	return found.rows.map((row) => asSnapshot(person, row));
 }
 
 /** A snapshot somebody may look at. @throws Fault 404; 409 where their rights cannot be held against what it holds */

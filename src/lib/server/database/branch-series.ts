@@ -94,6 +94,21 @@ export async function writeBranch(
 		words,
 		cells.length
 	]);
+	for (let from = 0; from < cells.length; from += CELLS_AT_ONCE)
+		await writeCells(client, branch, version, cells.slice(from, from + CELLS_AT_ONCE), width);
+	return version;
+}
+
+/** Cells that are put together at once: others wait for this thread. */
+const CELLS_AT_ONCE = 10_000;
+
+async function writeCells(
+	client: pg.PoolClient,
+	branch: number,
+	version: number,
+	cells: readonly BranchCell[],
+	width: number
+): Promise<void> {
 	const keyOf = ({ origin, year, address }: Pick<BranchCell, 'origin' | 'year' | 'address'>) => `${origin} ${year} ${address.join(' ')}`;
 	const series = new Map<string, BranchSeries>();
 	for (const { origin, year, address } of cells) {
@@ -143,7 +158,6 @@ export async function writeBranch(
 			version
 		]
 	);
-	return version;
 }
 
 /** What a run leaves in a branch. */

@@ -72,7 +72,7 @@ export interface RunPlan {
 	/** What would show at each cell whose figure changes, ids; where that was asked for. Null: nothing. */
 	figures?: TrialFigure[];
 	/** Of a run in a branch: what the branch is to hold; left out of a preview. */
-	inBranch?: BranchRun;
+	inBranch?: BranchRun | undefined;
 }
 
 /** What a run leaves in a branch. */
@@ -144,7 +144,7 @@ export interface WhyNotWriteAsk {
 /** Series that cross to the server at once. */
 const MOST_SERIES = 400_000;
 
-/** Cells whose figure a run changes in a branch at most: they are stored one by one. */
+/** Cells a branch holds of a run at most: they are stored one by one. */
 const MOST_CELLS_IN_BRANCH = 300_000;
 
 /** Computing looks up this often whether it shall end. */
@@ -195,12 +195,14 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 		}
 	});
 	if (layer && !ask.preview) {
-		if (result.cells > MOST_CELLS_IN_BRANCH) return { ...NOTHING, revision, faults: [], isTooLarge: true };
+		const left = inBranch(cube, layer, result);
 		return {
 			...told(model, ask, result, revision),
+			// Also what came to the same is held.
+			isTooLarge: left.cells.length > MOST_CELLS_IN_BRANCH,
 			reads: [...result.reads],
 			snapshots: snapshotsOf(model, ask, variables),
-			inBranch: inBranch(cube, layer, result)
+			inBranch: left
 		};
 	}
 	const figures: TrialFigure[] = [];
@@ -378,6 +380,7 @@ export async function planRun(engine: ModelEngine, ask: PlanRunAsk): Promise<Run
 		const draft = ask.draftOf === undefined ? undefined : await PersonDraft.read(database, base, ask.draftOf, ask.branch?.id);
 		const plan = inCopy(cube, layer, () => onDraft(cube, draft?.overlay, () => planOf(cube, engine.locks, engine.revision, ask, layer)));
 		// What the plan shows, now that the branch is off it again.
+		if (plan.isTooLarge) return { ...plan, inBranch: undefined };
 		for (const cell of plan.inBranch?.cells ?? []) cell.seen = cube.read(toOrdinals(cube.model, cell.address)!, cell.year, cell.position);
 		return plan;
 	} catch (error) {
