@@ -28,6 +28,7 @@ import {
 	TRIES,
 	truthOfRun,
 	underControl,
+	type RunControl,
 	type RunPayload
 } from '../runbook';
 import { answersSchema } from '../runbook/schema';
@@ -236,14 +237,7 @@ async function carryOut(
 	person: SignedIn,
 	modelId: number,
 	runbook: StoredRunbook,
-	{
-		run,
-		answers,
-		branch,
-		part,
-		control,
-		signal
-	}: Parameters<Parameters<typeof underControl>[3]>[2] & { run: number; answers: Answers; branch: number }
+	{ run, answers, branch, part, control, signal }: RunControl & { run: number; answers: Answers; branch: number }
 ): Promise<string> {
 	const definition = await definitionNow(modelId, runbook, part);
 	for (let tries = 1; ; tries++) {

@@ -4,7 +4,8 @@ import { modelVersions } from '../database/structure-version';
 import { askEngine } from '../engine';
 import { requirePermission, type SignedIn } from '../session';
 import { readStored } from './read';
-import { missingAnswer, planFor, stepsOfDraft, type PreviewAsk } from './start';
+import { planFor, stepsOfDraft, type PreviewAsk } from './plan';
+import { missingAnswer } from './start';
 
 /** Something to look at before a run. */
 export interface CheckFinding {

@@ -7,24 +7,20 @@ export { deletePreset, savePreset, usesOfPreset, type Preset, type PresetUse } f
 export { checkFreshness } from './freshness';
 export { flowOfRunbook, flowSchema } from './flow';
 export { checkBeforeRun, type CheckFinding } from './check';
+export { figuresOnDraft, lastAnswers, runRunbook, startRun } from './start';
+export { planFor, previewRun, runSchema } from './plan';
 export {
 	definitionNow,
-	figuresOnDraft,
-	lastAnswers,
-	planFor,
-	previewRun,
 	refuseFaults,
 	runInWords,
-	runRunbook,
-	runSchema,
-	startRun,
 	takeSnapshots,
 	takeSnapshotsBy,
 	TRIES,
 	truthOfRun,
 	underControl,
+	type RunControl,
 	type RunPayload
-} from './start';
+} from './carry-out';
 export type { RunbookDraft, StepDraft } from './schema';
 export { cellsOfProof, provenCellsSchema, tieOutGrid, tieOutWorkbook } from './tie-out';
 export { traceFigure, traceSchema } from './trace';

@@ -14,7 +14,7 @@ import {
 } from '$lib/server/runbook';
 import { runbookSchema } from '$lib/server/runbook/schema';
 import { runbookScheduleSchema } from '$lib/server/runbook/schedule';
-import { previewSchema, runSchema } from '$lib/server/runbook/start';
+import { previewSchema, runSchema } from '$lib/server/runbook/plan';
 
 const nothing = z.object({});
 
