@@ -384,6 +384,21 @@ describe('what makes a difference', () => {
 		// The other way round, and with itself.
 		expect((await parts({ dimension: account, from: `b${id}`, to: 'plan' })).parts).toEqual([['Revenue', -500]]);
 		expect((await parts({ from: 'plan', to: 'plan' })).parts).toEqual([]);
+		// More cost is less contribution, in the currency that is asked for: by its weight in the tree, at the rates of each month.
+		const dear = await made();
+		const there = await within(osric, dear);
+		const [april, may] = await Promise.all(['Apr 2027', 'May 2027'].map((column) => shown(osric, 'Shop goods', column)));
+		await type(there, 'Shop goods', 'Apr 2027', String((april ?? 0) + 700));
+		await type(there, 'Shop goods', 'May 2027', String((may ?? 0) + 300));
+		await save(there);
+		const inEuros = { ...choices(), currency: 'EUR' };
+		const local = await parts({ to: `b${dear}`, dimension: account });
+		expect(local.parts).toEqual([['Goods sold onboard', -1_000]]);
+		const euros = await parts({ to: `b${dear}`, dimension: account, choices: inEuros });
+		expect([euros.lines[0]!.part, euros.addsUp]).toEqual([expect.closeTo(euros.after! - euros.before!, 6), true]);
+		expect(Math.round(euros.lines[0]!.part)).not.toBe(-1_000);
+		const byHalf = await parts({ to: `b${dear}`, dimension: period, choices: inEuros });
+		expect([byHalf.lines[0]!.part, byHalf.addsUp]).toEqual([expect.closeTo(euros.lines[0]!.part, 6), true]);
 		// A ratio is no sum of its months.
 		const share = await parts({ row: form.rows.findIndex(({ label }) => label === 'Contribution margin'), dimension: period });
 		expect(share.addsUp).toBe(false);

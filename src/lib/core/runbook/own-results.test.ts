@@ -1,6 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
+import { Reader } from '../cube';
 import { buildModel, BranchWorld, RunbookWorld, type Book } from '../testing';
+import { at as object, share, world as shared } from '../testing/allocation-world';
 
 const ENTRY = 1;
 const LOAD = 2;
@@ -107,6 +109,62 @@ describe('a run in a branch', () => {
 		const isAmber = (address: Int32Array) => address[2] === world.address(...at('X', 'Amber'))[2];
 		branch.run(twice(world, 3), {}, { whyNot: (address) => (isAmber(address) ? 'closed' : undefined) });
 		expect([x(branch), x(branch, APRIL, 'Amber')]).toEqual([150, 100]);
+	});
+
+	test('an allocation: 200 and 3,000 NOK shared evenly there, 100 here; with 60 shared here later, still 100 and 1,500 there', () => {
+		const world = shared([
+			[object('Pool'), 100],
+			[object('Pool', 'Dues', { entity: 'Skerry' }), 1_000]
+		]);
+		const branch = new BranchWorld(world);
+		const step: Book = { id: 1, steps: [share([{ receivers: { Object: ['A', 'B'] } }])] };
+		world.run(step);
+		branch.write(LOAD, object('Pool'), APRIL, 200);
+		branch.write(LOAD, object('Pool', 'Dues', { entity: 'Skerry' }), APRIL, 3_000);
+		branch.run(step);
+		const all = ['Pool', 'A', 'B'];
+		const shownBy = (of: RunbookWorld | BranchWorld, entity = 'Amber') =>
+			all.map((code) => of.read(object(code, 'Dues', { entity }), APRIL));
+		expect([shownBy(world), shownBy(branch), shownBy(branch, 'Skerry')]).toEqual([
+			[0, 50, 50],
+			[0, 100, 100],
+			[0, 1_500, 1_500]
+		]);
+		world.write(LOAD, object('Pool'), APRIL, 60);
+		world.run(step);
+		for (const code of all) branch.refresh(object(code), APRIL);
+		expect([shownBy(world), shownBy(branch)]).toEqual([
+			[0, 30, 30],
+			[0, 100, 100]
+		]);
+		// Run once more it holds nothing anew; cleared, the pool is whole again.
+		expect(branch.run(step)).toEqual([]);
+		branch.run(step, {}, { clears: true });
+		expect(shownBy(branch)).toEqual([200, Number.NaN, Number.NaN]);
+	});
+
+	test('a fact of the year and one of all time: 7 and 3 there, whatever the base sets, in another year its 9', () => {
+		const world = shared([]);
+		const branch = new BranchWorld(world);
+		const facts = (target: number, period: string, id = 1): Book =>
+			book(
+				world,
+				`within scenario: Plan, entity: Amber, Object: A, Channel: None, period: "${period}"\n  Target = ${target} everywhere\n  Berths = 3 everywhere\nend`,
+				id
+			);
+		branch.run(facts(7, APRIL));
+		world.run(facts(9, APRIL));
+		const [target, berths] = ['Target', 'Berths'].map((account) => world.address(...object('A', account)));
+		const { layer } = branch;
+		const inYear = (year: number) => {
+			layer.refresh(target!, year, 0);
+			return new Reader(world.cube, [layer]).read(target!, year, 0);
+		};
+		layer.refresh(berths!, 0, 0);
+		const { year } = world.place(APRIL);
+		expect([inYear(year), new Reader(world.cube, [layer]).read(berths!, 0, 0)]).toEqual([7, 3]);
+		world.run(facts(9, '2027-04'));
+		expect(new Reader(world.cube, [branch.layer]).read(target!, year + 1, 0)).toBe(9);
 	});
 
 	test('in any order of things is a full copy: the base’s changes first, then the branch’s own, its runs at the end', () => {

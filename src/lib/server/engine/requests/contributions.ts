@@ -74,12 +74,14 @@ export async function contributions(engine: ModelEngine, ask: ContributionsAsk):
 		const children = childrenIn(model, figure, dimension);
 		const [was, is] = readers.map((reader) => valuesOf(model, reader, figure, currency, { dimension, children }));
 		const of = model.dimension(dimension)!;
+		// In an alternate group its own weights count.
+		const { weight } = of.treeOf(memberIn(model, figure, dimension));
 		return children.flatMap((ordinal, at) => {
 			const [one, other] = [was![at]!, is![at]!];
 			const difference = (isEmpty(other) ? 0 : other) - (isEmpty(one) ? 0 : one);
 			if (Math.abs(difference) <= 1e-9 * Math.max(Math.abs(one) || 0, Math.abs(other) || 0)) return [];
 			const { id, name } = of.member(ordinal);
-			return [{ member: id, name, before: orNull(one), after: orNull(other), part: difference * (of.tree.weight[ordinal] ?? 1) }];
+			return [{ member: id, name, before: orNull(one), after: orNull(other), part: difference * weight[ordinal]! }];
 		});
 	};
 	const all = new Map(
@@ -136,10 +138,15 @@ function lookCloser(model: Model, figure: Figure, id: number, member: number): v
 	else figure.members[axis] = ordinal;
 }
 
-function childrenIn(model: Model, { members, period }: Figure, id: number): readonly number[] {
+/** The member (ordinal) a figure stands at in a dimension. */
+function memberIn(model: Model, { members, period }: Figure, id: number): number {
 	const dimension = model.dimension(id)!;
-	const own = dimension === model.periods.dimension ? period : members[model.dimensions.indexOf(dimension)]!;
-	return dimension.treeOf(own).children(own);
+	return dimension === model.periods.dimension ? period : members[model.dimensions.indexOf(dimension)]!;
+}
+
+function childrenIn(model: Model, figure: Figure, id: number): readonly number[] {
+	const own = memberIn(model, figure, id);
+	return model.dimension(id)!.treeOf(own).children(own);
 }
 
 /** A figure as a reader sees it, or those of members of one dimension in its place. */
