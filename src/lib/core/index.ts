@@ -9,6 +9,7 @@ export * from './dimension';
 export * from './entry';
 export * from './form';
 export * from './formula';
+export * from './insight';
 export * from './mapping';
 export * from './model';
 export * from './number';

@@ -3,6 +3,7 @@ import { branchNaming } from './branch/naming';
 import { roundNaming } from './cycle/naming';
 import type { NamesMembers } from './definition/naming';
 import { besideNaming, draftNaming, formNaming } from './form/naming';
+import { boardNaming } from './insight/naming';
 import { importNaming } from './import/naming';
 import { runbookNaming } from './runbook/naming';
 import { choiceNaming, factsNaming, formulaNaming, numberNaming } from './structure/naming';
@@ -10,6 +11,7 @@ import { choiceNaming, factsNaming, formulaNaming, numberNaming } from './struct
 /** Every subject that names members, in the order in which uses are told. A new one is added here, and nowhere else. */
 export const SUBJECTS: readonly NamesMembers[] = [
 	formNaming,
+	boardNaming,
 	importNaming,
 	accessNaming,
 	factsNaming,

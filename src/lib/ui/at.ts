@@ -4,7 +4,7 @@ import { page } from '$app/state';
 const OF_NO_MODEL = new Set(['/api/theme', '/api/locale', '/api/marks']);
 
 /** Pages that show a branch; the others show the plan, and leading there leaves the branch. */
-const IN_BRANCH = /^\/(forms(?!\/new|\/[^/?]+\/design)|branches|desk|account)/;
+const IN_BRANCH = /^\/(forms(?!\/new|\/[^/?]+\/design)|branches|insight|desk|account)/;
 
 /** The address of a page, or of a request (`/api/…`), in the model this page is in, and its branch: every address names them. */
 export function at(path: string): string {

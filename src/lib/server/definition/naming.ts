@@ -22,6 +22,7 @@ export interface Use {
 		| 'choice'
 		| 'draft'
 		| 'branch'
+		| 'board'
 		/** In models that whoever asks learns nothing of. */
 		| 'elsewhere';
 	name: string;

@@ -19,7 +19,7 @@ const MOST_COLUMNS = 4;
 /** Opens the forms that have checks, one after the other, and tells how they stand. For who keeps the structure. */
 export async function readChecks(person: SignedIn | undefined, modelId: number): Promise<{ forms: FormChecks[]; more: number }> {
 	const reader = requirePermission(person, 'structure.write');
-	const checked = (await formsOf(pool(), modelId)).filter(({ layout }) => (layout.checks ?? []).length > 0);
+	const checked = (await formsOf(pool(), modelId, 'made')).filter(({ layout }) => (layout.checks ?? []).length > 0);
 	const forms: FormChecks[] = [];
 	for (const { code, name } of checked.slice(0, MOST_FORMS)) {
 		const { form } = await openForm(reader, modelId, code, { members: {} }, { most: 1 });

@@ -103,7 +103,7 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 		roles: (await pool().query<DesignDesk['roles'][number]>('SELECT id, name FROM role ORDER BY id')).rows,
 		people: (await pool().query<DesignDesk['people'][number]>('SELECT id, name, title FROM person ORDER BY name')).rows,
 		folders: (
-			await pool().query<{ folder: string }>("SELECT DISTINCT folder FROM form WHERE model_id = $1 AND folder <> '' ORDER BY folder", [
+			await pool().query<{ folder: string }>("SELECT DISTINCT folder FROM form WHERE model_id = $1 AND owner_id IS NULL AND folder <> '' ORDER BY folder", [
 				modelId
 			])
 		).rows.map(({ folder }) => folder),
@@ -119,7 +119,7 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 
 async function storedDesign(modelId: number, code: string): Promise<FormDesign> {
 	const found = await pool().query<Omit<FormDesign, 'layout'> & { layout: unknown }>(
-		'SELECT name, folder, description, instructions, roles, layout, version FROM form WHERE model_id = $1 AND code = $2',
+		'SELECT name, folder, description, instructions, roles, layout, version FROM form WHERE model_id = $1 AND code = $2 AND owner_id IS NULL',
 		[modelId, code]
 	);
 	const form = found.rows[0];

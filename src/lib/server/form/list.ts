@@ -14,7 +14,7 @@ export async function listForms(person: SignedIn | undefined, modelId: number): 
 	const reader = requirePermission(person, 'form.read');
 	return (
 		await pool().query<FormCard>(
-			`SELECT code, name, folder, description FROM form WHERE model_id = $1 AND ${SEEN_BY('$2', '$3')} ORDER BY folder, id`,
+			`SELECT code, name, folder, description FROM form WHERE model_id = $1 AND owner_id IS NULL AND ${SEEN_BY('$2', '$3')} ORDER BY folder, id`,
 			[modelId, reader.id, reader.permissions.includes('form.design')]
 		)
 	).rows;

@@ -3,12 +3,12 @@ import { mapMembers, membersNamed } from '../definition/layout-members';
 import { modelsOf } from '../definition/models';
 import { amongBy, type NamesMembers } from '../definition/naming';
 
-/** Layouts of forms. */
+/** Layouts of forms. Views of the explorer follow, and hold nothing back: what is gone from one, its owner sees. */
 export const formNaming: NamesMembers = {
 	uses: async (database, dimension, member) => {
 		const uses = [];
 		for (const { id, code } of await modelsOf(database, dimension))
-			for (const form of await formsOf(database, id))
+			for (const form of await formsOf(database, id, 'made'))
 				if (membersNamed(form.layout).has(member))
 					uses.push({ kind: 'form' as const, name: form.name, path: `/m/${code}/forms/${form.code}` });
 		return uses;
@@ -17,12 +17,12 @@ export const formNaming: NamesMembers = {
 		const asked = new Set(members);
 		const found = new Set<number>();
 		for (const { id } of await modelsOf(database, dimension))
-			for (const form of await formsOf(database, id)) for (const named of membersNamed(form.layout)) if (asked.has(named)) found.add(named);
+			for (const form of await formsOf(database, id, 'made')) for (const named of membersNamed(form.layout)) if (asked.has(named)) found.add(named);
 		return found;
 	},
 	replace: async (client, { dimension, from, to }) => {
 		for (const { id } of await modelsOf(client, dimension))
-			for (const form of await formsOf(client, id)) {
+			for (const form of await formsOf(client, id, 'all')) {
 				const layout = mapMembers(form.layout, (member) => (member === from ? to : member));
 				if (JSON.stringify(layout) !== JSON.stringify(form.layout))
 					await client.query('UPDATE form SET layout = $2 WHERE id = $1', [form.id, JSON.stringify(layout)]);

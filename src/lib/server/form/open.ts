@@ -140,10 +140,14 @@ async function withFirstChoices(modelId: number, layout: FormLayout): Promise<Fo
 	};
 }
 
-/** The condition under which a person (parameter) sees a form: one of its roles, or they make forms (parameter). */
+/**
+ * The condition under which a person (parameter) sees a form: one of its roles, or they make forms (parameter). A view of the
+ * explorer is its owner's, and everybody's when it is shared.
+ */
 export const SEEN_BY = (person: string, designs: string): string =>
-	`(${designs} OR roles = '{}' OR EXISTS (SELECT FROM person_role r
-		WHERE r.person_id = ${person} AND r.role_id = ANY (form.roles) AND (r.model_id IS NULL OR r.model_id = form.model_id)))`;
+	`CASE WHEN owner_id IS NOT NULL THEN owner_id = ${person} OR shared
+		ELSE ${designs} OR roles = '{}' OR EXISTS (SELECT FROM person_role r
+			WHERE r.person_id = ${person} AND r.role_id = ANY (form.roles) AND (r.model_id IS NULL OR r.model_id = form.model_id)) END`;
 
 async function draftSince(database: Database, { id, branch }: SignedIn, modelId: number): Promise<string | null> {
 	const found = await database.query<{ at: Date }>(`SELECT changed_at AS at FROM draft WHERE ${OF_BRANCH}`, [

@@ -53,7 +53,10 @@ const AREAS: readonly (readonly [prefix: string, permissions: readonly Permissio
 	['/api/m/[model]/access', ['access.read', 'access.tokens']],
 	['/api/m/[model]/locks', ['access.read']],
 	['/api/m/[model]/cycle', ['cycle.read']],
-	['/api/m/[model]/branches', ['form.read']]
+	['/api/m/[model]/branches', ['form.read']],
+	['/api/m/[model]/views', ['form.read']],
+	['/api/m/[model]/boards', ['form.read']],
+	['/api/m/[model]/insight', ['form.read']]
 ];
 
 /** Stands for the route itself. */
@@ -149,6 +152,7 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 		...verbs('rule.run', 'asks', 'run', 'run-again', 'put-back-run'),
 		...verbs('branch.merge', 'merge', 'take-back')
 	},
+	'/api/m/[model]/views/[verb]': verbs('form.design', 'as-form'),
 	'/api/m/[model]/access/sheet': verbs('access.write', NO_VERB),
 	'/api/m/[model]/structure/package/[verb]': verbs('structure.write', 'compare', 'create', 'look', 'take-over')
 };
@@ -167,6 +171,8 @@ const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/account/[verb]': ['leave'],
 	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
 	'/api/m/[model]/branches/[verb]': ['changes', 'compare', 'contributions', 'asks', 'freshness'],
+	'/api/m/[model]/views/[verb]': ['select', 'branch'],
+	'/api/m/[model]/boards/[verb]': ['figures', 'comments'],
 	'/api/m/[model]/trace': [NO_VERB],
 	'/api/m/[model]/imports/[code]/[verb]': ['check'],
 	'/api/m/[model]/imports/cell': [NO_VERB],
@@ -204,7 +210,9 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 	],
 	'/api/m/[model]/runs/[id]/[verb]': ['read'],
 	'/api/m/[model]/forms/[code]/workbook': 'all',
-	'/api/m/[model]/branches/[verb]': 'all'
+	'/api/m/[model]/branches/[verb]': 'all',
+	'/api/m/[model]/views/[verb]': 'all',
+	'/api/m/[model]/boards/[verb]': 'all'
 };
 export const worksInBranch = (route: string | null, verb: string): boolean => {
 	const verbs = IN_BRANCH[route ?? ''];
@@ -212,7 +220,7 @@ export const worksInBranch = (route: string | null, verb: string): boolean => {
 };
 /** Pages that show a branch; the others show the plan. */
 export const showsBranch = (route: string | null): boolean =>
-	/^\/m\/\[model\]\/(\(app\)\/(forms(\/\[code\])?|branches(\/\[id\])?(\/\w+)?|desk|account)|print\/.*)$/.test(route ?? '');
+	/^\/m\/\[model\]\/(\(app\)\/(forms(\/\[code\])?|branches(\/\[id\])?(\/\w+)?|insight(\/.*)?|desk|account)|print\/.*)$/.test(route ?? '');
 
 /** How a person signs in, and how the application looks to them, is nobody else's, whoever takes their place. */
 export const isOwnSetting = (route: string | null, verb?: string): boolean =>

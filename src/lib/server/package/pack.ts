@@ -122,7 +122,7 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 	const usedSets = new Set(
 		definition.scenarios.flatMap(({ rateSet, laterRates }) => [rateSet, ...(laterRates ?? []).map((each) => each.rateSet)])
 	);
-	const forms = await formsOf(database, modelId);
+	const forms = await formsOf(database, modelId, 'made');
 	const rateSetNames = new Map(definition.rateSets.map(({ id, name }) => [id, name]));
 	for (const { layout } of forms) mapRateSets(layout, (set) => (usedSets.add(set), set));
 	// Through the format's own schema: keys come in its order, whoever wrote them.

@@ -99,7 +99,7 @@ export async function addDimension(
 			[modelId, made.id]
 		);
 		await widenModel(client, modelId, placing, shown);
-		for (const form of await formsOf(client, modelId)) {
+		for (const form of await formsOf(client, modelId, 'all')) {
 			const layout: FormLayout = { ...form.layout, pinned: [...form.layout.pinned, { dimension: made.id, member: shown }] };
 			await client.query('UPDATE form SET layout = $2 WHERE id = $1', [form.id, JSON.stringify(layout)]);
 		}
@@ -158,7 +158,7 @@ async function inWords(database: Database, definition: ModelDefinition, plan: Ax
 			.sort((one, other) => other.cells - one.cells),
 		rest: plan.rest.slice(0, MOST_NAMES),
 		moreRest: Math.max(0, plan.rest.length - MOST_NAMES),
-		forms: (await formsOf(database, definition.id)).length,
+		forms: (await formsOf(database, definition.id, 'all')).length,
 		shownAt: nameOf(plan, shownAt(plan)),
 		imports: imports.rows.map(({ name }) => name)
 	};

@@ -100,7 +100,7 @@ export async function deleteAttribute(
 		const dimension = await readDimension(client, modelId, dimensionCode);
 		const attribute = dimension.attributes.find((each) => each.name === attributeName);
 		if (!attribute) throw new Fault(404, 'not found', `There is no attribute ${attributeName}.`);
-		const used = await client.query<{ name: string }>('SELECT name FROM form WHERE layout::text LIKE $1 LIMIT 1', [
+		const used = await client.query<{ name: string }>('SELECT name FROM form WHERE owner_id IS NULL AND layout::text LIKE $1 LIMIT 1', [
 			`%"attribute": ${JSON.stringify(attributeName).replaceAll(/[%_\\]/g, '\\$&')}%`
 		]);
 		if (used.rows[0]) throw new Fault(409, 'still used', `The form “${used.rows[0].name}” selects by “${attributeName}”. Change it first.`);

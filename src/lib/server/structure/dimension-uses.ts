@@ -19,24 +19,27 @@ export async function narrowLayouts(
 	dimension: number
 ): Promise<{ id: number; name: string; was: FormLayout; becomes: FormLayout }[]> {
 	const others = <Part extends { dimension: number }>(parts: readonly Part[]) => parts.filter((part) => part.dimension !== dimension);
-	return (await formsOf(database, modelId)).map(({ id, name, layout }) => {
+	return (await formsOf(database, modelId, 'all')).map(({ id, name, isView, layout }) => {
 		const block = (each: FormLayout['rows'][number]): FormLayout['rows'][number] => {
 			if (each.kind !== 'cells') return each;
 			const parts = others(each.parts);
-			if (parts.length === 0 || layout.ownLines?.dimension === dimension)
+			// Somebody's view stops nobody: what it was laid out by is gone.
+			if (!isView && (parts.length === 0 || layout.ownLines?.dimension === dimension))
 				throw new Fault(409, 'still used', `The form “${name}” is laid out by this dimension. Change it first.`);
 			return { ...each, parts };
 		};
 		const becomes: FormLayout = {
 			...layout,
-			rows: layout.rows.map(block),
-			columns: layout.columns.map(block),
+			rows: layout.rows.map(block).filter(holdsLines),
+			columns: layout.columns.map(block).filter(holdsLines),
 			selectors: others(layout.selectors),
 			pinned: others(layout.pinned)
 		};
 		return { id, name, was: layout, becomes };
 	});
 }
+
+const holdsLines = (block: FormLayout['rows'][number]): boolean => block.kind !== 'cells' || block.parts.length > 0;
 
 /** @throws Fault naming what says something about the dimension, or would not hold without it */
 export async function refuseNamed(database: Database, definition: ModelDefinition, dimension: number): Promise<void> {

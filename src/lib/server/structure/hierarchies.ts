@@ -60,7 +60,7 @@ export async function renameHierarchy(
 			to
 		]);
 		for (const model of await modelsOf(client, dimension.id))
-			for (const form of await formsOf(client, model.id)) {
+			for (const form of await formsOf(client, model.id, 'all')) {
 				const layout = mapSelections(form.layout, dimension.id, (selection) =>
 					mapHierarchies(selection, (named) => (named === from ? to : named))
 				);
@@ -132,7 +132,7 @@ function groupsAlone({ members }: DimensionState, hierarchy: string): Set<number
 
 async function refuseSelectedBy(client: pg.PoolClient, dimension: LoadedDimension, hierarchy: string): Promise<void> {
 	for (const model of await modelsOf(client, dimension.id))
-		for (const form of await formsOf(client, model.id))
+		for (const form of await formsOf(client, model.id, 'made'))
 			mapSelections(form.layout, dimension.id, (selection) => {
 				if (hierarchiesNamed(selection).has(hierarchy))
 					throw new Fault(409, 'still used', `The form “${form.name}” selects by “${hierarchy}”. Change it first.`);

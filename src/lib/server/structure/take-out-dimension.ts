@@ -251,7 +251,7 @@ async function restoreLayouts(
 	{ layouts }: Kept,
 	pinned: { dimension: number; member: number }
 ): Promise<void> {
-	for (const { id, layout } of await formsOf(client, modelId)) {
+	for (const { id, layout } of await formsOf(client, modelId, 'all')) {
 		const known = layouts.find((each) => each.id === id);
 		const isAsLeft = known && isDeepStrictEqual(layoutSchema.parse(known.becomes), layout);
 		const next = isAsLeft ? known.was : { ...layout, pinned: [...layout.pinned, pinned] };

@@ -66,7 +66,7 @@ export async function readWiring(person: SignedIn | undefined, modelId: number):
 	await addImports(modelId, nodes, edges);
 	await addFormulas(modelId, nodes, edges, account);
 	await addRunbooks(modelId, nodes, edges, account);
-	for (const form of await formsOf(pool(), modelId)) {
+	for (const form of await formsOf(pool(), modelId, 'made')) {
 		const known = await pool().query<{ id: number; dimension: number }>(
 			'SELECT id, dimension_id AS dimension FROM member WHERE id = ANY ($1::integer[])',
 			[[...membersNamed(form.layout)]]

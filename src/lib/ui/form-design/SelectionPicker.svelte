@@ -24,8 +24,10 @@
 		dimension: number;
 		selection: Selection;
 		onchange: (selection: Selection) => void;
+		/** Where members are asked for. */
+		road?: '/api/form-design' | '/api/views';
 	}
-	let { desk, dimension, selection, onchange }: Props = $props();
+	let { desk, dimension, selection, onchange, road = '/api/form-design' }: Props = $props();
 
 	const TAKE = [
 		['this', 'the member itself'],
@@ -68,7 +70,7 @@
 		const asked = { dimension, selection, ...(selector && { chosen: selector.initial }) };
 		// A slow answer to an earlier selection must not stand over that to the present one.
 		let current = true;
-		void request<SelectedMembers>('/api/form-design/select', asked).then((reply) => {
+		void request<SelectedMembers>(`${road}/select`, asked).then((reply) => {
 			if (!reply.ok || !current) return;
 			given = reply.answer;
 			desk.know(reply.answer.members);
@@ -79,7 +81,7 @@
 	});
 
 	async function branch(of: number | null): Promise<TreeMember[]> {
-		const reply = await request<{ members: TreeMember[] }>('/api/form-design/branch', { dimension, of });
+		const reply = await request<{ members: TreeMember[] }>(`${road}/branch`, { dimension, of });
 		return reply.ok ? reply.answer.members : [];
 	}
 	async function toggle(member: TreeMember) {

@@ -448,9 +448,13 @@ export class FormSession {
 		if (details && asked === this.#inspection) this.details = details;
 	}
 
+	/** Everything about a cell, for once. */
+	detailsAt = (row: number, column: number): Promise<FigureDetails | undefined> =>
+		this.#post<FigureDetails>('inspect', { choices: this.choices, row, column });
+
 	/** Why nothing can be typed into a cell, in a sentence. */
 	async whyNot(row: number, column: number): Promise<string> {
-		const details = await this.#post<FigureDetails>('inspect', { choices: this.choices, row, column });
+		const details = await this.detailsAt(row, column);
 		return details?.verdict.reason || 'Nothing is typed into this cell.';
 	}
 

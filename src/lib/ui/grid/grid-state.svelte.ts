@@ -3,6 +3,7 @@ import { editableFigure, formatFigure, type FigureFormat } from '../figures/form
 import { fromClipboard, toClipboard } from './clipboard';
 import type { Entry, EntryOptions } from './form-session.svelte';
 import { alignBlock, type AlignedBlock } from './paste-block';
+import { sortedRows, type RowOrder } from './sorted-rows';
 import type { ShownForm } from './shown-form';
 
 export interface Place {
@@ -74,6 +75,8 @@ export class GridState {
 	/** Folded groups of columns, by the column they begin at. */
 	foldedGroups = $state.raw<Set<number>>(new Set());
 	hideEmptyRows = $state(false);
+	/** Rows in the order of a column's figures; as the form has them when undefined. */
+	order = $state.raw<RowOrder | undefined>(undefined);
 	hideEmptyColumns = $state(false);
 	/** What figures count in: 1,000 for thousands. */
 	scale = $state<1 | 1_000 | 1_000_000>(1);
@@ -92,15 +95,18 @@ export class GridState {
 
 	/** Rows that are neither hidden nor under a folded one. */
 	readonly visibleRows = $derived.by(() => {
-		const { rows, empty } = this.#session.form;
+		const { form } = this.#session;
+		const { rows, empty } = form;
 		const visible: number[] = [];
 		let hiddenBelow = Number.POSITIVE_INFINITY;
-		rows.forEach((row, index) => {
-			if (row.depth > hiddenBelow) return;
+		const { order } = this;
+		for (const index of order ? sortedRows(rows, (row) => form.value(row, order.column), order) : rows.keys()) {
+			const row = rows[index]!;
+			if (row.depth > hiddenBelow) continue;
 			hiddenBelow = this.folded.has(index) ? row.depth : Number.POSITIVE_INFINITY;
-			if (this.hiddenRows.has(index) || (this.hideEmptyRows && empty.rows.has(index))) return;
+			if (this.hiddenRows.has(index) || (this.hideEmptyRows && empty.rows.has(index))) continue;
 			visible.push(index);
-		});
+		}
 		return visible;
 	});
 	readonly #placeOfRow = $derived(new Map(this.visibleRows.map((row, place) => [row, place])));
@@ -250,6 +256,7 @@ export class GridState {
 	/** Keeps the focus inside the form when its lines have changed. */
 	clamp(): void {
 		const { rows, columns } = this.#form;
+		if (this.order && this.order.column >= columns.length) this.order = undefined;
 		const inside = ({ row, column }: Place): Place => ({
 			row: Math.max(0, Math.min(row, rows.length - 1)),
 			column: Math.max(0, Math.min(column, columns.length - 1))

@@ -5,6 +5,7 @@ import FormsIcon from '@lucide/svelte/icons/table-properties';
 import AccessIcon from '@lucide/svelte/icons/key-round';
 import CycleIcon from '@lucide/svelte/icons/refresh-cw';
 import BranchIcon from '@lucide/svelte/icons/split';
+import InsightIcon from '@lucide/svelte/icons/chart-spline';
 import RulesIcon from '@lucide/svelte/icons/list-checks';
 
 /** The areas of work that exist, in the order the work is done. An area without the permission is not shown. */
@@ -16,5 +17,6 @@ export const AREAS = [
 	{ path: '/rules', name: 'Rules', icon: RulesIcon, permission: 'rule.read' },
 	{ path: '/access', name: 'Access', icon: AccessIcon, permission: 'access.read' },
 	{ path: '/cycle', name: 'Cycle', icon: CycleIcon, permission: 'cycle.read' },
-	{ path: '/branches', name: 'What-if', icon: BranchIcon, permission: 'form.read' }
+	{ path: '/branches', name: 'What-if', icon: BranchIcon, permission: 'form.read' },
+	{ path: '/insight', name: 'Insight', icon: InsightIcon, permission: 'form.read' }
 ] as const;

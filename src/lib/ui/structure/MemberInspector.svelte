@@ -57,6 +57,7 @@
 		note: 'Beside figures',
 		draft: 'Draft',
 		branch: 'Branches',
+		board: 'Board',
 		elsewhere: 'Elsewhere'
 	};
 

@@ -26,6 +26,7 @@ import { results } from './results';
 import { planRun, whyNotWrite } from './run';
 import { snapshotForm, takeSnapshot } from './snapshot';
 import { seekGoal, tryValues } from './tryout';
+import { why } from './why';
 import { whyCell, whyCells } from './why-cell';
 import { traceBack, traceForward } from './trace';
 import { unitFigures, unitMoved, unitProgress } from './unit-figures';
@@ -84,6 +85,7 @@ export const REQUESTS = {
 	unitMoved,
 	unitProgress,
 	vocabulary,
+	why,
 	whyCell,
 	whyCells,
 	whyNotWrite

@@ -1,4 +1,4 @@
-import { compileQuery, expandForm, QueryFault, selectMembers, type FormLayout, type Model, type Selection } from '../../../core';
+import { compileQuery, expandForm, QueryFault, selectMembers, type AccessRules, type FormLayout, type Model, type Selection } from '../../../core';
 import { FormFault } from '../form-fault';
 import { FormView } from '../form-view';
 import type { ModelEngine } from '../model-engine';
@@ -9,6 +9,8 @@ export interface SelectAsk {
 	selection: Selection;
 	chosen: number | undefined;
 	structure: number;
+	/** Whose eyes it is seen with; everything when left out. */
+	rules?: AccessRules;
 }
 
 export interface TreeMember {
@@ -48,26 +50,35 @@ export function lookAtLayout(model: Model, layout: FormLayout): { faults: string
 }
 
 /** The members a selection gives today, for what a reader would have chosen. */
-export async function select({ model }: ModelEngine, { dimension: id, selection, chosen }: SelectAsk): Promise<SelectedMembers> {
+export async function select(engine: ModelEngine, { dimension: id, selection, chosen, rules }: SelectAsk): Promise<SelectedMembers> {
+	const { model } = engine;
 	const dimension = model.dimension(id);
 	if (!dimension) return { count: 0, members: [] };
 	const found = selectMembers(dimension, selection, {
 		chosen: chosen === undefined ? undefined : dimension.ordinal(chosen),
 		variables: model.variables
-	});
+	}).filter(seenBy(engine, id, rules));
 	return { count: found.length, members: found.slice(0, MOST_NAMED).map((ordinal) => treeMember(model, id, ordinal)) };
 }
 
 /** The members under one, or those at the top. */
 export async function branch(
-	{ model }: ModelEngine,
-	{ dimension: id, of }: { dimension: number; of: number | null; structure: number }
+	engine: ModelEngine,
+	{ dimension: id, of, rules }: { dimension: number; of: number | null; structure: number; rules?: AccessRules }
 ): Promise<{ members: TreeMember[] }> {
+	const { model } = engine;
 	const dimension = model.dimension(id);
 	const ordinal = of === null ? undefined : dimension?.ordinal(of);
 	if (!dimension || (of !== null && ordinal === undefined)) return { members: [] };
 	const members = ordinal === undefined ? dimension.tree.roots() : dimension.tree.children(ordinal);
-	return { members: members.map((each) => treeMember(model, id, each)) };
+	return { members: members.filter(seenBy(engine, id, rules)).map((each) => treeMember(model, id, each)) };
+}
+
+/** Whether a reader learns of a member (ordinal): there is something for them beneath it. */
+function seenBy(engine: ModelEngine, dimension: number, rules: AccessRules | undefined): (ordinal: number) => boolean {
+	const visible = rules && engine.visibleOf(rules);
+	const axis = engine.model.dimensions.findIndex(({ id }) => id === dimension);
+	return (ordinal) => !visible || axis < 0 || visible.reaches(axis, ordinal);
 }
 
 function treeMember(model: Model, id: number, ordinal: number): TreeMember {

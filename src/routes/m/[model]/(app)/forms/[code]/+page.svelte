@@ -1,5 +1,5 @@
 <script lang="ts">
-	import FormPage from './FormPage.svelte';
+	import FormPage from '$lib/ui/form/FormPage.svelte';
 
 	let { data } = $props();
 </script>

@@ -32,9 +32,27 @@
 	import { thisTab } from '$lib/ui/grid/tab';
 	import { asPerson } from '$lib/ui/request';
 	import { onMount, untrack } from 'svelte';
-	import type { PageData } from './$types';
+	import type { FormChoices, OpenForm } from '$lib/server/form';
+	import type { Snippet } from 'svelte';
 
-	let { data }: { data: PageData } = $props();
+	interface FormPageData {
+		person: { id: number; name: string; locale: string; permissions: readonly string[] };
+		model: { id: number };
+		branch: { id: number; whyNot: string } | null;
+		opened: OpenForm;
+		choices: FormChoices;
+	}
+	interface Props {
+		data: FormPageData;
+		/** Where the page is, other than among the forms. */
+		trail?: { name: string; path?: string }[];
+		/** Stands in the place of the name and of the selectors, where it is a view that can be turned. */
+		head?: Snippet;
+		axes?: Snippet<[{ session: FormSession; grid: GridState; choose: (key: string, value: string) => void }]>;
+		/** What can be done besides with a cell. */
+		also?: (session: FormSession, grid: GridState) => MenuAct[];
+	}
+	let { data, trail, head, axes, also }: Props = $props();
 	const shell = useShell();
 	const locale = $derived(data.person.locale);
 
@@ -113,7 +131,7 @@
 			.filter(({ choices }) => choices.length > 0)
 	);
 
-	let taken: PageData['opened'] | undefined;
+	let taken: OpenForm | undefined;
 	$effect.pre(() => {
 		const { opened, choices } = data;
 		untrack(() => {
@@ -134,7 +152,7 @@
 		untrack(() => void session.readMarks());
 	});
 	$effect(() => {
-		shell.at({ name: 'Forms', path: '/forms' }, { name: data.opened.name });
+		shell.at(...(trail ?? [{ name: 'Forms', path: '/forms' }, { name: data.opened.name }]));
 		shell.actions = [
 			...acts.map(({ name, keys, run }) => ({ kind: 'Action', name, ...(keys && { hint: keys }), run })),
 			...pageActs.map(({ name, run }) => ({ kind: 'Action', name, run })),
@@ -231,6 +249,8 @@
 					{ name: 'Try values: reach a goal, or a range', run: () => panel !== 'try' && toggle('try') }
 				]
 			: []),
+		...(also?.(session, grid) ?? []),
+		{ name: 'Explore this figure', run: () => void exploreHere(), begins: true },
 		{ name: 'Copy with names', run: () => void navigator.clipboard?.writeText(grid.copy(true)), begins: true },
 		{ name: 'Chart of the selected rows', run: () => toggle('chart') },
 		{ name: 'Hide the selected rows', run: () => grid.hideSelected() },
@@ -256,6 +276,7 @@
 						{ name: 'Compare with…', run: () => void goto(at(`/branches/compare?side=plan&form=${session.code}&${page.url.searchParams}`)) }
 					]
 				: []),
+		...(axes ? [] : [{ name: 'Explore it', run: () => void goto(at(`/insight/explore?from=${session.code}&${page.url.searchParams}`)) }]),
 		...(data.person.permissions.includes('branch.write')
 			? [{ name: 'Take a snapshot', run: () => void goto(at(`/branches?snapshot&${page.url.searchParams}`)) }]
 			: []),
@@ -264,7 +285,7 @@
 			? [{ name: 'Add a line of my own', run: () => (addingLine = true) }]
 			: []),
 		...runs.buttons.map((run) => ({ name: run.label, run: () => runs.press(run) })),
-		...(mayDesign ? [{ name: 'Change this form', run: () => void goto(at(`/forms/${session.code}/design`)) }] : [])
+		...(mayDesign && !axes ? [{ name: 'Change this form', run: () => void goto(at(`/forms/${session.code}/design`)) }] : [])
 	]);
 	function query(as: string): string {
 		const parameters = new URLSearchParams(page.url.searchParams);
@@ -313,6 +334,11 @@
 			{ style: { decimal: '.', group: '' }, method: 'in proportion' }
 		);
 	}
+	/** Opens the figure the keyboard is at in the explorer. */
+	async function exploreHere() {
+		const details = await session.detailsAt(grid.focus.row, grid.focus.column);
+		if (details) void goto(at(`/insight/explore?place=${details.place.join('.')}`));
+	}
 	function fullScreen() {
 		if (document.fullscreenElement) void document.exitFullscreen();
 		else void main?.requestFullscreen();
@@ -355,10 +381,12 @@
 	<div class="flex min-h-0 min-w-0">
 		<main bind:this={main} class="bg-base-100 flex min-w-0 grow flex-col px-4.5 pt-2.5">
 			<div class="flex items-start gap-2">
-				<div class="flex min-w-0 grow items-baseline gap-3">
-					<h1 class="max-w-[60%] shrink-0 truncate text-xl font-semibold tracking-tight">{data.opened.name}</h1>
-					<p class="text-grey min-w-0 truncate text-[13px]" title={data.opened.description}>{data.opened.description}</p>
-				</div>
+				{#if head}{@render head()}{:else}
+					<div class="flex min-w-0 grow items-baseline gap-3">
+						<h1 class="max-w-[60%] shrink-0 truncate text-xl font-semibold tracking-tight">{data.opened.name}</h1>
+						<p class="text-grey min-w-0 truncate text-[13px]" title={data.opened.description}>{data.opened.description}</p>
+					</div>
+				{/if}
 				<div class="ml-auto flex shrink-0 items-center gap-1">
 					{#each session.present as { person } (person)}
 						<span class="border-secondary text-secondary rounded-full border px-1.5 text-xs" title="{person} has this form open"
@@ -431,7 +459,8 @@
 				</div>
 			</div>
 			<div class="mt-1.5 mb-2 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the form shows">
-				{#each session.form.selectors as selector (selector.dimension)}
+				{#if axes}{@render axes({ session, grid, choose })}{/if}
+				{#each axes ? [] : session.form.selectors as selector (selector.dimension)}
 					<SelectorChip
 						name={selector.dimension === session.form.axes.periods ? 'Year' : selector.name}
 						chosen={String(selector.chosen)}

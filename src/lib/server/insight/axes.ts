@@ -1,0 +1,57 @@
+/** What a model is looked at by: its dimensions, as views and boards begin with them. */
+import type { ViewAxis } from '../../core';
+import { reachedMembers } from '../access';
+import { pool } from '../database';
+import { requirePermission, type SignedIn } from '../session';
+
+export interface InsightAxis extends ViewAxis {
+	code: string;
+	name: string;
+	/** Of periods: by member (id) how many places of its length make a year. */
+	yearOf?: Record<number, number>;
+}
+
+/** The dimensions of a model in address order, each with the member a reader begins at. */
+export async function axesOf(person: SignedIn | undefined, modelId: number): Promise<InsightAxis[]> {
+	const reader = requirePermission(person, 'form.read');
+	const dimensions = await pool().query<Omit<InsightAxis, 'top' | 'currency'>>(
+		`SELECT d.id, d.code, d.name, d.kind, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
+			coalesce((SELECT array_agg(n.member_id ORDER BY (SELECT count(*) FROM hierarchy_node c WHERE c.hierarchy_id = n.hierarchy_id AND c.parent_id = n.member_id) > 0 DESC, n.position)
+				FROM hierarchy h JOIN hierarchy_node n ON n.hierarchy_id = h.id AND n.parent_id IS NULL JOIN member t ON t.id = n.member_id AND NOT t.retired
+				WHERE h.dimension_id = d.id AND h.main), '{}') AS tops
+		FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1 ORDER BY md.position`,
+		[modelId]
+	);
+	const currency = await pool().query<{ code: string }>('SELECT currency AS code FROM model_currency WHERE model_id = $1 ORDER BY position LIMIT 1', [
+		modelId
+	]);
+	// The year in which a scenario takes entries first: what people are about now.
+	const open = await pool().query<{ year: number }>(
+		`SELECT y.member_id AS year FROM scenario s JOIN member sm ON sm.id = s.member_id JOIN model_dimension md ON md.dimension_id = sm.dimension_id AND md.model_id = $1
+		JOIN period p ON p.member_id = s.entry_from JOIN member pm ON pm.id = p.member_id
+		JOIN period y ON y.level = 'year' AND y.fiscal_year = p.fiscal_year JOIN member ym ON ym.id = y.member_id AND ym.dimension_id = pm.dimension_id
+		ORDER BY p.start_date LIMIT 1`,
+		[modelId]
+	);
+	// Periods of a year and a length, counted: a year before a month lie twelve places, or thirteen of another calendar.
+	const lengths = await pool().query<{ member: number; places: number }>(
+		`SELECT p.member_id AS member, count(*) OVER (PARTITION BY m.dimension_id, p.fiscal_year, p.level)::integer AS places
+		FROM period p JOIN member m ON m.id = p.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id WHERE md.model_id = $1`,
+		[modelId]
+	);
+	const yearOf = Object.fromEntries(lengths.rows.map(({ member, places }) => [member, places]));
+	const axes: InsightAxis[] = [];
+	for (const { tops, ...dimension } of dimensions.rows) {
+		const seen = await reachedMembers(reader, modelId, dimension.id, tops);
+		const reached = tops.filter((_, index) => seen[index]);
+		const first = dimension.kind === 'period' ? (open.rows[0]?.year ?? reached[Math.floor(reached.length / 2)]) : reached[0];
+		axes.push({
+			...dimension,
+			top: first ?? 0,
+			tops: reached,
+			currency: currency.rows[0]?.code ?? 'EUR',
+			...(dimension.kind === 'period' && { yearOf })
+		});
+	}
+	return axes;
+}

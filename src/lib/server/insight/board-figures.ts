@@ -1,0 +1,428 @@
+/** What the tiles of a board show: each is read as a form is, with the reader's draft and rights. */
+import { z } from 'zod';
+import {
+	TileFault,
+	tileLayout,
+	type Against,
+	type BoardContent,
+	type FormSelector,
+	type Thresholds,
+	type Tile,
+	type TileContext,
+	type ValueType
+} from '../../core';
+import { listRounds } from '../cycle';
+import { pool } from '../database';
+import { askEngine, type FormAnswer, type FormAsk, type RowLine } from '../engine';
+import { Fault } from '../fault';
+import { choicesSchema, formAsk, readForm } from '../form';
+import { draftVersion } from '../form/draft';
+import { requirePermission, type SignedIn } from '../session';
+import { axesOf, type InsightAxis } from './axes';
+import { boardContentSchema } from './board-schema';
+import { readBoard } from './boards';
+import { askWhy } from './why';
+
+/** Rows a chart or table of a tile shows at most; what is smaller is put together, or left out and counted. */
+const MOST_ROWS = 60;
+const MOST_COLUMNS = 60;
+/** Figures of one tile that are looked through for the largest. */
+const MOST_FIGURES = 400_000;
+
+export interface TileLine {
+	label: string;
+	depth: number;
+	parent: boolean;
+	/** The members (ids) it reads, by dimension. */
+	members: Record<number, number>;
+	valueType: ValueType;
+	decimals: number;
+	unit: string | null;
+	thresholds: Thresholds | null;
+}
+
+export interface TileColumn {
+	label: string;
+	short: string;
+	heading: string;
+	/** Which block of the tile's layout: what is chosen, what it is compared with, the course. */
+	block: number;
+	parent: boolean;
+	members: Record<number, number>;
+	/** Whether its figures are shares. */
+	percent: boolean;
+}
+
+export interface TileFigures {
+	kind: 'figures';
+	rows: TileLine[];
+	columns: TileColumn[];
+	/** Row by row; null for empty. */
+	values: (number | null)[];
+	/** Cells that lack a rate or a weight beneath them, have something of the draft in them, are good or bad news. */
+	incomplete: number[];
+	drafted: number[];
+	good: number[];
+	bad: number[];
+	/** What figures stand for, by cell. */
+	words: Record<number, string>;
+	/** Rows there are besides, and whether the last row shown is their sum. */
+	more: number;
+	restIsSum: boolean;
+	/** Why there is nothing to see; null where there is. */
+	outside: string | null;
+	/** Whether totals are of a part only: what the reader may read. */
+	restricted: boolean;
+}
+
+export type TileAnswer = { id: number } & (
+	| TileFigures
+	| { kind: 'fault'; message: string }
+	| { kind: 'checks'; name: string; checks: { label: string; state: 'holds' | 'fails' | 'cannot tell'; where: string[] }[] }
+	| { kind: 'progress'; rounds: { id: number; name: string; units: number; approved: number; states: Record<string, number>; late: number }[] }
+	| { kind: 'out of date'; runs: { runbook: number; name: string; at: string }[] }
+	| { kind: 'runbook'; name: string; mayRun: boolean }
+	| { kind: 'form'; name: string }
+	| { kind: 'note' }
+	| TileSteps
+);
+
+/** What leads from the figure compared with to the one that is chosen. */
+export interface TileSteps {
+	kind: 'steps';
+	place: number[];
+	before: number | null;
+	after: number | null;
+	/** The largest first. */
+	lines: { member: number; name: string; part: number }[];
+	more: { count: number; part: number };
+	exchange: number;
+	account: TileLine;
+}
+
+export interface BoardFigures {
+	revision: number;
+	selectors: FormSelector[];
+	currencies: string[];
+	currency: string;
+	/** What is compared with, in words, and what can be. */
+	against: { key: string; name: string } | null;
+	againstChoices: { key: string; name: string }[];
+	tiles: TileAnswer[];
+	/** Unsaved entries of the reader. */
+	draftSize: number;
+}
+
+export const figuresSchema = z.object({
+	id: z.int(),
+	choices: choicesSchema,
+	/** A scenario (`m12`), years before (`y1`), nothing (`none`); as the board says when left out. */
+	against: z
+		.string()
+		.regex(/^(m\d{1,9}|y\d{1,2}|none)$/)
+		.optional(),
+	/** Only these tiles; all of a page when left out. */
+	tiles: z.array(z.int()).max(60).optional(),
+	tab: z.int().min(0).max(20).default(0),
+	/** A board that is being arranged and is not stored yet. */
+	content: boardContentSchema.optional()
+});
+
+const againstOf = (key: string | undefined, usual: Against | null): Against | null =>
+	key === undefined ? usual : key === 'none' ? null : key.startsWith('m') ? { scenario: Number(key.slice(1)) } : { years: Number(key.slice(1)) };
+const keyOf = (against: Against): string => ('scenario' in against ? `m${against.scenario}` : `y${against.years}`);
+
+/** The tiles of a page of a board, with the figures they show to this reader for what is chosen. */
+export async function boardFigures(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, choices, against: asked, tiles: only, tab, content: arranged }: z.infer<typeof figuresSchema>
+): Promise<BoardFigures> {
+	const reader = requirePermission(person, 'form.read');
+	const board = await readBoard(reader, modelId, id);
+	const content = arranged ?? board.content;
+	const page = content.tabs[Math.min(tab, content.tabs.length - 1)]!;
+	const axes = await axesOf(reader, modelId);
+	const version = await draftVersion(pool(), reader, modelId);
+	const bare = bareLayout(content, axes);
+	const ask = await formAsk(reader, modelId, bare, choices, version);
+	const frame = await askEngine(modelId, 'form', { ...ask, window: { rows: [] } });
+	const period = axes.find(({ kind }) => kind === 'period')!;
+	const scenario = axes.find(({ kind }) => kind === 'scenario')!;
+	const chosenPeriod = frame.selectors.find(({ dimension }) => dimension === period.id)?.chosen ?? period.top;
+	const scenarios = await scenariosOf(modelId, ask);
+	const wanted = againstOf(asked, content.against);
+	// A scenario that is gone, or that somebody may not see, is no comparison.
+	const against = wanted && 'scenario' in wanted && !scenarios.some(({ member }) => member === wanted.scenario) ? null : wanted;
+	const chosenScenario = frame.selectors.find(({ dimension }) => dimension === scenario.id)?.chosen ?? scenario.top;
+	const context: TileContext = { axes, yearOf: period.yearOf?.[chosenPeriod] ?? 1, against };
+	const answers: TileAnswer[] = [];
+	// One after the other: each is short, and others take their turn between them.
+	for (const tile of page.tiles)
+		if (only === undefined || only.includes(tile.id)) answers.push({ id: tile.id, ...(await answerOf(reader, modelId, ask, content, tile, context, frame)) });
+	const choicesOfAgainst = [
+		...scenarios.filter(({ member }) => member !== chosenScenario).map(({ member, name }) => ({ key: `m${member}`, name })),
+		{ key: 'y1', name: 'The year before' }
+	];
+	return {
+		revision: frame.revision,
+		selectors: frame.selectors,
+		currencies: frame.currencies,
+		currency: frame.currency,
+		against: against && { key: keyOf(against), name: choicesOfAgainst.find(({ key }) => key === keyOf(against))?.name ?? 'itself' },
+		againstChoices: choicesOfAgainst,
+		tiles: answers,
+		draftSize: frame.draftSize
+	};
+}
+
+/** One line across, all that can be chosen on the board. */
+const bareLayout = (content: BoardContent, axes: readonly InsightAxis[]) => {
+	const account = axes.find(({ kind }) => kind === 'account')!;
+	return tileLayout(
+		content,
+		figureAt(account.id, account.top),
+		{ axes, yearOf: 1, against: null }
+	);
+};
+
+/** The scenarios a reader sees, in their order. */
+async function scenariosOf(modelId: number, ask: FormAsk): Promise<{ member: number; name: string }[]> {
+	const found = await pool().query<{ member: number; name: string; dimension: number }>(
+		`SELECT m.id AS member, m.name, m.dimension_id AS dimension FROM scenario s JOIN member m ON m.id = s.member_id
+		JOIN model_dimension md ON md.dimension_id = m.dimension_id WHERE md.model_id = $1 AND NOT m.retired ORDER BY m.id`,
+		[modelId]
+	);
+	const [first] = found.rows;
+	if (!first) return [];
+	const { reached } = await askEngine(modelId, 'reached', {
+		rules: ask.rules,
+		structure: ask.structure,
+		dimension: first.dimension,
+		members: found.rows.map(({ member }) => member)
+	});
+	return found.rows.filter((_, index) => reached[index]);
+}
+
+type Answered = TileAnswer extends infer Each ? (Each extends { id: number } ? Omit<Each, 'id'> : never) : never;
+
+/** A tile's answer; what keeps it from being shown is said in its place, and the others stand. */
+async function answerOf(
+	reader: SignedIn,
+	modelId: number,
+	ask: FormAsk,
+	content: BoardContent,
+	tile: Tile,
+	context: TileContext,
+	frame: FormAnswer
+): Promise<Answered> {
+	try {
+		switch (tile.kind) {
+			case 'note':
+				return { kind: 'note' };
+			case 'form':
+				return { kind: 'form', name: (await readForm(reader, modelId, tile.code)).name };
+			case 'checks':
+				return await checksOf(reader, modelId, ask, tile.code);
+			case 'progress':
+				return { kind: 'progress', rounds: await progressOf(reader, modelId) };
+			case 'out of date':
+				return { kind: 'out of date', runs: await outOfDate(reader, modelId) };
+			case 'runbook':
+				return await runbookOf(reader, modelId, tile.runbook);
+			case 'waterfall':
+				return await stepsOf(reader, modelId, ask, tile, context, frame);
+			case 'view': {
+				const { layout } = await readForm(reader, modelId, tile.code);
+				return figuresOf(await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile);
+			}
+			default:
+				return figuresOf(await askEngine(modelId, 'form', { ...ask, layout: tileLayout(content, tile, context), window: { most: MOST_FIGURES } }), tile);
+		}
+	} catch (failure) {
+		if (failure instanceof TileFault) return { kind: 'fault', message: failure.message };
+		if (failure instanceof Fault && failure.status < 500)
+			return { kind: 'fault', message: failure.status === 404 ? 'What this tile shows is not there any more, or not for you to see.' : failure.message };
+		throw failure;
+	}
+}
+
+const lineOf = (line: RowLine): TileLine => ({
+	label: line.label,
+	depth: line.depth,
+	parent: line.parent,
+	members: line.members,
+	valueType: line.valueType,
+	decimals: line.shownDecimals,
+	unit: line.unit,
+	thresholds: line.thresholds
+});
+
+/** The figures of a form as a tile draws them: the largest rows, the rest of what adds up together. */
+function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
+	const width = form.columns.length;
+	const across = Math.min(width, MOST_COLUMNS);
+	const all = form.rows.map((_, row) => row).filter((row) => form.rows[row]!.kind !== 'text' || tile.kind === 'view');
+	const known = form.part ? new Set(form.part) : undefined;
+	const present = all.filter((row) => known === undefined || known.has(row));
+	const place = new Map((form.part ?? form.rows.map((_, row) => row)).map((row, at) => [row, at]));
+	const valueAt = (row: number, column: number) => form.values[place.get(row)! * width + column] ?? null;
+	const { shown, rest } = largest(form, present, (row) => valueAt(row, 0));
+	const rows = shown.map((row) => lineOf(form.rows[row]!));
+	const facts = form.columns.map(({ facts: own }) => own);
+	const values = shown.flatMap((row) => Array.from({ length: across }, (_, column) => valueAt(row, column)));
+	const addsUp = rest.length > 0 && rest.every((row) => ['money', 'quantity'].includes(form.rows[row]!.valueType)) && facts.every((own) => own === null);
+	if (addsUp) {
+		const summed = Array.from({ length: across }, (_, column) => {
+			if (form.columns[column]!.kind !== 'cells' || form.columns[column]!.percent) return null;
+			return rest.reduce<number | null>((sum, row) => {
+				const value = valueAt(row, column);
+				return value === null ? sum : (sum ?? 0) + value;
+			}, null);
+		});
+		rows.push({ ...lineOf(form.rows[rest[0]!]!), label: `${rest.length} others`, members: {}, thresholds: null });
+		values.push(...summed);
+	}
+	const newPlace = new Map(shown.map((row, at) => [row, at]));
+	const cells = (list: readonly number[]): number[] =>
+		list.flatMap((cell) => {
+			const [row, column] = [newPlace.get(Math.floor(cell / width)), cell % width];
+			return row === undefined || column >= across ? [] : [row * across + column];
+		});
+	const flagged = shown.flatMap((row, at) =>
+		Array.from({ length: across }, (_, column) => ((form.flags[place.get(row)! * width + column] ?? 0) & 1 ? at * across + column : -1)).filter((cell) => cell >= 0)
+	);
+	return {
+		kind: 'figures',
+		rows,
+		columns: form.columns.slice(0, across).map(({ label, short, heading, block, parent, members, percent }) => ({
+			label,
+			short,
+			heading,
+			block,
+			parent,
+			members,
+			percent
+		})),
+		values,
+		incomplete: flagged,
+		drafted: cells([...form.drafted, ...form.draftedBeneath]),
+		good: cells(form.good),
+		bad: cells(form.bad),
+		words: Object.fromEntries(
+			form.words.flatMap(([cell, word]) => cells([cell]).map((at) => [at, word] as const))
+		),
+		more: all.length - shown.length,
+		restIsSum: addsUp,
+		outside: form.outside,
+		restricted: form.restricted
+	};
+}
+
+/** The rows to be shown: all where they are few, else the largest by the first column, in their order. */
+function largest(form: FormAnswer, rows: readonly number[], valueOf: (row: number) => number | null): { shown: number[]; rest: number[] } {
+	if (rows.length <= MOST_ROWS) return { shown: [...rows], rest: [] };
+	// Rows that stand in one another are not sorted by size: their first ones are shown.
+	const isFlat = rows.every((row) => form.rows[row]!.depth === 0);
+	if (!isFlat) return { shown: rows.slice(0, MOST_ROWS), rest: [] };
+	const bySize = [...rows].sort((one, other) => Math.abs(valueOf(other) ?? 0) - Math.abs(valueOf(one) ?? 0));
+	return { shown: bySize.slice(0, MOST_ROWS - 1), rest: bySize.slice(MOST_ROWS - 1) };
+}
+
+/** Steps a waterfall shows; smaller ones are put together. */
+const MOST_STEPS = 9;
+
+async function stepsOf(
+	reader: SignedIn,
+	modelId: number,
+	ask: FormAsk,
+	tile: Extract<Tile, { kind: 'waterfall' }>,
+	{ axes, against }: TileContext,
+	frame: FormAnswer
+): Promise<Answered> {
+	if (!against) throw new TileFault('Choose above what it is held against.');
+	const account = axes.find(({ kind }) => kind === 'account')!;
+	const place = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')].map(({ id, top }) =>
+		id === account.id ? tile.account : (tile.at[id] ?? frame.selectors.find(({ dimension }) => dimension === id)?.chosen ?? top)
+	);
+	const { before, after, lines, more, exchange } = await askWhy(
+		reader,
+		modelId,
+		{ place, against: keyOf(against), currency: frame.currency, dimension: tile.by, at: {} },
+		MOST_STEPS
+	);
+	const { rows } = await askEngine(modelId, 'form', {
+		...ask,
+		layout: tileLayout({ selectors: [], currencies: frame.currencies, scale: 1 }, figureAt(account.id, tile.account), { axes, yearOf: 1, against: null }),
+		window: { rows: [] }
+	});
+	return {
+		kind: 'steps',
+		place,
+		before,
+		after,
+		lines: lines.map(({ member, name, part }) => ({ member, name, part })),
+		more,
+		exchange,
+		account: lineOf(rows[0]!)
+	};
+}
+
+/** A tile of one account alone, for how its figures are written. */
+const figureAt = (dimension: number, account: number): Tile => ({
+	id: 0,
+	title: '',
+	width: 2,
+	height: 1,
+	kind: 'table',
+	source: { rows: { dimension, selection: { kind: 'these', members: [account] } }, at: {}, compare: false }
+});
+
+async function checksOf(reader: SignedIn, modelId: number, ask: FormAsk, code: string): Promise<Answered> {
+	const { name, layout } = await readForm(reader, modelId, code);
+	const form = await askEngine(modelId, 'form', { ...ask, layout, window: { rows: [] } });
+	return {
+		kind: 'checks',
+		name,
+		checks: form.checks.map(({ label, state, where }) => ({ label, state, where: where.slice(0, 3).map(({ column }) => column) }))
+	};
+}
+
+async function progressOf(reader: SignedIn, modelId: number): Promise<Extract<TileAnswer, { kind: 'progress' }>['rounds']> {
+	const rounds = (await listRounds(reader, modelId)).filter(({ state }) => state === 'running').slice(0, 4);
+	const states = await pool().query<{ round: number; state: string; count: number; late: number }>(
+		`SELECT round_id AS round, state, count(*)::integer AS count, (count(*) FILTER (WHERE due < current_date AND state IN ('not started', 'in progress', 'returned')))::integer AS late
+		FROM cycle_unit WHERE round_id = ANY ($1) GROUP BY round_id, state`,
+		[rounds.map(({ id }) => id)]
+	);
+	return rounds.map(({ id, name, units, approved }) => {
+		const own = states.rows.filter(({ round }) => round === id);
+		return {
+			id,
+			name,
+			units,
+			approved,
+			states: Object.fromEntries(own.map(({ state, count }) => [state, count])),
+			late: own.reduce((sum, { late }) => sum + late, 0)
+		};
+	});
+}
+
+async function outOfDate(reader: SignedIn, modelId: number): Promise<Extract<TileAnswer, { kind: 'out of date' }>['runs']> {
+	requirePermission(reader, 'rule.read');
+	const found = await pool().query<{ runbook: number; name: string; at: Date }>(
+		`SELECT b.id AS runbook, b.name, r.at FROM runbook b
+		JOIN LATERAL (SELECT at, out_of_date FROM run WHERE runbook_id = b.id AND branch_id IS NULL AND state = 'done' ORDER BY id DESC LIMIT 1) r ON r.out_of_date
+		WHERE b.model_id = $1 ORDER BY b.name LIMIT 30`,
+		[modelId]
+	);
+	return found.rows.map(({ at, ...rest }) => ({ ...rest, at: at.toISOString() }));
+}
+
+async function runbookOf(reader: SignedIn, modelId: number, runbook: number): Promise<Answered> {
+	requirePermission(reader, 'rule.read');
+	const found = await pool().query<{ name: string }>('SELECT name FROM runbook WHERE id = $1 AND model_id = $2', [runbook, modelId]);
+	if (!found.rows[0]) return { kind: 'fault', message: 'The runbook of this tile has been deleted.' };
+	return { kind: 'runbook', name: found.rows[0].name, mayRun: reader.permissions.includes('rule.run') };
+}
+

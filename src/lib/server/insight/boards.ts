@@ -1,0 +1,265 @@
+/** Boards: made, named, shared, changed, copied, deleted; their versions, what is said to them and what somebody hides. */
+import { z } from 'zod';
+import type { BoardContent } from '../../core';
+import { actingNow } from '../acting';
+import { pool, transaction, type Database } from '../database';
+import { Fault, notFound } from '../fault';
+import { requirePermission, type SignedIn } from '../session';
+import { boardContentSchema } from './board-schema';
+
+export interface BoardCard {
+	id: number;
+	name: string;
+	description: string;
+	owner: string | null;
+	mine: boolean;
+	shared: boolean;
+	tiles: number;
+	changed: string;
+}
+
+export interface Board extends Omit<BoardCard, 'tiles'> {
+	content: BoardContent;
+	version: number;
+	/** Whether whoever looks may change it. */
+	mayChange: boolean;
+	/** Tiles (ids) whoever looks has hidden. */
+	hidden: number[];
+}
+
+const MOST_BOARDS = 1_000;
+const MOST_VERSIONS = 100;
+
+/** The boards somebody sees: their own and shared ones. */
+export async function listBoards(person: SignedIn | undefined, modelId: number): Promise<BoardCard[]> {
+	const reader = requirePermission(person, 'form.read');
+	const found = await pool().query<Omit<BoardCard, 'changed'> & { changed: Date }>(
+		`SELECT b.id, b.name, b.description, p.name AS owner, coalesce(b.owner_id = $2, false) AS mine, b.shared, b.changed_at AS changed,
+			(SELECT coalesce(sum(jsonb_array_length(t -> 'tiles')), 0)::integer FROM jsonb_array_elements(b.content -> 'tabs') t) AS tiles
+		FROM board b LEFT JOIN person p ON p.id = b.owner_id WHERE b.model_id = $1 AND (b.shared OR b.owner_id = $2) ORDER BY lower(b.name), b.id`,
+		[modelId, reader.id]
+	);
+	return found.rows.map((row) => ({ ...row, changed: row.changed.toISOString() }));
+}
+
+/** A board somebody may see. @throws Fault 404 */
+export async function readBoard(person: SignedIn | undefined, modelId: number, id: number, database: Database = pool()): Promise<Board> {
+	const reader = requirePermission(person, 'form.read');
+	const found = await database.query<Omit<Board, 'changed' | 'content' | 'mayChange'> & { changed: Date; content: unknown }>(
+		`SELECT b.id, b.name, b.description, p.name AS owner, coalesce(b.owner_id = $2, false) AS mine, b.shared, b.changed_at AS changed, b.content, b.version,
+			coalesce((SELECT tiles FROM board_hidden h WHERE h.board_id = b.id AND h.person_id = $2), '{}') AS hidden
+		FROM board b LEFT JOIN person p ON p.id = b.owner_id WHERE b.model_id = $1 AND b.id = $3 AND (b.shared OR b.owner_id = $2)`,
+		[modelId, reader.id, id]
+	);
+	const board = found.rows[0];
+	if (!board) throw notFound('board');
+	return {
+		...board,
+		changed: board.changed.toISOString(),
+		content: boardContentSchema.parse(board.content),
+		mayChange: board.mine || (board.shared && reader.permissions.includes('form.design'))
+	};
+}
+
+const facts = {
+	name: z.string().trim().min(1, 'give the board a name').max(80),
+	description: z.string().trim().max(500).default(''),
+	shared: z.boolean().default(false)
+};
+export const makeBoardSchema = z.object({ ...facts, content: boardContentSchema });
+
+/** Makes a board. */
+export async function makeBoard(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ name, description, shared, content }: z.infer<typeof makeBoardSchema>
+): Promise<{ id: number }> {
+	const maker = requirePermission(person, 'form.read');
+	return transaction(async (client) => {
+		const count = await client.query<{ count: number }>('SELECT count(*)::integer AS count FROM board WHERE model_id = $1', [modelId]);
+		if (count.rows[0]!.count >= MOST_BOARDS)
+			throw new Fault(422, 'too many', `A model has at most ${MOST_BOARDS} boards. Delete some that nobody looks at.`);
+		const made = await client.query<{ id: number }>(
+			'INSERT INTO board (model_id, owner_id, name, description, shared, content) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
+			[modelId, maker.id, name, description, shared, JSON.stringify(content)]
+		);
+		const { id } = made.rows[0]!;
+		await keepVersion(client, id, maker.id);
+		return { id };
+	});
+}
+
+async function keepVersion(client: Database, board: number, person: number): Promise<void> {
+	await client.query(
+		`INSERT INTO board_version (board_id, version, name, content, person_id) SELECT id, version, name, content, $2 FROM board WHERE id = $1`,
+		[board, person]
+	);
+	await client.query('DELETE FROM board_version WHERE board_id = $1 AND version <= (SELECT version FROM board WHERE id = $1) - $2', [
+		board,
+		MOST_VERSIONS
+	]);
+}
+
+export const changeBoardSchema = z.object({
+	id: z.int(),
+	...facts,
+	content: boardContentSchema,
+	/** The version that was changed. */
+	version: z.int().min(1)
+});
+
+/** Changes a board: its owner, and of a shared one who makes forms. @throws Fault 409 where somebody else changed it meanwhile */
+export async function changeBoard(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, name, description, shared, content, version }: z.infer<typeof changeBoardSchema>
+): Promise<{ version: number }> {
+	const maker = requirePermission(person, 'form.read');
+	return transaction(async (client) => {
+		await client.query('SELECT FROM board WHERE id = $1 FOR UPDATE', [id]);
+		const board = await readBoard(maker, modelId, id, client);
+		if (!board.mayChange) throw notYours(board);
+		if (board.version !== version)
+			throw new Fault(409, 'conflict', 'Somebody has changed this board meanwhile. Copy yours, or look at theirs first.', {
+				version: board.version
+			});
+		await client.query(
+			'UPDATE board SET name = $2, description = $3, shared = $4, content = $5, version = version + 1, changed_at = now() WHERE id = $1',
+			[id, name, description, board.mine ? shared : board.shared, JSON.stringify(content)]
+		);
+		await keepVersion(client, id, maker.id);
+		return { version: version + 1 };
+	});
+}
+
+const notYours = ({ owner }: Board) => new Fault(403, 'not yours', `This board is ${owner ?? 'somebody else'}’s. Copy it to change it.`);
+
+export const boardOnly = z.object({ id: z.int() });
+
+/** A copy of a board, one's own. */
+export async function copyBoard(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<{ id: number }> {
+	const { name, description, content } = await readBoard(person, modelId, id);
+	return makeBoard(person, modelId, { name: `${name.slice(0, 70)}, copy`, description, shared: false, content });
+}
+
+/** Deletes a board with what was said to it. */
+export async function dropBoard(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<void> {
+	const board = await readBoard(person, modelId, id);
+	if (!board.mayChange) throw notYours(board);
+	await pool().query('DELETE FROM board WHERE id = $1', [id]);
+}
+
+export interface BoardVersion {
+	version: number;
+	name: string;
+	person: string | null;
+	at: string;
+	tiles: number;
+}
+
+/** Earlier versions of a board, the latest first. */
+export async function boardVersions(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<{ versions: BoardVersion[] }> {
+	await readBoard(person, modelId, id);
+	const found = await pool().query<Omit<BoardVersion, 'at'> & { at: Date }>(
+		`SELECT v.version, v.name, p.name AS person, v.at,
+			(SELECT coalesce(sum(jsonb_array_length(t -> 'tiles')), 0)::integer FROM jsonb_array_elements(v.content -> 'tabs') t) AS tiles
+		FROM board_version v LEFT JOIN person p ON p.id = v.person_id WHERE v.board_id = $1 ORDER BY v.version DESC`,
+		[id]
+	);
+	return { versions: found.rows.map((row) => ({ ...row, at: row.at.toISOString() })) };
+}
+
+export const restoreBoardSchema = z.object({ id: z.int(), version: z.int() });
+
+/** Puts an earlier version in the place of the present one, as a version of its own. */
+export async function restoreBoard(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, version }: z.infer<typeof restoreBoardSchema>
+): Promise<void> {
+	const board = await readBoard(person, modelId, id);
+	const found = await pool().query<{ content: unknown }>('SELECT content FROM board_version WHERE board_id = $1 AND version = $2', [id, version]);
+	if (!found.rows[0]) throw notFound('version');
+	const { name, description, shared } = board;
+	await changeBoard(person, modelId, {
+		id,
+		name,
+		description,
+		shared,
+		content: boardContentSchema.parse(found.rows[0].content),
+		version: board.version
+	});
+}
+
+export const hideSchema = z.object({ id: z.int(), tiles: z.array(z.int()).max(100) });
+
+/** The tiles somebody does not want to see; for them alone. */
+export async function hideTiles(person: SignedIn | undefined, modelId: number, { id, tiles }: z.infer<typeof hideSchema>): Promise<void> {
+	const reader = requirePermission(person, 'form.read');
+	await readBoard(reader, modelId, id);
+	await pool().query(
+		'INSERT INTO board_hidden (board_id, person_id, tiles) VALUES ($1, $2, $3) ON CONFLICT (board_id, person_id) DO UPDATE SET tiles = excluded.tiles',
+		[id, reader.id, tiles]
+	);
+}
+
+export interface BoardComment {
+	id: number;
+	tile: number | null;
+	person: string;
+	at: string;
+	text: string;
+	/** What stood there then, in words. */
+	figures: string;
+	mine: boolean;
+}
+
+/** What people have said to a board: figures they kept with it are told to who reads all of the model. */
+export async function boardComments(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<{ comments: BoardComment[] }> {
+	const reader = requirePermission(person, 'form.read');
+	await readBoard(reader, modelId, id);
+	const found = await pool().query<Omit<BoardComment, 'at'> & { at: Date }>(
+		`SELECT c.id, c.tile, doer(c.person_id, c.acting_id) AS person, c.at, c.text, CASE WHEN $3 AND c.person_id <> $2 THEN '' ELSE c.figures END AS figures, c.person_id = $2 AS mine
+		FROM board_comment c WHERE c.board_id = $1 ORDER BY c.id DESC LIMIT 300`,
+		[id, reader.id, reader.readsPart ?? false]
+	);
+	return { comments: found.rows.map((row) => ({ ...row, at: row.at.toISOString() })) };
+}
+
+export const sayToBoardSchema = z.object({
+	id: z.int(),
+	tile: z.int().nullable(),
+	text: z.string().trim().min(1, 'write something').max(2_000),
+	figures: z.string().max(1_000).default('')
+});
+
+/** Says something to a board or one of its tiles, with what it showed. */
+export async function sayToBoard(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, tile, text, figures }: z.infer<typeof sayToBoardSchema>
+): Promise<void> {
+	const writer = requirePermission(person, 'form.read');
+	await readBoard(writer, modelId, id);
+	await pool().query('INSERT INTO board_comment (board_id, tile, person_id, acting_id, text, figures) VALUES ($1, $2, $3, $4, $5, $6)', [
+		id,
+		tile,
+		writer.id,
+		actingNow(),
+		text,
+		figures
+	]);
+}
+
+export const dropCommentSchema = z.object({ id: z.int(), comment: z.int() });
+/** Takes something one said away again. */
+export async function dropComment(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id, comment }: z.infer<typeof dropCommentSchema>
+): Promise<void> {
+	const writer = requirePermission(person, 'form.read');
+	await readBoard(writer, modelId, id);
+	const gone = await pool().query('DELETE FROM board_comment WHERE id = $1 AND board_id = $2 AND person_id = $3', [comment, id, writer.id]);
+	if (!gone.rowCount) throw notFound('comment');
+}

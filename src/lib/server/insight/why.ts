@@ -1,0 +1,139 @@
+/** Why a total differs from another one. */
+import { z } from 'zod';
+import { readAccessRules } from '../access';
+import { pool } from '../database';
+import { branchVersion } from '../database/branch-series';
+import { modelVersions } from '../database/structure-version';
+import { askEngine, askRunner, type WhyAnswer } from '../engine';
+import { draftVersion } from '../form/draft';
+import { requirePermission, type SignedIn } from '../session';
+import { axesOf, type InsightAxis } from './axes';
+import { namesFor } from './views';
+
+export const whySchema = z.object({
+	/** The figure by its members in address order, the period last. */
+	place: z.array(z.int()).min(3).max(41),
+	/** A scenario (`m12`), years before (`y1`), or the plan (`plan`), where one is in a branch. */
+	against: z.string().regex(/^(m\d{1,9}|y\d{1,2}|plan)$/),
+	currency: z.string().regex(/^([A-Z]{3}|local)$/),
+	dimension: z.int().nullable().default(null),
+	at: z.record(z.string().regex(/^\d{1,9}$/), z.int()).default({}),
+	quantity: z.int().optional()
+});
+export type Why = z.infer<typeof whySchema>;
+
+export interface WhyDifferent extends WhyAnswer {
+	/** Of the plan, the draft of whoever asks included. */
+	hasDraft: boolean;
+}
+
+/** Why a figure differs from what it is held against, as the reader sees both, their draft included. */
+export async function whyDifferent(person: SignedIn | undefined, modelId: number, asked: Why): Promise<WhyDifferent> {
+	const reader = requirePermission(person, 'form.read');
+	return { ...(await askWhy(reader, modelId, asked)), hasDraft: (await draftVersion(pool(), reader, modelId)) > 0 };
+}
+
+/** The same for whoever has been let in: a tile of a board asks so too. */
+export async function askWhy(
+	reader: SignedIn,
+	modelId: number,
+	{ place, against, currency, dimension, at, quantity }: Why,
+	most?: number
+): Promise<WhyAnswer> {
+	const [rules, versions, version, branch, axes] = await Promise.all([
+		readAccessRules(reader, modelId),
+		modelVersions(pool(), modelId),
+		draftVersion(pool(), reader, modelId),
+		reader.branch ? branchVersion(pool(), reader.branch.id) : undefined,
+		axesOf(reader, modelId)
+	]);
+	const period = axes.find(({ kind }) => kind === 'period')!;
+	// Looking for the dimension that tells most reads all of them: on a thread of its own.
+	const ask = dimension === null ? askRunner : askEngine;
+	return ask(modelId, 'why', {
+		...versions,
+		rules,
+		draft: { person: reader.id, version },
+		branch,
+		// A year before or another scenario is read where one works; the plan is the plan.
+		fromBranch: against === 'plan' ? undefined : branch,
+		place,
+		from: {
+			...(against.startsWith('m') && { scenario: Number(against.slice(1)) }),
+			...(against.startsWith('y') && { period: await periodBefore(place.at(-1)!, Number(against.slice(1)), period) })
+		},
+		currency,
+		dimension,
+		at: Object.fromEntries(Object.entries(at).map(([id, member]) => [Number(id), member])),
+		quantity,
+		...(most !== undefined && { most })
+	});
+}
+
+/** The period so many years before one, of its own length; itself where the calendar does not reach so far. */
+async function periodBefore(member: number, years: number, axis: InsightAxis): Promise<number> {
+	const found = await pool().query<{ member: number }>(
+		`SELECT o.member_id AS member FROM (
+			SELECT p.member_id, row_number() OVER (ORDER BY p.start_date) AS at FROM period p JOIN member m ON m.id = p.member_id
+			WHERE m.dimension_id = $2 AND p.level = (SELECT level FROM period WHERE member_id = $1)) AS o,
+			(SELECT row_number() OVER (ORDER BY p.start_date) AS at, p.member_id FROM period p JOIN member m ON m.id = p.member_id
+			WHERE m.dimension_id = $2 AND p.level = (SELECT level FROM period WHERE member_id = $1)) AS t
+		WHERE t.member_id = $1 AND o.at = t.at - $3`,
+		[member, axis.id, years * (axis.yearOf?.[member] ?? 1)]
+	);
+	return found.rows[0]?.member ?? 0;
+}
+
+export interface WhyPage {
+	axes: InsightAxis[];
+	names: Record<number, string>;
+	place: number[];
+	againstChoices: { key: string; name: string }[];
+	/** Accounts of quantities, for volume, mix and price. */
+	quantities: { id: number; name: string }[];
+	currencies: string[];
+}
+
+/**
+ * What the page needs to ask why: names, what a figure can be held against, accounts that count.
+ * @param closer members (ids) where one has looked closer
+ */
+export async function whyPage(person: SignedIn | undefined, modelId: number, place: number[], closer: readonly number[]): Promise<WhyPage> {
+	const reader = requirePermission(person, 'form.read');
+	const axes = await axesOf(reader, modelId);
+	const inOrder = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')];
+	const scenario = inOrder.findIndex(({ kind }) => kind === 'scenario');
+	const scenarios = await pool().query<{ member: number; name: string }>(
+		`SELECT m.id AS member, m.name FROM scenario s JOIN member m ON m.id = s.member_id WHERE m.dimension_id = $1 AND NOT m.retired ORDER BY m.id`,
+		[inOrder[scenario]?.id ?? 0]
+	);
+	const currencies = await pool().query<{ code: string }>('SELECT currency AS code FROM model_currency WHERE model_id = $1 ORDER BY position', [
+		modelId
+	]);
+	const quantities = await pool().query<{ id: number; name: string }>(
+		`SELECT m.id, m.name FROM account a JOIN member m ON m.id = a.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id
+		WHERE md.model_id = $1 AND a.value_type = 'quantity' AND NOT m.retired ORDER BY m.name LIMIT 200`,
+		[modelId]
+	);
+	const names = await namesFor(reader, modelId, axes, [
+		...place,
+		...closer,
+		...scenarios.rows.map(({ member }) => member),
+		...quantities.rows.map(({ id }) => id)
+	]);
+	return {
+		axes: inOrder,
+		names,
+		place,
+		againstChoices: [
+			...(reader.branch ? [{ key: 'plan', name: 'The plan' }] : []),
+			...scenarios.rows
+				.filter(({ member }) => member !== place[scenario] && names[member] !== undefined)
+				.map(({ member, name }) => ({ key: `m${member}`, name })),
+			{ key: 'y1', name: 'The year before' },
+			{ key: 'y2', name: 'Two years before' }
+		],
+		quantities: quantities.rows.filter(({ id }) => names[id] !== undefined),
+		currencies: [...currencies.rows.map(({ code }) => code), 'local']
+	};
+}

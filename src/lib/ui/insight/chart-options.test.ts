@@ -1,0 +1,45 @@
+import { CHARTS } from '$lib/core';
+import { expect, test } from 'vitest';
+import { axisFrom, chartOptions, whyNotDrawn } from './chart-options';
+import type { ChartData, ChartSeries } from './tile-data';
+
+const series = (name: string, values: (number | null)[], over: Partial<ChartSeries> = {}): ChartSeries => ({
+	name,
+	unit: 'EUR',
+	values,
+	isAgainst: false,
+	percent: false,
+	line: { label: name, depth: 0, parent: false, members: {}, valueType: 'money', decimals: 0, unit: null, thresholds: null },
+	...over
+});
+const data = (...all: ChartSeries[]): ChartData => ({ categories: ['Apr', 'May'], series: all, units: [...new Set(all.map(({ unit }) => unit))] });
+const look = { height: 200, color: (name: string) => name, nonce: undefined, isNight: false, shown: (value: number) => `${value}` };
+
+test('every kind of chart is drawn, with names that cannot be elements', () => {
+	for (const kind of CHARTS) {
+		const options = chartOptions(kind, data(series('<img src=x>', [1, 2]), series('Fuel', [3, 4])), look);
+		expect(JSON.stringify(options), kind).not.toContain('<');
+	}
+});
+
+test('two units have two axes, the second at the other side', () => {
+	const { yaxis } = chartOptions('combined', data(series('Fuel', [1, 2]), series('Sailings', [3, 4], { unit: 'sailings' })), look);
+	expect((yaxis as { opposite: boolean }[]).map(({ opposite }) => opposite)).toEqual([false, true]);
+});
+
+test('what cannot be drawn says why', () => {
+	expect(whyNotDrawn('treemap', data(series('A', [1, -2])))).toMatch(/below/);
+	expect(whyNotDrawn('scatter', data(series('A', [1, 2])))).toMatch(/two rows/);
+	expect(whyNotDrawn('stacked', data(series('A', [1, 2]), series('B', [1, 2], { unit: '%' })))).toMatch(/count in/);
+	expect(whyNotDrawn('column', data(series('A', [-1, -2])))).toBeUndefined();
+});
+
+test('a line far above nothing has an axis that is cut, one near it has not; bars never', () => {
+	expect(axisFrom('line', [95, 100])).toBeGreaterThan(80);
+	expect(axisFrom('line', [95, 100])).toBeLessThanOrEqual(95);
+	expect(axisFrom('line', [10, 100])).toBeUndefined();
+	expect(axisFrom('line', [-95, -100])).toBeUndefined();
+	expect(axisFrom('column', [95, 100])).toBeUndefined();
+	expect(axisFrom('line', [null, null])).toBeUndefined();
+	expect(axisFrom('line', [100, 100])).toBeLessThanOrEqual(100);
+});

@@ -1,0 +1,175 @@
+/** How a tile's figures are drawn: options for the chart library, in the colours of the application. */
+import type { ApexOptions } from 'apexcharts';
+import type { ChartKind } from '$lib/core';
+import { chartText } from '../figures/chart-text';
+import type { ChartData, ChartSeries } from './tile-data';
+
+export interface ChartLook {
+	height: number;
+	/** A named colour of the theme. */
+	color: (name: string) => string;
+	nonce: string | undefined;
+	isNight: boolean;
+	/** How a figure of a series is written. */
+	shown: (value: number, series: ChartSeries) => string;
+}
+
+const SERIES_COLORS = ['--color-primary', '--color-secondary', '--color-accent', '--color-success', '--color-warning', '--color-error', '--grey', '--soft'];
+
+const APEX: Record<ChartKind, NonNullable<NonNullable<ApexOptions['chart']>['type']>> = {
+	line: 'line',
+	column: 'bar',
+	stacked: 'bar',
+	bar: 'bar',
+	area: 'area',
+	combined: 'line',
+	bullet: 'bar',
+	scatter: 'scatter',
+	'heat map': 'heatmap',
+	treemap: 'treemap'
+};
+
+/** Why a kind of chart cannot draw these figures, in a sentence. */
+export function whyNotDrawn(kind: ChartKind, data: ChartData): string | undefined {
+	if (data.fault) return data.fault;
+	if (kind === 'treemap' && data.series[0]!.values.some((value) => value !== null && value < 0))
+		return 'Areas show what is above nothing, and some of these figures are below. Take bars.';
+	if (kind === 'scatter' && data.series.filter(({ isAgainst }) => !isAgainst).length < 2)
+		return 'A scatter takes two rows: the first across, the second up.';
+	if ((kind === 'stacked' || kind === 'heat map' || kind === 'treemap') && data.units.length > 1)
+		return `These figures count in ${data.units.join(' and ')}, so they cannot be put together.`;
+	return undefined;
+}
+
+/** From where an axis begins: at nothing, or, where all lies far above, a little below the least; then it is said. */
+export function axisFrom(kind: ChartKind, values: readonly (number | null)[]): number | undefined {
+	if (kind !== 'line' && kind !== 'scatter') return undefined;
+	const present = values.filter((value) => value !== null);
+	const [least, most] = [Math.min(...present), Math.max(...present)];
+	if (present.length === 0 || least <= 0 || least < most * 0.6) return undefined;
+	const step = 10 ** Math.floor(Math.log10((most - least || most) / 2));
+	return Math.max(0, Math.floor((least - (most - least) * 0.15) / step) * step) || undefined;
+}
+
+export function chartOptions(kind: ChartKind, data: ChartData, { height, color, nonce, isNight, shown }: ChartLook): ApexOptions {
+	const ofUnit = (unit: string) => data.series.find((series) => series.unit === unit)!;
+	const written = (value: unknown, series: ChartSeries) => (typeof value === 'number' ? shown(value, series) : '');
+	const own = data.series.filter(({ isAgainst }) => !isAgainst);
+	// What is compared with stands in the colour of its series, paler; with one series in the grey of marks.
+	const colorOf = (series: ChartSeries, place: number) => {
+		if (!series.isAgainst) return color(SERIES_COLORS[own.indexOf(series) % SERIES_COLORS.length]!);
+		return own.length === 1 ? color('--mark') : `${color(SERIES_COLORS[Math.floor(place / 2) % SERIES_COLORS.length]!)}77`;
+	};
+	const isBar = APEX[kind] === 'bar';
+	const horizontal = kind === 'bar' || kind === 'bullet';
+	const begins = axisFrom(
+		kind,
+		data.series.flatMap(({ values }) => values)
+	);
+	const labels = { style: { colors: color('--grey'), fontSize: '11px' } };
+	const base: ApexOptions = {
+		chart: {
+			type: APEX[kind],
+			height,
+			stacked: kind === 'stacked',
+			toolbar: { show: false },
+			zoom: { enabled: false },
+			animations: { enabled: false },
+			fontFamily: 'inherit',
+			background: 'transparent',
+			parentHeightOffset: 0,
+			...(nonce !== undefined && { nonce })
+		},
+		colors: data.series.map(colorOf),
+		grid: { borderColor: color('--hairline'), padding: { top: -12, bottom: -6, left: 6, right: 8 } },
+		dataLabels: { enabled: false },
+		legend: { show: data.series.length > 1, position: 'top', horizontalAlign: 'left', fontSize: '11px', labels: { colors: color('--color-base-content') }, offsetY: 2 },
+		tooltip: {
+			theme: isNight ? 'dark' : 'light',
+			y: { formatter: (value: number, at?: { seriesIndex?: number }) => written(value, data.series[at?.seriesIndex ?? 0] ?? data.series[0]!) }
+		}
+	};
+	if (kind === 'treemap') {
+		const [series] = data.series;
+		return {
+			...base,
+			legend: { show: false },
+			colors: [color('--color-secondary')],
+			plotOptions: { treemap: { enableShades: false } },
+			series: [{ data: data.categories.map((name, at) => ({ x: chartText(name), y: series!.values[at] ?? 0 })) }],
+			dataLabels: { enabled: true, style: { fontSize: '12px', colors: [color('--color-secondary-content')] } }
+		} as ApexOptions;
+	}
+	if (kind === 'scatter') {
+		const [across, up] = own;
+		return {
+			...base,
+			series: [
+				{
+					name: chartText(`${across!.name} and ${up!.name}`),
+					data: data.categories.flatMap((_, at): [number, number][] =>
+						across!.values[at] === null || up!.values[at] === null ? [] : [[across!.values[at]!, up!.values[at]!]]
+					)
+				}
+			],
+			xaxis: { type: 'numeric', title: { text: chartText(across!.name), style: { color: color('--grey'), fontSize: '11px' } }, labels: { ...labels, formatter: (value: string) => written(Number(value), across!) } },
+			yaxis: { title: { text: chartText(up!.name), style: { color: color('--grey'), fontSize: '11px' } }, labels: { ...labels, formatter: (value: number) => written(value, up!) } },
+			markers: { size: 5 }
+		};
+	}
+	if (kind === 'heat map')
+		return {
+			...base,
+			legend: { show: false },
+			colors: [color('--color-primary')],
+			series: own.map(({ name, values }) => ({ name: chartText(name), data: data.categories.map((x, at) => ({ x: chartText(x), y: values[at] })) })),
+			xaxis: { labels },
+			yaxis: { labels }
+		} as ApexOptions;
+	const drawn = kind === 'bullet' ? own : data.series;
+	const types = (series: ChartSeries, place: number) => (kind === 'combined' ? (place === 0 ? 'column' : 'line') : undefined);
+	const axis = (unit: string, opposite: boolean) => ({
+		seriesName: data.series.filter((series) => series.unit === unit).map(({ name }) => chartText(name)),
+		opposite,
+		...(begins !== undefined && { min: begins }),
+		labels: { ...labels, maxWidth: 220, formatter: (value: number) => written(value, ofUnit(unit)) }
+	});
+	return {
+		...base,
+		series: drawn.map((series, place) => ({
+			name: chartText(series.name),
+			...(types(series, place) && { type: types(series, place) }),
+			data:
+				kind === 'bullet'
+					? series.values.map((value, at) => ({
+							x: chartText(data.categories[at]!),
+							y: value,
+							goals: data.series.flatMap(({ isAgainst, values, name }) =>
+								isAgainst && values[at] !== null ? [{ name: chartText(name), value: values[at]!, strokeWidth: 3, strokeHeight: 14, strokeColor: color('--color-base-content') }] : []
+							)
+						}))
+					: series.values
+		})) as ApexOptions['series'] & object,
+		plotOptions: { bar: { horizontal, columnWidth: '70%', barHeight: kind === 'bullet' ? '45%' : '70%', borderRadius: 1 } },
+		stroke: { width: isBar ? 0 : drawn.map(({ isAgainst }, place) => (kind === 'combined' && place === 0 ? 0 : isAgainst ? 1.5 : 2.5)), curve: 'straight', dashArray: drawn.map(({ isAgainst }) => (isAgainst && !isBar ? 4 : 0)) },
+		...(kind === 'area' && { fill: { type: 'solid', opacity: 0.18 } }),
+		// Bars that lie have their figures at their ends: no legend is read for them.
+		...(horizontal && {
+			dataLabels: {
+				enabled: true,
+				textAnchor: 'start' as const,
+				offsetX: 4,
+				style: { fontSize: '11px', colors: [color('--color-base-content')] },
+				background: { enabled: false },
+				formatter: (value: number, at?: { seriesIndex?: number }) => written(value, drawn[at?.seriesIndex ?? 0] ?? drawn[0]!)
+			}
+		}),
+		xaxis: {
+			categories: data.categories.map(chartText),
+			labels: horizontal ? { ...labels, formatter: (value: string) => (Number.isFinite(Number(value)) ? written(Number(value), drawn[0]!) : value) } : { ...labels, rotate: 0, hideOverlappingLabels: true },
+			axisBorder: { color: color('--rule') },
+			axisTicks: { color: color('--rule') }
+		},
+		yaxis: horizontal ? { labels: { ...labels, maxWidth: 200 } } : data.units.map((unit, place) => axis(unit, place === 1))
+	};
+}
