@@ -12,6 +12,7 @@ import { loadOwners, loadRound } from './cycle';
 import { loadFigures, loadOrigins } from './figures';
 import { loadForms } from './forms';
 import { loadGroups } from './groups';
+import { loadInsight } from './insight';
 import { loadImports } from './imports';
 import { loadNotes } from './notes';
 import { loadPeople } from './people';
@@ -91,11 +92,13 @@ export async function loadDemo(database: pg.Pool): Promise<{ cells: number; peop
 			people,
 			groupPlan: modelId,
 			routeResult,
+			all: dimensions,
 			dimensions: { entity: entities, department: dimensions.department, scenario: dimensions.scenario, periods }
 		};
 	}, database);
 	await fetchCosts(made.groupPlan, made.routeResult, made.people.get('osric.hale@brinewater.example')!);
 	await loadRound(database, made.groupPlan, made.people, made.dimensions);
 	await loadBranches(database, made.groupPlan, made.people);
+	await loadInsight(database, { model: made.groupPlan, people: made.people, dimensions: made.all, periods: made.dimensions.periods });
 	return { cells: made.cells, people: made.people.size };
 }

@@ -5,7 +5,18 @@ import type { Selection } from '../dimension';
 import { deriveFigure, expandForm, type FormLayout } from '../form';
 import { isEmpty } from '../number';
 import { buildModel } from '../testing';
-import { askedLayout, figureLayout, TILE_BLOCKS, TileFault, tileLayout, type Against, type BoardContent, type Tile, type TileSource, type ViewAxis } from '.';
+import {
+	askedLayout,
+	figureLayout,
+	TILE_BLOCKS,
+	TileFault,
+	tileLayout,
+	type BoardContent,
+	type Tile,
+	type TileContext,
+	type TileSource,
+	type ViewAxis
+} from '.';
 
 const model = buildModel({
 	accounts: [
@@ -26,7 +37,16 @@ const id = (code: string): number => {
 };
 const dim = (kind: string) => axes.find((axis) => axis.kind === kind)!.id;
 const axes: ViewAxis[] = dimensions.map((dimension, at) => {
-	const kind = at === model.accountAxis ? 'account' : at === model.scenarioAxis ? 'scenario' : dimension === model.periods.dimension ? 'period' : dimension.code === 'route' ? 'general' : 'entity';
+	const kind =
+		at === model.accountAxis
+			? 'account'
+			: at === model.scenarioAxis
+				? 'scenario'
+				: dimension === model.periods.dimension
+					? 'period'
+					: dimension.code === 'route'
+						? 'general'
+						: 'entity';
 	const tops = dimension.tree.roots().map((ordinal) => dimension.member(ordinal).id);
 	return { id: dimension.id, kind, top: tops[0]!, tops, members: dimension.members.length, currency: 'EUR' } as ViewAxis;
 });
@@ -90,13 +110,15 @@ function shown(layout: FormLayout, choices: Record<number, number> = {}): Map<nu
 	});
 	return found;
 }
-const context = (against: Against | null, yearOf = 1) => ({ axes, yearOf, against });
+const context = (against: TileContext['against'], yearOf = 1) => ({ axes, yearOf, against });
 
 test('a figure stands where the board does, with its course over the months of what is chosen', () => {
 	const blocks = shown(tileLayout(content, tile('figure', {}), context(null)));
 	expect(blocks.get(TILE_BLOCKS.chosen)).toEqual([[130]]);
 	expect(blocks.get(TILE_BLOCKS.course)!.map(([value]) => value)).toEqual([130, ...new Array<null>(11).fill(null)]);
-	expect(shown(tileLayout(content, tile('figure', {}), context(null)), { [dim('period')]: id('FY2027') }).get(TILE_BLOCKS.chosen)).toEqual([[140]]);
+	expect(shown(tileLayout(content, tile('figure', {}), context(null)), { [dim('period')]: id('FY2027') }).get(TILE_BLOCKS.chosen)).toEqual([
+		[140]
+	]);
 });
 
 test('against another scenario: the same period there, with the difference', () => {
@@ -107,22 +129,42 @@ test('against another scenario: the same period there, with the difference', () 
 	expect(blocks.get(TILE_BLOCKS.difference)).toEqual([[50]]);
 	expect(blocks.get(TILE_BLOCKS.share)![0]![0]).toBeCloseTo(50 / 90, 12);
 	// Its course is that of the scenario chosen.
-	expect(blocks.get(TILE_BLOCKS.course)!.map(([value]) => value).slice(0, 2)).toEqual([100, 40]);
+	expect(
+		blocks
+			.get(TILE_BLOCKS.course)!
+			.map(([value]) => value)
+			.slice(0, 2)
+	).toEqual([100, 40]);
 });
 
 test('against a year before: years, and the same months of it', () => {
 	expect(shown(tileLayout(content, tile('figure', { compare: true }), context({ years: 1 }))).get(TILE_BLOCKS.against)).toEqual([[140]]);
 	const months = tile('chart', { compare: true, columns: { dimension: dim('period'), selection: { kind: 'leaves', of: 'chosen' } } });
-	expect(shown(tileLayout(content, months, context({ years: 1 }))).get(TILE_BLOCKS.against)!.map(([value]) => value).slice(0, 3)).toEqual([100, 40, null]);
+	expect(
+		shown(tileLayout(content, months, context({ years: 1 })))
+			.get(TILE_BLOCKS.against)!
+			.map(([value]) => value)
+			.slice(0, 3)
+	).toEqual([100, 40, null]);
 	// A single month, twelve places earlier.
 	const april = tile('table', { compare: true, columns: { dimension: dim('period'), selection: year('2027-04') } });
 	expect(shown(tileLayout(content, april, context({ years: 1 }, 12))).get(TILE_BLOCKS.against)).toEqual([[100]]);
 });
 
+test('against another scenario a year before: both move at once', () => {
+	const blocks = shown(tileLayout(content, tile('figure', { compare: true }), context({ scenario: id('actual'), years: 1 })));
+	expect(blocks.get(TILE_BLOCKS.chosen)).toEqual([[130]]);
+	expect(blocks.get(TILE_BLOCKS.against)).toEqual([[90]]);
+	expect(blocks.get(TILE_BLOCKS.difference)).toEqual([[40]]);
+});
+
 test('a tile stays where it says, whatever is chosen; a dimension nobody speaks of stands at its top', () => {
 	const fixed = tile('table', { at: { [dim('scenario')]: id('actual'), [dim('general')]: id('r1') } });
 	expect(shown(tileLayout(content, fixed, context(null)), { [dim('period')]: id('FY2027') }).get(TILE_BLOCKS.chosen)).toEqual([[90]]);
-	const routes = tile('table', { rows: { dimension: dim('general'), selection: { kind: 'children', of: id('routes') } }, at: { [dim('account')]: id('sales') } });
+	const routes = tile('table', {
+		rows: { dimension: dim('general'), selection: { kind: 'children', of: id('routes') } },
+		at: { [dim('account')]: id('sales') }
+	});
 	expect(shown(tileLayout(content, routes, context(null)), { [dim('period')]: id('FY2027') }).get(TILE_BLOCKS.chosen)).toEqual([[100, 40]]);
 });
 
@@ -137,7 +179,13 @@ test('what cannot be compared says so', () => {
 
 test('a view of a figure begins at that figure, also at a member of no main tree', () => {
 	const place = Object.fromEntries(axes.map((axis) => [axis.id, axis.top]));
-	const layout = figureLayout(axes, { ...place, [dim('account')]: id('result'), [dim('period')]: id('FY2027'), [dim('scenario')]: id('actual'), [dim('general')]: id('r1') });
+	const layout = figureLayout(axes, {
+		...place,
+		[dim('account')]: id('result'),
+		[dim('period')]: id('FY2027'),
+		[dim('scenario')]: id('actual'),
+		[dim('general')]: id('r1')
+	});
 	const form = expandForm(model, layout, {});
 	expect(form.faults).toEqual([]);
 	expect(form.selectors.find(({ dimension }) => dimension === dim('general'))!.chosen).toBe(id('r1'));
@@ -158,7 +206,9 @@ test('whatever a tile shows, it is what a query of that place shows', () => {
 			fc.boolean(),
 			(account, route, scenario, period, chosenOnBoard) => {
 				const at: Record<number, number> = { [dim('general')]: id(route), [dim('period')]: id(period) };
-				const board = chosenOnBoard ? { ...content, selectors: [{ dimension: dim('scenario'), initial: id(scenario) }] } : { ...content, selectors: [] };
+				const board = chosenOnBoard
+					? { ...content, selectors: [{ dimension: dim('scenario'), initial: id(scenario) }] }
+					: { ...content, selectors: [] };
 				if (!chosenOnBoard) at[dim('scenario')] = id(scenario);
 				const own = tile('table', { rows: { dimension: dim('account'), selection: { kind: 'these', members: [id(account)] } }, at });
 				const found = shown(tileLayout(board, own, context(null))).get(TILE_BLOCKS.chosen)![0]![0];
@@ -166,7 +216,14 @@ test('whatever a tile shows, it is what a query of that place shows', () => {
 				Object.assign(slice, at, { [dim('scenario')]: id(scenario) });
 				delete slice[dim('account')];
 				delete slice[dim('period')];
-				const view = new View(compileQuery(model, { slice, rows: [{ [dim('account')]: id(account) }], columns: [{ [dim('period')]: id(period) }], currency: 'EUR' }));
+				const view = new View(
+					compileQuery(model, {
+						slice,
+						rows: [{ [dim('account')]: id(account) }],
+						columns: [{ [dim('period')]: id(period) }],
+						currency: 'EUR'
+					})
+				);
 				view.fill(new Reader(cube));
 				const value = view.evaluate().values[0]!;
 				expect(found).toBe(isEmpty(value) ? null : value);

@@ -61,8 +61,8 @@ export interface TileContext {
 	axes: readonly ViewAxis[];
 	/** How many places earlier a period of the chosen one's length lies one year before: 1 of years, 12 of months. */
 	yearOf: number;
-	/** What is compared with, where it is chosen. */
-	against: Against | null;
+	/** What is compared with, where it is chosen: another scenario, so many years before, or both at once. */
+	against: { scenario?: number; years?: number } | null;
 }
 
 /** Blocks of a tile's layout. */
@@ -74,15 +74,17 @@ export const TILE_BLOCKS = { chosen: 0, against: 1, course: 2, difference: 3, sh
  * A dimension it says nothing about stands at its top.
  * @throws TileFault where a comparison is not possible
  */
-export function tileLayout(content: Pick<BoardContent, 'selectors' | 'currencies' | 'scale'>, tile: Tile, context: TileContext): FormLayout {
+export function tileLayout(
+	content: Pick<BoardContent, 'selectors' | 'currencies' | 'scale'>,
+	tile: Tile,
+	context: TileContext
+): FormLayout {
 	if (tile.kind !== 'figure' && tile.kind !== 'chart' && tile.kind !== 'table') throw new Error('this tile reads no figures of its own');
 	const layout = layoutOf(content, tile.source, context);
 	if (tile.kind === 'figure') {
 		const period = periodAxis(context).id;
 		const course = shownAt(tile.source, period) ?? { kind: 'leaves', of: 'chosen' };
-		layout.columns.push(
-			block(TILE_BLOCKS.course, scenarioFirst(layout, context, [{ dimension: period, selection: leavesOf(course) }]))
-		);
+		layout.columns.push(block(TILE_BLOCKS.course, scenarioFirst(layout, context, [{ dimension: period, selection: leavesOf(course) }])));
 	}
 	if (tile.kind !== 'chart' && tile.source.compare && context.against)
 		layout.columns.push(
@@ -148,37 +150,43 @@ function layoutOf(
 ): FormLayout {
 	const period = periodAxis(context).id;
 	const scenario = scenarioAxis(context).id;
-	const across = columns ?? { dimension: period, selection: { kind: 'these', members: [memberAt(content, { at }, period, context)] } as Selection };
+	const across = columns ?? {
+		dimension: period,
+		selection: { kind: 'these', members: [memberAt(content, { at }, period, context)] } as Selection
+	};
 	if (across.dimension === rows.dimension) throw new TileFault('The same dimension stands down and across. Choose another one.');
 	const parts: CellBlock['parts'] = [{ dimension: across.dimension, selection: across.selection }];
 	const blocks: AxisBlock[] = [];
 	const against = compare ? context.against : null;
 	if (!against) blocks.push(block(TILE_BLOCKS.chosen, parts));
-	else if ('scenario' in against) {
-		if (rows.dimension === scenario || across.dimension === scenario)
+	else {
+		if (against.scenario !== undefined && (rows.dimension === scenario || across.dimension === scenario))
 			throw new TileFault('Scenarios stand on this tile already: it cannot be compared with another one.');
-		const ofScenario = (member: number | 'chosen'): CellBlock['parts'] => [
-			{ dimension: scenario, selection: { kind: 'these', members: [member] } },
+		const years = against.years ?? 0;
+		if (years !== 0 && rows.dimension === period)
+			throw new TileFault('Periods stand down this tile: put them across to compare with another year.');
+		const standing = (dimension: number): CellBlock['parts'][number] => ({
+			dimension,
+			selection: { kind: 'these', members: [memberAt(content, { at }, dimension, context)] }
+		});
+		// What is compared stands on the columns: the scenario first, then the period where it does not stand there already.
+		const own: CellBlock['parts'] = [
+			...(against.scenario === undefined ? [] : [standing(scenario)]),
+			...(years === 0 || across.dimension === period ? [] : [standing(period)]),
 			...parts
 		];
-		blocks.push(
-			block(TILE_BLOCKS.chosen, ofScenario(memberAt(content, { at }, scenario, context))),
-			block(TILE_BLOCKS.against, ofScenario(against.scenario))
-		);
-	} else {
-		if (rows.dimension === period) throw new TileFault('Periods stand down this tile: put them across to compare with another year.');
-		const places = -against.years * context.yearOf;
-		const own = across.dimension === period ? [] : [{ dimension: period, selection: { kind: 'these', members: [memberAt(content, { at }, period, context)] } as Selection }];
-		const now: CellBlock['parts'] = [...own, ...parts];
-		blocks.push(
-			block(TILE_BLOCKS.chosen, now),
-			block(
-				TILE_BLOCKS.against,
-				now.map((part) => (part.dimension === period ? { ...part, selection: earlier(part.selection, places) } : part))
-			)
-		);
+		const other = own.map((part): CellBlock['parts'][number] => {
+			if (part.dimension === scenario && against.scenario !== undefined)
+				return { ...part, selection: { kind: 'these', members: [against.scenario] } };
+			if (part.dimension === period && years !== 0) return { ...part, selection: earlier(part.selection, -years * context.yearOf) };
+			return part;
+		});
+		blocks.push(block(TILE_BLOCKS.chosen, own), block(TILE_BLOCKS.against, other));
 	}
-	const onAxes = new Set([rows.dimension, ...blocks.flatMap((each) => (each.kind === 'cells' ? each.parts.map(({ dimension }) => dimension) : []))]);
+	const onAxes = new Set([
+		rows.dimension,
+		...blocks.flatMap((each) => (each.kind === 'cells' ? each.parts.map(({ dimension }) => dimension) : []))
+	]);
 	const selectors: SelectorPart[] = content.selectors.flatMap(({ dimension, initial, initialVariable }) => {
 		const axis = context.axes.find(({ id }) => id === dimension);
 		return axis && at[dimension] === undefined ? [{ ...selectorOf(axis, initial), ...(initialVariable && { initialVariable }) }] : [];

@@ -4,4 +4,15 @@
  */
 export { priceVolumeMix, type PriceVolumeMix, type Sold } from './price-volume-mix';
 export { askedLayout, figureLayout, selectorOf, type ViewAxis } from './start';
-export { CHARTS, TILE_BLOCKS, TileFault, tileLayout, type Against, type BoardContent, type ChartKind, type Tile, type TileContext, type TileSource } from './board';
+export {
+	CHARTS,
+	TILE_BLOCKS,
+	TileFault,
+	tileLayout,
+	type Against,
+	type BoardContent,
+	type ChartKind,
+	type Tile,
+	type TileContext,
+	type TileSource
+} from './board';

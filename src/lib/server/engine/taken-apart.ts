@@ -1,4 +1,4 @@
-import { compileQuery, isEmpty, orNull, View, type Model, type Reader } from '../../core';
+import { CellFlag, compileQuery, isEmpty, orNull, View, type Model, type Reader } from '../../core';
 import { EngineFault } from './fault';
 
 /** What a member adds to a difference. */
@@ -55,9 +55,9 @@ export function takeApart(
 	[from, to]: readonly [Side, Side],
 	{ dimension: asked, most }: { dimension: number | null; most: number }
 ): Contributions {
-	const rateSet = ratesOf(model, from, to);
 	const [before] = valuesOf(model, from);
 	const [after] = valuesOf(model, to);
+	const rateSet = ratesOf(model, from, to);
 	const [level] = rateSet === undefined ? [after!] : valuesOf(model, to, { rateSet });
 	const candidates = [...model.dimensions, model.periods.dimension].filter((dimension) => {
 		const [own, other] = [from, to].map(({ figure }) => childrenIn(model, figure, dimension.id));
@@ -113,7 +113,7 @@ function tells(lines: readonly { part: number }[]): number {
 
 /**
  * The rates of the earlier side, where the later one is read at others. Undefined where both are read at the same, in local
- * currency, in different periods, or at rates that change within the period: then rates are not told apart.
+ * currency, in different periods, at rates that change within the period or that are not all there: then rates are not told apart.
  */
 function ratesOf(model: Model, from: Side, to: Side): number | undefined {
 	if (from.currency === 'local' || from.figure.period !== to.figure.period) return undefined;
@@ -124,7 +124,9 @@ function ratesOf(model: Model, from: Side, to: Side): number | undefined {
 	};
 	const [own, other] = [setsOf(from), setsOf(to)];
 	const [set] = own;
-	return own.size === 1 && set !== undefined && !(other.size === 1 && other.has(set)) ? set : undefined;
+	if (own.size !== 1 || set === undefined || (other.size === 1 && other.has(set))) return undefined;
+	// Where rates are missing there, what they leave out would pass for exchange.
+	return (evaluate(model, to, { rateSet: set }).flags[0]! & CellFlag.incomplete) !== 0 ? undefined : set;
 }
 
 /** Moves a figure to a member further down. @throws EngineFault where the member is none beneath it */
@@ -151,12 +153,21 @@ export function childrenIn(model: Model, figure: Figure, id: number): readonly n
 	return model.dimension(id)!.treeOf(own).children(own);
 }
 
+interface Apart {
+	by?: number;
+	children?: readonly number[];
+	/** Rates (id) it is read at instead of its own. */
+	rateSet?: number;
+}
+
 /** A figure as a side reads it, or those of members of one dimension in its place. */
-export function valuesOf(
+export const valuesOf = (model: Model, side: Side, apart: Apart = {}): Float64Array => evaluate(model, side, apart).values;
+
+function evaluate(
 	model: Model,
 	{ reader, figure: { members, period }, currency }: Side,
-	{ by: asked, children, rateSet }: { by?: number; children?: readonly number[]; rateSet?: number } = {}
-): Float64Array {
+	{ by: asked, children, rateSet }: Apart
+): { values: Float64Array; flags: Uint8Array } {
 	const all = new Map([[model.periods.dimension.id, model.periods.dimension.member(period).id]]);
 	model.dimensions.forEach((dimension, axis) => all.set(dimension.id, dimension.member(members[axis]!).id));
 	const by = asked ?? model.accounts.id;
@@ -166,5 +177,5 @@ export function valuesOf(
 	const lines = { rows: rows.map((id) => ({ [by]: id })), columns: [{ [across]: all.get(across)! }] };
 	const view = new View(compileQuery(model, { slice, ...lines, currency, ...(rateSet !== undefined && { rateSet }) }));
 	view.fill(reader);
-	return view.evaluate().values;
+	return view.evaluate();
 }

@@ -22,9 +22,10 @@ export async function axesOf(person: SignedIn | undefined, modelId: number): Pro
 		FROM model_dimension md JOIN dimension d ON d.id = md.dimension_id WHERE md.model_id = $1 ORDER BY md.position`,
 		[modelId]
 	);
-	const currency = await pool().query<{ code: string }>('SELECT currency AS code FROM model_currency WHERE model_id = $1 ORDER BY position LIMIT 1', [
-		modelId
-	]);
+	const currency = await pool().query<{ code: string }>(
+		'SELECT currency AS code FROM model_currency WHERE model_id = $1 ORDER BY position LIMIT 1',
+		[modelId]
+	);
 	// The year in which a scenario takes entries first: what people are about now.
 	const open = await pool().query<{ year: number }>(
 		`SELECT y.member_id AS year FROM scenario s JOIN member sm ON sm.id = s.member_id JOIN model_dimension md ON md.dimension_id = sm.dimension_id AND md.model_id = $1
@@ -40,11 +41,17 @@ export async function axesOf(person: SignedIn | undefined, modelId: number): Pro
 		[modelId]
 	);
 	const yearOf = Object.fromEntries(lengths.rows.map(({ member, places }) => [member, places]));
+	const usual = await usualMembers(modelId);
 	const axes: InsightAxis[] = [];
 	for (const { tops, ...dimension } of dimensions.rows) {
 		const seen = await reachedMembers(reader, modelId, dimension.id, tops);
 		const reached = tops.filter((_, index) => seen[index]);
-		const first = dimension.kind === 'period' ? (open.rows[0]?.year ?? reached[Math.floor(reached.length / 2)]) : reached[0];
+		const first =
+			dimension.kind === 'period'
+				? (open.rows[0]?.year ?? reached[Math.floor(reached.length / 2)])
+				: reached.includes(usual.get(dimension.id)!)
+					? usual.get(dimension.id)!
+					: reached[0];
 		axes.push({
 			...dimension,
 			top: first ?? 0,
@@ -54,4 +61,21 @@ export async function axesOf(person: SignedIn | undefined, modelId: number): Pro
 		});
 	}
 	return axes;
+}
+
+/** By dimension (id): the member at which forms stand most often, and of scenarios the one that is planned in. */
+async function usualMembers(modelId: number): Promise<Map<number, number>> {
+	const stood = await pool().query<{ dimension: number; member: number }>(
+		`SELECT DISTINCT ON (dimension) dimension, member FROM (
+			SELECT (part ->> 'dimension')::integer AS dimension, coalesce(part ->> 'initial', part ->> 'member')::integer AS member, count(*) AS times
+			FROM form f, jsonb_array_elements((f.layout -> 'selectors') || (f.layout -> 'pinned')) AS part WHERE f.model_id = $1 AND f.owner_id IS NULL GROUP BY 1, 2) AS counted
+		ORDER BY dimension, times DESC, member`,
+		[modelId]
+	);
+	const planned = await pool().query<{ dimension: number; member: number }>(
+		`SELECT m.dimension_id AS dimension, m.id AS member FROM scenario s JOIN member m ON m.id = s.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id
+		JOIN period p ON p.member_id = s.entry_from WHERE md.model_id = $1 AND NOT m.retired ORDER BY p.start_date LIMIT 1`,
+		[modelId]
+	);
+	return new Map([...stood.rows, ...planned.rows].map(({ dimension, member }) => [dimension, member]));
 }

@@ -3,7 +3,6 @@ import { z } from 'zod';
 import {
 	TileFault,
 	tileLayout,
-	type Against,
 	type BoardContent,
 	type FormSelector,
 	type Thresholds,
@@ -20,6 +19,7 @@ import { draftVersion } from '../form/draft';
 import { requirePermission, type SignedIn } from '../session';
 import { axesOf, type InsightAxis } from './axes';
 import { boardContentSchema } from './board-schema';
+import { againstChoices, keyOfAgainst } from './against';
 import { readBoard } from './boards';
 import { askWhy } from './why';
 
@@ -79,7 +79,10 @@ export type TileAnswer = { id: number } & (
 	| TileFigures
 	| { kind: 'fault'; message: string }
 	| { kind: 'checks'; name: string; checks: { label: string; state: 'holds' | 'fails' | 'cannot tell'; where: string[] }[] }
-	| { kind: 'progress'; rounds: { id: number; name: string; units: number; approved: number; states: Record<string, number>; late: number }[] }
+	| {
+			kind: 'progress';
+			rounds: { id: number; name: string; units: number; approved: number; states: Record<string, number>; late: number }[];
+	  }
 	| { kind: 'out of date'; runs: { runbook: number; name: string; at: string }[] }
 	| { kind: 'runbook'; name: string; mayRun: boolean }
 	| { kind: 'form'; name: string }
@@ -128,10 +131,6 @@ export const figuresSchema = z.object({
 	content: boardContentSchema.optional()
 });
 
-const againstOf = (key: string | undefined, usual: Against | null): Against | null =>
-	key === undefined ? usual : key === 'none' ? null : key.startsWith('m') ? { scenario: Number(key.slice(1)) } : { years: Number(key.slice(1)) };
-const keyOf = (against: Against): string => ('scenario' in against ? `m${against.scenario}` : `y${against.years}`);
-
 /** The tiles of a page of a board, with the figures they show to this reader for what is chosen. */
 export async function boardFigures(
 	person: SignedIn | undefined,
@@ -150,27 +149,28 @@ export async function boardFigures(
 	const period = axes.find(({ kind }) => kind === 'period')!;
 	const scenario = axes.find(({ kind }) => kind === 'scenario')!;
 	const chosenPeriod = frame.selectors.find(({ dimension }) => dimension === period.id)?.chosen ?? period.top;
-	const scenarios = await scenariosOf(modelId, ask);
-	const wanted = againstOf(asked, content.against);
-	// A scenario that is gone, or that somebody may not see, is no comparison.
-	const against = wanted && 'scenario' in wanted && !scenarios.some(({ member }) => member === wanted.scenario) ? null : wanted;
 	const chosenScenario = frame.selectors.find(({ dimension }) => dimension === scenario.id)?.chosen ?? scenario.top;
-	const context: TileContext = { axes, yearOf: period.yearOf?.[chosenPeriod] ?? 1, against };
+	const choicesOfAgainst = await againstChoices(reader, modelId, axes, { scenario: chosenScenario, period: chosenPeriod });
+	const wanted = asked ?? (content.against ? keyOfAgainst(content.against) : 'none');
+	// A scenario that is gone, or that somebody may not see, is no comparison.
+	const against = choicesOfAgainst.find(({ key }) => key === wanted) ?? null;
+	const context: TileContext = {
+		axes,
+		yearOf: period.yearOf?.[chosenPeriod] ?? 1,
+		against: against && { years: against.years, ...(against.scenario !== undefined && { scenario: against.scenario }) }
+	};
 	const answers: TileAnswer[] = [];
 	// One after the other: each is short, and others take their turn between them.
 	for (const tile of page.tiles)
-		if (only === undefined || only.includes(tile.id)) answers.push({ id: tile.id, ...(await answerOf(reader, modelId, ask, content, tile, context, frame)) });
-	const choicesOfAgainst = [
-		...scenarios.filter(({ member }) => member !== chosenScenario).map(({ member, name }) => ({ key: `m${member}`, name })),
-		{ key: 'y1', name: 'The year before' }
-	];
+		if (only === undefined || only.includes(tile.id))
+			answers.push({ id: tile.id, ...(await answerOf(reader, modelId, ask, content, tile, context, frame, against?.key)) });
 	return {
 		revision: frame.revision,
 		selectors: frame.selectors,
 		currencies: frame.currencies,
 		currency: frame.currency,
-		against: against && { key: keyOf(against), name: choicesOfAgainst.find(({ key }) => key === keyOf(against))?.name ?? 'itself' },
-		againstChoices: choicesOfAgainst,
+		against: against && { key: against.key, name: against.name },
+		againstChoices: choicesOfAgainst.map(({ key, name }) => ({ key, name })),
 		tiles: answers,
 		draftSize: frame.draftSize
 	};
@@ -179,30 +179,8 @@ export async function boardFigures(
 /** One line across, all that can be chosen on the board. */
 const bareLayout = (content: BoardContent, axes: readonly InsightAxis[]) => {
 	const account = axes.find(({ kind }) => kind === 'account')!;
-	return tileLayout(
-		content,
-		figureAt(account.id, account.top),
-		{ axes, yearOf: 1, against: null }
-	);
+	return tileLayout(content, figureAt(account.id, account.top), { axes, yearOf: 1, against: null });
 };
-
-/** The scenarios a reader sees, in their order. */
-async function scenariosOf(modelId: number, ask: FormAsk): Promise<{ member: number; name: string }[]> {
-	const found = await pool().query<{ member: number; name: string; dimension: number }>(
-		`SELECT m.id AS member, m.name, m.dimension_id AS dimension FROM scenario s JOIN member m ON m.id = s.member_id
-		JOIN model_dimension md ON md.dimension_id = m.dimension_id WHERE md.model_id = $1 AND NOT m.retired ORDER BY m.id`,
-		[modelId]
-	);
-	const [first] = found.rows;
-	if (!first) return [];
-	const { reached } = await askEngine(modelId, 'reached', {
-		rules: ask.rules,
-		structure: ask.structure,
-		dimension: first.dimension,
-		members: found.rows.map(({ member }) => member)
-	});
-	return found.rows.filter((_, index) => reached[index]);
-}
 
 type Answered = TileAnswer extends infer Each ? (Each extends { id: number } ? Omit<Each, 'id'> : never) : never;
 
@@ -214,7 +192,8 @@ async function answerOf(
 	content: BoardContent,
 	tile: Tile,
 	context: TileContext,
-	frame: FormAnswer
+	frame: FormAnswer,
+	against: string | undefined
 ): Promise<Answered> {
 	try {
 		switch (tile.kind) {
@@ -231,18 +210,24 @@ async function answerOf(
 			case 'runbook':
 				return await runbookOf(reader, modelId, tile.runbook);
 			case 'waterfall':
-				return await stepsOf(reader, modelId, ask, tile, context, frame);
+				return await stepsOf(reader, modelId, ask, tile, context, frame, against);
 			case 'view': {
 				const { layout } = await readForm(reader, modelId, tile.code);
 				return figuresOf(await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile);
 			}
 			default:
-				return figuresOf(await askEngine(modelId, 'form', { ...ask, layout: tileLayout(content, tile, context), window: { most: MOST_FIGURES } }), tile);
+				return figuresOf(
+					await askEngine(modelId, 'form', { ...ask, layout: tileLayout(content, tile, context), window: { most: MOST_FIGURES } }),
+					tile
+				);
 		}
 	} catch (failure) {
 		if (failure instanceof TileFault) return { kind: 'fault', message: failure.message };
 		if (failure instanceof Fault && failure.status < 500)
-			return { kind: 'fault', message: failure.status === 404 ? 'What this tile shows is not there any more, or not for you to see.' : failure.message };
+			return {
+				kind: 'fault',
+				message: failure.status === 404 ? 'What this tile shows is not there any more, or not for you to see.' : failure.message
+			};
 		throw failure;
 	}
 }
@@ -271,7 +256,8 @@ function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
 	const rows = shown.map((row) => lineOf(form.rows[row]!));
 	const facts = form.columns.map(({ facts: own }) => own);
 	const values = shown.flatMap((row) => Array.from({ length: across }, (_, column) => valueAt(row, column)));
-	const addsUp = rest.length > 0 && rest.every((row) => ['money', 'quantity'].includes(form.rows[row]!.valueType)) && facts.every((own) => own === null);
+	const addsUp =
+		rest.length > 0 && rest.every((row) => ['money', 'quantity'].includes(form.rows[row]!.valueType)) && facts.every((own) => own === null);
 	if (addsUp) {
 		const summed = Array.from({ length: across }, (_, column) => {
 			if (form.columns[column]!.kind !== 'cells' || form.columns[column]!.percent) return null;
@@ -290,7 +276,9 @@ function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
 			return row === undefined || column >= across ? [] : [row * across + column];
 		});
 	const flagged = shown.flatMap((row, at) =>
-		Array.from({ length: across }, (_, column) => ((form.flags[place.get(row)! * width + column] ?? 0) & 1 ? at * across + column : -1)).filter((cell) => cell >= 0)
+		Array.from({ length: across }, (_, column) =>
+			(form.flags[place.get(row)! * width + column] ?? 0) & 1 ? at * across + column : -1
+		).filter((cell) => cell >= 0)
 	);
 	return {
 		kind: 'figures',
@@ -309,9 +297,7 @@ function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
 		drafted: cells([...form.drafted, ...form.draftedBeneath]),
 		good: cells(form.good),
 		bad: cells(form.bad),
-		words: Object.fromEntries(
-			form.words.flatMap(([cell, word]) => cells([cell]).map((at) => [at, word] as const))
-		),
+		words: Object.fromEntries(form.words.flatMap(([cell, word]) => cells([cell]).map((at) => [at, word] as const))),
 		more: all.length - shown.length,
 		restIsSum: addsUp,
 		outside: form.outside,
@@ -337,8 +323,9 @@ async function stepsOf(
 	modelId: number,
 	ask: FormAsk,
 	tile: Extract<Tile, { kind: 'waterfall' }>,
-	{ axes, against }: TileContext,
-	frame: FormAnswer
+	{ axes }: TileContext,
+	frame: FormAnswer,
+	against: string | undefined
 ): Promise<Answered> {
 	if (!against) throw new TileFault('Choose above what it is held against.');
 	const account = axes.find(({ kind }) => kind === 'account')!;
@@ -348,12 +335,16 @@ async function stepsOf(
 	const { before, after, lines, more, exchange } = await askWhy(
 		reader,
 		modelId,
-		{ place, against: keyOf(against), currency: frame.currency, dimension: tile.by, at: {} },
+		{ place, against, currency: frame.currency, dimension: tile.by, at: {} },
 		MOST_STEPS
 	);
 	const { rows } = await askEngine(modelId, 'form', {
 		...ask,
-		layout: tileLayout({ selectors: [], currencies: frame.currencies, scale: 1 }, figureAt(account.id, tile.account), { axes, yearOf: 1, against: null }),
+		layout: tileLayout({ selectors: [], currencies: frame.currencies, scale: 1 }, figureAt(account.id, tile.account), {
+			axes,
+			yearOf: 1,
+			against: null
+		}),
 		window: { rows: [] }
 	});
 	return {
@@ -425,4 +416,3 @@ async function runbookOf(reader: SignedIn, modelId: number, runbook: number): Pr
 	if (!found.rows[0]) return { kind: 'fault', message: 'The runbook of this tile has been deleted.' };
 	return { kind: 'runbook', name: found.rows[0].name, mayRun: reader.permissions.includes('rule.run') };
 }
-

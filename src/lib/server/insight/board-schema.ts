@@ -35,9 +35,7 @@ export const MOST_TILES = 40;
 export const boardContentSchema: z.ZodType<BoardContent> = z
 	.object({
 		version: z.literal(1),
-		selectors: z
-			.array(z.object({ dimension: id, initial: z.int().min(0), initialVariable: z.string().max(200).optional() }))
-			.max(20),
+		selectors: z.array(z.object({ dimension: id, initial: z.int().min(0), initialVariable: z.string().max(200).optional() })).max(20),
 		against: z.union([z.object({ scenario: id }), z.object({ years: z.int().min(1).max(20) })]).nullable(),
 		currencies: z
 			.array(z.string().regex(/^([A-Z]{3}|local)$/))

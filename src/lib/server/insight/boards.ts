@@ -158,7 +158,11 @@ export interface BoardVersion {
 }
 
 /** Earlier versions of a board, the latest first. */
-export async function boardVersions(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<{ versions: BoardVersion[] }> {
+export async function boardVersions(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id }: z.infer<typeof boardOnly>
+): Promise<{ versions: BoardVersion[] }> {
 	await readBoard(person, modelId, id);
 	const found = await pool().query<Omit<BoardVersion, 'at'> & { at: Date }>(
 		`SELECT v.version, v.name, p.name AS person, v.at,
@@ -178,7 +182,10 @@ export async function restoreBoard(
 	{ id, version }: z.infer<typeof restoreBoardSchema>
 ): Promise<void> {
 	const board = await readBoard(person, modelId, id);
-	const found = await pool().query<{ content: unknown }>('SELECT content FROM board_version WHERE board_id = $1 AND version = $2', [id, version]);
+	const found = await pool().query<{ content: unknown }>('SELECT content FROM board_version WHERE board_id = $1 AND version = $2', [
+		id,
+		version
+	]);
 	if (!found.rows[0]) throw notFound('version');
 	const { name, description, shared } = board;
 	await changeBoard(person, modelId, {
@@ -215,7 +222,11 @@ export interface BoardComment {
 }
 
 /** What people have said to a board: figures they kept with it are told to who reads all of the model. */
-export async function boardComments(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<{ comments: BoardComment[] }> {
+export async function boardComments(
+	person: SignedIn | undefined,
+	modelId: number,
+	{ id }: z.infer<typeof boardOnly>
+): Promise<{ comments: BoardComment[] }> {
 	const reader = requirePermission(person, 'form.read');
 	await readBoard(reader, modelId, id);
 	const found = await pool().query<Omit<BoardComment, 'at'> & { at: Date }>(

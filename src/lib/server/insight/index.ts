@@ -58,4 +58,13 @@ export {
 export { makeReadyBoard, readyBoardSchema } from './ready-board';
 export { whyDifferent, whyPage, whySchema, type WhyDifferent, type WhyPage } from './why';
 export { readBoardDesk, type BoardDeskData } from './board-desk';
-export { CHANGE_KINDS, journalDesk, journalRows, journalSchema, readActivity, readJournal, type JournalLine, type JournalPage } from './journal';
+export {
+	CHANGE_KINDS,
+	journalDesk,
+	journalRows,
+	journalSchema,
+	readActivity,
+	readJournal,
+	type JournalLine,
+	type JournalPage
+} from './journal';

@@ -147,31 +147,24 @@ async function readChanges(reader: SignedIn, modelId: number, { kind, person, fr
 			'u.id'
 		);
 	if (parts.length === 0) return { lines: [], names: {}, next: null, lookedBackTo: null };
-	const found = await pool().query<ChangeRow>(`SELECT *, at::text AS moment FROM (${parts.join(' UNION ALL ')}) AS all_changes ORDER BY at DESC LIMIT ${PAGE + 1}`, [
-		modelId,
-		person ?? null,
-		from ?? null,
-		to ?? null,
-		text,
-		before ?? null,
-		reader.id
-	]);
-	const lines = found.rows.slice(0, PAGE).map(
-		({ source, id, at, person: who, own, kind: what, words, cells, path }): JournalLine => ({
-			key: `${source} ${id}`,
-			at: at.toISOString(),
-			person: who,
-			kind: what,
-			words,
-			cells,
-			revision: source === 'figures' ? Number(id) : null,
-			path,
-			place: null,
-			before: null,
-			after: null,
-			mayTakeBack: source === 'figures' && what === 'save' && own && sees('form.enter') && !reader.branch
-		})
+	const found = await pool().query<ChangeRow>(
+		`SELECT *, at::text AS moment FROM (${parts.join(' UNION ALL ')}) AS all_changes ORDER BY at DESC LIMIT ${PAGE + 1}`,
+		[modelId, person ?? null, from ?? null, to ?? null, text, before ?? null, reader.id]
 	);
+	const lines = found.rows.slice(0, PAGE).map(({ source, id, at, person: who, own, kind: what, words, cells, path }): JournalLine => ({
+		key: `${source} ${id}`,
+		at: at.toISOString(),
+		person: who,
+		kind: what,
+		words,
+		cells,
+		revision: source === 'figures' ? Number(id) : null,
+		path,
+		place: null,
+		before: null,
+		after: null,
+		mayTakeBack: source === 'figures' && what === 'save' && own && sees('form.enter') && !reader.branch
+	}));
 	return { lines, names: {}, next: found.rows.length > PAGE ? found.rows[PAGE - 1]!.moment : null, lookedBackTo: null };
 }
 
@@ -213,9 +206,10 @@ async function readEntries(
 		return `(e.address && $${values.length}::integer[] OR e.period_id = ANY ($${values.length}::integer[]))`;
 	});
 	const [at, past] = [values.length + 1, values.length + 2];
-	const newest = await pool().query<{ revision: string | null }>('SELECT max(revision)::text AS revision FROM entry_change WHERE model_id = $1', [
-		modelId
-	]);
+	const newest = await pool().query<{ revision: string | null }>(
+		'SELECT max(revision)::text AS revision FROM entry_change WHERE model_id = $1',
+		[modelId]
+	);
 	const start = Number.isFinite(cursor) && cursor! > 0 ? cursor! : Number(newest.rows[0]?.revision ?? 0);
 	// Where the stretch ends: so many entries back.
 	const floor = await pool().query<{ revision: string }>(
@@ -258,7 +252,10 @@ async function readEntries(
 	const names = await namesFor(reader, modelId, axes, [...new Set(lines.flatMap(({ place }) => place ?? []))]);
 	const isMore = found.rows.length > PAGE;
 	const next = isMore ? `${start}:${(Number.isFinite(skip) ? skip! : 0) + PAGE}` : least_ > 0 ? `${least_}:0` : null;
-	const end = least_ > 0 && !isMore ? await pool().query<{ at: Date }>('SELECT at FROM change_set WHERE model_id = $1 AND revision = $2', [modelId, least_]) : undefined;
+	const end =
+		least_ > 0 && !isMore
+			? await pool().query<{ at: Date }>('SELECT at FROM change_set WHERE model_id = $1 AND revision = $2', [modelId, least_])
+			: undefined;
 	return { lines, names, next, lookedBackTo: end?.rows[0]?.at.toISOString() ?? null };
 }
 
@@ -306,9 +303,11 @@ export async function* journalRows(person: SignedIn | undefined, modelId: number
 	const axes = await axesOf(reader, modelId);
 	const inOrder = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')];
 	const entries = ask.of === 'entries' || reader.readsPart;
-	yield [['When', 'Who', 'What', 'Through', ...(entries ? [...inOrder.map(({ name }) => name), 'Before', 'After'] : ['Cells', 'Revision'])]];
+	yield [
+		['When', 'Who', 'What', 'Through', ...(entries ? [...inOrder.map(({ name }) => name), 'Before', 'After'] : ['Cells', 'Revision'])]
+	];
 	let before = ask.before;
-	for (let told = 0; told < MOST_EXPORTED; ) {
+	for (let told = 0; told < MOST_EXPORTED;) {
 		const page = await readJournal(reader, modelId, { ...ask, before });
 		yield page.lines.map(({ at, person: who, kind, words, cells, revision, place, before: was, after }) => [
 			at,

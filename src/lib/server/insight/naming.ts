@@ -41,7 +41,10 @@ export function membersOfBoard(content: BoardContent): Set<number> {
 	return found;
 }
 
-async function boardsOf(database: Database, modelId: number): Promise<{ id: number; name: string; shared: boolean; content: BoardContent }[]> {
+async function boardsOf(
+	database: Database,
+	modelId: number
+): Promise<{ id: number; name: string; shared: boolean; content: BoardContent }[]> {
 	const found = await database.query<{ id: number; name: string; shared: boolean; content: unknown }>(
 		'SELECT id, name, shared, content FROM board WHERE model_id = $1 ORDER BY id',
 		[modelId]

@@ -53,8 +53,14 @@ export async function readyContent(maker: SignedIn, modelId: number): Promise<Bo
 	const planned = rows[0];
 	const result = resultOf(accounts);
 	const main = result?.id ?? accountAxis.top;
-	const ratios = accounts.filter(({ valueType, watched, computed, id }) => id !== main && (watched || (valueType === 'percent' && computed)));
-	const figures = [...(result ? [result] : []), ...ratios, ...accounts.filter(({ parent, children }) => parent === main && children > 0)].slice(0, MOST_FIGURES);
+	const ratios = accounts.filter(
+		({ valueType, watched, computed, id }) => id !== main && (watched || (valueType === 'percent' && computed))
+	);
+	const figures = [
+		...(result ? [result] : []),
+		...ratios,
+		...accounts.filter(({ parent, children }) => parent === main && children > 0)
+	].slice(0, MOST_FIGURES);
 	let id = 0;
 	const these = (member: number): Selection => ({ kind: 'these', members: [member] });
 	const tile = (each: Tile extends infer T ? (T extends Tile ? Omit<T, 'id'> : never) : never): Tile => ({ ...each, id: ++id }) as Tile;
@@ -87,12 +93,24 @@ export async function readyContent(maker: SignedIn, modelId: number): Promise<Bo
 				title: `${nameOf(main)} by ${entity.name.toLowerCase()}`,
 				width: 5,
 				height: 4,
-				source: { rows: { dimension: entity.id, selection: { kind: 'children', of: entity.top } }, at: { [accountAxis.id]: main }, compare: true }
+				source: {
+					rows: { dimension: entity.id, selection: { kind: 'children', of: entity.top } },
+					at: { [accountAxis.id]: main },
+					compare: true
+				}
 			})
 		);
 	if ((accounts.find(({ id: each }) => each === main)?.children ?? 0) > 0)
 		tiles.push(
-			tile({ kind: 'waterfall', title: `Why ${nameOf(main).toLowerCase()} differs`, width: 7, height: 4, account: main, by: accountAxis.id, at: {} }),
+			tile({
+				kind: 'waterfall',
+				title: `Why ${nameOf(main).toLowerCase()} differs`,
+				width: 7,
+				height: 4,
+				account: main,
+				by: accountAxis.id,
+				at: {}
+			}),
 			tile({
 				kind: 'table',
 				title: 'Line by line',

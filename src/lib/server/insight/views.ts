@@ -89,7 +89,17 @@ export async function startView(
 }
 
 /** A layout without what belongs to a form alone: its checks, runs and ways of filling. */
-function plainLayout({ version, rows, columns, selectors, pinned, currencies, scale, hideEmptyRows, hideEmptyColumns }: FormLayout): FormLayout {
+function plainLayout({
+	version,
+	rows,
+	columns,
+	selectors,
+	pinned,
+	currencies,
+	scale,
+	hideEmptyRows,
+	hideEmptyColumns
+}: FormLayout): FormLayout {
 	return {
 		version,
 		rows,
@@ -114,7 +124,8 @@ const withChosen = (layout: FormLayout, choices: Record<string, number>): FormLa
 /** The members of a figure by dimension. @throws Fault where they are not of this model */
 function atPlace(axes: readonly InsightAxis[], place: readonly number[]): Record<number, number> {
 	const inOrder = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')];
-	if (place.length !== inOrder.length) throw new Fault(422, 'not possible', 'This figure is of another model, or of before a dimension came or went.');
+	if (place.length !== inOrder.length)
+		throw new Fault(422, 'not possible', 'This figure is of another model, or of before a dimension came or went.');
 	return Object.fromEntries(inOrder.map(({ id }, index) => [id, place[index]!]));
 }
 
@@ -139,10 +150,10 @@ async function insertView(owner: SignedIn, modelId: number, name: string, layout
 }
 
 async function refuseTooMany(database: Database, owner: number, modelId: number): Promise<void> {
-	const { rows } = await database.query<{ count: number }>('SELECT count(*)::integer AS count FROM form WHERE owner_id = $1 AND model_id = $2 AND kept', [
-		owner,
-		modelId
-	]);
+	const { rows } = await database.query<{ count: number }>(
+		'SELECT count(*)::integer AS count FROM form WHERE owner_id = $1 AND model_id = $2 AND kept',
+		[owner, modelId]
+	);
 	if (rows[0]!.count >= MOST_NAMED) throw new Fault(422, 'too many', `You keep ${MOST_NAMED} views here. Delete some you do not need.`);
 }
 
@@ -267,7 +278,8 @@ export async function keepView(
 ): Promise<void> {
 	const owner = requirePermission(person, 'form.read');
 	const view = await readView(owner, modelId, code);
-	if (view.owner !== owner.id) throw new Fault(403, 'not yours', `This view is ${view.ownerName}’s. Turn it, and the copy is yours to keep.`);
+	if (view.owner !== owner.id)
+		throw new Fault(403, 'not yours', `This view is ${view.ownerName}’s. Turn it, and the copy is yours to keep.`);
 	if (!view.kept) await refuseTooMany(pool(), owner.id, modelId);
 	await pool().query('UPDATE form SET name = $2, description = $3, shared = $4, kept = true, changed_at = now() WHERE id = $1', [
 		view.id,

@@ -6,7 +6,9 @@ import { branchVersion } from '../database/branch-series';
 import { modelVersions } from '../database/structure-version';
 import { askEngine, askRunner, type WhyAnswer } from '../engine';
 import { draftVersion } from '../form/draft';
+import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
+import { againstChoices } from './against';
 import { axesOf, type InsightAxis } from './axes';
 import { namesFor } from './views';
 
@@ -48,6 +50,10 @@ export async function askWhy(
 		axesOf(reader, modelId)
 	]);
 	const period = axes.find(({ kind }) => kind === 'period')!;
+	const choices = await againstChoices(reader, modelId, axes, { scenario: undefined, period: place.at(-1)! });
+	const held = choices.find(({ key }) => key === against);
+	if (!held && against !== 'plan')
+		throw new Fault(422, 'not possible', 'What it is held against says nothing about this period, or is not yours to see.');
 	// Looking for the dimension that tells most reads all of them: on a thread of its own.
 	const ask = dimension === null ? askRunner : askEngine;
 	return ask(modelId, 'why', {
@@ -59,8 +65,8 @@ export async function askWhy(
 		fromBranch: against === 'plan' ? undefined : branch,
 		place,
 		from: {
-			...(against.startsWith('m') && { scenario: Number(against.slice(1)) }),
-			...(against.startsWith('y') && { period: await periodBefore(place.at(-1)!, Number(against.slice(1)), period) })
+			...(held?.scenario !== undefined && { scenario: held.scenario }),
+			...(held && held.years > 0 && { period: await periodBefore(place.at(-1)!, held.years, period) })
 		},
 		currency,
 		dimension,
@@ -103,36 +109,22 @@ export async function whyPage(person: SignedIn | undefined, modelId: number, pla
 	const axes = await axesOf(reader, modelId);
 	const inOrder = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')];
 	const scenario = inOrder.findIndex(({ kind }) => kind === 'scenario');
-	const scenarios = await pool().query<{ member: number; name: string }>(
-		`SELECT m.id AS member, m.name FROM scenario s JOIN member m ON m.id = s.member_id WHERE m.dimension_id = $1 AND NOT m.retired ORDER BY m.id`,
-		[inOrder[scenario]?.id ?? 0]
+	const currencies = await pool().query<{ code: string }>(
+		'SELECT currency AS code FROM model_currency WHERE model_id = $1 ORDER BY position',
+		[modelId]
 	);
-	const currencies = await pool().query<{ code: string }>('SELECT currency AS code FROM model_currency WHERE model_id = $1 ORDER BY position', [
-		modelId
-	]);
 	const quantities = await pool().query<{ id: number; name: string }>(
 		`SELECT m.id, m.name FROM account a JOIN member m ON m.id = a.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id
 		WHERE md.model_id = $1 AND a.value_type = 'quantity' AND NOT m.retired ORDER BY m.name LIMIT 200`,
 		[modelId]
 	);
-	const names = await namesFor(reader, modelId, axes, [
-		...place,
-		...closer,
-		...scenarios.rows.map(({ member }) => member),
-		...quantities.rows.map(({ id }) => id)
-	]);
+	const choices = await againstChoices(reader, modelId, axes, { scenario: place[scenario], period: place.at(-1)! });
+	const names = await namesFor(reader, modelId, axes, [...place, ...closer, ...quantities.rows.map(({ id }) => id)]);
 	return {
 		axes: inOrder,
 		names,
 		place,
-		againstChoices: [
-			...(reader.branch ? [{ key: 'plan', name: 'The plan' }] : []),
-			...scenarios.rows
-				.filter(({ member }) => member !== place[scenario] && names[member] !== undefined)
-				.map(({ member, name }) => ({ key: `m${member}`, name })),
-			{ key: 'y1', name: 'The year before' },
-			{ key: 'y2', name: 'Two years before' }
-		],
+		againstChoices: [...(reader.branch ? [{ key: 'plan', name: 'The plan' }] : []), ...choices.map(({ key, name }) => ({ key, name }))],
 		quantities: quantities.rows.filter(({ id }) => names[id] !== undefined),
 		currencies: [...currencies.rows.map(({ code }) => code), 'local']
 	};

@@ -17,7 +17,11 @@ interface Line {
  * a figure last. A heading ends what is sorted before it. Rows whose totals stand after them keep their order: what stands
  * above what could not be told. O(n log n).
  */
-export function sortedRows(rows: readonly Line[], valueOf: (row: number) => number | null, { descending, top }: Omit<RowOrder, 'column'>): number[] {
+export function sortedRows(
+	rows: readonly Line[],
+	valueOf: (row: number) => number | null,
+	{ descending, top }: Omit<RowOrder, 'column'>
+): number[] {
 	const all = rows.map((_, index) => index);
 	if (rows.some(({ totalAfter }) => totalAfter)) return all;
 	interface Node {

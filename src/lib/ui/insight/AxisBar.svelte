@@ -114,7 +114,11 @@
 							]}
 							aria-expanded={open === id}
 							onclick={() => toggle(id)}
-							>{id === periods && zone === 'aside' ? 'Year' : desk.nameOf(id)}{#if zone === 'aside' || (zone === 'columns' && selectors.some(({ dimension }) => dimension === id))}{': '}<b
+							>{id === periods && zone === 'aside'
+								? 'Year'
+								: desk.nameOf(
+										id
+									)}{#if zone === 'aside' || (zone === 'columns' && selectors.some(({ dimension }) => dimension === id))}{': '}<b
 									class="font-semibold">{chosenOf(id)}</b
 								>{/if}</button
 						>
@@ -142,7 +146,8 @@
 					<button
 						class="btn btn-xs"
 						disabled={desk.busy}
-						onclick={() => desk.turn((layout) => orderAxis(layout, zone, [id, ...idsOf(zone).filter((other) => other !== id)]))}>First</button
+						onclick={() => desk.turn((layout) => orderAxis(layout, zone, [id, ...idsOf(zone).filter((other) => other !== id)]))}
+						>First</button
 					>
 				{/if}
 				<button class="btn btn-xs" onclick={() => (open = null)}>Done</button>
@@ -156,7 +161,8 @@
 						value={selector.chosen}
 						onchange={(event) => onchoose(id, Number(event.currentTarget.value))}
 					>
-						{#each selector.choices as { member, name, depth } (member)}<option value={member}>{'\u2003'.repeat(depth)}{name}</option>{/each}
+						{#each selector.choices as { member, name, depth } (member)}<option value={member}>{'\u2003'.repeat(depth)}{name}</option
+							>{/each}
 					</select>
 				{/if}
 			{/if}

@@ -19,9 +19,14 @@
 	let versions = $state.raw<BoardVersion[] | null>(null);
 
 	const content = $derived(desk.content);
-	const against = $derived(content.against === null ? 'none' : 'scenario' in content.against ? `m${content.against.scenario}` : `y${content.against.years}`);
+	const against = $derived(
+		content.against === null ? 'none' : 'scenario' in content.against ? `m${content.against.scenario}` : `y${content.against.years}`
+	);
 	function setAgainst(key: string) {
-		onchange((each) => ({ ...each, against: key === 'none' ? null : key.startsWith('m') ? { scenario: Number(key.slice(1)) } : { years: Number(key.slice(1)) } }));
+		onchange((each) => ({
+			...each,
+			against: key === 'none' ? null : key.startsWith('m') ? { scenario: Number(key.slice(1)) } : { years: Number(key.slice(1)) }
+		}));
 	}
 	const isChosen = (id: number) => content.selectors.some(({ dimension }) => dimension === id);
 	function toggle(axis: InsightAxis) {
@@ -35,7 +40,10 @@
 	/** What is chosen now is chosen at first from now on. */
 	function keepChosen() {
 		const chosen = new Map(desk.figures.selectors.map((selector) => [selector.dimension, selector.chosen]));
-		onchange((each) => ({ ...each, selectors: each.selectors.map((part) => ({ ...part, initial: chosen.get(part.dimension) ?? part.initial })) }));
+		onchange((each) => ({
+			...each,
+			selectors: each.selectors.map((part) => ({ ...part, initial: chosen.get(part.dimension) ?? part.initial }))
+		}));
 	}
 	const renamePage = (name: string) =>
 		onchange((each) => ({ ...each, tabs: each.tabs.map((tab, place) => (place === desk.tab ? { ...tab, name: name || tab.name } : tab)) }));
@@ -57,7 +65,9 @@
 <div class="border-rule mt-2 grid gap-2 rounded-md border px-3 py-2.5 text-[13px]">
 	<div class="flex flex-wrap items-end gap-3">
 		<label class="grid gap-0.5">Name<input class="input input-sm w-56" maxlength="80" bind:value={desk.facts.name} /></label>
-		<label class="grid grow gap-0.5">What it is for<input class="input input-sm w-full" maxlength="500" bind:value={desk.facts.description} /></label>
+		<label class="grid grow gap-0.5"
+			>What it is for<input class="input input-sm w-full" maxlength="500" bind:value={desk.facts.description} /></label
+		>
 		{#if desk.board.mine}<label class="flex items-center gap-1.5 pb-1.5"
 				><input type="checkbox" class="checkbox checkbox-xs" bind:checked={desk.facts.shared} /> Everybody in the model sees it</label
 			>{/if}
@@ -66,17 +76,21 @@
 		<span class="text-grey text-xs font-semibold">Chosen on the board</span>
 		{#each axes.filter(({ kind }) => kind !== 'account') as axis (axis.id)}
 			<label class="flex items-center gap-1"
-				><input type="checkbox" class="checkbox checkbox-xs" checked={isChosen(axis.id)} onchange={() => toggle(axis)} /> {axis.name}{#if !isChosen(axis.id)}<span class="text-grey"
-						>: {names.get(axis.top) ?? 'its top'}</span
-					>{/if}</label
+				><input type="checkbox" class="checkbox checkbox-xs" checked={isChosen(axis.id)} onchange={() => toggle(axis)} />
+				{axis.name}{#if !isChosen(axis.id)}<span class="text-grey">: {names.get(axis.top) ?? 'its top'}</span>{/if}</label
 			>
 		{/each}
 		<button class="btn btn-xs" onclick={keepChosen}>Begin with what is chosen now</button>
 	</div>
 	<div class="flex flex-wrap items-center gap-2">
 		<label class="flex items-center gap-1.5"
-			>Held against<select class="select select-xs w-44" aria-label="Held against" value={against} onchange={(event) => setAgainst(event.currentTarget.value)}
-				><option value="none">nothing</option>{#each againstChoices as { key, name } (key)}<option value={key}>{name}</option>{/each}</select
+			>Held against<select
+				class="select select-xs w-44"
+				aria-label="Held against"
+				value={against}
+				onchange={(event) => setAgainst(event.currentTarget.value)}
+				><option value="none">nothing</option>{#each againstChoices as { key, name } (key)}<option value={key}>{name}</option
+					>{/each}</select
 			></label
 		>
 		<label class="flex items-center gap-1.5"
@@ -91,7 +105,13 @@
 			></label
 		>
 		<span class="ml-auto flex flex-wrap gap-1.5">
-			<input class="input input-xs w-32" aria-label="Name of the page" maxlength="60" value={content.tabs[desk.tab]?.name ?? ''} oninput={(event) => renamePage(event.currentTarget.value.trim())} />
+			<input
+				class="input input-xs w-32"
+				aria-label="Name of the page"
+				maxlength="60"
+				value={content.tabs[desk.tab]?.name ?? ''}
+				oninput={(event) => renamePage(event.currentTarget.value.trim())}
+			/>
 			<button class="btn btn-xs" onclick={onaddpage}>Add a page</button>
 			{#if content.tabs.length > 1}<button class="btn btn-xs" onclick={dropPage}>Take this page off</button>{/if}
 			<button class="btn btn-xs" onclick={readVersions}>Earlier versions</button>
@@ -102,8 +122,11 @@
 		<ul class="max-h-40 overflow-auto" aria-label="Earlier versions">
 			{#each versions as { version, person, at: moment, tiles } (version)}
 				<li class="border-hairline flex gap-3 border-t py-0.5">
-					<span class="grow">Version {version}, {formatMoment(moment, 'en')}, {person ?? 'somebody'}, {tiles === 1 ? 'one tile' : `${tiles} tiles`}</span>
-					{#if version !== desk.board.version}<button class="text-primary font-semibold" onclick={() => restore(version)}>Put back</button>{:else}<span class="text-grey">this one</span>{/if}
+					<span class="grow"
+						>Version {version}, {formatMoment(moment, 'en')}, {person ?? 'somebody'}, {tiles === 1 ? 'one tile' : `${tiles} tiles`}</span
+					>
+					{#if version !== desk.board.version}<button class="text-primary font-semibold" onclick={() => restore(version)}>Put back</button
+						>{:else}<span class="text-grey">this one</span>{/if}
 				</li>
 			{/each}
 		</ul>

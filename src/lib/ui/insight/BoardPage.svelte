@@ -108,10 +108,12 @@
 		return [...axes.filter(({ kind }) => kind !== 'period').map(one), ...axes.filter(({ kind }) => kind === 'period').map(one)];
 	}
 	const explore = (tile: Tile, members: Record<number, number>) => {
-		if (tile.kind === 'view' || tile.kind === 'form') void goto(at(tile.kind === 'view' && tile.code.startsWith('view.') ? `/insight/explore/${tile.code}` : `/forms/${tile.code}`));
+		if (tile.kind === 'view' || tile.kind === 'form')
+			void goto(at(tile.kind === 'view' && tile.code.startsWith('view.') ? `/insight/explore/${tile.code}` : `/forms/${tile.code}`));
 		else void goto(at(`/insight/explore?place=${placeOf(members, tile).join('.')}&in=${desk.figures.currency}`));
 	};
-	const why = (place: number[]) => void goto(at(`/insight/why?place=${place.join('.')}&vs=${desk.figures.against?.key ?? 'y1'}&in=${desk.figures.currency}`));
+	const why = (place: number[]) =>
+		void goto(at(`/insight/why?place=${place.join('.')}&vs=${desk.figures.against?.key ?? 'y1'}&in=${desk.figures.currency}`));
 
 	function download(tile: Tile, as: 'csv' | 'png' | 'svg') {
 		const answer = desk.answer(tile.id);
@@ -120,7 +122,9 @@
 			void Promise.resolve(bodies.get(tile.id)?.picture(as)).then((href) => href && saveAs(`${file}.${as}`, href));
 			return;
 		}
-		const chosen = desk.figures.selectors.map(({ name, choices, chosen: member }) => `${name}: ${choices.find((choice) => choice.member === member)?.name ?? ''}`);
+		const chosen = desk.figures.selectors.map(
+			({ name, choices, chosen: member }) => `${name}: ${choices.find((choice) => choice.member === member)?.name ?? ''}`
+		);
 		const source = {
 			title: `${desk.board.name}: ${tile.title}`,
 			lines: [
@@ -203,15 +207,21 @@
 				</div>
 				{#if unsaved > 0}
 					<button class="btn btn-ghost btn-sm text-primary" onclick={discard}>Discard</button>
-					<button class="btn btn-primary btn-sm" onclick={save}>Save {unsaved === 1 ? 'one change' : `${formatCount(unsaved, locale)} changes`}</button>
+					<button class="btn btn-primary btn-sm" onclick={save}
+						>Save {unsaved === 1 ? 'one change' : `${formatCount(unsaved, locale)} changes`}</button
+					>
 				{/if}
 				{#if desk.draft}
 					<button class="btn btn-ghost btn-sm" onclick={() => desk.leave()}>Leave it as it was</button>
-					<button class="btn btn-primary btn-sm" disabled={desk.busy || desk.facts.name.trim() === ''} onclick={store}>Keep the board</button>
+					<button class="btn btn-primary btn-sm" disabled={desk.busy || desk.facts.name.trim() === ''} onclick={store}
+						>Keep the board</button
+					>
 				{:else}
 					<button class="btn btn-ghost btn-sm" aria-pressed={talks} onclick={() => (talks = !talks)}>Comments</button>
 					{#if desk.board.mayChange}<button class="btn btn-sm" onclick={() => desk.arrange()}>Arrange</button>{/if}
-					<button class="btn btn-ghost btn-sm btn-square" popovertarget={more} style="anchor-name: --{more}" aria-label="More"><Ellipsis size={16} aria-hidden="true" /></button>
+					<button class="btn btn-ghost btn-sm btn-square" popovertarget={more} style="anchor-name: --{more}" aria-label="More"
+						><Ellipsis size={16} aria-hidden="true" /></button
+					>
 					<div
 						id={more}
 						popover="auto"
@@ -219,16 +229,27 @@
 						style="inset: auto; position-anchor: --{more}; top: calc(anchor(bottom) + 4px); right: anchor(right)"
 					>
 						<button class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left" onclick={copy}>Copy this board</button>
-						<button class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left" onclick={() => void window.open(at(`/print/boards/${desk.board.id}${page.url.search}`), '_blank')}
-							>Print</button
+						<button
+							class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left"
+							onclick={() => void window.open(at(`/print/boards/${desk.board.id}${page.url.search}`), '_blank')}>Print</button
 						>
 						{#each desk.tiles.filter(({ id }) => desk.board.hidden.includes(id)) as { id, title } (id)}
-							<button class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left" onclick={() => desk.hide(id)}>Show “{title || 'a tile'}” again</button>
+							<button class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left" onclick={() => desk.hide(id)}
+								>Show “{title || 'a tile'}” again</button
+							>
 						{/each}
 					</div>
 				{/if}
 			</div>
-			{#if desk.draft}<BoardFacts {desk} {axes} {names} onchange={setContent} againstChoices={desk.figures.againstChoices} onaddtile={addTile} onaddpage={addPage} />{/if}
+			{#if desk.draft}<BoardFacts
+					{desk}
+					{axes}
+					{names}
+					onchange={setContent}
+					againstChoices={desk.figures.againstChoices}
+					onaddtile={addTile}
+					onaddpage={addPage}
+				/>{/if}
 			<div class="mt-2 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the board shows">
 				{#each desk.figures.selectors as selector (selector.dimension)}
 					<SelectorChip
@@ -241,18 +262,30 @@
 				<SelectorChip
 					name="Against"
 					chosen={desk.figures.against?.key ?? 'none'}
-					choices={[{ key: 'none', name: 'nothing' }, ...desk.figures.againstChoices].map(({ key, name }) => ({ value: key, name, depth: 0, parent: false }))}
+					choices={[{ key: 'none', name: 'nothing' }, ...desk.figures.againstChoices].map(({ key, name }) => ({
+						value: key,
+						name,
+						depth: 0,
+						parent: false
+					}))}
 					onchoose={(value) => choose('vs', value)}
 				/>
 				<SelectorChip
 					name="In"
 					chosen={desk.figures.currency}
-					choices={desk.figures.currencies.map((code) => ({ value: code, name: code === 'local' ? 'local currency' : code, depth: 0, parent: false }))}
+					choices={desk.figures.currencies.map((code) => ({
+						value: code,
+						name: code === 'local' ? 'local currency' : code,
+						depth: 0,
+						parent: false
+					}))}
 					onchoose={(value) => choose('in', value)}
 				/>
-				{#if desk.content.scale > 1}<span class="text-grey text-[13px]">{desk.content.scale === 1_000 ? 'thousands' : 'millions'}</span>{/if}
+				{#if desk.content.scale > 1}<span class="text-grey text-[13px]">{desk.content.scale === 1_000 ? 'thousands' : 'millions'}</span
+					>{/if}
 				{#if desk.figures.draftSize > 0}<span class="text-primary ml-auto text-[13px]" role="status"
-						>◆ with {desk.figures.draftSize === 1 ? 'one unsaved entry' : `${formatCount(desk.figures.draftSize, locale)} unsaved entries`} of yours</span
+						>◆ with {desk.figures.draftSize === 1 ? 'one unsaved entry' : `${formatCount(desk.figures.draftSize, locale)} unsaved entries`} of
+						yours</span
 					>{/if}
 			</div>
 			{#if desk.fault}<p class="text-error mt-2 text-[13px]" role="alert">{desk.fault}</p>{/if}
@@ -262,7 +295,10 @@
 						<button
 							role="tab"
 							aria-selected={desk.tab === place}
-							class={['-mb-px border-b-2 px-2.5 py-1 text-[13px]', desk.tab === place ? 'border-primary font-semibold' : 'text-soft border-transparent']}
+							class={[
+								'-mb-px border-b-2 px-2.5 py-1 text-[13px]',
+								desk.tab === place ? 'border-primary font-semibold' : 'text-soft border-transparent'
+							]}
 							onclick={() => choose('tab', String(place))}>{name}</button
 						>
 					{/each}
@@ -271,7 +307,11 @@
 		</div>
 		{#if desk.shown.length === 0}
 			<p class="border-rule mx-4.5 max-w-xl rounded-md border border-dashed px-4 py-5" role="status">
-				{desk.draft ? 'Nothing is on this page yet. Add a tile above.' : desk.tiles.length > 0 ? 'You have hidden all tiles of this page; show them again under More.' : 'Nothing is on this page yet. Arrange the board to put tiles on it.'}
+				{desk.draft
+					? 'Nothing is on this page yet. Add a tile above.'
+					: desk.tiles.length > 0
+						? 'You have hidden all tiles of this page; show them again under More.'
+						: 'Nothing is on this page yet. Arrange the board to put tiles on it.'}
 			</p>
 		{/if}
 		<div
@@ -299,7 +339,11 @@
 					{@const rows = full === id ? Math.max(6, Math.floor((globalThis.innerHeight - 220) / ROW)) : tile.height}
 					<section
 						id="tile-{id}"
-						class={['tile border-hairline @container flex min-w-0 flex-col border-r border-b px-3.5 pt-2 pb-2', full !== null && full !== id && 'hidden', picked?.id === id && 'bg-base-200']}
+						class={[
+							'tile border-hairline @container flex min-w-0 flex-col border-r border-b px-3.5 pt-2 pb-2',
+							full !== null && full !== id && 'hidden',
+							picked?.id === id && 'bg-base-200'
+						]}
 						style="--w: {full === id ? 12 : tile.width}; --narrow: {tile.width <= 3 ? 6 : 12}; --h: {rows}"
 						aria-label={tile.title || 'Tile'}
 					>
@@ -315,7 +359,9 @@
 							<h2 class="text-soft min-w-0 grow truncate text-[12.5px] font-semibold" title={tile.title}>{tile.title}</h2>
 							{#if full === id}<button class="btn btn-xs" onclick={() => (full = null)}>Back to the board</button>{/if}
 							{#if desk.draft}
-								<button class="btn btn-xs" aria-pressed={picked?.id === id} onclick={() => (desk.picked = picked?.id === id ? null : id)}>Change</button>
+								<button class="btn btn-xs" aria-pressed={picked?.id === id} onclick={() => (desk.picked = picked?.id === id ? null : id)}
+									>Change</button
+								>
 							{:else}
 								<button
 									class="text-grey hover:text-base-content p-0.5"
@@ -339,10 +385,15 @@
 										>
 									{/snippet}
 									{#if full !== id}{@render act('Open it full', () => (full = id))}{/if}
-									{#if isDrawn(tile) && isFigures(tile)}{@render act(tables.has(id) ? 'As it is drawn' : 'As a table', () => (tables.has(id) ? tables.delete(id) : tables.add(id)))}{/if}
+									{#if isDrawn(tile) && isFigures(tile)}{@render act(tables.has(id) ? 'As it is drawn' : 'As a table', () =>
+											tables.has(id) ? tables.delete(id) : tables.add(id)
+										)}{/if}
 									{#if tile.kind === 'form' || tile.kind === 'view'}{@render act('Go to it', () => explore(tile, {}))}{/if}
 									{#if isFigures(tile)}{@render act('Download as CSV', () => download(tile, 'csv'))}{/if}
-									{#if tile.kind === 'chart' && !tables.has(id)}{@render act('Download as PNG', () => download(tile, 'png'))}{@render act('Download as SVG', () => download(tile, 'svg'))}{/if}
+									{#if tile.kind === 'chart' && !tables.has(id)}{@render act('Download as PNG', () => download(tile, 'png'))}{@render act(
+											'Download as SVG',
+											() => download(tile, 'svg')
+										)}{/if}
 									{@render act('Say something to it', () => {
 										about = id;
 										talks = true;
@@ -386,7 +437,10 @@
 			{/each}
 		</div>
 		<p class="text-grey px-4.5 py-3 text-xs">
-			{desk.board.owner ? `${desk.board.owner}’s board` : 'A board'}{desk.board.shared ? ', shared' : ', for its owner alone'} · revision {formatCount(desk.figures.revision, locale)} · changed {formatMoment(desk.board.changed, locale)}
+			{desk.board.owner ? `${desk.board.owner}’s board` : 'A board'}{desk.board.shared ? ', shared' : ', for its owner alone'} · revision {formatCount(
+				desk.figures.revision,
+				locale
+			)} · changed {formatMoment(desk.board.changed, locale)}
 		</p>
 	</main>
 	{#if picked}

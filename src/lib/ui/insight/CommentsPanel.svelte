@@ -20,7 +20,8 @@
 	let text = $state('');
 	let fault = $state('');
 
-	const titleOf = (tile: number) => desk.content.tabs.flatMap(({ tiles }) => tiles).find(({ id }) => id === tile)?.title ?? 'a tile that is gone';
+	const titleOf = (tile: number) =>
+		desk.content.tabs.flatMap(({ tiles }) => tiles).find(({ id }) => id === tile)?.title ?? 'a tile that is gone';
 
 	async function read() {
 		const reply = await request<{ comments: BoardComment[] }>('/api/boards/comments', { id: desk.board.id });
@@ -36,7 +37,8 @@
 		if (answer?.kind !== 'figures') return at;
 		const shown = figureShown(answer);
 		if (!shown || shown.value === null) return at;
-		const written = (value: number) => formatFigure(value, { valueType: shown.percent ? 'percent' : shown.line.valueType, decimals: shown.line.decimals }, locale);
+		const written = (value: number) =>
+			formatFigure(value, { valueType: shown.percent ? 'percent' : shown.line.valueType, decimals: shown.line.decimals }, locale);
 		return `${shown.line.label} ${written(shown.value)}${shown.against === null ? '' : `, ${names.against} ${written(shown.against)}`}; ${at}`;
 	}
 	async function say(event: SubmitEvent) {
@@ -61,8 +63,13 @@
 	</div>
 	<form class="mt-2 grid gap-1.5" onsubmit={say}>
 		<label class="grid gap-0.5"
-			>To<select class="select select-sm w-full" aria-label="To" value={about === null ? '' : String(about)} onchange={(event) => onabout(event.currentTarget.value === '' ? null : Number(event.currentTarget.value))}
-				><option value="">the board</option>{#each desk.tiles as { id, title } (id)}<option value={String(id)}>{title || 'a tile'}</option>{/each}</select
+			>To<select
+				class="select select-sm w-full"
+				aria-label="To"
+				value={about === null ? '' : String(about)}
+				onchange={(event) => onabout(event.currentTarget.value === '' ? null : Number(event.currentTarget.value))}
+				><option value="">the board</option>{#each desk.tiles as { id, title } (id)}<option value={String(id)}>{title || 'a tile'}</option
+					>{/each}</select
 			></label
 		>
 		<textarea class="textarea h-20 w-full text-[13px]" aria-label="What you say" maxlength="2000" bind:value={text}></textarea>

@@ -83,8 +83,14 @@
 			...(row?.parent && member !== undefined
 				? [{ name: `Into ${here}`, run: () => void desk.turn((layout) => drillInto(layout, dimension, member)), begins: true }]
 				: []),
-			{ name: members.length === 1 ? 'Only this row' : 'Only these rows', run: () => void desk.turn((layout) => narrowTo(layout, dimension, members)) },
-			{ name: members.length === 1 ? 'Leave this row out' : 'Leave these rows out', run: () => void desk.turn((layout) => leaveOut(layout, dimension, members)) },
+			{
+				name: members.length === 1 ? 'Only this row' : 'Only these rows',
+				run: () => void desk.turn((layout) => narrowTo(layout, dimension, members))
+			},
+			{
+				name: members.length === 1 ? 'Leave this row out' : 'Leave these rows out',
+				run: () => void desk.turn((layout) => leaveOut(layout, dimension, members))
+			},
 			...desk.aside
 				.map((id) => desk.axis(id))
 				.filter((axis) => axis !== undefined && axis.kind !== 'scenario' && axis.kind !== 'period')
@@ -116,49 +122,45 @@
 		</div>
 	{/snippet}
 	{#snippet axes({ session, grid, choose })}
-		<div class="grid w-full gap-1.5">
-			{#if keeping}
-				<form class="border-rule mb-1 grid max-w-2xl gap-2 rounded-md border px-3 py-2.5 text-[13px]" onsubmit={keep}>
-					<div class="flex flex-wrap items-end gap-3">
-						<label class="grid gap-0.5">Name<input class="input input-sm w-64" required maxlength="120" bind:value={form.name} /></label>
-						<label class="grid grow gap-0.5">What it shows<input class="input input-sm w-full" maxlength="500" bind:value={form.description} /></label>
-					</div>
-					<label class="flex items-center gap-2"
-						><input type="checkbox" class="checkbox checkbox-xs" bind:checked={form.shared} /> Everybody in the model may open it, each with the figures
-						they may read</label
-					>
-					{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
-					<div class="flex gap-2">
-						<button class="btn btn-primary btn-sm" disabled={form.name.trim() === ''}>Keep it</button>
-						<button type="button" class="btn btn-sm" onclick={() => (keeping = false)}>Leave it</button>
-						{#if data.view.kept}<button type="button" class="btn btn-sm ml-auto" onclick={drop}>Delete this view</button>{/if}
-						{#if data.view.mayMakeForms && !data.branch}<button
-								type="button"
-								class={['btn btn-sm', !data.view.kept && 'ml-auto']}
-								disabled={form.name.trim() === ''}
-								onclick={(event) => makeForm(event as unknown as SubmitEvent)}>Make a form of it</button
-							>{/if}
-					</div>
-				</form>
-			{/if}
-			<div class="flex flex-wrap items-center gap-x-4 gap-y-1.5">
-				<AxisBar
-					{desk}
-					selectors={session.form.selectors}
-					periods={session.form.axes.periods}
-					onchoose={(dimension, member) => choose(`d${dimension}`, String(member))}
-				/>
-				<div class="flex items-center gap-1.5">
-					<ShapeMenu {desk} {grid} {session} />
-					<button
-						class="btn btn-ghost btn-sm"
-						disabled={!desk.canGoBack || desk.busy}
-						onclick={() => desk.back()}
-						title="The view as it was before the last turn"><Undo size={14} aria-hidden="true" /> Turn back</button
+		{#if keeping}
+			<form class="border-rule mb-1 grid w-full max-w-2xl gap-2 rounded-md border px-3 py-2.5 text-[13px]" onsubmit={keep}>
+				<div class="flex flex-wrap items-end gap-3">
+					<label class="grid gap-0.5">Name<input class="input input-sm w-64" required maxlength="120" bind:value={form.name} /></label>
+					<label class="grid grow gap-0.5"
+						>What it shows<input class="input input-sm w-full" maxlength="500" bind:value={form.description} /></label
 					>
 				</div>
-			</div>
-			{#if desk.fault}<p class="text-error text-[13px]" role="alert">{desk.fault}</p>{/if}
-		</div>
+				<label class="flex items-center gap-2"
+					><input type="checkbox" class="checkbox checkbox-xs" bind:checked={form.shared} /> Everybody in the model may open it, each with the
+					figures they may read</label
+				>
+				{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
+				<div class="flex gap-2">
+					<button class="btn btn-primary btn-sm" disabled={form.name.trim() === ''}>Keep it</button>
+					<button type="button" class="btn btn-sm" onclick={() => (keeping = false)}>Leave it</button>
+					{#if data.view.kept}<button type="button" class="btn btn-sm ml-auto" onclick={drop}>Delete this view</button>{/if}
+					{#if data.view.mayMakeForms && !data.branch}<button
+							type="button"
+							class={['btn btn-sm', !data.view.kept && 'ml-auto']}
+							disabled={form.name.trim() === ''}
+							onclick={(event) => makeForm(event as unknown as SubmitEvent)}>Make a form of it</button
+						>{/if}
+				</div>
+			</form>
+		{/if}
+		<AxisBar
+			{desk}
+			selectors={session.form.selectors}
+			periods={session.form.axes.periods}
+			onchoose={(dimension, member) => choose(`d${dimension}`, String(member))}
+		/>
+		<ShapeMenu {desk} {grid} {session} />
+		<button
+			class="btn btn-ghost btn-sm"
+			disabled={!desk.canGoBack || desk.busy}
+			onclick={() => desk.back()}
+			title="The view as it was before the last turn"><Undo size={14} aria-hidden="true" /> Turn back</button
+		>
+		{#if desk.fault}<p class="text-error w-full text-[13px]" role="alert">{desk.fault}</p>{/if}
 	{/snippet}
 </FormPage>

@@ -19,9 +19,15 @@
 		return { valueType, decimals: shown?.line.decimals ?? 0, scale: valueType === 'money' ? scale : 1 };
 	});
 	const text = (value: number | null) => (value === null ? '–' : formatFigure(value, format, locale));
-	const signed = (value: number) => `${value > 0 ? '+' : ''}${text(value)}`;
+	/** A difference: of shares in points, as a share of a share is another thing. */
+	const signed = (value: number) =>
+		`${value > 0 ? '+' : ''}${format.valueType === 'percent' ? `${formatFigure(value * 100, { valueType: 'price', decimals: 1 }, locale)} points` : text(value)}`;
 	const percent = (value: number) => `${value > 0 ? '+' : ''}${formatFigure(value, { valueType: 'percent', decimals: 1 }, locale)}`;
-	const LEVELS = { fine: ['text-success', 'as it should be'], watch: ['text-accent', 'to be watched'], act: ['text-error', 'to be acted on'] } as const;
+	const LEVELS = {
+		fine: ['text-success', 'as it should be'],
+		watch: ['text-accent', 'to be watched'],
+		act: ['text-error', 'to be acted on']
+	} as const;
 	const WIDTH = 120;
 	const HEIGHT = 34;
 	const points = $derived.by(() => {
@@ -29,7 +35,10 @@
 		const low = Math.min(...course);
 		const reach = Math.max(...course) - low || 1;
 		return course
-			.map((value, at) => `${((at / Math.max(1, course.length - 1)) * WIDTH).toFixed(1)},${(HEIGHT - 3 - ((value - low) / reach) * (HEIGHT - 6)).toFixed(1)}`)
+			.map(
+				(value, at) =>
+					`${((at / Math.max(1, course.length - 1)) * WIDTH).toFixed(1)},${(HEIGHT - 3 - ((value - low) / reach) * (HEIGHT - 6)).toFixed(1)}`
+			)
 			.join(' ');
 	});
 </script>
@@ -41,7 +50,8 @@
 				{#if onopen && shown.value !== null}<button
 						class="hover:underline"
 						title="Explore this figure"
-						onclick={() => onopen({ ...shown.line.members, ...figures.columns[0]?.members })}>{shown.isIncomplete ? '≈\u00a0' : ''}{shown.word ?? text(shown.value)}</button
+						onclick={() => onopen({ ...shown.line.members, ...figures.columns[0]?.members })}
+						>{shown.isIncomplete ? '≈\u00a0' : ''}{shown.word ?? text(shown.value)}</button
 					>{:else}{shown.word ?? text(shown.value)}{/if}
 			</p>
 			<p class="text-grey text-[12.5px]">
@@ -55,7 +65,14 @@
 			</p>
 		</div>
 		{#if shown.course.length > 1}
-			<svg class="ml-auto hidden shrink-0 @[15rem]:block" viewBox="0 0 {WIDTH} {HEIGHT}" width={WIDTH} height={HEIGHT} role="img" aria-label="Its course: {shown.course.length} periods, {text(shown.course[0]!)} to {text(shown.course.at(-1)!)}">
+			<svg
+				class="ml-auto hidden shrink-0 @[13rem]:block"
+				viewBox="0 0 {WIDTH} {HEIGHT}"
+				width={WIDTH}
+				height={HEIGHT}
+				role="img"
+				aria-label="Its course: {shown.course.length} periods, {text(shown.course[0]!)} to {text(shown.course.at(-1)!)}"
+			>
 				<polyline {points} fill="none" stroke="var(--color-secondary)" stroke-width="1.6" stroke-linejoin="round" />
 			</svg>
 		{/if}

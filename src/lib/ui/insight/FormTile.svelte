@@ -93,7 +93,13 @@
 {#if fault}<p class="text-error text-[13px]" role="alert">{fault}</p>{/if}
 {#if session && grid}
 	{#if session.message}
-		<p class={['mb-1 text-[12.5px]', session.message.kind === 'error' ? 'text-error' : session.message.kind === 'warning' ? 'text-warning' : 'text-success']} role={session.message.kind === 'error' ? 'alert' : 'status'}>
+		<p
+			class={[
+				'mb-1 text-[12.5px]',
+				session.message.kind === 'error' ? 'text-error' : session.message.kind === 'warning' ? 'text-warning' : 'text-success'
+			]}
+			role={session.message.kind === 'error' ? 'alert' : 'status'}
+		>
 			{session.message.text}
 			<button class="text-grey underline" onclick={() => session && (session.message = null)}>Hide</button>
 		</p>

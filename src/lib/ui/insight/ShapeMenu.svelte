@@ -75,13 +75,16 @@
 		{:else}
 			{#if scenarios && scenarios.choices.length > 1}
 				<select class="select select-xs w-40" aria-label="Another scenario beside the columns" onchange={beside}
-					><option value="">Another scenario…</option>{#each scenarios.choices.filter(({ member }) => member !== scenarios.chosen) as { member, name } (member)}<option
-							value={member}>{name}</option
+					><option value="">Another scenario…</option
+					>{#each scenarios.choices.filter(({ member }) => member !== scenarios.chosen) as { member, name } (member)}<option value={member}
+							>{name}</option
 						>{/each}</select
 				>
 			{/if}
 			<button class="btn btn-xs" onclick={yearBeside}>The year before</button>
-			<button class="btn btn-xs" title="Of the last column, the year’s total as a rule" onclick={() => turn(addShare)}>Shares of the last column</button>
+			<button class="btn btn-xs" title="Of the last column, the year’s total as a rule" onclick={() => turn(addShare)}
+				>Shares of the last column</button
+			>
 		{/if}
 	</div>
 	<label class="mt-2.5 flex items-center gap-2"
@@ -126,9 +129,13 @@
 	<p class="text-grey mt-3 text-xs font-semibold">Figures that stand out</p>
 	<div class="mt-1 flex flex-wrap items-center gap-1.5">
 		<input class="input input-xs w-24" type="number" step="any" aria-label="Limit" bind:value={limit} />
-		<button class="btn btn-xs" onclick={() => turn((layout) => setEmphasis(layout, { when: 'below', value: Number(limit) || 0, look: 'bad' }))}>Below it</button>
-		<button class="btn btn-xs" onclick={() => turn((layout) => setEmphasis(layout, { when: 'above', value: Number(limit) || 0, look: 'strong' }))}
-			>Above it</button
+		<button
+			class="btn btn-xs"
+			onclick={() => turn((layout) => setEmphasis(layout, { when: 'below', value: Number(limit) || 0, look: 'bad' }))}>Below it</button
+		>
+		<button
+			class="btn btn-xs"
+			onclick={() => turn((layout) => setEmphasis(layout, { when: 'above', value: Number(limit) || 0, look: 'strong' }))}>Above it</button
 		>
 		<button class="btn btn-xs" onclick={() => turn((layout) => setEmphasis(layout, undefined))}>None</button>
 	</div>

@@ -29,13 +29,28 @@
 
 	const writtenOf = (series: Pick<ChartSeries, 'line' | 'percent'>) => (value: number) => {
 		const valueType = series.percent ? ('percent' as const) : series.line.valueType;
-		return formatFigure(value, { valueType, decimals: series.percent ? 1 : series.line.decimals, scale: valueType === 'money' ? scale : 1 }, locale);
+		return formatFigure(
+			value,
+			{ valueType, decimals: series.percent ? 1 : series.line.decimals, scale: valueType === 'money' ? scale : 1 },
+			locale
+		);
 	};
 	const data = $derived(answer?.kind === 'figures' ? chartData(answer, currency, names) : undefined);
 	const steps = $derived(answer?.kind === 'steps' ? waterfall(answer, names) : undefined);
 	const undrawn = $derived(tile.kind === 'chart' && data ? whyNotDrawn(tile.chart, data) : undefined);
-	const cut = $derived(tile.kind === 'chart' && data ? axisFrom(tile.chart, data.series.flatMap(({ values }) => values)) : undefined);
-	const STATES = { holds: ['text-success', 'holds'], fails: ['text-error', 'does not hold'], 'cannot tell': ['text-warning', 'cannot tell'] } as const;
+	const cut = $derived(
+		tile.kind === 'chart' && data
+			? axisFrom(
+					tile.chart,
+					data.series.flatMap(({ values }) => values)
+				)
+			: undefined
+	);
+	const STATES = {
+		holds: ['text-success', 'holds'],
+		fails: ['text-error', 'does not hold'],
+		'cannot tell': ['text-warning', 'cannot tell']
+	} as const;
 	const ORDER = ['approved', 'submitted', 'in progress', 'returned', 'not started'];
 
 	/** A picture of the chart, as an address. */
@@ -58,13 +73,20 @@
 				bind:this={chart}
 				kind="{tile.chart} {data.series.length} {data.units.length}"
 				label="{tile.title}: {data.series.map(({ name }) => name).join(', ')}"
-				options={(look) => chartOptions(tile.chart, data, { ...look, height: height - (cut === undefined ? 0 : 16), shown: (value, series) => writtenOf(series)(value) })}
+				options={(look) =>
+					chartOptions(tile.chart, data, {
+						...look,
+						height: height - (cut === undefined ? 0 : 16),
+						shown: (value, series) => writtenOf(series)(value)
+					})}
 			/>
-			{#if cut !== undefined}<p class="text-grey text-xs">The axis is cut: it begins at {data.series[0] ? writtenOf(data.series[0])(cut) : cut}.</p>{/if}
+			{#if cut !== undefined}<p class="text-grey text-xs">
+					The axis is cut: it begins at {data.series[0] ? writtenOf(data.series[0])(cut) : cut}.
+				</p>{/if}
 			{#if answer.more > 0 && !answer.restIsSum}<p class="text-grey text-xs">{answer.more} more are not drawn.</p>{/if}
 		{/if}
 	{:else}
-		<TileTable figures={answer} {scale} {locale} label={tile.title} {onopen} />
+		<TileTable figures={answer} {scale} {locale} label={tile.title} names={tile.kind === 'view' ? undefined : names} {onopen} />
 	{/if}
 {:else if answer.kind === 'steps'}
 	{#if !steps}<p class="text-grey text-[13px]">Nothing is here for these choices.</p>
@@ -82,7 +104,12 @@
 			</tbody>
 		</table>
 	{:else}
-		<Waterfall {steps} {height} shown={writtenOf({ line: answer.account, percent: false })} onpick={() => onwhy(answer.place)} />
+		<Waterfall
+			{steps}
+			height={height - 16}
+			shown={writtenOf({ line: answer.account, percent: false })}
+			onpick={() => onwhy(answer.place)}
+		/>
 	{/if}
 {:else if answer.kind === 'note' && tile.kind === 'note'}
 	<div class="h-full overflow-auto text-[13.5px]"><Markdown text={tile.text} /></div>
@@ -91,7 +118,9 @@
 	<ul class="text-[13px]">
 		{#each answer.checks as { label, state, where } (label)}
 			<li class="border-hairline flex gap-2 border-t py-1 first:border-0">
-				<span class="grow">{label}</span><span class={STATES[state][0]}>{STATES[state][1]}{where.length > 0 ? ` in ${where.join(', ')}` : ''}</span>
+				<span class="grow">{label}</span><span class={STATES[state][0]}
+					>{STATES[state][1]}{where.length > 0 ? ` in ${where.join(', ')}` : ''}</span
+				>
 			</li>
 		{/each}
 	</ul>
@@ -99,28 +128,47 @@
 	{#each answer.rounds as round (round.id)}
 		<a class="block text-[13px]" href={at(`/cycle/${round.id}`)}>
 			<span class="flex gap-2"
-				><span class="grow font-semibold">{round.name}</span><span class="text-soft">{round.approved} of {round.units} approved{round.late > 0 ? ', ' : ''}</span
+				><span class="grow font-semibold">{round.name}</span><span class="text-soft"
+					>{round.approved} of {round.units} approved{round.late > 0 ? ', ' : ''}</span
 				>{#if round.late > 0}<span class="text-error">{round.late} late</span>{/if}</span
 			>
-			<span class="bg-base-300 my-1 flex h-2 overflow-hidden rounded-sm" role="img" aria-label={ORDER.map((state) => `${round.states[state] ?? 0} ${state}`).join(', ')}>
+			<span
+				class="bg-base-300 my-1 flex h-2 overflow-hidden rounded-sm"
+				role="img"
+				aria-label={ORDER.map((state) => `${round.states[state] ?? 0} ${state}`).join(', ')}
+			>
 				{#each ORDER as state, place (state)}
 					<span
-						style="width: {((round.states[state] ?? 0) / Math.max(1, round.units)) * 100}%; background: {['var(--color-success)', 'var(--color-secondary)', 'var(--mark)', 'var(--color-accent)', 'transparent'][place]}"
+						style="width: {((round.states[state] ?? 0) / Math.max(1, round.units)) * 100}%; background: {[
+							'var(--color-success)',
+							'var(--color-secondary)',
+							'var(--mark)',
+							'var(--color-accent)',
+							'transparent'
+						][place]}"
 					></span>
 				{/each}
 			</span>
-			<span class="text-grey text-xs">{ORDER.filter((state) => round.states[state]).map((state) => `${round.states[state]} ${state}`).join(' · ')}</span>
+			<span class="text-grey text-xs"
+				>{ORDER.filter((state) => round.states[state])
+					.map((state) => `${round.states[state]} ${state}`)
+					.join(' · ')}</span
+			>
 		</a>
 	{:else}<p class="text-grey text-[13px]">No round of planning is under way.</p>{/each}
 {:else if answer.kind === 'out of date'}
 	<ul class="text-[13px]">
 		{#each answer.runs as { runbook, name, at: moment } (runbook)}
 			<li class="border-hairline flex gap-2 border-t py-1 first:border-0">
-				<a class="grow underline-offset-2 hover:underline" href={at(`/rules/${runbook}`)}>{name}</a><span class="text-grey">run {formatMoment(moment, locale)}</span>
+				<a class="grow underline-offset-2 hover:underline" href={at(`/rules/${runbook}`)}>{name}</a><span class="text-grey"
+					>run {formatMoment(moment, locale)}</span
+				>
 			</li>
 		{:else}<li class="text-grey">Nothing that ran is out of date.</li>{/each}
 	</ul>
 {:else if answer.kind === 'runbook' && tile.kind === 'runbook'}
 	<a class={['btn btn-sm', answer.mayRun && 'btn-primary']} href={at(`/rules/${tile.runbook}`)}>{tile.label || answer.name}</a>
-	<p class="text-grey mt-1 text-xs">{answer.mayRun ? 'Opens the runbook, where what it would do is shown first.' : 'You may look at this runbook.'}</p>
+	<p class="text-grey mt-1 text-xs">
+		{answer.mayRun ? 'Opens the runbook, where what it would do is shown first.' : 'You may look at this runbook.'}
+	</p>
 {/if}

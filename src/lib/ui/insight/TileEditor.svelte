@@ -38,8 +38,14 @@
 
 	const set = (next: (tile: Tile) => Tile) => desk.changeTile(tile.id, next);
 	const setSource = (next: (source: TileSource) => TileSource) =>
-		set((each) => (each.kind === 'figure' || each.kind === 'chart' || each.kind === 'table' ? { ...each, source: next(each.source) } : each));
-	const firstSource = (): TileSource => ({ rows: { dimension: account.id, selection: { kind: 'these', members: [account.top] } }, at: {}, compare: true });
+		set((each) =>
+			each.kind === 'figure' || each.kind === 'chart' || each.kind === 'table' ? { ...each, source: next(each.source) } : each
+		);
+	const firstSource = (): TileSource => ({
+		rows: { dimension: account.id, selection: { kind: 'these', members: [account.top] } },
+		at: {},
+		compare: true
+	});
 	const startOf = (dimension: number): Selection => {
 		const axis = data.axes.find(({ id }) => id === dimension)!;
 		return axis.kind === 'period' ? { kind: 'leaves', of: 'chosen' } : { kind: 'children', of: axis.top };
@@ -51,7 +57,12 @@
 		const firstForm = forms[0]?.code ?? '';
 		const made: Record<Tile['kind'], () => Tile> = {
 			figure: () => ({ ...frame, kind: 'figure', source: kept }),
-			chart: () => ({ ...frame, kind: 'chart', chart: 'column', source: { ...kept, columns: kept.columns ?? { dimension: period.id, selection: startOf(period.id) } } }),
+			chart: () => ({
+				...frame,
+				kind: 'chart',
+				chart: 'column',
+				source: { ...kept, columns: kept.columns ?? { dimension: period.id, selection: startOf(period.id) } }
+			}),
 			table: () => ({ ...frame, kind: 'table', source: kept }),
 			waterfall: () => ({ ...frame, kind: 'waterfall', account: account.top, by: account.id, at: {} }),
 			view: () => ({ ...frame, kind: 'view', code: data.views[0]?.code ?? firstForm }),
@@ -64,11 +75,15 @@
 		};
 		set(() => made[kind]());
 	}
-	const kinds = $derived(KINDS.filter(([kind]) => (kind !== 'runbook' || runbooks.length > 0) && (kind !== 'form' && kind !== 'checks' ? true : forms.length > 0)));
+	const kinds = $derived(
+		KINDS.filter(
+			([kind]) => (kind !== 'runbook' || runbooks.length > 0) && (kind !== 'form' && kind !== 'checks' ? true : forms.length > 0)
+		)
+	);
 	const elsewhere = $derived(
 		data.axes.filter(
 			({ id }) =>
-				!(source && (source.rows.dimension === id || source.columns?.dimension === id)) && !(tile.kind === 'waterfall' && (id === account.id))
+				!(source && (source.rows.dimension === id || source.columns?.dimension === id)) && !(tile.kind === 'waterfall' && id === account.id)
 		)
 	);
 	const fixed = $derived(source?.at ?? (tile.kind === 'waterfall' ? tile.at : {}));
@@ -87,7 +102,9 @@
 	}
 	const standsAt = (id: number) => {
 		if (fixed[id] !== undefined) return names.get(fixed[id]) ?? 'a member';
-		return desk.content.selectors.some(({ dimension }) => dimension === id) ? 'as chosen on the board' : (names.get(data.axes.find((axis) => axis.id === id)?.top ?? 0) ?? 'its top');
+		return desk.content.selectors.some(({ dimension }) => dimension === id)
+			? 'as chosen on the board'
+			: (names.get(data.axes.find((axis) => axis.id === id)?.top ?? 0) ?? 'its top');
 	};
 </script>
 
@@ -99,11 +116,20 @@
 	</div>
 	<div class="mt-2 grid gap-2.5">
 		<label class="grid gap-0.5"
-			>Title<input class="input input-sm w-full" maxlength="120" value={tile.title} oninput={(event) => set((each) => ({ ...each, title: event.currentTarget.value }))} /></label
+			>Title<input
+				class="input input-sm w-full"
+				maxlength="120"
+				value={tile.title}
+				oninput={(event) => set((each) => ({ ...each, title: event.currentTarget.value }))}
+			/></label
 		>
 		<div class="flex gap-2">
 			<label class="grid grow gap-0.5"
-				>Shows<select class="select select-sm w-full" aria-label="Shows" value={tile.kind} onchange={(event) => setKind(event.currentTarget.value as Tile['kind'])}
+				>Shows<select
+					class="select select-sm w-full"
+					aria-label="Shows"
+					value={tile.kind}
+					onchange={(event) => setKind(event.currentTarget.value as Tile['kind'])}
 					>{#each kinds as [kind, name] (kind)}<option value={kind}>{name}</option>{/each}</select
 				></label
 			>
@@ -116,7 +142,8 @@
 						onchange={(event) => {
 							const chart = event.currentTarget.value as (typeof CHARTS)[number];
 							set((each) => (each.kind === 'chart' ? { ...each, chart } : each));
-						}}>{#each CHARTS as kind (kind)}<option value={kind}>{kind[0]!.toUpperCase() + kind.slice(1)}</option>{/each}</select
+						}}
+						>{#each CHARTS as kind (kind)}<option value={kind}>{kind[0]!.toUpperCase() + kind.slice(1)}</option>{/each}</select
 					></label
 				>
 			{/if}
@@ -124,28 +151,40 @@
 		<div class="flex items-center gap-2">
 			<span class="text-grey text-xs font-semibold">Size</span>
 			<span class="join"
-				><button class="btn btn-xs join-item" onclick={() => desk.resize(tile.id, -1, 0)}>Narrower</button><button class="btn btn-xs join-item" onclick={() => desk.resize(tile.id, 1, 0)}
-					>Wider</button
+				><button class="btn btn-xs join-item" onclick={() => desk.resize(tile.id, -1, 0)}>Narrower</button><button
+					class="btn btn-xs join-item"
+					onclick={() => desk.resize(tile.id, 1, 0)}>Wider</button
 				></span
 			>
 			<span class="join"
-				><button class="btn btn-xs join-item" onclick={() => desk.resize(tile.id, 0, -1)}>Lower</button><button class="btn btn-xs join-item" onclick={() => desk.resize(tile.id, 0, 1)}
-					>Higher</button
+				><button class="btn btn-xs join-item" onclick={() => desk.resize(tile.id, 0, -1)}>Lower</button><button
+					class="btn btn-xs join-item"
+					onclick={() => desk.resize(tile.id, 0, 1)}>Higher</button
 				></span
 			>
 		</div>
 		{#if source}
 			<label class="flex items-center gap-2"
-				><input type="checkbox" class="checkbox checkbox-xs" checked={source.compare} onchange={(event) => {
-					const compare = event.currentTarget.checked;
-					setSource((each) => ({ ...each, compare }));
-				}} /> Compared with what the board is held against</label
+				><input
+					type="checkbox"
+					class="checkbox checkbox-xs"
+					checked={source.compare}
+					onchange={(event) => {
+						const compare = event.currentTarget.checked;
+						setSource((each) => ({ ...each, compare }));
+					}}
+				/> Compared with what the board is held against</label
 			>
 			<div class="join" role="group" aria-label="What is picked">
-				<button class={['btn btn-xs join-item', part === 'rows' && 'btn-primary']} aria-pressed={part === 'rows'} onclick={() => (part = 'rows')}
-					>{tile.kind === 'chart' ? 'Series' : 'Down'}</button
+				<button
+					class={['btn btn-xs join-item', part === 'rows' && 'btn-primary']}
+					aria-pressed={part === 'rows'}
+					onclick={() => (part = 'rows')}>{tile.kind === 'chart' ? 'Series' : 'Down'}</button
 				>
-				{#if tile.kind !== 'figure'}<button class={['btn btn-xs join-item', part === 'columns' && 'btn-primary']} aria-pressed={part === 'columns'} onclick={() => (part = 'columns')}>Across</button
+				{#if tile.kind !== 'figure'}<button
+						class={['btn btn-xs join-item', part === 'columns' && 'btn-primary']}
+						aria-pressed={part === 'columns'}
+						onclick={() => (part = 'columns')}>Across</button
 					>{/if}
 			</div>
 			{#if part === 'rows' || tile.kind === 'figure'}
@@ -157,7 +196,9 @@
 						onchange={(event) => {
 							const dimension = Number(event.currentTarget.value);
 							setSource((each) => ({ ...each, rows: { dimension, selection: startOf(dimension) } }));
-						}}>{#each data.axes as { id, name } (id)}<option value={id} disabled={source.columns?.dimension === id}>{name}</option>{/each}</select
+						}}
+						>{#each data.axes as { id, name } (id)}<option value={id} disabled={source.columns?.dimension === id}>{name}</option
+							>{/each}</select
 					></label
 				>
 				<SelectionPicker
@@ -175,9 +216,14 @@
 						value={source.columns?.dimension ?? 0}
 						onchange={(event) => {
 							const dimension = Number(event.currentTarget.value);
-							setSource(({ columns: _, ...each }) => (dimension === 0 ? each : { ...each, columns: { dimension, selection: startOf(dimension) } }));
+							setSource(({ columns: _, ...each }) =>
+								dimension === 0 ? each : { ...each, columns: { dimension, selection: startOf(dimension) } }
+							);
 						}}
-						><option value={0}>The chosen period alone</option>{#each data.axes as { id, name } (id)}<option value={id} disabled={source.rows.dimension === id}>{name}</option>{/each}</select
+						><option value={0}>The chosen period alone</option>{#each data.axes as { id, name } (id)}<option
+								value={id}
+								disabled={source.rows.dimension === id}>{name}</option
+							>{/each}</select
 					></label
 				>
 				{#if source.columns}
@@ -211,7 +257,8 @@
 					onchange={(event) => {
 						const by = Number(event.currentTarget.value);
 						set((each) => (each.kind === 'waterfall' ? { ...each, by } : each));
-					}}>{#each data.axes.filter(({ kind }) => kind !== 'scenario') as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
+					}}
+					>{#each data.axes.filter(({ kind }) => kind !== 'scenario') as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
 				></label
 			>
 		{:else if tile.kind === 'view' || tile.kind === 'form' || tile.kind === 'checks'}
@@ -224,9 +271,8 @@
 						const code = event.currentTarget.value;
 						set((each) => ('code' in each ? { ...each, code } : each));
 					}}
-					>{#if tile.kind === 'view'}{#each data.views as { code, name } (code)}<option value={code}>{name}</option>{/each}{/if}{#each forms as { code, name } (code)}<option value={code}
-							>{name}</option
-						>{/each}</select
+					>{#if tile.kind === 'view'}{#each data.views as { code, name } (code)}<option value={code}>{name}</option
+							>{/each}{/if}{#each forms as { code, name } (code)}<option value={code}>{name}</option>{/each}</select
 				></label
 			>
 		{:else if tile.kind === 'runbook'}
@@ -238,7 +284,8 @@
 					onchange={(event) => {
 						const runbook = Number(event.currentTarget.value);
 						set((each) => (each.kind === 'runbook' ? { ...each, runbook } : each));
-					}}>{#each runbooks as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
+					}}
+					>{#each runbooks as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
 				></label
 			>
 			<label class="grid gap-0.5"
@@ -261,8 +308,7 @@
 					oninput={(event) => {
 						const text = event.currentTarget.value;
 						set((each) => (each.kind === 'note' ? { ...each, text } : each));
-					}}
-				></textarea></label
+					}}></textarea></label
 			>
 		{/if}
 		{#if source || tile.kind === 'waterfall'}
@@ -271,10 +317,12 @@
 				<div class="mt-1 grid gap-1.5">
 					{#each elsewhere as { id, name } (id)}
 						<div>
-							<p class="flex gap-1.5"><span class="grow">{name}: <b class="font-semibold">{standsAt(id)}</b></span>{#if fixed[id] !== undefined}<button
+							<p class="flex gap-1.5">
+								<span class="grow">{name}: <b class="font-semibold">{standsAt(id)}</b></span>{#if fixed[id] !== undefined}<button
 										class="text-primary font-semibold"
 										onclick={() => fix(id, undefined)}>As on the board</button
-									>{/if}</p>
+									>{/if}
+							</p>
 							<MemberPick
 								dimension={id}
 								label="Stay at a member of {name}"

@@ -1,5 +1,6 @@
 <script lang="ts">
-	import type { TileFigures } from '$lib/server/insight';
+	import { TILE_BLOCKS } from '$lib/core';
+	import type { TileColumn, TileFigures } from '$lib/server/insight';
 	import { formatFigure } from '../figures/format';
 
 	interface Props {
@@ -7,10 +8,12 @@
 		scale: number;
 		locale: string;
 		label: string;
+		/** What is chosen and what it is compared with, by name. */
+		names?: { chosen: string; against: string };
 		/** Opens a figure: its members (ids) by dimension. */
 		onopen?: (members: Record<number, number>) => void;
 	}
-	let { figures, scale, locale, label, onopen }: Props = $props();
+	let { figures, scale, locale, label, names, onopen }: Props = $props();
 
 	const good = $derived(new Set(figures.good));
 	const bad = $derived(new Set(figures.bad));
@@ -24,12 +27,26 @@
 		const { percent } = figures.columns[column]!;
 		return formatFigure(
 			figures.values[cell] ?? null,
-			{ valueType: percent ? 'percent' : valueType, decimals: percent ? 1 : decimals, scale: percent || (valueType !== 'money' && valueType !== 'quantity') ? 1 : scaleOf(valueType) },
+			{
+				valueType: percent ? 'percent' : valueType,
+				decimals: percent ? 1 : decimals,
+				scale: percent || (valueType !== 'money' && valueType !== 'quantity') ? 1 : scaleOf(valueType)
+			},
 			locale
 		);
 	}
 	const scaleOf = (valueType: string) => (valueType === 'money' ? scale : 1);
-	const headings = $derived(figures.columns.some(({ heading }) => heading !== ''));
+	const isCompared = $derived(figures.columns.some(({ block }) => block === TILE_BLOCKS.against));
+	/** What stands over a column's name, where several columns have the same. */
+	const overOf = ({ heading, label: name, block }: TileColumn): string =>
+		isCompared && names && block <= TILE_BLOCKS.against
+			? block === TILE_BLOCKS.chosen
+				? names.chosen
+				: names.against
+			: heading === name
+				? ''
+				: heading;
+	const headings = $derived(figures.columns.some((column) => overOf(column) !== ''));
 </script>
 
 <div class="h-full overflow-auto">
@@ -37,19 +54,27 @@
 		<thead class="bg-base-100 sticky top-0">
 			<tr>
 				<td></td>
-				{#each figures.columns as { label: name, heading, block }, column (column)}
+				{#each figures.columns as line, column (column)}
 					<th scope="col" class="text-grey px-2 pb-1 text-right font-normal whitespace-nowrap"
-						>{#if headings && heading && heading !== name}<span class="block text-[11px]">{heading}</span>{/if}<span class={[block > 2 && 'italic']}>{name}</span></th
+						>{#if headings}<span class="block text-[11px]">{overOf(line)}</span>{/if}<span class={[line.block > 2 && 'italic']}
+							>{line.label}</span
+						></th
 					>
 				{/each}
 			</tr>
 		</thead>
 		<tbody>
 			{#each figures.rows as line, row (row)}
+				{@const isTotal = line.parent && (figures.rows[row + 1]?.depth ?? 0) > line.depth}
 				<tr class="border-hairline border-t">
-					<th scope="row" class={['max-w-60 truncate py-0.5 pr-2 text-left font-normal', line.parent && 'font-semibold']} style="padding-left: {line.depth * 12}px" title={line.label}
-						>{#if onopen && Object.keys(line.members).length > 0}<button class="hover:underline" onclick={() => onopen({ ...line.members, ...figures.columns[0]?.members })}
-								>{line.label}</button
+					<th
+						scope="row"
+						class={['max-w-60 truncate py-0.5 pr-2 text-left font-normal', isTotal && 'font-semibold']}
+						style="padding-left: {line.depth * 12}px"
+						title={line.label}
+						>{#if onopen && Object.keys(line.members).length > 0}<button
+								class="hover:underline"
+								onclick={() => onopen({ ...line.members, ...figures.columns[0]?.members })}>{line.label}</button
 							>{:else}{line.label}{/if}</th
 					>
 					{#each figures.columns as _, column (column)}
@@ -57,17 +82,21 @@
 						<td
 							class={[
 								'px-2 py-0.5 text-right whitespace-nowrap tabular-nums',
-								line.parent && 'font-semibold',
+								isTotal && 'font-semibold',
 								drafted.has(cell) && 'text-primary font-semibold',
 								good.has(cell) && 'text-success',
 								bad.has(cell) && 'text-error'
 							]}
-							>{#if drafted.has(cell)}<span aria-hidden="true">◆</span><span class="sr-only">unsaved</span>{/if}{incomplete.has(cell) ? '≈\u00a0' : ''}{text(row, column)}</td
+							>{#if drafted.has(cell)}<span aria-hidden="true">◆</span><span class="sr-only">unsaved</span>{/if}{incomplete.has(cell)
+								? '≈\u00a0'
+								: ''}{text(row, column)}</td
 						>
 					{/each}
 				</tr>
 			{/each}
 		</tbody>
 	</table>
-	{#if figures.more > 0}<p class="text-grey mt-1 text-xs">{figures.restIsSum ? `The last row puts ${figures.more} smaller ones together.` : `${figures.more} more rows are not shown.`}</p>{/if}
+	{#if figures.more > 0}<p class="text-grey mt-1 text-xs">
+			{figures.restIsSum ? `The last row puts ${figures.more} smaller ones together.` : `${figures.more} more rows are not shown.`}
+		</p>{/if}
 </div>

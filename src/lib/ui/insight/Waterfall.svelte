@@ -14,9 +14,15 @@
 	let width = $state(600);
 	const LABELS = 34;
 	const TOP = 18;
-	const low = $derived(Math.min(0, ...steps.flatMap(({ from, to }) => [from, to])));
-	const high = $derived(Math.max(0, ...steps.flatMap(({ from, to }) => [from, to])));
-	const y = $derived((value: number) => TOP + ((high - value) / (high - low || 1)) * (height - TOP - LABELS));
+	const levels = $derived(steps.flatMap(({ from, to, kind }) => (kind === 'total' ? [to] : [from, to])));
+	/** Where totals would dwarf what leads from one to the other, the axis begins higher, and says so. */
+	const begins = $derived.by(() => {
+		const [least, most] = [Math.min(...levels), Math.max(...levels)];
+		return least > 0 && most - least < most * 0.4 ? Math.max(0, least - (most - least) * 0.6) : 0;
+	});
+	const low = $derived(begins > 0 ? begins : Math.min(0, ...levels));
+	const high = $derived(Math.max(0, ...levels));
+	const y = $derived((value: number) => TOP + ((high - Math.max(value, low)) / (high - low || 1)) * (height - TOP - LABELS));
 	const slot = $derived(width / Math.max(1, steps.length));
 	const bar = $derived(Math.min(64, slot * 0.62));
 	const colorOf = ({ kind }: WaterfallStep, place: number) => {
@@ -65,12 +71,18 @@
 					fill={colorOf(step, place)}
 				/>
 			{/if}
-			<text x={x + bar / 2} y={top - 5} text-anchor="middle" aria-hidden="true" class={['text-[11px] tabular-nums', step.kind === 'total' && 'font-semibold']} fill="var(--color-base-content)"
-				>{step.kind !== 'total' && step.change > 0 ? '+' : ''}{shown(step.change)}</text
+			<text
+				x={x + bar / 2}
+				y={top - 5}
+				text-anchor="middle"
+				aria-hidden="true"
+				class={['text-[11px] tabular-nums', step.kind === 'total' && 'font-semibold']}
+				fill="var(--color-base-content)">{step.kind !== 'total' && step.change > 0 ? '+' : ''}{shown(step.change)}</text
 			>
 			<text x={x + bar / 2} y={height - 14} text-anchor="middle" aria-hidden="true" class="text-[11px]" fill="var(--grey)"
 				>{cut(step.label)}<title>{step.label}</title></text
 			>
 		{/each}
 	</svg>
+	{#if begins > 0}<p class="text-grey text-xs">The axis is cut: it begins at {shown(begins)}.</p>{/if}
 </div>

@@ -116,7 +116,10 @@ export class BoardDesk {
 
 	changeTiles(next: (tiles: readonly Tile[]) => Tile[]): void {
 		const { tab } = this;
-		this.change((content) => ({ ...content, tabs: content.tabs.map((each, at) => (at === tab ? { ...each, tiles: next(each.tiles) } : each)) }));
+		this.change((content) => ({
+			...content,
+			tabs: content.tabs.map((each, at) => (at === tab ? { ...each, tiles: next(each.tiles) } : each))
+		}));
 	}
 
 	changeTile(id: number, next: (tile: Tile) => Tile): void {

@@ -12,7 +12,11 @@ const series = (name: string, values: (number | null)[], over: Partial<ChartSeri
 	line: { label: name, depth: 0, parent: false, members: {}, valueType: 'money', decimals: 0, unit: null, thresholds: null },
 	...over
 });
-const data = (...all: ChartSeries[]): ChartData => ({ categories: ['Apr', 'May'], series: all, units: [...new Set(all.map(({ unit }) => unit))] });
+const data = (...all: ChartSeries[]): ChartData => ({
+	categories: ['Apr', 'May'],
+	series: all,
+	units: [...new Set(all.map(({ unit }) => unit))]
+});
 const look = { height: 200, color: (name: string) => name, nonce: undefined, isNight: false, shown: (value: number) => `${value}` };
 
 test('every kind of chart is drawn, with names that cannot be elements', () => {

@@ -14,7 +14,16 @@ export interface ChartLook {
 	shown: (value: number, series: ChartSeries) => string;
 }
 
-const SERIES_COLORS = ['--color-primary', '--color-secondary', '--color-accent', '--color-success', '--color-warning', '--color-error', '--grey', '--soft'];
+const SERIES_COLORS = [
+	'--color-primary',
+	'--color-secondary',
+	'--color-accent',
+	'--color-success',
+	'--color-warning',
+	'--color-error',
+	'--grey',
+	'--soft'
+];
 
 const APEX: Record<ChartKind, NonNullable<NonNullable<ApexOptions['chart']>['type']>> = {
 	line: 'line',
@@ -83,10 +92,19 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		colors: data.series.map(colorOf),
 		grid: { borderColor: color('--hairline'), padding: { top: -12, bottom: -6, left: 6, right: 8 } },
 		dataLabels: { enabled: false },
-		legend: { show: data.series.length > 1, position: 'top', horizontalAlign: 'left', fontSize: '11px', labels: { colors: color('--color-base-content') }, offsetY: 2 },
+		legend: {
+			show: data.series.length > 1,
+			position: 'top',
+			horizontalAlign: 'left',
+			fontSize: '11px',
+			labels: { colors: color('--color-base-content') },
+			offsetY: 2
+		},
 		tooltip: {
 			theme: isNight ? 'dark' : 'light',
-			y: { formatter: (value: number, at?: { seriesIndex?: number }) => written(value, data.series[at?.seriesIndex ?? 0] ?? data.series[0]!) }
+			y: {
+				formatter: (value: number, at?: { seriesIndex?: number }) => written(value, data.series[at?.seriesIndex ?? 0] ?? data.series[0]!)
+			}
 		}
 	};
 	if (kind === 'treemap') {
@@ -112,8 +130,15 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 					)
 				}
 			],
-			xaxis: { type: 'numeric', title: { text: chartText(across!.name), style: { color: color('--grey'), fontSize: '11px' } }, labels: { ...labels, formatter: (value: string) => written(Number(value), across!) } },
-			yaxis: { title: { text: chartText(up!.name), style: { color: color('--grey'), fontSize: '11px' } }, labels: { ...labels, formatter: (value: number) => written(value, up!) } },
+			xaxis: {
+				type: 'numeric',
+				title: { text: chartText(across!.name), style: { color: color('--grey'), fontSize: '11px' } },
+				labels: { ...labels, formatter: (value: string) => written(Number(value), across!) }
+			},
+			yaxis: {
+				title: { text: chartText(up!.name), style: { color: color('--grey'), fontSize: '11px' } },
+				labels: { ...labels, formatter: (value: number) => written(value, up!) }
+			},
 			markers: { size: 5 }
 		};
 	}
@@ -122,7 +147,10 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 			...base,
 			legend: { show: false },
 			colors: [color('--color-primary')],
-			series: own.map(({ name, values }) => ({ name: chartText(name), data: data.categories.map((x, at) => ({ x: chartText(x), y: values[at] })) })),
+			series: own.map(({ name, values }) => ({
+				name: chartText(name),
+				data: data.categories.map((x, at) => ({ x: chartText(x), y: values[at] }))
+			})),
 			xaxis: { labels },
 			yaxis: { labels }
 		} as ApexOptions;
@@ -145,20 +173,42 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 							x: chartText(data.categories[at]!),
 							y: value,
 							goals: data.series.flatMap(({ isAgainst, values, name }) =>
-								isAgainst && values[at] !== null ? [{ name: chartText(name), value: values[at]!, strokeWidth: 3, strokeHeight: 14, strokeColor: color('--color-base-content') }] : []
+								isAgainst && values[at] !== null
+									? [
+											{
+												name: chartText(name),
+												value: values[at]!,
+												strokeWidth: 3,
+												strokeHeight: 14,
+												strokeColor: color('--color-base-content')
+											}
+										]
+									: []
 							)
 						}))
 					: series.values
 		})) as ApexOptions['series'] & object,
-		plotOptions: { bar: { horizontal, columnWidth: '70%', barHeight: kind === 'bullet' ? '45%' : '70%', borderRadius: 1 } },
-		stroke: { width: isBar ? 0 : drawn.map(({ isAgainst }, place) => (kind === 'combined' && place === 0 ? 0 : isAgainst ? 1.5 : 2.5)), curve: 'straight', dashArray: drawn.map(({ isAgainst }) => (isAgainst && !isBar ? 4 : 0)) },
+		plotOptions: {
+			bar: {
+				horizontal,
+				...(horizontal && { dataLabels: { position: 'top' } }),
+				columnWidth: '70%',
+				barHeight: kind === 'bullet' ? '45%' : '70%',
+				borderRadius: 1
+			}
+		},
+		stroke: {
+			width: isBar ? 0 : drawn.map(({ isAgainst }, place) => (kind === 'combined' && place === 0 ? 0 : isAgainst ? 1.5 : 2.5)),
+			curve: 'straight',
+			dashArray: drawn.map(({ isAgainst }) => (isAgainst && !isBar ? 4 : 0))
+		},
 		...(kind === 'area' && { fill: { type: 'solid', opacity: 0.18 } }),
 		// Bars that lie have their figures at their ends: no legend is read for them.
 		...(horizontal && {
 			dataLabels: {
 				enabled: true,
 				textAnchor: 'start' as const,
-				offsetX: 4,
+				offsetX: 6,
 				style: { fontSize: '11px', colors: [color('--color-base-content')] },
 				background: { enabled: false },
 				formatter: (value: number, at?: { seriesIndex?: number }) => written(value, drawn[at?.seriesIndex ?? 0] ?? drawn[0]!)
@@ -166,7 +216,9 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		}),
 		xaxis: {
 			categories: data.categories.map(chartText),
-			labels: horizontal ? { ...labels, formatter: (value: string) => (Number.isFinite(Number(value)) ? written(Number(value), drawn[0]!) : value) } : { ...labels, rotate: 0, hideOverlappingLabels: true },
+			labels: horizontal
+				? { ...labels, formatter: (value: string) => (Number.isFinite(Number(value)) ? written(Number(value), drawn[0]!) : value) }
+				: { ...labels, rotate: 0, hideOverlappingLabels: true },
 			axisBorder: { color: color('--rule') },
 			axisTicks: { color: color('--rule') }
 		},

@@ -50,7 +50,9 @@ const cells = (blocks: readonly AxisBlock[]): CellBlock[] => blocks.filter((bloc
 
 /** Whether columns are compared already. */
 export const isCompared = (layout: FormLayout): boolean =>
-	layout.columns.some((block) => block.kind === 'derived' && (block.derivation.how === 'difference' || block.derivation.how === '% difference'));
+	layout.columns.some(
+		(block) => block.kind === 'derived' && (block.derivation.how === 'difference' || block.derivation.how === '% difference')
+	);
 
 /** The columns once more in another shape, then the differences, and of the last ones in percent. */
 function beside(layout: FormLayout, headings: [string, string], shape: (block: CellBlock) => CellBlock): FormLayout {
@@ -109,12 +111,18 @@ export function compareScenario(
 				};
 	return beside(onColumns, ['', other.name], (block) => ({
 		...block,
-		parts: block.parts.map((part) => (part.dimension === scenario ? { ...part, selection: { kind: 'these', members: [other.member] } } : part))
+		parts: block.parts.map((part) =>
+			part.dimension === scenario ? { ...part, selection: { kind: 'these', members: [other.member] } } : part
+		)
 	}));
 }
 
 /** The same periods a year before beside the chosen ones, with the differences; undefined where they are not made of single places. */
-export function compareYear(layout: FormLayout, period: number, placesOf: (reference: number | 'chosen') => number): FormLayout | undefined {
+export function compareYear(
+	layout: FormLayout,
+	period: number,
+	placesOf: (reference: number | 'chosen') => number
+): FormLayout | undefined {
 	const axis = axisOf(layout, period);
 	if (axis === 'rows') return undefined;
 	const pinned = layout.pinned.find(({ dimension }) => dimension === period);
@@ -127,7 +135,10 @@ export function compareYear(layout: FormLayout, period: number, placesOf: (refer
 						block.kind === 'cells'
 							? {
 									...block,
-									parts: [...block.parts, { dimension: period, selection: { kind: 'these' as const, members: [pinned?.member ?? ('chosen' as const)] } }]
+									parts: [
+										...block.parts,
+										{ dimension: period, selection: { kind: 'these' as const, members: [pinned?.member ?? ('chosen' as const)] } }
+									]
 								}
 							: block
 					),
@@ -169,9 +180,7 @@ function yearBefore(selection: Selection, placesOf: (reference: number | 'chosen
 /** Takes what was put beside away again: one copy of the columns stays, without computed ones. */
 export const compareNothing = (layout: FormLayout): FormLayout => {
 	const compared = new Set(
-		layout.columns.flatMap((block) =>
-			block.kind === 'derived' && block.derivation.how === 'difference' ? [block.derivation.base] : []
-		)
+		layout.columns.flatMap((block) => (block.kind === 'derived' && block.derivation.how === 'difference' ? [block.derivation.base] : []))
 	);
 	return {
 		...layout,
@@ -213,6 +222,9 @@ export function addShare(layout: FormLayout): FormLayout {
 	if (!of || !base) return layout;
 	return {
 		...layout,
-		columns: [...layout.columns, { kind: 'derived', id: nextId(layout.columns), label: 'Share', derivation: { how: 'share', of: of.id, base: base.id } }]
+		columns: [
+			...layout.columns,
+			{ kind: 'derived', id: nextId(layout.columns), label: 'Share', derivation: { how: 'share', of: of.id, base: base.id } }
+		]
 	};
 }

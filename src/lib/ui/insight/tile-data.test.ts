@@ -15,7 +15,15 @@ const line = (label: string, over: Partial<TileLine> = {}): TileLine => ({
 	thresholds: null,
 	...over
 });
-const column = (block: number, label = '', percent = false): TileColumn => ({ label, short: label, heading: '', block, parent: false, members: {}, percent });
+const column = (block: number, label = '', percent = false): TileColumn => ({
+	label,
+	short: label,
+	heading: '',
+	block,
+	parent: false,
+	members: {},
+	percent
+});
 const figures = (rows: TileLine[], columns: TileColumn[], values: (number | null)[], over: Partial<TileFigures> = {}): TileFigures => ({
 	kind: 'figures',
 	rows,
@@ -119,7 +127,14 @@ test('whatever the parts, the steps end where the figure stands', () => {
 });
 
 test('a figure with its difference, news, threshold and course', () => {
-	const columns = [column(0), column(1), column(TILE_BLOCKS.difference), column(TILE_BLOCKS.share, '', true), column(2, 'Apr'), column(2, 'May')];
+	const columns = [
+		column(0),
+		column(1),
+		column(TILE_BLOCKS.difference),
+		column(TILE_BLOCKS.share, '', true),
+		column(2, 'Apr'),
+		column(2, 'May')
+	];
 	const shown = figureShown(
 		figures([line('Margin', { thresholds: { watch: 10, act: 5, worse: 'below' } })], columns, [8, 12, -4, -1 / 3, 3, 5], { bad: [2] })
 	)!;

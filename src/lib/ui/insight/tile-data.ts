@@ -37,7 +37,8 @@ const unitOf = (line: TileLine, column: TileColumn | undefined, currency: string
 const columnsOf = (figures: TileFigures, block: number): number[] =>
 	figures.columns.flatMap((column, place) => (column.block === block ? [place] : []));
 
-const at = (figures: TileFigures, row: number, column: number): number | null => figures.values[row * figures.columns.length + column] ?? null;
+const at = (figures: TileFigures, row: number, column: number): number | null =>
+	figures.values[row * figures.columns.length + column] ?? null;
 
 /**
  * The series of a chart: the rows over the columns; where there is one column only, the columns over the rows. What is
@@ -76,7 +77,9 @@ function byRow(
 	return {
 		categories: figures.rows.map(({ label }) => label),
 		series: figures.rows.length === 0 ? [] : series,
-		...(units.size > 1 && { fault: `The rows count in ${[...units].join(' and ')}, so they cannot stand on one axis. Take rows of one unit.` })
+		...(units.size > 1 && {
+			fault: `The rows count in ${[...units].join(' and ')}, so they cannot stand on one axis. Take rows of one unit.`
+		})
 	};
 }
 
@@ -117,7 +120,10 @@ export interface WaterfallStep {
  * the rates, and what is left where the parts do not add up (a ratio's never do): shown, never hidden.
  * @returns undefined where neither has a figure
  */
-export function waterfall(steps: Pick<TileSteps, 'before' | 'after' | 'lines' | 'more' | 'exchange'>, names: { chosen: string; against: string }): WaterfallStep[] | undefined {
+export function waterfall(
+	steps: Pick<TileSteps, 'before' | 'after' | 'lines' | 'more' | 'exchange'>,
+	names: { chosen: string; against: string }
+): WaterfallStep[] | undefined {
 	const { before, after, lines, more, exchange } = steps;
 	if (before === null && after === null) return undefined;
 	const [from, to] = [before ?? 0, after ?? 0];
@@ -169,7 +175,14 @@ export function figureShown(figures: TileFigures): FigureShown | undefined {
 		against: read(other),
 		difference: read(difference),
 		share: read(share),
-		news: difference === undefined ? undefined : figures.good.includes(difference) ? 'good' : figures.bad.includes(difference) ? 'bad' : undefined,
+		news:
+			difference === undefined
+				? undefined
+				: figures.good.includes(difference)
+					? 'good'
+					: figures.bad.includes(difference)
+						? 'bad'
+						: undefined,
 		level: line.thresholds && value !== null ? levelOf(line.thresholds, value) : undefined,
 		course: columnsOf(figures, TILE_BLOCKS.course).flatMap((column) => at(figures, 0, column) ?? []),
 		isDrafted: figures.drafted.includes(own),

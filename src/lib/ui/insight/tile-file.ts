@@ -26,7 +26,11 @@ export function tileCsv({ title, lines }: Source, answer: TileFigures | (TileSte
 					])
 				]
 			: answer.steps.map(({ label, change }) => [label, change]);
-	return stringify([...head, ...rows], { bom: true, escape_formulas: false, cast: { string: (text) => (/^[=+\-@\t\r]/.test(text) ? `'${text}` : text) } });
+	return stringify([...head, ...rows], {
+		bom: true,
+		escape_formulas: false,
+		cast: { string: (text) => (/^[=+\-@\t\r]/.test(text) ? `'${text}` : text) }
+	});
 }
 
 /** Hands a file to the browser, to be saved. */

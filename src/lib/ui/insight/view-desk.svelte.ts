@@ -88,7 +88,8 @@ export class ViewDesk {
 		const leaves = (from === 'rows' || from === 'columns') && trayDimensions(this.layout, from).length === 1 && from !== tray ? from : null;
 		const onTarget = tray === 'rows' || tray === 'columns' ? trayDimensions(this.layout, tray) : [];
 		await this.turn((layout) => {
-			const swaps = leaves !== null && onTarget.length > 0 ? onTarget[0]! : leaves !== null ? this.aside.find((id) => id !== dimension) : undefined;
+			const swaps =
+				leaves !== null && onTarget.length > 0 ? onTarget[0]! : leaves !== null ? this.aside.find((id) => id !== dimension) : undefined;
 			const start = (id: number) => ({ kind: this.axis(id)?.kind ?? 'general', top: this.axis(id)?.top ?? 0 });
 			const moved = placeDimension(layout, dimension, tray, index, start(dimension));
 			return swaps === undefined ? moved : placeDimension(moved, swaps, leaves!, 0, start(swaps));

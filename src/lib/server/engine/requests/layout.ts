@@ -1,4 +1,13 @@
-import { compileQuery, expandForm, QueryFault, selectMembers, type AccessRules, type FormLayout, type Model, type Selection } from '../../../core';
+import {
+	compileQuery,
+	expandForm,
+	QueryFault,
+	selectMembers,
+	type AccessRules,
+	type FormLayout,
+	type Model,
+	type Selection
+} from '../../../core';
 import { FormFault } from '../form-fault';
 import { FormView } from '../form-view';
 import type { ModelEngine } from '../model-engine';

@@ -15,7 +15,14 @@
 	let fault = $state('');
 	const locale = $derived(data.person.locale);
 
-	const EMPTY: BoardContent = { version: 1, selectors: [], against: null, currencies: ['EUR'], scale: 1, tabs: [{ name: 'Overview', tiles: [] }] };
+	const EMPTY: BoardContent = {
+		version: 1,
+		selectors: [],
+		against: null,
+		currencies: ['EUR'],
+		scale: 1,
+		tabs: [{ name: 'Overview', tiles: [] }]
+	};
 	async function make(ready: boolean) {
 		busy = true;
 		const called = name.trim() || (ready ? 'A first board' : 'New board');
@@ -55,7 +62,11 @@
 					<a class="min-w-56 font-semibold hover:underline" href={at(`/insight/boards/${board.id}`)}>{board.name}</a>
 					<span class="text-soft min-w-0 grow truncate">{board.description}</span>
 					<span class="text-grey text-xs whitespace-nowrap"
-						>{board.tiles === 1 ? 'one tile' : `${board.tiles} tiles`} · {board.mine ? (board.shared ? 'yours, shared' : 'yours') : (board.owner ?? 'shared')} · {formatMoment(board.changed, locale)}</span
+						>{board.tiles === 1 ? 'one tile' : `${board.tiles} tiles`} · {board.mine
+							? board.shared
+								? 'yours, shared'
+								: 'yours'
+							: (board.owner ?? 'shared')} · {formatMoment(board.changed, locale)}</span
 					>
 				</li>
 			{:else}<li class="text-grey py-1">No boards yet. One press makes a sensible first one from what the model is.</li>{/each}
@@ -68,9 +79,13 @@
 				<li class="border-hairline flex items-baseline gap-3 border-t py-1.5">
 					<a class="min-w-56 font-semibold hover:underline" href={at(`/insight/explore/${view.code}`)}>{view.name}</a>
 					<span class="text-soft min-w-0 grow truncate">{view.description}</span>
-					<span class="text-grey text-xs whitespace-nowrap">{view.mine ? (view.shared ? 'yours, shared' : 'yours') : view.owner} · {formatMoment(view.changed, locale)}</span>
+					<span class="text-grey text-xs whitespace-nowrap"
+						>{view.mine ? (view.shared ? 'yours, shared' : 'yours') : view.owner} · {formatMoment(view.changed, locale)}</span
+					>
 				</li>
-			{:else}<li class="text-grey py-1">None is kept yet. Explore the figures, turn them until they say something, and keep that.</li>{/each}
+			{:else}<li class="text-grey py-1">
+					None is kept yet. Explore the figures, turn them until they say something, and keep that.
+				</li>{/each}
 		</ul>
 	</section>
 </main>

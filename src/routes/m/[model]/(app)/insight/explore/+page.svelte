@@ -13,11 +13,14 @@
 	/** Begins a view where the address says, and goes there in the place of this page. */
 	onMount(() => {
 		const asked = page.url.searchParams;
-		const choices = Object.fromEntries([...asked].filter(([name]) => /^d\d+$/.test(name)).map(([name, member]) => [name.slice(1), Number(member)]));
+		const choices = Object.fromEntries(
+			[...asked].filter(([name]) => /^d\d+$/.test(name)).map(([name, member]) => [name.slice(1), Number(member)])
+		);
 		const place = asked.get('place')?.split('.').map(Number);
 		const from = asked.get('from');
 		void request<{ code: string }>('/api/views/start', { ...(place && { place }), ...(from && { from, choices }) }).then((reply) => {
-			if (reply.ok) void goto(at(`/insight/explore/${reply.answer.code}${asked.has('in') ? `?in=${asked.get('in')}` : ''}`), { replaceState: true });
+			if (reply.ok)
+				void goto(at(`/insight/explore/${reply.answer.code}${asked.has('in') ? `?in=${asked.get('in')}` : ''}`), { replaceState: true });
 			else fault = reply.message;
 		});
 	});

@@ -22,9 +22,14 @@
 	const path = $derived(
 		Object.entries(data.asked.at).map(([dimension, member]) => ({ dimension: Number(dimension), member, name: names[member] ?? '…' }))
 	);
-	const amount = (value: number | null) => (value === null ? 'nothing' : formatFigure(value, { valueType: 'price', decimals: Math.abs(value) < 100 ? 2 : 0 }, data.person.locale));
+	const amount = (value: number | null) =>
+		value === null ? 'nothing' : formatFigure(value, { valueType: 'price', decimals: Math.abs(value) < 100 ? 2 : 0 }, data.person.locale);
 	const exact = (value: number) => `${value > 0 ? '+' : ''}${formatFigure(value, { valueType: 'price', decimals: 2 }, data.person.locale)}`;
-	const steps = $derived(data.found ? waterfall({ ...data.found, lines: data.found.lines.slice(0, 9), more: restOf(data.found) }, { chosen: nameAt(scenario), against }) : undefined);
+	const steps = $derived(
+		data.found
+			? waterfall({ ...data.found, lines: data.found.lines.slice(0, 9), more: restOf(data.found) }, { chosen: nameAt(scenario), against })
+			: undefined
+	);
 	const largest = $derived(Math.max(0, ...(data.found?.lines ?? []).map(({ part }) => Math.abs(part))));
 
 	function restOf({ lines, more }: { lines: { part: number }[]; more: { count: number; part: number } }) {
@@ -50,9 +55,7 @@
 			parameters.delete('by');
 		});
 	}
-	const explored = $derived(
-		data.page.place.map((member, index) => data.asked.at[axes[index]!.id] ?? member).join('.')
-	);
+	const explored = $derived(data.page.place.map((member, index) => data.asked.at[axes[index]!.id] ?? member).join('.'));
 </script>
 
 <main class="min-w-0 overflow-y-auto px-4.5 pt-3 pb-6">
@@ -77,7 +80,12 @@
 		<SelectorChip
 			name="In"
 			chosen={data.asked.currency}
-			choices={data.page.currencies.map((code) => ({ value: code, name: code === 'local' ? 'local currency' : code, depth: 0, parent: false }))}
+			choices={data.page.currencies.map((code) => ({
+				value: code,
+				name: code === 'local' ? 'local currency' : code,
+				depth: 0,
+				parent: false
+			}))}
 			onchoose={(value) => go((parameters) => parameters.set('in', value))}
 		/>
 		{#if data.found?.hasDraft}<span class="text-grey text-[13px]">What you have not saved is in it.</span>{/if}
@@ -87,14 +95,18 @@
 		{@const found = data.found}
 		{@const whole = (found.after ?? 0) - (found.before ?? 0)}
 		<p class="mt-3 text-[15px]">
-			{#if path.length > 0}<button class="text-primary font-semibold" onclick={() => back(0)}>All of it</button>{#each path as { name }, place (place)}
+			{#if path.length > 0}<button class="text-primary font-semibold" onclick={() => back(0)}>All of it</button
+				>{#each path as { name }, place (place)}
 					<span class="text-grey">›</span>
-					{#if place < path.length - 1}<button class="text-primary font-semibold" onclick={() => back(place + 1)}>{name}</button>{:else}{name}{/if}{/each}:
+					{#if place < path.length - 1}<button class="text-primary font-semibold" onclick={() => back(place + 1)}>{name}</button
+						>{:else}{name}{/if}{/each}:
 			{/if}{against}
 			{amount(found.before)}, {nameAt(scenario)}
 			{nameAt(period)}
 			{amount(found.after)}: <b class="font-semibold">{exact(whole)}</b>{#if found.before}
-				<span class="text-grey">({formatFigure(whole / Math.abs(found.before), { valueType: 'percent', decimals: 1 }, data.person.locale)})</span>{/if}
+				<span class="text-grey"
+					>({formatFigure(whole / Math.abs(found.before), { valueType: 'percent', decimals: 1 }, data.person.locale)})</span
+				>{/if}
 		</p>
 		{#if found.restricted}<p class="text-grey text-[13px]">Totals are of what you may read in this model, not of all of it.</p>{/if}
 		{#if found.dimensions.length > 0}
@@ -120,7 +132,10 @@
 									else parameters.set('q', value);
 									parameters.set('by', String(found.dimension));
 								});
-							}}><option value="">no quantity</option>{#each data.page.quantities as { id, name } (id)}<option value={String(id)}>{name}</option>{/each}</select
+							}}
+							><option value="">no quantity</option>{#each data.page.quantities as { id, name } (id)}<option value={String(id)}
+									>{name}</option
+								>{/each}</select
 						></label
 					>
 				{/if}
@@ -130,22 +145,33 @@
 			{@const parts = found.priceVolumeMix}
 			<dl class="mt-2 flex flex-wrap gap-6 text-[13.5px]">
 				{#each [['Volume', parts.volume], ['Mix', parts.mix], ['Price', parts.price], ['Without a quantity', parts.other]] as const as [name, value] (name)}
-					{#if name !== 'Without a quantity' || value !== 0}<div><dt class="text-grey text-xs">{name}</dt><dd class="font-semibold tabular-nums">{exact(value)}</dd></div>{/if}
+					{#if name !== 'Without a quantity' || value !== 0}<div>
+							<dt class="text-grey text-xs">{name}</dt>
+							<dd class="font-semibold tabular-nums">{exact(value)}</dd>
+						</div>{/if}
 				{/each}
 			</dl>
 		{/if}
-		{#if steps && steps.length > 2}<div class="mt-2 max-w-5xl"><Waterfall {steps} shown={(value) => amount(value)} height={250} onpick={(member) => {
-				const line = found.lines.find((each) => each.member === member);
-				if (line?.isParent) closer(member);
-			}} /></div>{/if}
+		{#if steps && steps.length > 2}<div class="mt-2 max-w-5xl">
+				<Waterfall
+					{steps}
+					shown={(value) => amount(value)}
+					height={250}
+					onpick={(member) => {
+						const line = found.lines.find((each) => each.member === member);
+						if (line?.isParent) closer(member);
+					}}
+				/>
+			</div>{/if}
 		{#if found.lines.length === 0 && found.exchange === 0}<p class="text-grey mt-3 text-[13px]">Nothing beneath it differs.</p>
 		{:else}
 			<table class="mt-2 w-full max-w-5xl text-[13px]">
 				<thead>
 					<tr class="text-grey text-xs"
-						><th scope="col" class="py-1 text-left font-normal">What makes it</th><th scope="col" class="w-2/5 text-left font-normal">Share</th><th scope="col" class="text-right font-normal">{against}</th><th
-							scope="col"
-							class="text-right font-normal">{nameAt(scenario)}</th
+						><th scope="col" class="py-1 text-left font-normal">What makes it</th><th scope="col" class="w-2/5 text-left font-normal"
+							>Share</th
+						><th scope="col" class="text-right font-normal">{against}</th><th scope="col" class="text-right font-normal"
+							>{nameAt(scenario)}</th
 						><th scope="col" class="text-right font-normal">Adds</th></tr
 					>
 				</thead>
@@ -153,10 +179,15 @@
 					{#each found.lines as { member, name, before, after, part, isParent } (member)}
 						<tr class="border-hairline border-t">
 							<th scope="row" class="py-1 text-left font-normal"
-								>{#if isParent}<button class="text-primary font-semibold" onclick={() => closer(member)}>{name}</button>{:else}{name}{/if}</th
+								>{#if isParent}<button class="text-primary font-semibold" onclick={() => closer(member)}>{name}</button
+									>{:else}{name}{/if}</th
 							>
 							<td
-								><span class="block h-2.5 rounded-sm" style="width: {(Math.abs(part) / (largest || 1)) * 100}%; background: {part < 0 ? 'var(--color-accent)' : 'var(--color-secondary)'}"
+								><span
+									class="block h-2.5 rounded-sm"
+									style="width: {(Math.abs(part) / (largest || 1)) * 100}%; background: {part < 0
+										? 'var(--color-accent)'
+										: 'var(--color-secondary)'}"
 								></span></td
 							>
 							<td class="text-right tabular-nums">{before === null ? '' : amount(before)}</td>
@@ -165,19 +196,27 @@
 						</tr>
 					{/each}
 					{#if found.more.count > 0}<tr class="border-hairline border-t"
-							><th scope="row" class="py-1 text-left font-normal">{found.more.count} others</th><td></td><td></td><td></td><td class="text-right tabular-nums">{exact(found.more.part)}</td></tr
+							><th scope="row" class="py-1 text-left font-normal">{found.more.count} others</th><td></td><td></td><td></td><td
+								class="text-right tabular-nums">{exact(found.more.part)}</td
+							></tr
 						>{/if}
 					{#if found.exchange !== 0}<tr class="border-hairline border-t"
-							><th scope="row" class="py-1 text-left font-normal">Exchange rates: the same at other rates</th><td></td><td></td><td></td><td class="text-right font-semibold tabular-nums">{exact(found.exchange)}</td></tr
+							><th scope="row" class="py-1 text-left font-normal">Exchange rates: the same at other rates</th><td></td><td></td><td></td><td
+								class="text-right font-semibold tabular-nums">{exact(found.exchange)}</td
+							></tr
 						>{/if}
 					<tr class="border-rule border-t-2"
-						><th scope="row" class="py-1 text-left font-semibold">Together</th><td></td><td class="text-right tabular-nums">{amount(found.before)}</td><td class="text-right tabular-nums">{amount(found.after)}</td><td
-							class="text-right font-semibold tabular-nums">{exact(whole)}</td
+						><th scope="row" class="py-1 text-left font-semibold">Together</th><td></td><td class="text-right tabular-nums"
+							>{amount(found.before)}</td
+						><td class="text-right tabular-nums">{amount(found.after)}</td><td class="text-right font-semibold tabular-nums"
+							>{exact(whole)}</td
 						></tr
 					>
 				</tbody>
 			</table>
-			{#if !found.addsUp}<p class="text-warning mt-1 text-[13px]">The parts do not add up to the whole: a ratio, an average or a price is not the sum of what lies beneath it.</p>{/if}
+			{#if !found.addsUp}<p class="text-warning mt-1 text-[13px]">
+					The parts do not add up to the whole: a ratio, an average or a price is not the sum of what lies beneath it.
+				</p>{/if}
 		{/if}
 	{/if}
 </main>

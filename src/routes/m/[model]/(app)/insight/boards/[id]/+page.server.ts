@@ -14,6 +14,10 @@ export const load = (async ({ locals, params, url, depends }) => {
 		const against = figuresSchema.shape.against.safeParse(url.searchParams.get('vs') ?? undefined).data;
 		const tab = figuresSchema.shape.tab.safeParse(Number(url.searchParams.get('tab') ?? 0)).data ?? 0;
 		const desk = await readBoardDesk(locals.person, locals.modelId, id.data);
-		return { desk, place: { choices, against, tab }, figures: await boardFigures(locals.person, locals.modelId, { id: id.data, choices, against, tab }) };
+		return {
+			desk,
+			place: { choices, against, tab },
+			figures: await boardFigures(locals.person, locals.modelId, { id: id.data, choices, against, tab })
+		};
 	});
 }) satisfies PageServerLoad;

@@ -1,0 +1,402 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import type { BoardContent, Selection, Tile } from '../../src/lib/core';
+import { branchHere, makeBranch } from '../../src/lib/server/branch';
+import { enterFigures, openForm, saveDraft } from '../../src/lib/server/form';
+import {
+	boardComments,
+	boardFigures,
+	changeBoard,
+	changeView,
+	copyBoard,
+	dropBoard,
+	hideTiles,
+	journalRows,
+	keepView,
+	listBoards,
+	listViews,
+	makeBoard,
+	makeReadyBoard,
+	openView,
+	readActivity,
+	readBoard,
+	readJournal,
+	restoreBoard,
+	sayToBoard,
+	startView,
+	viewAsForm,
+	whyDifferent,
+	whyPage,
+	type TileAnswer,
+	type TileFigures
+} from '../../src/lib/server/insight';
+import type { SignedIn } from '../../src/lib/server/session';
+import { faultOf } from './fault-of';
+import { openHouse, type House } from './house';
+
+let house: House;
+let osric: SignedIn;
+let imke: SignedIn;
+let tove: SignedIn;
+const MODEL = 1;
+const ids = new Map<string, number>();
+const dimension = new Map<string, number>();
+/** The dimensions in address order, the period last. */
+let inOrder: string[] = [];
+
+beforeAll(async () => {
+	house = await openHouse('insight');
+	osric = await house.person('Osric', MODEL);
+	imke = await house.person('Imke', MODEL);
+	tove = await house.person('Tove', MODEL);
+	const members = await house.database.pool.query<{ id: number; code: string; dimension: number; name: string; kind: string }>(
+		`SELECT m.id, m.code, d.id AS dimension, d.name, d.kind FROM member m JOIN dimension d ON d.id = m.dimension_id JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = 1 ORDER BY o.position`
+	);
+	for (const { id, code, dimension: of, name } of members.rows) {
+		ids.set(`${name} ${code}`, id);
+		dimension.set(name, of);
+	}
+	const names = [...new Set(members.rows.map(({ name }) => name))];
+	inOrder = [...names.filter((name) => name !== 'Period'), 'Period'];
+});
+afterAll(() => house.close());
+
+const id = (name: string) => ids.get(name) ?? Number.NaN;
+const these = (name: string): Selection => ({ kind: 'these', members: [id(name)] });
+/** A figure by its members: the top of what is not named. */
+const place = (at: Partial<Record<string, string>>) =>
+	inOrder.map((name) => {
+		const tops: Record<string, string> = {
+			Account: 'OC',
+			Scenario: 'BUD28',
+			Line: 'GROUP',
+			Department: 'ALLDEP',
+			Route: 'ALLROUTES',
+			Version: 'WORK',
+			Period: 'FY2028'
+		};
+		return id(`${name} ${at[name] ?? tops[name]}`);
+	});
+const content = (tiles: Tile[], over: Partial<BoardContent> = {}): BoardContent => ({
+	version: 1,
+	selectors: [
+		{ dimension: dimension.get('Line')!, initial: id('Line GROUP') },
+		{ dimension: dimension.get('Scenario')!, initial: id('Scenario BUD28') },
+		{ dimension: dimension.get('Period')!, initial: id('Period FY2028') }
+	],
+	against: { scenario: id('Scenario OUT27') },
+	currencies: ['EUR', 'local'],
+	scale: 1,
+	tabs: [{ name: 'One', tiles }],
+	...over
+});
+const figure = (tile: number, code: string): Tile => ({
+	id: tile,
+	kind: 'figure',
+	title: code,
+	width: 3,
+	height: 2,
+	source: { rows: { dimension: dimension.get('Account')!, selection: these(`Account ${code}`) }, at: {}, compare: true }
+});
+const boardOf = async (person: SignedIn, tiles: Tile[], over: Partial<BoardContent> = {}, shared = true) =>
+	(await makeBoard(person, MODEL, { name: 'Board', description: '', shared, content: content(tiles, over) })).id;
+const shown = (person: SignedIn, board: number, members: Record<string, number> = {}, against?: string) =>
+	boardFigures(person, MODEL, { id: board, choices: { members, currency: 'EUR' }, tab: 0, ...(against && { against }) });
+const figuresOf = (answer: TileAnswer | undefined): TileFigures => {
+	if (answer?.kind !== 'figures') throw new Error(JSON.stringify(answer));
+	return answer;
+};
+const block = (figures: TileFigures, of: number) => figures.values[figures.columns.findIndex((column) => column.block === of)];
+/** What a form of the model shows for the group's proposal of a scenario and year. */
+async function formFigure(person: SignedIn, account: string, scenario: string, year: string): Promise<number> {
+	const { code } = await startView(person, MODEL, {
+		place: place({ Account: account, Scenario: scenario, Period: year }),
+		choices: {},
+		name: ''
+	});
+	const { opened } = await openView(person, MODEL, code, { members: {}, currency: 'EUR' });
+	return opened.form.values.at(-1)!;
+}
+
+describe('a board', () => {
+	test('shows what forms show, held against the scenario in the year it speaks about', async () => {
+		const board = await boardOf(osric, [figure(1, 'OC')]);
+		const { tiles, against } = await shown(osric, board);
+		const figures = figuresOf(tiles[0]);
+		const [now, before] = [await formFigure(osric, 'OC', 'BUD28', 'FY2028'), await formFigure(osric, 'OC', 'OUT27', 'FY2027')];
+		expect(Math.abs(before)).toBeGreaterThan(1);
+		expect(block(figures, 0)).toBeCloseTo(now, 4);
+		expect(block(figures, 1)).toBeCloseTo(before, 4);
+		expect(block(figures, 3)).toBeCloseTo(now - before, 4);
+		expect(against?.name).toBe('Outlook FY2027, a year before');
+		// Against itself a year before: Budget FY2028 says nothing of FY2027.
+		expect(block(figuresOf((await shown(osric, board, {}, 'y1')).tiles[0]), 1)).toBeNull();
+		expect((await shown(osric, board, {}, 'none')).against).toBeNull();
+	});
+
+	test('a waterfall leads there with costs counting against the result, and its steps add up', async () => {
+		const board = await boardOf(osric, [
+			{ id: 1, kind: 'waterfall', title: '', width: 6, height: 4, account: id('Account OC'), by: dimension.get('Account')!, at: {} }
+		]);
+		const [answer] = (await shown(osric, board)).tiles;
+		if (answer?.kind !== 'steps') throw new Error(JSON.stringify(answer));
+		const whole = answer.after! - answer.before!;
+		const told = answer.lines.reduce((sum, { part }) => sum + part, answer.more.part + answer.exchange);
+		expect(told).toBeCloseTo(whole, 2);
+		const revenue = answer.lines.find(({ name }) => name === 'Revenue')!;
+		const [now, before] = [await formFigure(osric, 'REV', 'BUD28', 'FY2028'), await formFigure(osric, 'REV', 'OUT27', 'FY2027')];
+		expect(revenue.part).toBeCloseTo(now - before, 2);
+		const crew = answer.lines.find(({ name }) => name === 'Crew and terminal pay')!;
+		const [pay, was] = [await formFigure(osric, 'CREW', 'BUD28', 'FY2028'), await formFigure(osric, 'CREW', 'OUT27', 'FY2027')];
+		expect(crew.part).toBeCloseTo(was - pay, 2);
+	});
+
+	test('follows what somebody has typed and not saved, and nobody else’s does', async () => {
+		const board = await boardOf(tove, [figure(1, '4030')]);
+		const members = { [dimension.get('Line')!]: id('Line SKE') };
+		const before = block(figuresOf((await shown(tove, board, members)).tiles[0]), 0)!;
+		const choices = {
+			members: { ...members, [dimension.get('Route')!]: id('Route R06'), [dimension.get('Department')!]: id('Department BK') },
+			currency: 'EUR'
+		};
+		const { form } = await openForm(tove, MODEL, 'route-contribution', choices);
+		const row = form.rows.findIndex(({ label }) => label === 'Coaches');
+		const column = form.columns.findIndex(({ label }) => label === 'May 2027');
+		const typed = form.values[row * form.columns.length + column] ?? 0;
+		const outcome = await enterFigures(tove, MODEL, 'route-contribution', choices, {
+			entries: [{ row, column, text: String(Math.round(typed) + 1_000) }],
+			structure: form.structure
+		});
+		expect(outcome.faults).toEqual([]);
+		const after = figuresOf((await shown(tove, board, members)).tiles[0]);
+		expect(block(after, 0)! - before).toBeCloseTo(Math.round(typed) + 1_000 - typed, 2);
+		expect(after.drafted).toContain(0);
+		expect(block(figuresOf((await shown(osric, board, members)).tiles[0]), 0)).toBeCloseTo(before, 4);
+		expect((await shown(osric, board, members)).draftSize).toBe(0);
+		// In a branch it shows the branch.
+		const branch = (await makeBranch(osric, MODEL, { name: 'Board try', purpose: '', due: null, everybody: 'nothing', people: [] })).id;
+		const within = { ...osric, branch: await branchHere(osric, MODEL, branch) };
+		expect(block(figuresOf((await shown(within, board, members)).tiles[0]), 0)).toBeCloseTo(before, 4);
+	});
+
+	test('a tile whose form, member or account is gone says so, and the rest stands', async () => {
+		const gone: Tile = {
+			...(figure(3, 'OC') as Extract<Tile, { kind: 'figure' }>),
+			source: { rows: { dimension: dimension.get('Account')!, selection: { kind: 'these', members: [999_999] } }, at: {}, compare: false }
+		};
+		const board = await boardOf(osric, [
+			figure(1, 'OC'),
+			{ id: 2, kind: 'form', title: '', width: 4, height: 4, code: 'no-such-form' },
+			gone,
+			{ id: 4, kind: 'runbook', title: '', width: 2, height: 2, runbook: 99_999, label: '' }
+		]);
+		const { tiles } = await shown(osric, board);
+		expect(tiles.map(({ kind }) => kind)).toEqual(['figures', 'fault', 'fault', 'fault']);
+	});
+
+	test('many rows become the largest and the rest, and lose nothing', async () => {
+		const leaves = (...groups: string[]): Selection => ({
+			kind: 'any of',
+			selections: groups.map((code): Selection => ({ kind: 'leaves', of: id(`Account ${code}`) }))
+		});
+		const rows = (selection: Selection) => ({ dimension: dimension.get('Account')!, selection });
+		const sum = (values: (number | null)[]) => values.reduce<number>((total, value) => total + (value ?? 0), 0);
+		const bars = async (selection: Selection) => {
+			const source = { rows: rows(selection), at: {}, compare: false };
+			const board = await boardOf(osric, [{ id: 1, kind: 'chart', chart: 'bar', title: '', width: 6, height: 4, source }]);
+			return figuresOf((await shown(osric, board)).tiles[0]);
+		};
+		const all = await bars(leaves('OC', 'BS', 'FLEET'));
+		expect(all.more).toBeGreaterThan(1);
+		expect(all.restIsSum).toBe(true);
+		expect(all.rows).toHaveLength(60);
+		expect(all.rows.at(-1)!.label).toBe(`${all.more} others`);
+		const [result, balance] = [await bars(leaves('OC')), await bars(leaves('BS', 'FLEET'))];
+		expect(result.more + balance.more).toBe(0);
+		expect(sum(all.values)).toBeCloseTo(sum(result.values) + sum(balance.values), 2);
+	});
+
+	test('is its owner’s until it is shared; others copy it; versions come back; two who change it are told', async () => {
+		const board = await boardOf(tove, [figure(1, 'OC')], {}, false);
+		expect(await faultOf(readBoard(osric, MODEL, board))).toMatchObject({ status: 404 });
+		expect((await listBoards(osric, MODEL)).some((each) => each.id === board)).toBe(false);
+		const facts = { id: board, name: 'Mine', description: '', shared: true };
+		await changeBoard(tove, MODEL, { ...facts, content: content([figure(1, 'OC'), figure(2, 'REV')]), version: 1 });
+		expect(await faultOf(changeBoard(tove, MODEL, { ...facts, content: content([]), version: 1 }))).toMatchObject({ status: 409 });
+		expect(await faultOf(changeBoard(imke, MODEL, { ...facts, content: content([]), version: 2 }))).toMatchObject({ status: 403 });
+		const copy = await copyBoard(imke, MODEL, { id: board });
+		expect((await readBoard(imke, MODEL, copy.id)).content.tabs[0]!.tiles).toHaveLength(2);
+		await restoreBoard(tove, MODEL, { id: board, version: 1 });
+		expect(await readBoard(tove, MODEL, board)).toMatchObject({ version: 3, content: { tabs: [{ tiles: [{ id: 1 }] }] } });
+		await hideTiles(imke, MODEL, { id: board, tiles: [1] });
+		expect((await readBoard(imke, MODEL, board)).hidden).toEqual([1]);
+		expect((await readBoard(tove, MODEL, board)).hidden).toEqual([]);
+		await sayToBoard(imke, MODEL, { id: board, tile: 1, text: 'Why so low?', figures: 'Operating contribution 12' });
+		expect((await boardComments(tove, MODEL, { id: board })).comments).toMatchObject([
+			{ text: 'Why so low?', figures: 'Operating contribution 12', mine: false }
+		]);
+		expect(await faultOf(dropBoard(imke, MODEL, { id: board }))).toMatchObject({ status: 403 });
+		await dropBoard(tove, MODEL, { id: board });
+	});
+
+	test('is made from what a model is, and all of its tiles show something', async () => {
+		const { id: board } = await makeReadyBoard(osric, MODEL, { name: 'First' });
+		const { tiles } = await shown(osric, board);
+		expect(tiles.length).toBeGreaterThan(6);
+		expect(tiles.filter(({ kind }) => kind === 'fault')).toEqual([]);
+		const other = await house.person('Osric', 2);
+		const crew = await makeReadyBoard(other, 2, { name: 'First' });
+		const second = await boardFigures(other, 2, { id: crew.id, choices: { members: {} }, tab: 0 });
+		expect(second.tiles.filter(({ kind }) => kind === 'fault')).toEqual([]);
+		// A board of one model is none of another.
+		expect(await faultOf(readBoard(osric, MODEL, crew.id))).toMatchObject({ status: 404 });
+	});
+});
+
+describe('a view', () => {
+	test('begins at a figure, is turned, kept, shared, turned by another into their own, and becomes a form', async () => {
+		const { code } = await startView(tove, MODEL, { place: place({ Account: 'REV', Line: 'SKE' }), choices: {}, name: '' });
+		expect((await listViews(tove, MODEL)).some((view) => view.code === code)).toBe(false);
+		await keepView(tove, MODEL, { code, name: 'Revenue of Skerry', description: '', shared: false });
+		expect(await faultOf(openView(imke, MODEL, code, { members: {} }))).toMatchObject({ status: 404 });
+		await keepView(tove, MODEL, { code, name: 'Revenue of Skerry', description: '', shared: true });
+		const { layout } = await openView(imke, MODEL, code, { members: {} });
+		const turned = await changeView(imke, MODEL, { code, layout: { ...layout, hideEmptyRows: true } });
+		expect(turned.code).not.toBe(code);
+		expect((await openView(imke, MODEL, turned.code, { members: {} })).mine).toBe(true);
+		expect(await faultOf(changeView(tove, MODEL, { code, layout: { ...layout, rows: [] } }))).toMatchObject({ status: 422 });
+		expect(await faultOf(viewAsForm(tove, MODEL, { code, name: 'Revenue' }))).toMatchObject({ status: 403 });
+		const form = await viewAsForm(osric, MODEL, { code, name: 'Revenue' });
+		expect((await openForm(osric, MODEL, form.code, { members: {} })).name).toBe('Revenue');
+	});
+
+	test('is no form: it is in no list, in no package, and nobody changes it as one', async () => {
+		const { code } = await startView(osric, MODEL, { choices: {}, name: 'Kept at once' });
+		const { listForms, readDesign, deleteForm } = await import('../../src/lib/server/form');
+		expect((await listForms(osric, MODEL)).some((form) => form.code === code)).toBe(false);
+		expect(await faultOf(readDesign(osric, MODEL, code))).toMatchObject({ status: 404 });
+		expect(await faultOf(deleteForm(osric, MODEL, code))).toMatchObject({ status: 404 });
+	});
+
+	test('is typed into by who may write there', async () => {
+		const at = place({ Account: '4030', Line: 'SKE', Department: 'BK', Route: 'R06', Period: '2027-05' });
+		const { code } = await startView(tove, MODEL, { place: at, choices: {}, name: '' });
+		const { opened } = await openView(tove, MODEL, code, { members: {} });
+		const { form } = opened;
+		const outcome = await enterFigures(
+			tove,
+			MODEL,
+			code,
+			{ members: {} },
+			{ entries: [{ row: 0, column: 0, text: '4321' }], structure: form.structure }
+		);
+		expect(outcome.faults).toEqual([]);
+		expect(await saveDraft(tove, MODEL, code, { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved' });
+		expect(await openView(osric, MODEL, code, { members: {} }).catch(() => null)).toBeNull();
+	});
+});
+
+describe('why a total differs', () => {
+	test('by each dimension, to the cent, and closer', async () => {
+		const asked = { place: place({}), against: `m${id('Scenario OUT27')}`, currency: 'EUR', at: {} };
+		const first = await whyDifferent(osric, MODEL, { ...asked, dimension: null });
+		expect(first.dimensions.length).toBeGreaterThan(3);
+		const whole = first.after! - first.before!;
+		for (const { id: by } of first.dimensions) {
+			const { lines, more, exchange, addsUp } = await whyDifferent(osric, MODEL, { ...asked, dimension: by });
+			expect(addsUp).toBe(true);
+			expect(lines.reduce((sum, { part }) => sum + part, more.part + exchange)).toBeCloseTo(whole, 2);
+		}
+		const line = dimension.get('Line')!;
+		const closer = await whyDifferent(osric, MODEL, { ...asked, at: { [line]: id('Line SKE') }, dimension: dimension.get('Account')! });
+		const lines = await whyDifferent(osric, MODEL, { ...asked, dimension: line });
+		expect(closer.after! - closer.before!).toBeCloseTo(lines.lines.find(({ name }) => name === 'Skerry Line')!.part, 2);
+		expect((await whyPage(osric, MODEL, place({}), [])).quantities.some(({ name }) => name === 'Passengers')).toBe(true);
+	});
+
+	test('volume, mix and price add up to the difference over the routes', async () => {
+		const found = await whyDifferent(osric, MODEL, {
+			place: place({ Account: 'TICKET' }),
+			against: `m${id('Scenario OUT27')}`,
+			currency: 'EUR',
+			at: {},
+			dimension: dimension.get('Route')!,
+			quantity: id('Account S30')
+		});
+		const { volume, mix, price, other } = found.priceVolumeMix!;
+		expect(volume + mix + price + other).toBeCloseTo(found.after! - found.before!, 2);
+		expect(Math.abs(volume)).toBeGreaterThan(1);
+	});
+
+	test('rates are told apart where two scenarios of one year are read at different ones', async () => {
+		const at = {
+			place: place({ Scenario: 'OUT27', Period: 'FY2027', Account: 'REV' }),
+			currency: 'EUR',
+			at: {},
+			dimension: dimension.get('Line')!
+		};
+		const found = await whyDifferent(osric, MODEL, { ...at, against: `m${id('Scenario BUD27')}` });
+		expect(found.exchange).not.toBe(0);
+		expect(found.lines.reduce((sum, { part }) => sum + part, found.more.part + found.exchange)).toBeCloseTo(
+			found.after! - found.before!,
+			2
+		);
+		// In local currency of one line nothing is translated.
+		const local = await whyDifferent(osric, MODEL, {
+			...at,
+			place: place({ Scenario: 'OUT27', Period: 'FY2027', Account: 'REV', Line: 'SKE' }),
+			currency: 'local',
+			against: `m${id('Scenario BUD27')}`,
+			dimension: dimension.get('Account')!
+		});
+		expect(local.exchange).toBe(0);
+	});
+
+	test('what says nothing about the period is no comparison', async () => {
+		expect(
+			await faultOf(
+				whyDifferent(osric, MODEL, {
+					place: place({ Period: 'FY2025', Scenario: 'ACT' }),
+					against: `m${id('Scenario STR')}`,
+					currency: 'EUR',
+					at: {},
+					dimension: null
+				})
+			)
+		).toMatchObject({ status: 422 });
+	});
+});
+
+describe('the journal', () => {
+	test('tells changes of all kinds, the latest first, page by page without a gap', async () => {
+		const first = await readJournal(osric, MODEL, { of: 'changes', text: '', members: [] });
+		expect(first.lines.length).toBeGreaterThan(5);
+		const moments = first.lines.map(({ at }) => at);
+		expect([...moments].sort().reverse()).toEqual(moments);
+		expect(new Set(first.lines.map(({ key }) => key)).size).toBe(first.lines.length);
+		const saves = await readJournal(osric, MODEL, { of: 'changes', kind: 'save', text: '', members: [] });
+		expect(saves.lines.every(({ kind }) => kind === 'save')).toBe(true);
+		expect((await readJournal(osric, MODEL, { of: 'changes', text: '%', members: [] })).lines.length).toBeGreaterThanOrEqual(0);
+	});
+
+	test('finds single entries by member, person and size, and hands them out', async () => {
+		const entries = await readJournal(osric, MODEL, {
+			of: 'entries',
+			text: '',
+			members: [id('Account TICKET'), id('Route R06')],
+			least: 1
+		});
+		expect(entries.lines.some(({ after, place: at }) => after !== null && at!.includes(id('Account 4030')))).toBe(true);
+		expect(entries.lines.every(({ place: at }) => at!.includes(id('Route R06')))).toBe(true);
+		expect((await readJournal(osric, MODEL, { of: 'entries', text: '', members: [1_999_999] })).lines).toEqual([]);
+		const rows: string[][] = [];
+		for await (const part of journalRows(osric, MODEL, { of: 'entries', text: '', members: [id('Route R06')] })) rows.push(...part);
+		expect(rows[0]).toContain('Account');
+		expect(rows.length).toBeGreaterThan(1);
+	});
+
+	test('somebody who may not see access or structure hears nothing of them', async () => {
+		const lines = (await readJournal(tove, MODEL, { of: 'changes', text: '', members: [] })).lines;
+		expect(lines.some(({ kind }) => kind === 'access' || kind === 'locks')).toBe(false);
+		expect((await readActivity(osric, MODEL)).length).toBeGreaterThan(0);
+	});
+});
