@@ -180,7 +180,7 @@ export async function loadInsight(database: pg.Pool, { model, people, dimensions
 		],
 		{
 			selectors: [...chosen('SKE'), { dimension: dimensions.route.id, initial: id(dimensions.route, 'ALLROUTES') }],
-			against: { years: 1 },
+			against: { scenario: id(dimensions.scenario, 'OUT27') },
 			currencies: ['EUR', 'local'],
 			scale: 1_000
 		}

@@ -2,8 +2,9 @@
  * What people look at: views that begin somewhere and are turned, and boards of tiles. Both are read as forms are, by
  * layouts made here. Everything is O(what is named).
  */
+export { figureByName, type NamedMember } from './figure-by-name';
 export { priceVolumeMix, type PriceVolumeMix, type Sold } from './price-volume-mix';
-export { askedLayout, figureLayout, selectorOf, type ViewAxis } from './start';
+export { askedLayout, figureLayout, memberLayout, selectorOf, type ViewAxis } from './start';
 export {
 	CHARTS,
 	TILE_BLOCKS,

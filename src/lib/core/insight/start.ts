@@ -46,6 +46,42 @@ export function askedLayout(axes: readonly ViewAxis[]): FormLayout {
 	};
 }
 
+/** A layout that begins at a member of a dimension: with its children down or across, or chosen. */
+export function memberLayout(axes: readonly ViewAxis[], dimension: number, member: number): FormLayout {
+	const layout = askedLayout(axes);
+	const kind = axes.find(({ id }) => id === dimension)!.kind;
+	const cells = (block: number): FormLayout['rows'][number] => ({
+		kind: 'cells',
+		id: block,
+		parts: [
+			{
+				dimension,
+				selection: {
+					kind: 'any of',
+					selections: [
+						{ kind: 'these', members: [member] },
+						{ kind: 'children', of: member }
+					]
+				}
+			}
+		]
+	});
+	if (kind === 'scenario')
+		return {
+			...layout,
+			selectors: axes
+				.filter(({ kind: each }) => each !== 'account')
+				.map((axis) => selectorOf(axis, axis.id === dimension ? member : undefined))
+		};
+	if (kind === 'period')
+		return { ...layout, columns: [cells(0)], selectors: layout.selectors.filter((part) => part.dimension !== dimension) };
+	return {
+		...layout,
+		rows: [cells(0)],
+		selectors: axes.filter(({ id }) => id !== dimension).map((axis) => selectorOf(axis))
+	};
+}
+
 /**
  * A layout that shows a figure with what it is made of: its account and period with their children, all else as it is at
  * the figure.

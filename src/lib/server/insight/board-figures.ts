@@ -100,6 +100,8 @@ export interface TileSteps {
 	lines: { member: number; name: string; part: number }[];
 	more: { count: number; part: number };
 	exchange: number;
+	/** +1 where more is good news, −1 where less is, 0 where neither. */
+	favourable: number;
 	account: TileLine;
 }
 
@@ -213,10 +215,10 @@ async function answerOf(
 				return await stepsOf(reader, modelId, ask, tile, context, frame, against);
 			case 'view': {
 				const { layout } = await readForm(reader, modelId, tile.code);
-				return figuresOf(await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile);
+				return await figuresOf(await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile);
 			}
 			default:
-				return figuresOf(
+				return await figuresOf(
 					await askEngine(modelId, 'form', { ...ask, layout: tileLayout(content, tile, context), window: { most: MOST_FIGURES } }),
 					tile
 				);
@@ -244,7 +246,7 @@ const lineOf = (line: RowLine): TileLine => ({
 });
 
 /** The figures of a form as a tile draws them: the largest rows, the rest of what adds up together. */
-function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
+async function figuresOf(form: FormAnswer, tile: Tile): Promise<TileFigures> {
 	const width = form.columns.length;
 	const across = Math.min(width, MOST_COLUMNS);
 	const all = form.rows.map((_, row) => row).filter((row) => form.rows[row]!.kind !== 'text' || tile.kind === 'view');
@@ -254,10 +256,9 @@ function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
 	const valueAt = (row: number, column: number) => form.values[place.get(row)! * width + column] ?? null;
 	const { shown, rest } = largest(form, present, (row) => valueAt(row, 0));
 	const rows = shown.map((row) => lineOf(form.rows[row]!));
-	const facts = form.columns.map(({ facts: own }) => own);
 	const values = shown.flatMap((row) => Array.from({ length: across }, (_, column) => valueAt(row, column)));
 	const addsUp =
-		rest.length > 0 && rest.every((row) => ['money', 'quantity'].includes(form.rows[row]!.valueType)) && facts.every((own) => own === null);
+		rest.length > 0 && form.columns.every(({ facts }) => facts === undefined) && (await addUp(rest.map((row) => form.rows[row]!)));
 	if (addsUp) {
 		const summed = Array.from({ length: across }, (_, column) => {
 			if (form.columns[column]!.kind !== 'cells' || form.columns[column]!.percent) return null;
@@ -305,6 +306,17 @@ function figuresOf(form: FormAnswer, tile: Tile): TileFigures {
 	};
 }
 
+/** Whether figures of rows may be put together by adding: of accounts that add up over members, and of amounts or counts. */
+async function addUp(rows: readonly RowLine[]): Promise<boolean> {
+	if (!rows.every(({ valueType, account }) => account !== null && (valueType === 'money' || valueType === 'quantity'))) return false;
+	const accounts = [...new Set(rows.map(({ account }) => account))];
+	const found = await pool().query<{ count: number }>(
+		"SELECT count(*)::integer AS count FROM account WHERE member_id = ANY ($1) AND consolidation = 'sum'",
+		[accounts]
+	);
+	return found.rows[0]!.count === accounts.length;
+}
+
 /** The rows to be shown: all where they are few, else the largest by the first column, in their order. */
 function largest(form: FormAnswer, rows: readonly number[], valueOf: (row: number) => number | null): { shown: number[]; rest: number[] } {
 	if (rows.length <= MOST_ROWS) return { shown: [...rows], rest: [] };
@@ -332,7 +344,7 @@ async function stepsOf(
 	const place = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')].map(({ id, top }) =>
 		id === account.id ? tile.account : (tile.at[id] ?? frame.selectors.find(({ dimension }) => dimension === id)?.chosen ?? top)
 	);
-	const { before, after, lines, more, exchange } = await askWhy(
+	const { before, after, lines, more, exchange, favourable } = await askWhy(
 		reader,
 		modelId,
 		{ place, against, currency: frame.currency, dimension: tile.by, at: {} },
@@ -355,6 +367,7 @@ async function stepsOf(
 		lines: lines.map(({ member, name, part }) => ({ member, name, part })),
 		more,
 		exchange,
+		favourable,
 		account: lineOf(rows[0]!)
 	};
 }

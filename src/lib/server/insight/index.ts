@@ -68,3 +68,4 @@ export {
 	type JournalLine,
 	type JournalPage
 } from './journal';
+export { search, searchSchema, type Found } from './search';

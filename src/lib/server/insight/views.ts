@@ -1,6 +1,6 @@
 /** Views of the explorer: forms nobody had to make, each its owner's. */
 import { z } from 'zod';
-import { askedLayout, figureLayout, type FormLayout } from '../../core';
+import { askedLayout, figureLayout, memberLayout, type FormLayout } from '../../core';
 import { readAccessRules, reachedMembers } from '../access';
 import { pool, transaction, type Database } from '../database';
 import { modelVersions } from '../database/structure-version';
@@ -61,6 +61,8 @@ export async function listViews(person: SignedIn | undefined, modelId: number): 
 export const startViewSchema = z.object({
 	/** A figure by its members: one a dimension, the period last. */
 	place: z.array(z.int()).min(3).max(41).optional(),
+	/** A member (id) to begin at. */
+	member: z.int().optional(),
 	/** A form or another view to begin from, and what was chosen in it. */
 	from: z.string().max(80).optional(),
 	choices: z.record(z.string().regex(/^\d+$/), z.int()).default({}),
@@ -73,7 +75,7 @@ export const startViewSchema = z.object({
 export async function startView(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ place, from, choices, layout, name }: z.infer<typeof startViewSchema>
+	{ place, member, from, choices, layout, name }: z.infer<typeof startViewSchema>
 ): Promise<{ code: string }> {
 	const reader = requirePermission(person, 'form.read');
 	const axes = await axesOf(reader, modelId);
@@ -83,9 +85,19 @@ export async function startView(
 			? withChosen(plainLayout((await readForm(reader, modelId, from)).layout), choices)
 			: place
 				? figureLayout(axes, atPlace(axes, place))
-				: askedLayout(axes));
+				: member !== undefined
+					? memberLayout(axes, await dimensionOf(axes, member), member)
+					: askedLayout(axes));
 	await refuseFaults(modelId, start);
 	return { code: await insertView(reader, modelId, name, start, name !== '') };
+}
+
+/** The dimension (id) of a member. @throws Fault 404 where it is none of this model's */
+async function dimensionOf(axes: readonly InsightAxis[], member: number): Promise<number> {
+	const found = await pool().query<{ dimension: number }>('SELECT dimension_id AS dimension FROM member WHERE id = $1', [member]);
+	const dimension = found.rows[0]?.dimension;
+	if (dimension === undefined || !axes.some(({ id }) => id === dimension)) throw notFound('member');
+	return dimension;
 }
 
 /** A layout without what belongs to a form alone: its checks, runs and ways of filling. */

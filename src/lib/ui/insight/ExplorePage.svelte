@@ -156,10 +156,11 @@
 		/>
 		<ShapeMenu {desk} {grid} {session} />
 		<button
-			class="btn btn-ghost btn-sm"
+			class="btn btn-ghost btn-sm btn-square"
+			aria-label="Turn back"
 			disabled={!desk.canGoBack || desk.busy}
 			onclick={() => desk.back()}
-			title="The view as it was before the last turn"><Undo size={14} aria-hidden="true" /> Turn back</button
+			title="Turn back: the view as it was before the last turn"><Undo size={14} aria-hidden="true" /></button
 		>
 		{#if desk.fault}<p class="text-error w-full text-[13px]" role="alert">{desk.fault}</p>{/if}
 	{/snippet}

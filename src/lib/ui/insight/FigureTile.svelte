@@ -45,28 +45,22 @@
 
 {#if shown}
 	<div class="flex items-end gap-3">
-		<div class="min-w-0">
-			<p class={['text-[26px] leading-8 font-semibold tracking-tight whitespace-nowrap tabular-nums', shown.isDrafted && 'text-primary']}>
-				{#if onopen && shown.value !== null}<button
-						class="hover:underline"
-						title="Explore this figure"
-						onclick={() => onopen({ ...shown.line.members, ...figures.columns[0]?.members })}
-						>{shown.isIncomplete ? '≈\u00a0' : ''}{shown.word ?? text(shown.value)}</button
-					>{:else}{shown.word ?? text(shown.value)}{/if}
-			</p>
-			<p class="text-grey text-[12.5px]">
-				{#if shown.isDrafted}<span class="text-primary">with what is unsaved</span> ·
-				{/if}{#if shown.difference !== null}<span
-						class={[shown.news === 'good' && 'text-success font-semibold', shown.news === 'bad' && 'text-error font-semibold']}
-						>{format.valueType !== 'percent' && shown.share !== null ? percent(shown.share) : signed(shown.difference)}</span
-					>
-					on {against}, {text(shown.against)}{:else if against && shown.against !== null}{against} {text(shown.against)}{/if}
-				{#if shown.level}<span class={['font-semibold', LEVELS[shown.level][0]]}>· {LEVELS[shown.level][1]}</span>{/if}
-			</p>
-		</div>
+		<p
+			class={[
+				'min-w-0 text-[26px] leading-8 font-semibold tracking-tight whitespace-nowrap tabular-nums',
+				shown.isDrafted && 'text-primary'
+			]}
+		>
+			{#if onopen && shown.value !== null}<button
+					class="hover:underline"
+					title="Explore this figure"
+					onclick={() => onopen({ ...shown.line.members, ...figures.columns[0]?.members })}
+					>{shown.isIncomplete ? '≈\u00a0' : ''}{shown.word ?? text(shown.value)}</button
+				>{:else}{shown.word ?? text(shown.value)}{/if}
+		</p>
 		{#if shown.course.length > 1}
 			<svg
-				class="ml-auto hidden shrink-0 @[13rem]:block"
+				class="ml-auto hidden shrink-0 @[14rem]:block"
 				viewBox="0 0 {WIDTH} {HEIGHT}"
 				width={WIDTH}
 				height={HEIGHT}
@@ -77,4 +71,13 @@
 			</svg>
 		{/if}
 	</div>
-{/if}
+	<p class="text-grey mt-0.5 text-[12.5px] leading-snug">
+		{#if shown.isDrafted}<span class="text-primary">with what is unsaved</span> ·
+		{/if}{#if against && shown.against === null}{against}: nothing{:else if shown.difference !== null && shown.value !== null}<span
+				class={[shown.news === 'good' && 'text-success font-semibold', shown.news === 'bad' && 'text-error font-semibold']}
+				>{format.valueType !== 'percent' && shown.share !== null ? percent(shown.share) : signed(shown.difference)}</span
+			>
+			on {text(shown.against)}, {against}{/if}
+		{#if shown.level}<span class={['font-semibold whitespace-nowrap', LEVELS[shown.level][0]]}>· {LEVELS[shown.level][1]}</span>{/if}
+	</p>
+{:else}<p class="text-grey text-[13px]">Nothing is here for these choices.</p>{/if}

@@ -106,6 +106,7 @@
 	{:else}
 		<Waterfall
 			{steps}
+			favourable={answer.favourable}
 			height={height - 16}
 			shown={writtenOf({ line: answer.account, percent: false })}
 			onpick={() => onwhy(answer.place)}

@@ -5,11 +5,11 @@
 		steps: readonly WaterfallStep[];
 		shown: (value: number) => string;
 		height?: number;
-		/** Whether more is good news; undefined where it is neither. */
-		moreIsGood?: boolean | undefined;
+		/** +1 where more is good news, −1 where less is, 0 where neither. */
+		favourable: number;
 		onpick?: (member: number) => void;
 	}
-	let { steps, shown, height = 240, moreIsGood, onpick }: Props = $props();
+	let { steps, shown, height = 240, favourable, onpick }: Props = $props();
 
 	let width = $state(600);
 	const LABELS = 34;
@@ -27,8 +27,8 @@
 	const bar = $derived(Math.min(64, slot * 0.62));
 	const colorOf = ({ kind }: WaterfallStep, place: number) => {
 		if (kind === 'total') return place === 0 ? 'var(--mark)' : 'var(--color-primary)';
-		if (moreIsGood === undefined) return 'var(--color-secondary)';
-		return (kind === 'up') === moreIsGood ? 'var(--color-success)' : 'var(--color-error)';
+		if (favourable === 0) return 'var(--color-secondary)';
+		return (kind === 'up') === favourable > 0 ? 'var(--color-success)' : 'var(--color-error)';
 	};
 	const cut = (text: string) => {
 		const most = Math.max(4, Math.floor(slot / 6.2));

@@ -156,10 +156,15 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		} as ApexOptions;
 	const drawn = kind === 'bullet' ? own : data.series;
 	const types = (series: ChartSeries, place: number) => (kind === 'combined' ? (place === 0 ? 'column' : 'line') : undefined);
+	// An axis begins at nothing; where it does not, that is said beneath.
+	const axisMin = (unit: string) => {
+		const values = data.series.filter((series) => series.unit === unit).flatMap((series) => series.values);
+		return begins !== undefined ? { min: begins } : values.every((value) => value === null || value >= 0) ? { min: 0 } : {};
+	};
 	const axis = (unit: string, opposite: boolean) => ({
 		seriesName: data.series.filter((series) => series.unit === unit).map(({ name }) => chartText(name)),
 		opposite,
-		...(begins !== undefined && { min: begins }),
+		...axisMin(unit),
 		labels: { ...labels, maxWidth: 220, formatter: (value: number) => written(value, ofUnit(unit)) }
 	});
 	return {
@@ -219,9 +224,18 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 			labels: horizontal
 				? { ...labels, formatter: (value: string) => (Number.isFinite(Number(value)) ? written(Number(value), drawn[0]!) : value) }
 				: { ...labels, rotate: 0, hideOverlappingLabels: true },
+			// Room for the figures at the ends.
+			...(horizontal && roomOf(drawn)),
 			axisBorder: { color: color('--rule') },
 			axisTicks: { color: color('--rule') }
 		},
 		yaxis: horizontal ? { labels: { ...labels, maxWidth: 200 } } : data.units.map((unit, place) => axis(unit, place === 1))
 	};
+}
+
+/** The ends of an axis along which bars lie with their figures behind them. */
+function roomOf(series: readonly ChartSeries[]): { min?: number; max?: number } {
+	const values = series.flatMap((each) => each.values).filter((value) => value !== null);
+	const [least, most] = [Math.min(0, ...values), Math.max(0, ...values)];
+	return { ...(least < 0 && { min: least * 1.25 }), ...(most > 0 && { max: most * 1.25 }) };
 }

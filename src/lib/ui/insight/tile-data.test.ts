@@ -57,9 +57,11 @@ test('several columns: each row is a series over them', () => {
 	const data = chartData(figures([line('Fuel')], months, [1, 2, 3, 4]), 'EUR', NAMES);
 	expect(data.categories).toEqual(['Apr', 'May']);
 	expect(data.series.map(({ name, values }) => [name, values])).toEqual([
-		['Fuel', [1, 2]],
-		['Fuel, Outlook', [3, 4]]
+		['Budget', [1, 2]],
+		['Outlook', [3, 4]]
 	]);
+	const two = chartData(figures([line('Fuel'), line('Dues')], months, [1, 2, 3, 4, 5, 6, 7, 8]), 'EUR', NAMES);
+	expect(two.series.map(({ name }) => name)).toEqual(['Fuel', 'Fuel, Outlook', 'Dues', 'Dues, Outlook']);
 });
 
 test('units: rows of two on one axis are refused, two series get two axes, three are too many', () => {

@@ -92,7 +92,14 @@ function byColumn(
 ): Omit<ChartData, 'units'> {
 	const series = figures.rows.flatMap((line, row): ChartSeries[] => {
 		const one = (places: readonly number[], isAgainst: boolean): ChartSeries => ({
-			name: isAgainst ? `${line.label}, ${names.against}` : line.label,
+			name:
+				figures.rows.length === 1 && other.length > 0
+					? isAgainst
+						? names.against
+						: names.chosen
+					: isAgainst
+						? `${line.label}, ${names.against}`
+						: line.label,
 			unit: unitOf(line, figures.columns[places[0]!], currency),
 			values: places.map((place) => at(figures, row, place)),
 			isAgainst,

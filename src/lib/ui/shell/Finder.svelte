@@ -11,18 +11,62 @@
 <script lang="ts">
 	import Search from '@lucide/svelte/icons/search';
 
-	let { items }: { items: FinderItem[] } = $props();
+	interface Props {
+		items: FinderItem[];
+		/** Looks for what the page does not know of; by kind, name and hint. */
+		look: (text: string) => Promise<FinderItem[]>;
+	}
+	let { items, look }: Props = $props();
 	let dialog: HTMLDialogElement;
 	let text = $state('');
 	let at = $state(0);
 
-	/** Items whose name holds every typed word. */
+	/** What the server has found for the text. */
+	let further = $state.raw<{ text: string; items: FinderItem[] }>({ text: '', items: [] });
+	let used = $state.raw<Record<string, number>>({});
+	let timer: ReturnType<typeof setTimeout> | undefined;
+	const PAUSE_MILLISECONDS = 150;
+	const MOST = 14;
+	const keyOf = ({ kind, name }: FinderItem) => `${kind} ${name}`;
+
+	/** Items whose name holds every typed word, those that were chosen before first; then what the server knows. */
 	const found = $derived.by(() => {
 		const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-		return items.filter(({ name, kind }) => words.every((word) => `${kind} ${name}`.toLowerCase().includes(word))).slice(0, 12);
+		const own = items.filter((item) => words.every((word) => keyOf(item).toLowerCase().includes(word)));
+		const beyond = further.text === text ? further.items : [];
+		const all = [...own, ...beyond].map((item, place) => ({ item, place, uses: used[keyOf(item)] ?? 0 }));
+		// Some room for what the server found, however many pages and actions fit.
+		const kept = new Set([
+			...all.slice(0, own.length).slice(0, beyond.length > 0 ? MOST - Math.min(6, beyond.length) : MOST),
+			...all.slice(own.length)
+		]);
+		return [...kept]
+			.sort((one, other) => other.uses - one.uses || one.place - other.place)
+			.slice(0, MOST)
+			.map(({ item }) => item);
+	});
+	$effect(() => {
+		const asked = text;
+		clearTimeout(timer);
+		if (asked.trim().length < 2) return;
+		timer = setTimeout(() => {
+			void look(asked.trim()).then((answer) => {
+				if (asked === text) further = { text: asked, items: answer };
+			});
+		}, PAUSE_MILLISECONDS);
 	});
 
+	const STORE = 'finder';
+	function readUses(): Record<string, number> {
+		try {
+			return JSON.parse(localStorage.getItem(STORE) ?? '{}') as Record<string, number>;
+		} catch {
+			return {};
+		}
+	}
+
 	export function open() {
+		used = readUses();
 		text = '';
 		at = 0;
 		dialog.showModal();
@@ -31,6 +75,18 @@
 	function choose(item: FinderItem | undefined) {
 		if (!item) return;
 		dialog.close();
+		const next = { ...used, [keyOf(item)]: (used[keyOf(item)] ?? 0) + 1 };
+		// Those of long ago go: a list of the most used needs no more.
+		localStorage.setItem(
+			STORE,
+			JSON.stringify(
+				Object.fromEntries(
+					Object.entries(next)
+						.sort(([, one], [, other]) => other - one)
+						.slice(0, 200)
+				)
+			)
+		);
 		item.run();
 	}
 
@@ -57,7 +113,7 @@
 	onclick={open}
 >
 	<Search size={14} strokeWidth={1.6} aria-hidden="true" />
-	<span class="grow truncate">Find a form, page or action</span>
+	<span class="grow truncate">Find a figure, form or page</span>
 	<kbd class="font-sans text-xs">Ctrl K</kbd>
 </button>
 

@@ -1,4 +1,4 @@
-import { isEmpty, priceVolumeMix, Reader, type AccessRules, type PriceVolumeMix } from '../../../core';
+import { favourableSignOf, isEmpty, priceVolumeMix, Reader, type AccessRules, type PriceVolumeMix } from '../../../core';
 import type { BranchVersion } from '../../database/branch-series';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
@@ -29,6 +29,8 @@ export interface WhyAsk {
 
 export interface WhyAnswer extends Contributions {
 	revision: number;
+	/** +1 where more of the account is good news, −1 where less is, 0 where neither. */
+	favourable: number;
 	/** Whether the figure is read in parts only: what the reader may read. */
 	restricted: boolean;
 	priceVolumeMix: PriceVolumeMix | null;
@@ -68,6 +70,7 @@ export async function why(engine: ModelEngine, ask: WhyAsk): Promise<WhyAnswer> 
 	return {
 		...takeApart(model, [from, to], { dimension: ask.dimension, most: ask.most ?? MOST_LINES }),
 		revision: engine.revision,
+		favourable: favourableSignOf(model, members[model.accountAxis]!),
 		restricted: visible !== undefined,
 		priceVolumeMix: ask.quantity === undefined ? null : soldParts(engine, [from, to], ask)
 	};

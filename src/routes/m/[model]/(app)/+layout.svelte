@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { request } from '$lib/ui/request';
+	import type { Found } from '$lib/server/insight';
 	import { at, atBranch } from '$lib/ui/at';
 	import { goto, onNavigate } from '$app/navigation';
 	import Legend from '$lib/ui/grid/Legend.svelte';
@@ -41,6 +42,12 @@
 		localStorage.setItem('rail', folded ? 'folded' : 'open');
 	}
 
+	/** Members, figures, boards, notes: what the page has not at hand. */
+	async function look(text: string): Promise<FinderItem[]> {
+		if (!data.person.permissions.includes('form.read')) return [];
+		const reply = await request<{ found: Found[] }>(`/api/insight/search?text=${encodeURIComponent(text)}`);
+		return reply.ok ? reply.answer.found.map(({ kind, name, hint, path }) => ({ kind, name, hint, run: () => void goto(at(path)) })) : [];
+	}
 	const items = $derived<FinderItem[]>([
 		...shell.actions,
 		...data.forms.map((form) => ({ kind: 'Form', name: form.name, run: () => void goto(at(`/forms/${form.code}`)) })),
@@ -95,7 +102,7 @@
 	<div class="flex min-w-0 flex-col">
 		{#if data.person.acting}<PlaceTaken person={data.person.name} acting={data.person.acting} />{/if}
 		{#if data.branch}<BranchRibbon branch={data.branch} locale={data.person.locale} />{/if}
-		<TopLine trail={shell.trail}><Finder {items} /><Legend bind:this={legend} /></TopLine>
+		<TopLine trail={shell.trail}><Finder {items} {look} /><Legend bind:this={legend} /></TopLine>
 	</div>
 	{@render children()}
 </div>

@@ -18,7 +18,12 @@
 		);
 		const place = asked.get('place')?.split('.').map(Number);
 		const from = asked.get('from');
-		void request<{ code: string }>('/api/views/start', { ...(place && { place }), ...(from && { from, choices }) }).then((reply) => {
+		const member = asked.has('member') ? Number(asked.get('member')) : undefined;
+		void request<{ code: string }>('/api/views/start', {
+			...(place && { place }),
+			...(from && { from, choices }),
+			...(member !== undefined && { member })
+		}).then((reply) => {
 			if (reply.ok)
 				void goto(at(`/insight/explore/${reply.answer.code}${asked.has('in') ? `?in=${asked.get('in')}` : ''}`), { replaceState: true });
 			else fault = reply.message;

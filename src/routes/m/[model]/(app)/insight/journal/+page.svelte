@@ -229,11 +229,11 @@
 					<td class="pr-3"
 						>{#if line.place}<a class="hover:underline" href={at(`/insight/explore?place=${line.place.join('.')}`)}
 								>{figureInWords(line.place)}</a
-							><span class="text-grey"> · {line.words}</span>
+							>{' '}<span class="text-grey">· {line.words}</span>
 						{:else}<span class="text-grey">{kindOf(line.kind)}:</span>
 							{#if line.path}<a class="hover:underline" href={at(line.path)}>{line.words}</a>{:else}{line.words}{/if}{/if}</td
 					>
-					<td class="text-right whitespace-nowrap tabular-nums">{line.place ? amount(line.before) : ''}</td>
+					<td class="pl-3 text-right whitespace-nowrap tabular-nums">{line.place ? amount(line.before) : ''}</td>
 					<td class="text-right whitespace-nowrap tabular-nums"
 						>{line.place ? amount(line.after) : line.cells === null ? '' : formatCount(line.cells, locale)}</td
 					>

@@ -102,9 +102,7 @@
 						>{:else}{name}{/if}{/each}:
 			{/if}{against}
 			{amount(found.before)}, {nameAt(scenario)}
-			{nameAt(period)}
-			{amount(found.after)}: <b class="font-semibold">{exact(whole)}</b>{#if found.before}
-				<span class="text-grey"
+			{amount(found.after)}: <b class="font-semibold">{exact(whole)}</b>{#if found.before}{' '}<span class="text-grey"
 					>({formatFigure(whole / Math.abs(found.before), { valueType: 'percent', decimals: 1 }, data.person.locale)})</span
 				>{/if}
 		</p>
@@ -155,6 +153,7 @@
 		{#if steps && steps.length > 2}<div class="mt-2 max-w-5xl">
 				<Waterfall
 					{steps}
+					favourable={found.favourable}
 					shown={(value) => amount(value)}
 					height={250}
 					onpick={(member) => {
