@@ -29,6 +29,13 @@ const PAGES = [
 	'/m/group/branches/1',
 	'/m/group/branches?snapshot',
 	'/m/group/branches/compare?side=plan&side=b1&side=s1&row=0',
+	'/m/group/insight',
+	'/m/group/insight/boards/1',
+	'/m/group/insight/boards/1?tab=1',
+	'/m/group/insight/boards/2',
+	'/m/group/insight/explore/view.result-by-line',
+	'/m/group/insight/journal',
+	'/m/group/insight/journal?of=entries',
 	'/m/group~1/forms/route-contribution',
 	'/m/route-result/rules/6',
 	'/m/route-result/forms/costs-by-stage'

@@ -76,6 +76,35 @@ const TABLE: Readonly<
 			'delete-snapshot': 'branch.write'
 		}
 	},
+	'/api/m/[model]/views/[verb]': {
+		POST: {
+			start: 'form.read',
+			change: 'form.read',
+			keep: 'form.read',
+			drop: 'form.read',
+			'as-form': 'form.design',
+			select: 'form.read',
+			branch: 'form.read'
+		}
+	},
+	'/api/m/[model]/boards/[verb]': {
+		POST: {
+			figures: 'form.read',
+			make: 'form.read',
+			ready: 'form.read',
+			change: 'form.read',
+			copy: 'form.read',
+			drop: 'form.read',
+			versions: 'form.read',
+			restore: 'form.read',
+			hide: 'form.read',
+			comments: 'form.read',
+			say: 'form.read',
+			unsay: 'form.read'
+		}
+	},
+	'/api/m/[model]/insight/journal': { GET: 'form.read' },
+	'/api/m/[model]/insight/search': { GET: 'form.read' },
 	'/api/m/[model]/cycle/[verb]': {
 		POST: {
 			save: 'cycle.write',

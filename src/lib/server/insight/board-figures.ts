@@ -110,6 +110,8 @@ export interface BoardFigures {
 	selectors: FormSelector[];
 	currencies: string[];
 	currency: string;
+	/** The scenario that is shown, by name. */
+	chosen: string;
 	/** What is compared with, in words, and what can be. */
 	against: { key: string; name: string } | null;
 	againstChoices: { key: string; name: string }[];
@@ -171,12 +173,17 @@ export async function boardFigures(
 		selectors: frame.selectors,
 		currencies: frame.currencies,
 		currency: frame.currency,
+		chosen: await nameOf(chosenScenario),
 		against: against && { key: against.key, name: against.name },
 		againstChoices: choicesOfAgainst.map(({ key, name }) => ({ key, name })),
 		tiles: answers,
 		draftSize: frame.draftSize
 	};
 }
+
+/** A member the reader stands at, by name. */
+const nameOf = async (member: number): Promise<string> =>
+	(await pool().query<{ name: string }>('SELECT name FROM member WHERE id = $1', [member])).rows[0]?.name ?? '';
 
 /** One line across, all that can be chosen on the board. */
 const bareLayout = (content: BoardContent, axes: readonly InsightAxis[]) => {

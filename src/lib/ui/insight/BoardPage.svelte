@@ -59,12 +59,7 @@
 	const more = $props.id();
 
 	const axes = $derived(data.desk.axes);
-	const chosenScenario = $derived.by(() => {
-		const scenario = axes.find(({ kind }) => kind === 'scenario');
-		const selector = desk.figures.selectors.find(({ dimension }) => dimension === scenario?.id);
-		return selector?.choices.find(({ member }) => member === selector.chosen)?.name ?? names.get(scenario?.top ?? 0) ?? 'Now';
-	});
-	const said = $derived({ chosen: chosenScenario, against: desk.figures.against?.name ?? '' });
+	const said = $derived({ chosen: desk.figures.chosen, against: desk.figures.against?.name ?? '' });
 	const mayEnter = $derived(data.person.permissions.includes('form.enter') && !data.branch?.whyNot);
 	const unsaved = $derived([...sessions.values()].reduce((sum, { form }) => sum + form.draftHere, 0));
 	const tiles = $derived<readonly { id: number }[]>(moving ?? desk.shown.map(({ id }) => ({ id })));

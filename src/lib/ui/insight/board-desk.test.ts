@@ -31,6 +31,7 @@ const figures = (revision: number): BoardFigures => ({
 	selectors: [],
 	currencies: [],
 	currency: 'EUR',
+	chosen: 'Plan',
 	against: null,
 	againstChoices: [],
 	tiles: [],

@@ -1,6 +1,6 @@
 import { CHARTS } from '$lib/core';
 import { expect, test } from 'vitest';
-import { axisFrom, chartOptions, whyNotDrawn } from './chart-options';
+import { axisFrom, chartOptions, roomOf, whyNotDrawn } from './chart-options';
 import type { ChartData, ChartSeries } from './tile-data';
 
 const series = (name: string, values: (number | null)[], over: Partial<ChartSeries> = {}): ChartSeries => ({
@@ -46,4 +46,10 @@ test('a line far above nothing has an axis that is cut, one near it has not; bar
 	expect(axisFrom('column', [95, 100])).toBeUndefined();
 	expect(axisFrom('line', [null, null])).toBeUndefined();
 	expect(axisFrom('line', [100, 100])).toBeLessThanOrEqual(100);
+});
+
+test('an axis with room for the figures at its ends goes in whole steps, through nothing', () => {
+	expect(roomOf([{ values: [12_057, 3, -11_117] }])).toEqual({ min: -20_000, max: 20_000, tickAmount: 4 });
+	expect(roomOf([{ values: [40] }])).toEqual({ min: 0, max: 60, tickAmount: 3 });
+	expect(roomOf([{ values: [null, 0] }])).toBeUndefined();
 });

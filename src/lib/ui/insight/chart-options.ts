@@ -233,9 +233,14 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 	};
 }
 
-/** The ends of an axis along which bars lie with their figures behind them. */
-function roomOf(series: readonly ChartSeries[]): { min?: number; max?: number } {
+/** The ends of an axis along which bars lie with their figures behind them: whole steps of a readable size. */
+export function roomOf(series: readonly Pick<ChartSeries, 'values'>[]): { min: number; max: number; tickAmount: number } | undefined {
 	const values = series.flatMap((each) => each.values).filter((value) => value !== null);
-	const [least, most] = [Math.min(0, ...values), Math.max(0, ...values)];
-	return { ...(least < 0 && { min: least * 1.25 }), ...(most > 0 && { max: most * 1.25 }) };
+	const [least, most] = [Math.min(0, ...values) * 1.2, Math.max(0, ...values) * 1.2];
+	if (most === least) return undefined;
+	const raw = (most - least) / 4;
+	const size = 10 ** Math.floor(Math.log10(raw));
+	const step = [1, 2, 2.5, 5, 10].map((factor) => factor * size).find((each) => each >= raw)!;
+	const [min, max] = [Math.floor(least / step) * step, Math.ceil(most / step) * step];
+	return { min, max, tickAmount: Math.round((max - min) / step) };
 }

@@ -27,5 +27,5 @@ export const load = (async ({ locals, params, url }) => {
 		for (const tab of content.tabs.keys()) pages.push(await boardFigures(locals.person, locals.modelId, { ...asked, tab }));
 		return { board: { ...board, content }, pages };
 	});
-	return { ...found, locale: locals.person!.locale, person: locals.person!.name };
+	return { ...found, now: new Date().toISOString(), locale: locals.person!.locale, person: locals.person!.name };
 }) satisfies PageServerLoad;

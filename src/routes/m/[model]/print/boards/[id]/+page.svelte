@@ -9,11 +9,6 @@
 			({ name, choices, chosen: member }) => `${name}: ${choices.find((choice) => choice.member === member)?.name ?? ''}`
 		)
 	);
-	const scenario = $derived(
-		data.pages[0]!.selectors.flatMap(({ choices, chosen: member, name }) =>
-			name === 'Scenario' ? (choices.find((choice) => choice.member === member)?.name ?? []) : []
-		)[0] ?? 'Now'
-	);
 </script>
 
 <svelte:head><title>{data.board.name}</title></svelte:head>
@@ -30,7 +25,7 @@
 						? ', thousands'
 						: ', millions'
 					: ''}{figures.against ? ` · against ${figures.against.name}` : ''} · revision {figures.revision}, {formatMoment(
-					new Date().toISOString(),
+					data.now,
 					data.locale
 				)}, as {data.person} reads it
 			</p>
@@ -49,7 +44,7 @@
 							scale={data.board.content.scale}
 							locale={data.locale}
 							currency={figures.currency}
-							names={{ chosen: scenario, against: figures.against?.name ?? '' }}
+							names={{ chosen: figures.chosen, against: figures.against?.name ?? '' }}
 							onopen={() => {}}
 							onwhy={() => {}}
 						/>
