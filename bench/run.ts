@@ -11,6 +11,7 @@ import { accessMeasures } from './access';
 import { accessOfMany } from './access-many';
 import { branchMeasures } from './branch';
 import { cycleMeasures } from './cycle';
+import { insightMeasures } from './insight';
 import { openForm } from './open-form';
 import { memory } from './memory';
 import { measure, type Measure } from './timing';
@@ -52,6 +53,7 @@ if (!only || only === 'allocation') measures.push(...(await allocation()), ...(a
 if (!only || only === 'access') measures.push(...(await accessMeasures(1_000_000)), ...(await accessOfMany()));
 if (!only || only === 'cycle') measures.push(...(await cycleMeasures()));
 if (!only || only === 'branch') measures.push(...(await branchMeasures()));
+if (!only || only === 'insight') measures.push(...(await insightMeasures()));
 if (!only || only === 'run') measures.push(...(await runStored()));
 if (!only || only === 'load') measures.push(...(await loadAtSize()));
 if (!only || only === 'editor') measures.push(...(await scriptEditor()));

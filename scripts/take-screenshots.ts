@@ -39,32 +39,18 @@ await planner.keyboard.press('Control+i');
 await planner.getByRole('complementary').waitFor();
 await take(planner, 'form');
 
-await openForm(planner, 'fleet-care');
-await (await cellAt(planner, 'Repairs', 'May')).click();
-await planner.keyboard.press('Shift+F10');
-await planner.getByRole('menuitem', { name: 'Fill the row by a method' }).click();
-await planner.getByLabel('Raised by, %').fill('4');
-await planner.getByRole('row', { name: /^Together/ }).waitFor();
-await openForm(planner, 'dry-docking');
-for (const [column, text] of [
-	['Stands in', 'Listra'],
-	['Enters the dock', '2027-11-03'],
-	['Days in dock', '14'],
-	['What is done', 'Hull coating and shaft seal']
-] as const) {
-	await (await cellAt(planner, 'Skerrivik – Holmness', column)).click();
-	const answered = planner.waitForResponse((response) => response.url().includes('/enter'));
-	await planner.keyboard.type(text);
-	await planner.keyboard.press('Enter');
-	await answered;
-}
-await (await cellAt(planner, 'Tarrowick – Uldsound', 'Stands in')).click();
-await planner.keyboard.press('F2');
-await planner.getByRole('listbox', { name: 'Choices' }).waitFor();
-await planner.keyboard.press('Escape');
-await planner.keyboard.press('F1');
-await planner.getByRole('dialog', { name: 'Legend and keys' }).waitFor();
-await take(planner, 'legend');
+await planner.goto('/m/group/insight');
+await ready(planner);
+await planner.getByRole('link', { name: /Skerry Line/ }).click();
+await planner.waitForURL(/boards\/\d+/);
+await ready(planner);
+await planner.getByRole('treegrid').waitFor();
+await planner
+	.getByRole('img', { name: /^Its course/ })
+	.first()
+	.waitFor();
+await planner.locator('.apexcharts-series').first().waitFor({ state: 'attached' });
+await take(planner, 'planner-board');
 
 const administrator = await pageOf('maren.kvist');
 await administrator.goto('/forms/fleet-care/design');
@@ -122,17 +108,6 @@ await administrator.getByRole('button', { name: /^Tove Brandal at Northgate Line
 await administrator.getByRole('button', { name: 'Let read and write' }).click();
 await administrator.getByRole('region', { name: 'What this would change' }).waitFor();
 await take(administrator, 'grants');
-await administrator.goto('/m/crew/access?view=why');
-await ready(administrator);
-await administrator.getByRole('combobox', { name: /^Who/ }).selectOption({ label: 'Tove Brandal' });
-await administrator.getByRole('combobox', { name: 'Line of the figure' }).fill('Northgate');
-await administrator
-	.getByRole('option', { name: /Northgate/ })
-	.first()
-	.click();
-await administrator.getByRole('button', { name: 'Why?' }).click();
-await administrator.getByText('No grant to read here').waitFor();
-await take(administrator, 'why');
 await administrator.goto('/m/group/access/locks');
 await ready(administrator);
 await administrator.getByRole('gridcell', { name: /^Terminals, Q3 FY2028: held, set here/ }).click();
@@ -150,19 +125,11 @@ await administrator.waitForURL(/~\d+\/branches/);
 await ready(administrator);
 await administrator.getByRole('button', { name: 'Merge', exact: true }).click();
 await take(administrator, 'branch');
-const inBranch = administrator.url().replace(/\/branches.*/, '');
 await administrator.goto('/m/group/branches/compare?side=plan&side=b1&row=0');
 await ready(administrator);
 await administrator.getByRole('table', { name: 'Side by side' }).waitFor();
 await administrator.locator('.apexcharts-series').first().waitFor();
 await take(administrator, 'compare');
-await administrator.goto(`${inBranch}/forms/route-contribution`);
-await ready(administrator);
-await unfold(administrator, 'Voyage costs');
-await (await cellAt(administrator, 'Fuel', 'Apr')).click();
-await administrator.getByRole('button', { name: 'Details' }).click();
-await administrator.getByRole('complementary', { name: 'Details of the cell' }).waitFor();
-await take(administrator, 'branch-form');
 await administrator.goto('/m/route-result/forms/route-by-channel');
 await ready(administrator);
 await (await cellAt(administrator, 'Central sound', 'Web')).click();
@@ -175,19 +142,33 @@ for (let stage = 0; stage < 4; stage++) {
 }
 await administrator.getByRole('main').getByText('Costs of the group plan').first().waitFor();
 await take(administrator, 'trace');
-await administrator.goto('/m/group/structure/dimension/account');
-await ready(administrator);
-await administrator.getByLabel('Find a member').fill('Vessels');
-await administrator.getByRole('gridcell', { name: 'Vessels', exact: true }).click();
-if ((await administrator.getByRole('region', { name: 'Live formulas' }).count()) === 0)
-	await administrator.getByRole('button', { name: 'Details' }).click();
-await administrator.getByText('Fed by').scrollIntoViewIfNeeded();
-await take(administrator, 'live-formula');
 await administrator.goto('/desk');
 await ready(administrator);
 await take(administrator, 'desk');
-await administrator.getByRole('button', { name: 'Use the night theme' }).click();
-await openForm(administrator, 'route-contribution');
-await choose(administrator, 'Line', 'Brinewater group');
-await take(administrator, 'form-night');
+await administrator.goto('/m/group/insight');
+await ready(administrator);
+await administrator.getByRole('link', { name: 'Group, in the morning' }).click();
+await administrator.waitForURL(/boards\/\d+/);
+await ready(administrator);
+await administrator.locator('.apexcharts-series').nth(1).waitFor({ state: 'attached' });
+await administrator.getByRole('group', { name: /^From Outlook/ }).waitFor();
+await take(administrator, 'board');
+await administrator
+	.getByRole('group', { name: /^From Outlook/ })
+	.getByRole('button', { name: /^Revenue/ })
+	.click();
+await administrator.waitForURL(/insight\/why/);
+await ready(administrator);
+await administrator.getByRole('group', { name: 'Taken apart by' }).getByRole('button', { name: 'Account', exact: true }).click();
+await administrator.getByRole('rowheader', { name: 'Crew and terminal pay' }).waitFor();
+await take(administrator, 'why-different');
+await administrator.goto('/m/group/insight/explore/view.year-on-year');
+await ready(administrator);
+await administrator.getByRole('treegrid').waitFor();
+await administrator.getByRole('button', { name: /^Line:/ }).click();
+await administrator.getByRole('group', { name: 'Line', exact: true }).waitFor();
+await take(administrator, 'explorer');
+await administrator.goto('/m/group/insight/journal');
+await ready(administrator);
+await take(administrator, 'journal');
 await browser.close();

@@ -178,6 +178,13 @@ describe('a board', () => {
 		expect(block(figuresOf((await shown(within, board, members)).tiles[0]), 0)).toBeCloseTo(before, 4);
 	});
 
+	test('what stands chosen on the board is chosen in views and forms on it', async () => {
+		const { code } = await startView(osric, MODEL, { place: place({ Account: 'REV', Line: 'NOR' }), choices: {}, name: 'Revenue' });
+		const board = await boardOf(osric, [{ id: 1, kind: 'view', title: '', width: 4, height: 4, code }]);
+		const group = figuresOf((await shown(osric, board)).tiles[0]);
+		expect(group.values.at(-1)).toBeCloseTo(await formFigure(osric, 'REV', 'BUD28', 'FY2028'), 2);
+	});
+
 	test('a tile whose form, member or account is gone says so, and the rest stands', async () => {
 		const gone: Tile = {
 			...(figure(3, 'OC') as Extract<Tile, { kind: 'figure' }>),

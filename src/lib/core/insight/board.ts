@@ -107,7 +107,6 @@ export function tileLayout(
 /** A tile that cannot be read, in a sentence. */
 export class TileFault extends Error {}
 
-const accountAxis = ({ axes }: TileContext) => axes.find(({ kind }) => kind === 'account')!;
 const periodAxis = ({ axes }: TileContext) => axes.find(({ kind }) => kind === 'period')!;
 const scenarioAxis = ({ axes }: TileContext) => axes.find(({ kind }) => kind === 'scenario')!;
 

@@ -107,7 +107,10 @@ async function requireFit(client: Database, modelId: number, { scenario, from, t
 	if (kinds !== 'scenario,period,period')
 		throw new Fault(422, 'not there', 'Choose a scenario and the first and last period of the round.');
 	if (found.rows[1]!.start! > found.rows[2]!.start!) throw new Fault(422, 'not possible', 'The last period comes before the first.');
-	const forms = await client.query('SELECT FROM form WHERE model_id = $1 AND owner_id IS NULL AND id = ANY ($2)', [modelId, settings.forms]);
+	const forms = await client.query('SELECT FROM form WHERE model_id = $1 AND owner_id IS NULL AND id = ANY ($2)', [
+		modelId,
+		settings.forms
+	]);
 	if (forms.rowCount !== new Set(settings.forms).size) throw new Fault(422, 'not there', 'A form of the round is not there any more.');
 }
 

@@ -103,9 +103,10 @@ export async function readDesign(person: SignedIn | undefined, modelId: number, 
 		roles: (await pool().query<DesignDesk['roles'][number]>('SELECT id, name FROM role ORDER BY id')).rows,
 		people: (await pool().query<DesignDesk['people'][number]>('SELECT id, name, title FROM person ORDER BY name')).rows,
 		folders: (
-			await pool().query<{ folder: string }>("SELECT DISTINCT folder FROM form WHERE model_id = $1 AND owner_id IS NULL AND folder <> '' ORDER BY folder", [
-				modelId
-			])
+			await pool().query<{ folder: string }>(
+				"SELECT DISTINCT folder FROM form WHERE model_id = $1 AND owner_id IS NULL AND folder <> '' ORDER BY folder",
+				[modelId]
+			)
 		).rows.map(({ folder }) => folder),
 		levels: ['year', 'half', 'quarter', 'month', 'week'].filter((level) => levels.rows.some((each) => each.level === level)),
 		tops: Object.fromEntries(first),

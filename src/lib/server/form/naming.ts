@@ -17,7 +17,8 @@ export const formNaming: NamesMembers = {
 		const asked = new Set(members);
 		const found = new Set<number>();
 		for (const { id } of await modelsOf(database, dimension))
-			for (const form of await formsOf(database, id, 'made')) for (const named of membersNamed(form.layout)) if (asked.has(named)) found.add(named);
+			for (const form of await formsOf(database, id, 'made'))
+				for (const named of membersNamed(form.layout)) if (asked.has(named)) found.add(named);
 		return found;
 	},
 	replace: async (client, { dimension, from, to }) => {

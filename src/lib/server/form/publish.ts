@@ -64,7 +64,10 @@ export async function publishForm(
 
 /** Takes a form away for good; its notes stay at their figures. @returns its id @throws Fault 404 */
 export async function dropForm(database: Database, modelId: number, code: string): Promise<number> {
-	const gone = await database.query<{ id: number }>('DELETE FROM form WHERE model_id = $1 AND code = $2 AND owner_id IS NULL RETURNING id', [modelId, code]);
+	const gone = await database.query<{ id: number }>(
+		'DELETE FROM form WHERE model_id = $1 AND code = $2 AND owner_id IS NULL RETURNING id',
+		[modelId, code]
+	);
 	if (!gone.rows[0]) throw notFound('form');
 	return gone.rows[0].id;
 }

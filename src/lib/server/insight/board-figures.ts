@@ -148,8 +148,14 @@ export async function boardFigures(
 	const axes = await axesOf(reader, modelId);
 	const version = await draftVersion(pool(), reader, modelId);
 	const bare = bareLayout(content, axes);
-	const ask = await formAsk(reader, modelId, bare, choices, version);
-	const frame = await askEngine(modelId, 'form', { ...ask, window: { rows: [] } });
+	const first = await formAsk(reader, modelId, bare, choices, version);
+	const frame = await askEngine(modelId, 'form', { ...first, window: { rows: [] } });
+	// What stands chosen on the board is chosen in what it shows, forms and views of others included.
+	const ask = {
+		...first,
+		choices: Object.fromEntries(frame.selectors.map(({ dimension, chosen }) => [dimension, chosen])),
+		currency: frame.currency
+	};
 	const period = axes.find(({ kind }) => kind === 'period')!;
 	const scenario = axes.find(({ kind }) => kind === 'scenario')!;
 	const chosenPeriod = frame.selectors.find(({ dimension }) => dimension === period.id)?.chosen ?? period.top;

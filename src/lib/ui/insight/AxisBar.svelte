@@ -118,7 +118,7 @@
 								? 'Year'
 								: desk.nameOf(
 										id
-									)}{#if zone === 'aside' || (zone === 'columns' && selectors.some(({ dimension }) => dimension === id))}{': '}<b
+									)}{#if zone === 'aside' || (zone === 'columns' && selectors.some(({ dimension }) => dimension === id))}:&#32;<b
 									class="font-semibold">{chosenOf(id)}</b
 								>{/if}</button
 						>

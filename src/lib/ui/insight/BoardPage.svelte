@@ -2,6 +2,7 @@
 	import { goto, invalidate } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { BoardContent, Tile } from '$lib/core';
+	import type { FormChoices } from '$lib/server/form';
 	import type { BoardDeskData, BoardFigures } from '$lib/server/insight';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
 	import Grip from '@lucide/svelte/icons/grip-vertical';
@@ -60,6 +61,14 @@
 
 	const axes = $derived(data.desk.axes);
 	const said = $derived({ chosen: desk.figures.chosen, against: desk.figures.against?.name ?? '' });
+	/** What stands chosen, for forms on the board; the same object as long as it is the same choice. */
+	const chosenKey = $derived(
+		JSON.stringify({
+			members: Object.fromEntries(desk.figures.selectors.map(({ dimension, chosen }) => [dimension, chosen])),
+			currency: desk.figures.currency
+		})
+	);
+	const formChoices = $derived(JSON.parse(chosenKey) as FormChoices);
 	const mayEnter = $derived(data.person.permissions.includes('form.enter') && !data.branch?.whyNot);
 	const unsaved = $derived([...sessions.values()].reduce((sum, { form }) => sum + form.draftHere, 0));
 	const tiles = $derived<readonly { id: number }[]>(moving ?? desk.shown.map(({ id }) => ({ id })));
@@ -332,7 +341,8 @@
 				{@const tile = tileOf(id)}
 				{#if tile}
 					{@const rows = full === id ? Math.max(6, Math.floor((globalThis.innerHeight - 220) / ROW)) : tile.height}
-					<section
+					<div
+						role="listitem"
 						id="tile-{id}"
 						class={[
 							'tile border-hairline @container flex min-w-0 flex-col border-r border-b px-3.5 pt-2 pb-2',
@@ -402,7 +412,7 @@
 								<FormTile
 									code={tile.code}
 									label={tile.title}
-									choices={desk.place.choices}
+									choices={formChoices}
 									scale={1}
 									person={data.person}
 									place={data.branch ? `${data.model.id}~${data.branch.id}` : data.model.id}
@@ -427,7 +437,7 @@
 								/>
 							{/if}
 						</div>
-					</section>
+					</div>
 				{/if}
 			{/each}
 		</div>

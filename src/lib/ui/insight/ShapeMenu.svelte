@@ -71,7 +71,9 @@
 	<p class="text-grey text-xs font-semibold">Beside the columns</p>
 	<div class="mt-1 flex flex-wrap gap-1.5">
 		{#if compared}
-			<button class="btn btn-xs" onclick={() => turn(compareNothing)}>Nothing beside them</button>
+			<button class="btn btn-xs" onclick={() => turn((layout) => compareNothing(layout, session.form.axes.scenarios))}
+				>Nothing beside them</button
+			>
 		{:else}
 			{#if scenarios && scenarios.choices.length > 1}
 				<select class="select select-xs w-40" aria-label="Another scenario beside the columns" onchange={beside}

@@ -177,16 +177,25 @@ function yearBefore(selection: Selection, placesOf: (reference: number | 'chosen
 	}
 }
 
-/** Takes what was put beside away again: one copy of the columns stays, without computed ones. */
-export const compareNothing = (layout: FormLayout): FormLayout => {
+/**
+ * Takes what was put beside away again: one copy of the columns stays, without computed ones. A scenario that came onto the
+ * columns for it, and is chosen, goes back beside.
+ */
+export const compareNothing = (layout: FormLayout, scenario: number): FormLayout => {
 	const compared = new Set(
 		layout.columns.flatMap((block) => (block.kind === 'derived' && block.derivation.how === 'difference' ? [block.derivation.base] : []))
 	);
+	const isChosen = layout.selectors.some(({ dimension }) => dimension === scenario);
+	const came = (part: CellBlock['parts'][number]): boolean =>
+		part.dimension === scenario && isChosen && part.selection.kind === 'these' && part.selection.members.join() === 'chosen';
 	return {
 		...layout,
 		columns: layout.columns
 			.filter((block) => block.kind !== 'derived' && !compared.has(block.id))
 			.map((block) => (block.heading === '' ? withoutHeading(block) : block))
+			.map((block) =>
+				block.kind === 'cells' && block.parts.length > 1 ? { ...block, parts: block.parts.filter((part) => !came(part)) } : block
+			)
 	};
 };
 function withoutHeading<Block extends AxisBlock>({ heading: _, ...block }: Block): Block {

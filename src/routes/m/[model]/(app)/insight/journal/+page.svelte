@@ -229,7 +229,7 @@
 					<td class="pr-3"
 						>{#if line.place}<a class="hover:underline" href={at(`/insight/explore?place=${line.place.join('.')}`)}
 								>{figureInWords(line.place)}</a
-							>{' '}<span class="text-grey">· {line.words}</span>
+							>&#32;<span class="text-grey">· {line.words}</span>
 						{:else}<span class="text-grey">{kindOf(line.kind)}:</span>
 							{#if line.path}<a class="hover:underline" href={at(line.path)}>{line.words}</a>{:else}{line.words}{/if}{/if}</td
 					>

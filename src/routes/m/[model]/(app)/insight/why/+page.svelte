@@ -17,7 +17,6 @@
 	const nameAt = (index: number) => names[data.page.place[index]!] ?? '…';
 	const account = $derived(axes.findIndex(({ kind }) => kind === 'account'));
 	const scenario = $derived(axes.findIndex(({ kind }) => kind === 'scenario'));
-	const period = $derived(axes.findIndex(({ kind }) => kind === 'period'));
 	const against = $derived(data.page.againstChoices.find(({ key }) => key === data.asked.against)?.name ?? '');
 	const path = $derived(
 		Object.entries(data.asked.at).map(([dimension, member]) => ({ dimension: Number(dimension), member, name: names[member] ?? '…' }))
@@ -102,7 +101,7 @@
 						>{:else}{name}{/if}{/each}:
 			{/if}{against}
 			{amount(found.before)}, {nameAt(scenario)}
-			{amount(found.after)}: <b class="font-semibold">{exact(whole)}</b>{#if found.before}{' '}<span class="text-grey"
+			{amount(found.after)}: <b class="font-semibold">{exact(whole)}</b>{#if found.before}<span class="text-grey ml-1"
 					>({formatFigure(whole / Math.abs(found.before), { valueType: 'percent', decimals: 1 }, data.person.locale)})</span
 				>{/if}
 		</p>
