@@ -216,8 +216,9 @@
 				><th scope="col" class="py-1 text-left font-normal">When</th><th scope="col" class="text-left font-normal">Who</th><th
 					scope="col"
 					class="text-left font-normal">{asEntries ? 'Figure' : 'What'}</th
-				><th scope="col" class="text-right font-normal">{asEntries ? 'From' : ''}</th><th scope="col" class="text-right font-normal"
-					>{asEntries ? 'To' : 'Cells'}</th
+				>{#if asEntries}<th scope="col" class="text-right font-normal">From</th>{:else}<td></td>{/if}<th
+					scope="col"
+					class="text-right font-normal">{asEntries ? 'To' : 'Cells'}</th
 				><th scope="col" class="text-left font-normal"><span class="sr-only">Further</span></th></tr
 			></thead
 		>
