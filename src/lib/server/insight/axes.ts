@@ -2,6 +2,7 @@
 import type { ViewAxis } from '../../core';
 import { reachedMembers } from '../access';
 import { pool } from '../database';
+import { modelVersions } from '../database/structure-version';
 import { requirePermission, type SignedIn } from '../session';
 
 export interface InsightAxis extends ViewAxis {
@@ -14,6 +15,39 @@ export interface InsightAxis extends ViewAxis {
 /** The dimensions of a model in address order, each with the member a reader begins at. */
 export async function axesOf(person: SignedIn | undefined, modelId: number): Promise<InsightAxis[]> {
 	const reader = requirePermission(person, 'form.read');
+	const { structure } = await modelVersions(pool(), modelId);
+	const kept = known.get(modelId);
+	const fresh = kept && kept.structure === structure && kept.until > Date.now() ? kept : undefined;
+	const axes = fresh?.axes ?? readAxes(modelId);
+	if (!fresh) {
+		known.set(modelId, { structure, until: Date.now() + KEPT_MILLISECONDS, axes });
+		// What could not be read is asked for anew.
+		axes.catch(() => known.delete(modelId));
+	}
+	const all = await axes;
+	return Promise.all(
+		all.map(async ({ usual, ...axis }): Promise<InsightAxis> => {
+			const seen = await reachedMembers(reader, modelId, axis.id, axis.tops);
+			const reached = axis.tops.filter((_, index) => seen[index]);
+			const first =
+				usual !== undefined && reached.includes(usual)
+					? usual
+					: axis.kind === 'period'
+						? reached[Math.floor(reached.length / 2)]
+						: reached[0];
+			return { ...axis, top: first ?? 0, tops: reached };
+		})
+	);
+}
+
+/** An axis as it is for everybody, with the member one stands at as a rule. */
+type SharedAxis = Omit<InsightAxis, 'top'> & { usual: number | undefined };
+
+/** By model (id): asked for with every figure typed on a board, and changed with the structure or a form. */
+const known = new Map<number, { structure: number; until: number; axes: Promise<SharedAxis[]> }>();
+const KEPT_MILLISECONDS = 10_000;
+
+async function readAxes(modelId: number): Promise<SharedAxis[]> {
 	const dimensions = await pool().query<Omit<InsightAxis, 'top' | 'currency'>>(
 		`SELECT d.id, d.code, d.name, d.kind, (SELECT count(*)::integer FROM member m WHERE m.dimension_id = d.id) AS members,
 			coalesce((SELECT array_agg(n.member_id ORDER BY (SELECT count(*) FROM hierarchy_node c WHERE c.hierarchy_id = n.hierarchy_id AND c.parent_id = n.member_id) > 0 DESC, n.position)
@@ -42,25 +76,12 @@ export async function axesOf(person: SignedIn | undefined, modelId: number): Pro
 	);
 	const yearOf = Object.fromEntries(lengths.rows.map(({ member, places }) => [member, places]));
 	const usual = await usualMembers(modelId);
-	const axes: InsightAxis[] = [];
-	for (const { tops, ...dimension } of dimensions.rows) {
-		const seen = await reachedMembers(reader, modelId, dimension.id, tops);
-		const reached = tops.filter((_, index) => seen[index]);
-		const first =
-			dimension.kind === 'period'
-				? (open.rows[0]?.year ?? reached[Math.floor(reached.length / 2)])
-				: reached.includes(usual.get(dimension.id)!)
-					? usual.get(dimension.id)!
-					: reached[0];
-		axes.push({
-			...dimension,
-			top: first ?? 0,
-			tops: reached,
-			currency: currency.rows[0]?.code ?? 'EUR',
-			...(dimension.kind === 'period' && { yearOf })
-		});
-	}
-	return axes;
+	return dimensions.rows.map((dimension) => ({
+		...dimension,
+		currency: currency.rows[0]?.code ?? 'EUR',
+		usual: dimension.kind === 'period' ? open.rows[0]?.year : usual.get(dimension.id),
+		...(dimension.kind === 'period' && { yearOf })
+	}));
 }
 
 /** By dimension (id): the member at which forms stand most often, and of scenarios the one that is planned in. */

@@ -19,7 +19,7 @@ import { draftVersion } from '../form/draft';
 import { requirePermission, type SignedIn } from '../session';
 import { axesOf, type InsightAxis } from './axes';
 import { boardContentSchema } from './board-schema';
-import { againstChoices, keyOfAgainst } from './against';
+import { againstChoices, keyOfAgainst, type AgainstChoice } from './against';
 import { readBoard } from './boards';
 import { askWhy } from './why';
 
@@ -169,11 +169,13 @@ export async function boardFigures(
 		yearOf: period.yearOf?.[chosenPeriod] ?? 1,
 		against: against && { years: against.years, ...(against.scenario !== undefined && { scenario: against.scenario }) }
 	};
-	const answers: TileAnswer[] = [];
-	// One after the other: each is short, and others take their turn between them.
-	for (const tile of page.tiles)
-		if (only === undefined || only.includes(tile.id))
-			answers.push({ id: tile.id, ...(await answerOf(reader, modelId, ask, content, tile, context, frame, against?.key)) });
+	const asking: Asking = { reader, modelId, ask, content, context, frame, against: against?.key, choices: choicesOfAgainst };
+	// What is asked of the engine takes its turn there; what the database is asked goes on meanwhile.
+	const answers = await Promise.all(
+		page.tiles
+			.filter(({ id: tile }) => only === undefined || only.includes(tile))
+			.map(async (tile): Promise<TileAnswer> => ({ id: tile.id, ...(await answerOf(asking, tile)) }))
+	);
 	return {
 		revision: frame.revision,
 		selectors: frame.selectors,
@@ -199,17 +201,21 @@ const bareLayout = (content: BoardContent, axes: readonly InsightAxis[]) => {
 
 type Answered = TileAnswer extends infer Each ? (Each extends { id: number } ? Omit<Each, 'id'> : never) : never;
 
+/** What all tiles of a board are asked with. */
+interface Asking {
+	reader: SignedIn;
+	modelId: number;
+	ask: FormAsk;
+	content: BoardContent;
+	context: TileContext;
+	frame: FormAnswer;
+	against: string | undefined;
+	choices: AgainstChoice[];
+}
+
 /** A tile's answer; what keeps it from being shown is said in its place, and the others stand. */
-async function answerOf(
-	reader: SignedIn,
-	modelId: number,
-	ask: FormAsk,
-	content: BoardContent,
-	tile: Tile,
-	context: TileContext,
-	frame: FormAnswer,
-	against: string | undefined
-): Promise<Answered> {
+async function answerOf(asking: Asking, tile: Tile): Promise<Answered> {
+	const { reader, modelId, ask, content, context } = asking;
 	try {
 		switch (tile.kind) {
 			case 'note':
@@ -225,7 +231,7 @@ async function answerOf(
 			case 'runbook':
 				return await runbookOf(reader, modelId, tile.runbook);
 			case 'waterfall':
-				return await stepsOf(reader, modelId, ask, tile, context, frame, against);
+				return await stepsOf(asking, tile);
 			case 'view': {
 				const { layout } = await readForm(reader, modelId, tile.code);
 				return await figuresOf(await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile);
@@ -344,13 +350,8 @@ function largest(form: FormAnswer, rows: readonly number[], valueOf: (row: numbe
 const MOST_STEPS = 9;
 
 async function stepsOf(
-	reader: SignedIn,
-	modelId: number,
-	ask: FormAsk,
-	tile: Extract<Tile, { kind: 'waterfall' }>,
-	{ axes }: TileContext,
-	frame: FormAnswer,
-	against: string | undefined
+	{ reader, modelId, ask, context: { axes }, frame, against, choices }: Asking,
+	tile: Extract<Tile, { kind: 'waterfall' }>
 ): Promise<Answered> {
 	if (!against) throw new TileFault('Choose above what it is held against.');
 	const account = axes.find(({ kind }) => kind === 'account')!;
@@ -361,7 +362,7 @@ async function stepsOf(
 		reader,
 		modelId,
 		{ place, against, currency: frame.currency, dimension: tile.by, at: {} },
-		MOST_STEPS
+		{ most: MOST_STEPS, known: { axes: [...axes] as InsightAxis[], choices } }
 	);
 	const { rows } = await askEngine(modelId, 'form', {
 		...ask,

@@ -61,7 +61,7 @@ export interface JournalPage {
 
 const PAGE = 60;
 /** Entries looked through at once; further ones are looked through when somebody asks. */
-const WINDOW = 400_000;
+const WINDOW = 40_000;
 
 /** A page of the journal, the latest first: what somebody may know of. */
 export async function readJournal(person: SignedIn | undefined, modelId: number, ask: JournalAsk): Promise<JournalPage> {
@@ -213,18 +213,22 @@ async function readEntries(
 	const start = Number.isFinite(cursor) && cursor! > 0 ? cursor! : Number(newest.rows[0]?.revision ?? 0);
 	// Where the stretch ends: so many entries back.
 	const floor = await pool().query<{ revision: string }>(
-		'SELECT revision::text FROM entry_change WHERE model_id = $1 AND revision <= $2 ORDER BY revision DESC OFFSET $3 LIMIT 1',
+		`SELECT revision::text FROM (SELECT revision, sum(cells) OVER (ORDER BY revision DESC) AS passed FROM change_set
+			WHERE model_id = $1 AND revision <= $2 AND kind NOT IN ('load', 'run')) AS counted WHERE passed > $3 ORDER BY revision DESC LIMIT 1`,
 		[modelId, start, WINDOW]
 	);
-	const least_ = Number(floor.rows[0]?.revision ?? 0);
+	const end = Number(floor.rows[0]?.revision ?? 0);
+	// One change set after another, so that a page ends as soon as it is full.
 	const found = await pool().query<EntryRow>(
-		`SELECT e.revision::text, c.at, doer(c.person_id, c.acting_id) AS person, c.person_id = $8 AS own, c.kind, c.through, e.address, e.period_id AS period, e.before, e.after
-		FROM entry_change e JOIN change_set c ON c.model_id = e.model_id AND c.revision = e.revision
-		WHERE e.model_id = $1 AND e.revision <= $${at} AND e.revision > $${past} AND ($2::integer IS NULL OR c.person_id = $2) AND ($3::date IS NULL OR c.at >= $3::date)
-			AND ($4::date IS NULL OR c.at < $4::date + 1) AND ($5 = '' OR c.through ILIKE '%' || $5 || '%') AND ($6::text IS NULL OR c.kind = $6)
-			AND ($7::double precision IS NULL OR abs(coalesce(e.after, 0) - coalesce(e.before, 0)) >= $7)${slices.map((slice) => ` AND ${slice}`).join('')}
-		ORDER BY e.revision DESC, e.address, e.period_id OFFSET ${Number.isFinite(skip) ? Math.max(0, Math.min(5_000_000, Math.floor(skip!))) : 0} LIMIT ${PAGE + 1}`,
-		[...values, start, least_]
+		`SELECT c.revision::text, c.at, doer(c.person_id, c.acting_id) AS person, c.person_id = $8 AS own, c.kind, c.through, e.address, e.period_id AS period, e.before, e.after
+		FROM (SELECT * FROM change_set c WHERE c.model_id = $1 AND c.revision <= $${at} AND c.revision >= $${past} AND ($2::integer IS NULL OR c.person_id = $2)
+				AND ($3::date IS NULL OR c.at >= $3::date) AND ($4::date IS NULL OR c.at < $4::date + 1) AND ($5 = '' OR c.through ILIKE '%' || $5 || '%')
+				AND ($6::text IS NULL OR c.kind = $6) ORDER BY c.revision DESC OFFSET 0) AS c,
+			LATERAL (SELECT * FROM entry_change e WHERE e.model_id = c.model_id AND e.revision = c.revision
+				AND ($7::double precision IS NULL OR abs(coalesce(e.after, 0) - coalesce(e.before, 0)) >= $7)${slices.map((slice) => ` AND ${slice}`).join('')}
+				ORDER BY e.address, e.period_id) AS e
+		OFFSET ${Number.isFinite(skip) ? Math.max(0, Math.min(5_000_000, Math.floor(skip!))) : 0} LIMIT ${PAGE + 1}`,
+		[...values, start, end]
 	);
 	const shown = found.rows.slice(0, PAGE);
 	const readable = await readablePlaces(
@@ -251,12 +255,12 @@ async function readEntries(
 	});
 	const names = await namesFor(reader, modelId, axes, [...new Set(lines.flatMap(({ place }) => place ?? []))]);
 	const isMore = found.rows.length > PAGE;
-	const next = isMore ? `${start}:${(Number.isFinite(skip) ? skip! : 0) + PAGE}` : least_ > 0 ? `${least_}:0` : null;
-	const end =
-		least_ > 0 && !isMore
-			? await pool().query<{ at: Date }>('SELECT at FROM change_set WHERE model_id = $1 AND revision = $2', [modelId, least_])
+	const next = isMore ? `${start}:${(Number.isFinite(skip) ? skip! : 0) + PAGE}` : end > 1 ? `${end - 1}:0` : null;
+	const reached =
+		end > 1 && !isMore
+			? await pool().query<{ at: Date }>('SELECT at FROM change_set WHERE model_id = $1 AND revision = $2', [modelId, end])
 			: undefined;
-	return { lines, names, next, lookedBackTo: end?.rows[0]?.at.toISOString() ?? null };
+	return { lines, names, next, lookedBackTo: reached?.rows[0]?.at.toISOString() ?? null };
 }
 
 export interface ActivityDay {

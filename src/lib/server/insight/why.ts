@@ -8,7 +8,7 @@ import { askEngine, askRunner, type WhyAnswer } from '../engine';
 import { draftVersion } from '../form/draft';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
-import { againstChoices } from './against';
+import { againstChoices, type AgainstChoice } from './against';
 import { axesOf, type InsightAxis } from './axes';
 import { namesFor } from './views';
 
@@ -35,22 +35,25 @@ export async function whyDifferent(person: SignedIn | undefined, modelId: number
 	return { ...(await askWhy(reader, modelId, asked)), hasDraft: (await draftVersion(pool(), reader, modelId)) > 0 };
 }
 
-/** The same for whoever has been let in: a tile of a board asks so too. */
+/**
+ * The same for whoever has been let in: a tile of a board asks so too.
+ * @param known what a board has read already of the same period
+ */
 export async function askWhy(
 	reader: SignedIn,
 	modelId: number,
 	{ place, against, currency, dimension, at, quantity }: Why,
-	most?: number
+	{ most, known }: { most?: number; known?: { axes: InsightAxis[]; choices: AgainstChoice[] } } = {}
 ): Promise<WhyAnswer> {
 	const [rules, versions, version, branch, axes] = await Promise.all([
 		readAccessRules(reader, modelId),
 		modelVersions(pool(), modelId),
 		draftVersion(pool(), reader, modelId),
 		reader.branch ? branchVersion(pool(), reader.branch.id) : undefined,
-		axesOf(reader, modelId)
+		known?.axes ?? axesOf(reader, modelId)
 	]);
 	const period = axes.find(({ kind }) => kind === 'period')!;
-	const choices = await againstChoices(reader, modelId, axes, { scenario: undefined, period: place.at(-1)! });
+	const choices = known?.choices ?? (await againstChoices(reader, modelId, axes, { scenario: undefined, period: place.at(-1)! }));
 	const held = choices.find(({ key }) => key === against);
 	if (!held && against !== 'plan')
 		throw new Fault(422, 'not possible', 'What it is held against says nothing about this period, or is not yours to see.');
