@@ -290,14 +290,22 @@ function viewsOf(axes: ViewAxis[], dimensions: Dimensions, periods: LoadedDimens
 		{
 			code: 'view.year-on-year',
 			name: 'Year on year',
-			description: 'This year beside the one before, with the difference.',
+			description: 'Actual beside the year before, with the difference.',
 			owner: 'maren.kvist',
-			layout: view(rows(dimensions.account, 'OC'), [
-				years('this', 0, 'This year'),
-				years('before', 1, 'The year before'),
-				{ kind: 'derived', id: 2, label: 'Difference', derivation: { how: 'difference', of: 0, base: 1 } },
-				{ kind: 'derived', id: 3, label: 'in %', derivation: { how: '% difference', of: 0, base: 1 } }
-			])
+			layout: view(
+				rows(dimensions.account, 'OC'),
+				[
+					years('this', 0, 'This year'),
+					years('before', 1, 'The year before'),
+					{ kind: 'derived', id: 2, label: 'Difference', derivation: { how: 'difference', of: 0, base: 1 } },
+					{ kind: 'derived', id: 3, label: 'in %', derivation: { how: '% difference', of: 0, base: 1 } }
+				],
+				{
+					[dimensions.scenario.id]: id(dimensions.scenario, 'ACT'),
+					[dimensions.version.id]: id(dimensions.version, 'FINAL'),
+					[periods.id]: id(periods, 'FY2026')
+				}
+			)
 		},
 		{
 			code: 'view.sailings',
