@@ -1,8 +1,7 @@
 // Insight: a board of twelve tiles, a figure typed beneath them, turning a view to another axis, why a total differs, and
 // the journal among two million entries.
 import type pg from 'pg';
-import { compileQuery, Overlay, Reader, View, type Query } from '../src/lib/core';
-import { takeApart } from '../src/lib/server/engine/taken-apart';
+import { compileQuery, Overlay, Reader, takeApart, View, type Query } from '../src/lib/core';
 import { boardFigures, readJournal } from '../src/lib/server/insight';
 import { personById } from '../src/lib/server/session';
 import { withDemo } from './application';

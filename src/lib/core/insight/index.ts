@@ -17,3 +17,13 @@ export {
 	type TileContext,
 	type TileSource
 } from './board';
+export {
+	childrenIn,
+	lookCloser,
+	takeApart,
+	valuesOf,
+	type DifferencePart,
+	type Contributions,
+	type PlacedFigure,
+	type Side
+} from './taken-apart';

@@ -66,7 +66,7 @@ export function columnLine(model: Model, line: FormLine, slice: Line): ColumnLin
 	const plain = { computed: undefined, percent: false, facts };
 	const reading = line.reading && line.kind === 'cells' ? readingInWords(model, line.reading) : '';
 	const outer = [line.heading || line.above.join(' · '), reading].filter(Boolean).join(' · ');
-	if (ordinal === undefined) return { ...line, ...plain, short: line.label, group: outer, level: '', cut: undefined };
+	if (ordinal === undefined) return { ...line, ...plain, short: line.label, group: outer, level: '', cut: cutBeside(model, line, slice) };
 	const above = period.tree.parent[ordinal]!;
 	const level = model.periods.facts(ordinal)?.level;
 	return {
@@ -96,11 +96,22 @@ export function wordsOf({ derive, label }: FormLine, columns: readonly FormLine[
 	return words[derive!.kind];
 }
 
-/** Where the scenario's span ends or begins inside a period, in words. */
+/** The same of a column of scenarios, in the period that stands beside. */
+function cutBeside(model: Model, line: FormLine, slice: Line): string | undefined {
+	const period = slice[model.periods.dimension.id];
+	const ordinal = period === undefined ? undefined : model.periods.dimension.ordinal(period);
+	return ordinal === undefined || line.kind !== 'cells' ? undefined : cutOf(model, line, slice, ordinal);
+}
+
 function cutOf(model: Model, line: FormLine, slice: Line, period: number): string | undefined {
 	const member = line.members[model.scenarios.id] ?? slice[model.scenarios.id];
 	const ordinal = member === undefined ? undefined : model.scenarios.ordinal(member);
-	const span = ordinal === undefined ? undefined : model.scenario(ordinal)?.span;
+	return ordinal === undefined ? undefined : spanWithin(model, ordinal, period);
+}
+
+/** Where a scenario's span ends or begins inside a period (ordinals), in words; undefined where it speaks about all of it, or nothing. */
+export function spanWithin(model: Model, scenario: number, period: number): string | undefined {
+	const span = model.scenario(scenario)?.span;
 	const range = model.periods.range(period);
 	if (!span || span.to < range.from || span.from > range.to) return undefined;
 	const name = (index: number) => model.periods.dimension.member(model.periods.leaf(index).ordinal).name;

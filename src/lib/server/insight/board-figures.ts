@@ -1,6 +1,7 @@
 /** What the tiles of a board show: each is read as a form is, with the reader's draft and rights. */
 import { z } from 'zod';
 import {
+	CellFlag,
 	TileFault,
 	tileLayout,
 	type BoardContent,
@@ -39,6 +40,8 @@ export interface TileLine {
 	decimals: number;
 	unit: string | null;
 	thresholds: Thresholds | null;
+	/** In local currency: which it is, of lines of one entity or of several with the same. */
+	currency: string | null;
 }
 
 export interface TileColumn {
@@ -51,6 +54,9 @@ export interface TileColumn {
 	members: Record<number, number>;
 	/** Whether its figures are shares. */
 	percent: boolean;
+	/** Where its scenario ends or begins inside its period: “to Sep 2026”. */
+	cut: string | null;
+	currency: string | null;
 }
 
 export interface TileFigures {
@@ -66,9 +72,14 @@ export interface TileFigures {
 	bad: number[];
 	/** What figures stand for, by cell. */
 	words: Record<number, string>;
-	/** Rows there are besides, and whether the last row shown is their sum. */
+	/** Rows there are besides, and whether the last row shown is their sum; columns there are besides. */
 	more: number;
 	restIsSum: boolean;
+	moreColumns: number;
+	/** The currency it is in: a view may know others than the board. */
+	currency: string;
+	/** The scenario that is shown and what it is compared with, by name: a tile may stay at others than the board. */
+	names: { chosen: string; against: string };
 	/** Why there is nothing to see; null where there is. */
 	outside: string | null;
 	/** Whether totals are of a part only: what the reader may read. */
@@ -103,6 +114,9 @@ export interface TileSteps {
 	/** +1 where more is good news, −1 where less is, 0 where neither. */
 	favourable: number;
 	account: TileLine;
+	names: { chosen: string; against: string };
+	/** Where a side speaks about less than its period. */
+	cut: { before: string | null; after: string | null };
 }
 
 export interface BoardFigures {
@@ -110,8 +124,6 @@ export interface BoardFigures {
 	selectors: FormSelector[];
 	currencies: string[];
 	currency: string;
-	/** The scenario that is shown, by name. */
-	chosen: string;
 	/** What is compared with, in words, and what can be. */
 	against: { key: string; name: string } | null;
 	againstChoices: { key: string; name: string }[];
@@ -156,20 +168,10 @@ export async function boardFigures(
 		choices: Object.fromEntries(frame.selectors.map(({ dimension, chosen }) => [dimension, chosen])),
 		currency: frame.currency
 	};
-	const period = axes.find(({ kind }) => kind === 'period')!;
-	const scenario = axes.find(({ kind }) => kind === 'scenario')!;
-	const chosenPeriod = frame.selectors.find(({ dimension }) => dimension === period.id)?.chosen ?? period.top;
-	const chosenScenario = frame.selectors.find(({ dimension }) => dimension === scenario.id)?.chosen ?? scenario.top;
-	const choicesOfAgainst = await againstChoices(reader, modelId, axes, { scenario: chosenScenario, period: chosenPeriod });
 	const wanted = asked ?? (content.against ? keyOfAgainst(content.against) : 'none');
-	// A scenario that is gone, or that somebody may not see, is no comparison.
-	const against = choicesOfAgainst.find(({ key }) => key === wanted) ?? null;
-	const context: TileContext = {
-		axes,
-		yearOf: period.yearOf?.[chosenPeriod] ?? 1,
-		against: against && { years: against.years, ...(against.scenario !== undefined && { scenario: against.scenario }) }
-	};
-	const asking: Asking = { reader, modelId, ask, content, context, frame, against: against?.key, choices: choicesOfAgainst };
+	const held = (at: Readonly<Record<number, number>>) => heldAgainst(reader, modelId, axes, frame, at, wanted);
+	const whole = await held({});
+	const asking: Asking = { reader, modelId, ask, content, axes, frame, held, usual: whole };
 	// What is asked of the engine takes its turn there; what the database is asked goes on meanwhile.
 	const answers = await Promise.all(
 		page.tiles
@@ -181,17 +183,48 @@ export async function boardFigures(
 		selectors: frame.selectors,
 		currencies: frame.currencies,
 		currency: frame.currency,
-		chosen: await nameOf(chosenScenario),
-		against: against && { key: against.key, name: against.name },
-		againstChoices: choicesOfAgainst.map(({ key, name }) => ({ key, name })),
+		against: whole.against && { key: whole.against.key, name: whole.against.name },
+		againstChoices: whole.choices.map(({ key, name }) => ({ key, name })),
 		tiles: answers,
 		draftSize: frame.draftSize
 	};
 }
 
-/** A member the reader stands at, by name. */
-const nameOf = async (member: number): Promise<string> =>
-	(await pool().query<{ name: string }>('SELECT name FROM member WHERE id = $1', [member])).rows[0]?.name ?? '';
+/** What a tile is held against, from where it stands. */
+interface Held {
+	/** The period (id) it stands at. */
+	period: number;
+	/** The scenario it shows, by name. */
+	chosen: string;
+	choices: AgainstChoice[];
+	against: AgainstChoice | null;
+	yearOf: number;
+}
+
+/** A scenario that is gone, that somebody may not see, or that is the one shown, is no comparison. */
+async function heldAgainst(
+	reader: SignedIn,
+	modelId: number,
+	axes: readonly InsightAxis[],
+	{ selectors }: FormAnswer,
+	at: Readonly<Record<number, number>>,
+	wanted: string
+): Promise<Held> {
+	const standing = (kind: InsightAxis['kind']) => {
+		const axis = axes.find((each) => each.kind === kind)!;
+		return { axis, member: at[axis.id] ?? selectors.find(({ dimension }) => dimension === axis.id)?.chosen ?? axis.top };
+	};
+	const [period, scenario] = [standing('period'), standing('scenario')];
+	const choices = await againstChoices(reader, modelId, axes, { scenario: scenario.member, period: period.member });
+	const named = await pool().query<{ name: string }>('SELECT name FROM member WHERE id = $1', [scenario.member]);
+	return {
+		period: period.member,
+		chosen: named.rows[0]?.name ?? '',
+		choices,
+		against: choices.find(({ key }) => key === wanted) ?? null,
+		yearOf: period.axis.yearOf?.[period.member] ?? 1
+	};
+}
 
 /** One line across, all that can be chosen on the board. */
 const bareLayout = (content: BoardContent, axes: readonly InsightAxis[]) => {
@@ -207,15 +240,28 @@ interface Asking {
 	modelId: number;
 	ask: FormAsk;
 	content: BoardContent;
-	context: TileContext;
+	axes: InsightAxis[];
 	frame: FormAnswer;
-	against: string | undefined;
-	choices: AgainstChoice[];
+	/** What is held against what: of the board, and of a tile that stays at members of its own. */
+	usual: Held;
+	held: (at: Readonly<Record<number, number>>) => Promise<Held>;
 }
+
+/** Where a tile stands against what: as the board does, unless it stays at a scenario or period of its own. */
+function heldOf({ axes, usual, held }: Asking, tile: Tile): Promise<Held> | Held {
+	const at = 'source' in tile ? tile.source.at : 'at' in tile ? tile.at : {};
+	return axes.some(({ id, kind }) => (kind === 'scenario' || kind === 'period') && at[id] !== undefined) ? held(at) : usual;
+}
+
+const contextOf = (axes: readonly InsightAxis[], { against, yearOf }: Held): TileContext => ({
+	axes,
+	yearOf,
+	against: against && { years: against.years, ...(against.scenario !== undefined && { scenario: against.scenario }) }
+});
 
 /** A tile's answer; what keeps it from being shown is said in its place, and the others stand. */
 async function answerOf(asking: Asking, tile: Tile): Promise<Answered> {
-	const { reader, modelId, ask, content, context } = asking;
+	const { reader, modelId, ask, content, axes } = asking;
 	try {
 		switch (tile.kind) {
 			case 'note':
@@ -234,13 +280,18 @@ async function answerOf(asking: Asking, tile: Tile): Promise<Answered> {
 				return await stepsOf(asking, tile);
 			case 'view': {
 				const { layout } = await readForm(reader, modelId, tile.code);
-				return await figuresOf(await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile);
-			}
-			default:
 				return await figuresOf(
-					await askEngine(modelId, 'form', { ...ask, layout: tileLayout(content, tile, context), window: { most: MOST_FIGURES } }),
-					tile
+					asking,
+					await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }),
+					tile,
+					asking.usual
 				);
+			}
+			default: {
+				const held = await heldOf(asking, tile);
+				const layout = tileLayout(content, tile, contextOf(axes, held));
+				return await figuresOf(asking, await askEngine(modelId, 'form', { ...ask, layout, window: { most: MOST_FIGURES } }), tile, held);
+			}
 		}
 	} catch (failure) {
 		if (failure instanceof TileFault) return { kind: 'fault', message: failure.message };
@@ -253,7 +304,7 @@ async function answerOf(asking: Asking, tile: Tile): Promise<Answered> {
 	}
 }
 
-const lineOf = (line: RowLine): TileLine => ({
+const lineOf = (line: RowLine, currency: string | null = null): TileLine => ({
 	label: line.label,
 	depth: line.depth,
 	parent: line.parent,
@@ -261,23 +312,38 @@ const lineOf = (line: RowLine): TileLine => ({
 	valueType: line.valueType,
 	decimals: line.shownDecimals,
 	unit: line.unit,
-	thresholds: line.thresholds
+	thresholds: line.thresholds,
+	currency
 });
 
 /** The figures of a form as a tile draws them: the largest rows, the rest of what adds up together. */
-async function figuresOf(form: FormAnswer, tile: Tile): Promise<TileFigures> {
+async function figuresOf({ axes }: Asking, form: FormAnswer, tile: Tile, { chosen, against }: Held): Promise<TileFigures> {
+	// The largest of some rows are not the largest of all.
+	if (form.part && form.part.length < form.rows.length)
+		throw new TileFault(
+			`This tile would show ${form.rows.length} rows by ${form.columns.length} columns. Take fewer members, or the chosen period alone.`
+		);
+	const currencies = form.currency === 'local' ? await localCurrencies(axes, [...form.rows, ...form.columns]) : undefined;
+	const currencyOf = ({ members }: { members: Record<number, number> }): string | null =>
+		(currencies &&
+			Object.values(members)
+				.map((member) => currencies.get(member))
+				.find(Boolean)) ??
+		null;
 	const width = form.columns.length;
 	const across = Math.min(width, MOST_COLUMNS);
 	const all = form.rows.map((_, row) => row).filter((row) => form.rows[row]!.kind !== 'text' || tile.kind === 'view');
-	const known = form.part ? new Set(form.part) : undefined;
-	const present = all.filter((row) => known === undefined || known.has(row));
-	const place = new Map((form.part ?? form.rows.map((_, row) => row)).map((row, at) => [row, at]));
-	const valueAt = (row: number, column: number) => form.values[place.get(row)! * width + column] ?? null;
-	const { shown, rest } = largest(form, present, (row) => valueAt(row, 0));
-	const rows = shown.map((row) => lineOf(form.rows[row]!));
+	const valueAt = (row: number, column: number) => form.values[row * width + column] ?? null;
+	const { shown, rest } = largest(form, all, (row) => valueAt(row, 0));
+	const rows = shown.map((row) => lineOf(form.rows[row]!, currencyOf(form.rows[row]!)));
 	const values = shown.flatMap((row) => Array.from({ length: across }, (_, column) => valueAt(row, column)));
+	const lacking: number[] = [];
 	const addsUp =
-		rest.length > 0 && form.columns.every(({ facts }) => facts === undefined) && (await addUp(rest.map((row) => form.rows[row]!)));
+		rest.length > 0 &&
+		// Amounts of several currencies are not added up.
+		new Set(rest.map((row) => currencyOf(form.rows[row]!))).size === 1 &&
+		form.columns.every(({ facts }) => facts === undefined) &&
+		(await addUp(rest.map((row) => form.rows[row]!)));
 	if (addsUp) {
 		const summed = Array.from({ length: across }, (_, column) => {
 			if (form.columns[column]!.kind !== 'cells' || form.columns[column]!.percent) return null;
@@ -288,6 +354,9 @@ async function figuresOf(form: FormAnswer, tile: Tile): Promise<TileFigures> {
 		});
 		rows.push({ ...lineOf(form.rows[rest[0]!]!), label: `${rest.length} others`, members: {}, thresholds: null });
 		values.push(...summed);
+		const at = rows.length - 1;
+		for (let column = 0; column < across; column++)
+			if (rest.some((row) => ((form.flags[row * width + column] ?? 0) & CellFlag.incomplete) !== 0)) lacking.push(at * across + column);
 	}
 	const newPlace = new Map(shown.map((row, at) => [row, at]));
 	const cells = (list: readonly number[]): number[] =>
@@ -297,32 +366,54 @@ async function figuresOf(form: FormAnswer, tile: Tile): Promise<TileFigures> {
 		});
 	const flagged = shown.flatMap((row, at) =>
 		Array.from({ length: across }, (_, column) =>
-			(form.flags[place.get(row)! * width + column] ?? 0) & 1 ? at * across + column : -1
+			(form.flags[row * width + column] ?? 0) & CellFlag.incomplete ? at * across + column : -1
 		).filter((cell) => cell >= 0)
 	);
 	return {
 		kind: 'figures',
 		rows,
-		columns: form.columns.slice(0, across).map(({ label, short, heading, block, parent, members, percent }) => ({
+		columns: form.columns.slice(0, across).map(({ label, short, heading, block, parent, members, percent, cut }) => ({
 			label,
 			short,
 			heading,
 			block,
 			parent,
 			members,
-			percent
+			percent,
+			cut: cut ?? null,
+			currency: currencyOf({ members })
 		})),
 		values,
-		incomplete: flagged,
+		incomplete: [...flagged, ...lacking],
 		drafted: cells([...form.drafted, ...form.draftedBeneath]),
 		good: cells(form.good),
 		bad: cells(form.bad),
 		words: Object.fromEntries(form.words.flatMap(([cell, word]) => cells([cell]).map((at) => [at, word] as const))),
 		more: all.length - shown.length,
 		restIsSum: addsUp,
+		moreColumns: width - across,
+		currency: form.currency,
+		names: { chosen, against: against?.name ?? '' },
 		outside: form.outside,
 		restricted: form.restricted
 	};
+}
+
+/** By member of the dimension of entities (ids): the local currency, where all beneath it have the same. */
+async function localCurrencies(
+	axes: readonly InsightAxis[],
+	lines: readonly { members: Record<number, number> }[]
+): Promise<Map<number, string>> {
+	const entity = axes.find(({ kind }) => kind === 'entity');
+	const members = entity ? [...new Set(lines.flatMap(({ members: of }) => of[entity.id] ?? []))] : [];
+	const found = await pool().query<{ id: number; currency: string }>(
+		`WITH RECURSIVE under AS (SELECT id AS top, id FROM unnest($1::integer[]) AS asked (id)
+			UNION SELECT u.top, n.member_id FROM under u JOIN hierarchy_node n ON n.parent_id = u.id)
+		SELECT u.top AS id, min(e.currency) AS currency FROM under u JOIN entity e ON e.member_id = u.id
+		WHERE NOT EXISTS (SELECT FROM hierarchy_node c WHERE c.parent_id = u.id) GROUP BY u.top HAVING count(DISTINCT e.currency) = 1`,
+		[members]
+	);
+	return new Map(found.rows.map(({ id, currency }) => [id, currency]));
 }
 
 /** Whether figures of rows may be put together by adding: of accounts that add up over members, and of amounts or counts. */
@@ -349,20 +440,19 @@ function largest(form: FormAnswer, rows: readonly number[], valueOf: (row: numbe
 /** Steps a waterfall shows; smaller ones are put together. */
 const MOST_STEPS = 9;
 
-async function stepsOf(
-	{ reader, modelId, ask, context: { axes }, frame, against, choices }: Asking,
-	tile: Extract<Tile, { kind: 'waterfall' }>
-): Promise<Answered> {
+async function stepsOf(asking: Asking, tile: Extract<Tile, { kind: 'waterfall' }>): Promise<Answered> {
+	const { reader, modelId, ask, axes, frame } = asking;
+	const { against, choices, chosen } = await heldOf(asking, tile);
 	if (!against) throw new TileFault('Choose above what it is held against.');
 	const account = axes.find(({ kind }) => kind === 'account')!;
 	const place = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')].map(({ id, top }) =>
 		id === account.id ? tile.account : (tile.at[id] ?? frame.selectors.find(({ dimension }) => dimension === id)?.chosen ?? top)
 	);
-	const { before, after, lines, more, exchange, favourable } = await askWhy(
+	const { before, after, lines, more, exchange, favourable, cut } = await askWhy(
 		reader,
 		modelId,
-		{ place, against, currency: frame.currency, dimension: tile.by, at: {} },
-		{ most: MOST_STEPS, known: { axes: [...axes] as InsightAxis[], choices } }
+		{ place, against: against.key, currency: frame.currency, dimension: tile.by, at: {} },
+		{ most: MOST_STEPS, known: { axes, choices } }
 	);
 	const { rows } = await askEngine(modelId, 'form', {
 		...ask,
@@ -382,7 +472,9 @@ async function stepsOf(
 		more,
 		exchange,
 		favourable,
-		account: lineOf(rows[0]!)
+		account: lineOf(rows[0]!),
+		names: { chosen, against: against.name },
+		cut
 	};
 }
 

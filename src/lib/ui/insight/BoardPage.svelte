@@ -60,7 +60,6 @@
 	const more = $props.id();
 
 	const axes = $derived(data.desk.axes);
-	const said = $derived({ chosen: desk.figures.chosen, against: desk.figures.against?.name ?? '' });
 	/** What stands chosen, for forms on the board; the same object as long as it is the same choice. */
 	const chosenKey = $derived(
 		JSON.stringify({
@@ -138,7 +137,11 @@
 			]
 		};
 		const found =
-			answer?.kind === 'figures' ? answer : answer?.kind === 'steps' ? { ...answer, steps: waterfall(answer, said) ?? [] } : undefined;
+			answer?.kind === 'figures'
+				? answer
+				: answer?.kind === 'steps'
+					? { ...answer, steps: waterfall(answer, answer.names) ?? [] }
+					: undefined;
 		if (found) saveAs(`${file}.csv`, URL.createObjectURL(new Blob([tileCsv(source, found)], { type: 'text/csv' })));
 	}
 	const isFigures = (tile: Tile) => ['figures', 'steps'].includes(desk.answer(tile.id)?.kind ?? '');
@@ -431,7 +434,6 @@
 									scale={desk.content.scale}
 									{locale}
 									currency={desk.figures.currency}
-									names={said}
 									onopen={(members) => explore(tile, members)}
 									onwhy={why}
 								/>
@@ -453,7 +455,7 @@
 			<TileEditor {desk} data={data.desk} {names} {know} forms={data.forms} runbooks={data.runbooks} tile={picked} />
 		{/key}
 	{:else if talks}
-		<CommentsPanel {desk} {about} {locale} names={said} onabout={(tile) => (about = tile)} onclose={() => (talks = false)} />
+		<CommentsPanel {desk} {about} {locale} onabout={(tile) => (about = tile)} onclose={() => (talks = false)} />
 	{/if}
 </div>
 

@@ -11,11 +11,10 @@
 		/** The tile (id) it is about; null for the board. */
 		about: number | null;
 		locale: string;
-		names: { chosen: string; against: string };
 		onabout: (tile: number | null) => void;
 		onclose: () => void;
 	}
-	let { desk, about, locale, names, onabout, onclose }: Props = $props();
+	let { desk, about, locale, onabout, onclose }: Props = $props();
 	let comments = $state.raw<BoardComment[]>([]);
 	let text = $state('');
 	let fault = $state('');
@@ -39,7 +38,7 @@
 		if (!shown || shown.value === null) return at;
 		const written = (value: number) =>
 			formatFigure(value, { valueType: shown.percent ? 'percent' : shown.line.valueType, decimals: shown.line.decimals }, locale);
-		return `${shown.line.label} ${written(shown.value)}${shown.against === null ? '' : `, ${names.against} ${written(shown.against)}`}; ${at}`;
+		return `${shown.line.label} ${written(shown.value)}${shown.against === null ? '' : `, ${answer.names.against} ${written(shown.against)}`}; ${at}`;
 	}
 	async function say(event: SubmitEvent) {
 		event.preventDefault();

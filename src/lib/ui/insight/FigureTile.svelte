@@ -1,19 +1,19 @@
 <script lang="ts">
 	import type { TileFigures } from '$lib/server/insight';
 	import { formatFigure } from '../figures/format';
-	import { figureShown } from './tile-data';
+	import { cutInWords, figureShown } from './tile-data';
 
 	interface Props {
 		figures: TileFigures;
 		scale: number;
 		locale: string;
-		/** What it is compared with, by name. */
-		against: string;
 		onopen?: (members: Record<number, number>) => void;
 	}
-	let { figures, scale, locale, against, onopen }: Props = $props();
+	let { figures, scale, locale, onopen }: Props = $props();
 
 	const shown = $derived(figureShown(figures));
+	const against = $derived(figures.names.against);
+	const cut = $derived(cutInWords(figures));
 	const format = $derived.by(() => {
 		const valueType = shown?.percent ? ('percent' as const) : (shown?.line.valueType ?? 'money');
 		return { valueType, decimals: shown?.line.decimals ?? 0, scale: valueType === 'money' ? scale : 1 };
@@ -78,6 +78,7 @@
 				>{format.valueType !== 'percent' && shown.share !== null ? percent(shown.share) : signed(shown.difference)}</span
 			>
 			on {text(shown.against)}, {against}{/if}
+		{#if cut}<span class="text-warning whitespace-nowrap">· {cut}</span>{/if}
 		{#if shown.level}<span class={['font-semibold whitespace-nowrap', LEVELS[shown.level][0]]}>· {LEVELS[shown.level][1]}</span>{/if}
 	</p>
 {:else}<p class="text-grey text-[13px]">Nothing is here for these choices.</p>{/if}

@@ -7,7 +7,7 @@
 	import BoardChart from './BoardChart.svelte';
 	import { axisFrom, chartOptions, whyNotDrawn } from './chart-options';
 	import FigureTile from './FigureTile.svelte';
-	import { chartData, waterfall, type ChartSeries } from './tile-data';
+	import { chartData, cutInWords, waterfall, type ChartSeries } from './tile-data';
 	import TileTable from './TileTable.svelte';
 	import Waterfall from './Waterfall.svelte';
 
@@ -19,12 +19,12 @@
 		height: number;
 		scale: number;
 		locale: string;
+		/** The board's currency: a view may be in another. */
 		currency: string;
-		names: { chosen: string; against: string };
 		onopen: (members: Record<number, number>) => void;
 		onwhy: (place: number[]) => void;
 	}
-	let { tile, answer, asTable, height, scale, locale, currency, names, onopen, onwhy }: Props = $props();
+	let { tile, answer, asTable, height, scale, locale, currency, onopen, onwhy }: Props = $props();
 	let chart = $state<ReturnType<typeof BoardChart>>();
 
 	const writtenOf = (series: Pick<ChartSeries, 'line' | 'percent'>) => (value: number) => {
@@ -35,8 +35,8 @@
 			locale
 		);
 	};
-	const data = $derived(answer?.kind === 'figures' ? chartData(answer, currency, names) : undefined);
-	const steps = $derived(answer?.kind === 'steps' ? waterfall(answer, names) : undefined);
+	const data = $derived(answer?.kind === 'figures' ? chartData(answer) : undefined);
+	const steps = $derived(answer?.kind === 'steps' ? waterfall(answer, answer.names) : undefined);
 	const undrawn = $derived(tile.kind === 'chart' && data ? whyNotDrawn(tile.chart, data) : undefined);
 	const cut = $derived(
 		tile.kind === 'chart' && data
@@ -46,6 +46,20 @@
 				)
 			: undefined
 	);
+	/** What must be known to read it: another currency than the board's, less than the period, columns left out. */
+	const notes = $derived.by((): string[] => {
+		if (answer?.kind === 'steps') {
+			const { before, after } = answer.cut;
+			return [...(after ? [`${answer.names.chosen} ${after}`] : []), ...(before ? [`${answer.names.against} ${before}`] : [])];
+		}
+		if (answer?.kind !== 'figures') return [];
+		const isDrawn = tile.kind === 'chart' && !asTable;
+		return [
+			...(answer.currency === currency ? [] : [`In ${answer.currency === 'local' ? 'local currency' : answer.currency}`]),
+			...(isDrawn && cutInWords(answer) ? [cutInWords(answer)] : []),
+			...(isDrawn && answer.moreColumns > 0 ? [`${answer.moreColumns} more columns are not drawn`] : [])
+		];
+	});
 	const STATES = {
 		holds: ['text-success', 'holds'],
 		fails: ['text-error', 'does not hold'],
@@ -57,6 +71,7 @@
 	export const picture = (as: 'png' | 'svg') => chart?.picture(as);
 </script>
 
+{#if notes.length > 0}<p class="text-warning text-xs">{notes.join(' · ')}</p>{/if}
 {#if !answer}
 	<p class="text-grey text-[13px]" role="status">The figures are on their way.</p>
 {:else if answer.kind === 'fault'}
@@ -65,7 +80,7 @@
 	<p class="text-grey text-[13px]">{answer.outside}</p>
 {:else if answer.kind === 'figures'}
 	{#if tile.kind === 'figure' && !asTable}
-		<FigureTile figures={answer} {scale} {locale} against={names.against} {onopen} />
+		<FigureTile figures={answer} {scale} {locale} {onopen} />
 	{:else if tile.kind === 'chart' && !asTable && data}
 		{#if undrawn}<p class="text-grey text-[13px]">{undrawn}</p>
 		{:else}
@@ -86,7 +101,7 @@
 			{#if answer.more > 0 && !answer.restIsSum}<p class="text-grey text-xs">{answer.more} more are not drawn.</p>{/if}
 		{/if}
 	{:else}
-		<TileTable figures={answer} {scale} {locale} label={tile.title} names={tile.kind === 'view' ? undefined : names} {onopen} />
+		<TileTable figures={answer} {scale} {locale} label={tile.title} isView={tile.kind === 'view'} {onopen} />
 	{/if}
 {:else if answer.kind === 'steps'}
 	{#if !steps}<p class="text-grey text-[13px]">Nothing is here for these choices.</p>

@@ -8,12 +8,12 @@
 		scale: number;
 		locale: string;
 		label: string;
-		/** What is chosen and what it is compared with, by name. */
-		names?: { chosen: string; against: string };
+		/** Whether its columns are those of a view: nothing in them is what it is compared with. */
+		isView?: boolean;
 		/** Opens a figure: its members (ids) by dimension. */
 		onopen?: (members: Record<number, number>) => void;
 	}
-	let { figures, scale, locale, label, names, onopen }: Props = $props();
+	let { figures, scale, locale, label, isView = false, onopen }: Props = $props();
 
 	const good = $derived(new Set(figures.good));
 	const bad = $derived(new Set(figures.bad));
@@ -36,13 +36,13 @@
 		);
 	}
 	const scaleOf = (valueType: string) => (valueType === 'money' ? scale : 1);
-	const isCompared = $derived(figures.columns.some(({ block }) => block === TILE_BLOCKS.against));
+	const isCompared = $derived(!isView && figures.columns.some(({ block }) => block === TILE_BLOCKS.against));
 	/** What stands over a column's name, where several columns have the same. */
 	const overOf = ({ heading, label: name, block }: TileColumn): string =>
-		isCompared && names && block <= TILE_BLOCKS.against
+		isCompared && block <= TILE_BLOCKS.against
 			? block === TILE_BLOCKS.chosen
-				? names.chosen
-				: names.against
+				? figures.names.chosen
+				: figures.names.against
 			: heading === name
 				? ''
 				: heading;
@@ -58,7 +58,7 @@
 					<th scope="col" class="text-grey px-2 pb-1 text-right font-normal whitespace-nowrap"
 						>{#if headings}<span class="block text-[11px]">{overOf(line)}</span>{/if}<span class={[line.block > 2 && 'italic']}
 							>{line.label}</span
-						></th
+						>{#if line.cut}<span class="block text-[11px] italic">{line.cut}</span>{/if}</th
 					>
 				{/each}
 			</tr>
@@ -96,6 +96,7 @@
 			{/each}
 		</tbody>
 	</table>
+	{#if figures.moreColumns > 0}<p class="text-grey mt-1 text-xs">{figures.moreColumns} more columns are not shown.</p>{/if}
 	{#if figures.more > 0}<p class="text-grey mt-1 text-xs">
 			{figures.restIsSum ? `The last row puts ${figures.more} smaller ones together.` : `${figures.more} more rows are not shown.`}
 		</p>{/if}

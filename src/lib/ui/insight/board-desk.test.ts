@@ -31,7 +31,6 @@ const figures = (revision: number): BoardFigures => ({
 	selectors: [],
 	currencies: [],
 	currency: 'EUR',
-	chosen: 'Plan',
 	against: null,
 	againstChoices: [],
 	tiles: [],

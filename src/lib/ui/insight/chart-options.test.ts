@@ -9,7 +9,17 @@ const series = (name: string, values: (number | null)[], over: Partial<ChartSeri
 	values,
 	isAgainst: false,
 	percent: false,
-	line: { label: name, depth: 0, parent: false, members: {}, valueType: 'money', decimals: 0, unit: null, thresholds: null },
+	line: {
+		label: name,
+		depth: 0,
+		parent: false,
+		members: {},
+		valueType: 'money',
+		decimals: 0,
+		unit: null,
+		thresholds: null,
+		currency: null
+	},
 	...over
 });
 const data = (...all: ChartSeries[]): ChartData => ({

@@ -2,8 +2,9 @@ import { TILE_BLOCKS } from '$lib/core';
 import type { TileColumn, TileFigures, TileLine } from '$lib/server/insight';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { chartData, figureShown, waterfall } from './tile-data';
+import { chartData, cutInWords, figureShown, waterfall } from './tile-data';
 
+const NAMES = { chosen: 'Budget', against: 'Outlook' };
 const line = (label: string, over: Partial<TileLine> = {}): TileLine => ({
 	label,
 	depth: 0,
@@ -13,6 +14,7 @@ const line = (label: string, over: Partial<TileLine> = {}): TileLine => ({
 	decimals: 0,
 	unit: null,
 	thresholds: null,
+	currency: null,
 	...over
 });
 const column = (block: number, label = '', percent = false): TileColumn => ({
@@ -22,7 +24,9 @@ const column = (block: number, label = '', percent = false): TileColumn => ({
 	block,
 	parent: false,
 	members: {},
-	percent
+	percent,
+	cut: null,
+	currency: null
 });
 const figures = (rows: TileLine[], columns: TileColumn[], values: (number | null)[], over: Partial<TileFigures> = {}): TileFigures => ({
 	kind: 'figures',
@@ -36,15 +40,17 @@ const figures = (rows: TileLine[], columns: TileColumn[], values: (number | null
 	words: {},
 	more: 0,
 	restIsSum: false,
+	moreColumns: 0,
+	currency: 'EUR',
+	names: NAMES,
 	outside: null,
 	restricted: false,
 	...over
 });
-const NAMES = { chosen: 'Budget', against: 'Outlook' };
 const both = [column(TILE_BLOCKS.chosen), column(TILE_BLOCKS.against)];
 
 test('one column: the rows are the categories, what is compared with is a series of its own', () => {
-	const data = chartData(figures([line('A'), line('B')], both, [1, 2, 3, 4]), 'EUR', NAMES);
+	const data = chartData(figures([line('A'), line('B')], both, [1, 2, 3, 4]));
 	expect(data.categories).toEqual(['A', 'B']);
 	expect(data.series.map(({ name, values }) => [name, values])).toEqual([
 		['Budget', [1, 3]],
@@ -54,27 +60,38 @@ test('one column: the rows are the categories, what is compared with is a series
 
 test('several columns: each row is a series over them', () => {
 	const months = [column(0, 'Apr'), column(0, 'May'), column(1, 'Apr'), column(1, 'May')];
-	const data = chartData(figures([line('Fuel')], months, [1, 2, 3, 4]), 'EUR', NAMES);
+	const data = chartData(figures([line('Fuel')], months, [1, 2, 3, 4]));
 	expect(data.categories).toEqual(['Apr', 'May']);
 	expect(data.series.map(({ name, values }) => [name, values])).toEqual([
 		['Budget', [1, 2]],
 		['Outlook', [3, 4]]
 	]);
-	const two = chartData(figures([line('Fuel'), line('Dues')], months, [1, 2, 3, 4, 5, 6, 7, 8]), 'EUR', NAMES);
+	const two = chartData(figures([line('Fuel'), line('Dues')], months, [1, 2, 3, 4, 5, 6, 7, 8]));
 	expect(two.series.map(({ name }) => name)).toEqual(['Fuel', 'Fuel, Outlook', 'Dues', 'Dues, Outlook']);
 });
 
 test('units: rows of two on one axis are refused, two series get two axes, three are too many', () => {
 	const mixed = [line('Fuel'), line('Sailings', { valueType: 'quantity', unit: 'sailings' })];
-	expect(chartData(figures(mixed, [column(0)], [1, 2]), 'EUR', NAMES).fault).toMatch(/EUR and sailings/);
+	expect(chartData(figures(mixed, [column(0)], [1, 2])).fault).toMatch(/EUR and sailings/);
 	const months = [column(0, 'Apr'), column(0, 'May')];
-	expect(chartData(figures(mixed, months, [1, 2, 3, 4]), 'EUR', NAMES)).toMatchObject({ units: ['EUR', 'sailings'] });
+	expect(chartData(figures(mixed, months, [1, 2, 3, 4]))).toMatchObject({ units: ['EUR', 'sailings'] });
 	const three = [...mixed, line('Margin', { valueType: 'percent' })];
-	expect(chartData(figures(three, months, [1, 2, 3, 4, 5, 6]), 'EUR', NAMES).fault).toMatch(/more than two axes/);
+	expect(chartData(figures(three, months, [1, 2, 3, 4, 5, 6])).fault).toMatch(/more than two axes/);
+});
+
+test('local currencies of several entities stand on no common axis, nor do totals of a part of a year pass for it', () => {
+	const local = [line('Skerry', { currency: 'NOK' }), line('Northgate', { currency: 'GBP' })];
+	expect(chartData(figures(local, [column(0)], [1, 2], { currency: 'local' })).fault).toMatch(/NOK and GBP/);
+	expect(chartData(figures(local, [column(0)], [1, 2])).fault).toBeUndefined();
+	const months = [column(0, 'Apr'), column(0, 'May')];
+	expect(chartData(figures(local, months, [1, 2, 3, 4], { currency: 'local' })).units).toEqual(['NOK', 'GBP']);
+	const cut = [{ ...column(0), cut: 'to Sep 2026' }, column(1)];
+	expect(cutInWords({ columns: cut, names: NAMES })).toBe('Budget to Sep 2026');
+	expect(cutInWords({ columns: [column(0), column(1)], names: NAMES })).toBe('');
 });
 
 test('nothing at all says so', () => {
-	expect(chartData(figures([line('A')], [column(0)], [null]), 'EUR', NAMES).fault).toMatch(/Nothing/);
+	expect(chartData(figures([line('A')], [column(0)], [null])).fault).toMatch(/Nothing/);
 });
 
 const part = (name: string, amount: number) => ({ member: 1, name, part: amount });

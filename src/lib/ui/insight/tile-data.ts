@@ -23,16 +23,21 @@ export interface ChartData {
 	fault?: string;
 }
 
-const unitOf = (line: TileLine, column: TileColumn | undefined, currency: string): string =>
-	column?.percent || line.valueType === 'percent'
-		? '%'
-		: line.valueType === 'money'
-			? currency === 'local'
-				? 'local currency'
-				: currency
-			: line.valueType === 'price'
-				? (line.unit ?? `${currency} each`)
-				: (line.unit ?? 'count');
+const unitOf = (line: TileLine, column: TileColumn | undefined, currency: string): string => {
+	const money = currency === 'local' ? (line.currency ?? column?.currency ?? 'local currency') : currency;
+	if (column?.percent || line.valueType === 'percent') return '%';
+	if (line.valueType === 'money') return money;
+	return line.valueType === 'price' ? (line.unit ?? `${money} each`) : (line.unit ?? 'count');
+};
+
+/** Where what is shown, or compared with, speaks about less than its period, in words; empty where it speaks about all of it. */
+export function cutInWords({ columns, names }: Pick<TileFigures, 'columns' | 'names'>): string {
+	const of = (block: number, name: string) => {
+		const cuts = [...new Set(columns.flatMap((column) => (column.block === block && column.cut ? [column.cut] : [])))];
+		return cuts.length === 0 ? [] : [`${name} ${cuts.join(', ')}`];
+	};
+	return [...of(TILE_BLOCKS.chosen, names.chosen), ...of(TILE_BLOCKS.against, names.against)].join('; ');
+}
 
 const columnsOf = (figures: TileFigures, block: number): number[] =>
 	figures.columns.flatMap((column, place) => (column.block === block ? [place] : []));
@@ -44,7 +49,8 @@ const at = (figures: TileFigures, row: number, column: number): number | null =>
  * The series of a chart: the rows over the columns; where there is one column only, the columns over the rows. What is
  * compared with comes beside, place by place.
  */
-export function chartData(figures: TileFigures, currency: string, names: { chosen: string; against: string }): ChartData {
+export function chartData(figures: TileFigures): ChartData {
+	const { currency, names } = figures;
 	const own = columnsOf(figures, TILE_BLOCKS.chosen);
 	const other = columnsOf(figures, TILE_BLOCKS.against);
 	const data = own.length === 1 ? byRow(figures, currency, names, own[0]!, other[0]) : byColumn(figures, currency, names, own, other);

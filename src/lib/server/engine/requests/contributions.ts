@@ -1,13 +1,12 @@
-import { Reader, type Model, type ReadGuard } from '../../../core';
+import { lookCloser, Reader, takeApart, type Contributions, type PlacedFigure, type Model, type ReadGuard } from '../../../core';
 import type { BranchVersion } from '../../database/branch-series';
-import { EngineFault, requireCell } from '../fault';
+import { EngineFault, inWords, requireCell } from '../fault';
 import { FormFault } from '../form-fault';
 import { FormView } from '../form-view';
 import type { ModelEngine } from '../model-engine';
-import { lookCloser, takeApart, type Contributions, type Figure } from '../taken-apart';
 import type { FormAsk } from './form';
 
-export type { Contribution, Contributions } from '../taken-apart';
+export type { Contributions } from '../../../core';
 
 export interface ContributionsAsk extends FormAsk {
 	row: number;
@@ -31,9 +30,11 @@ export async function contributions(engine: ModelEngine, ask: ContributionsAsk):
 	const form = openLines(model, ask, visible);
 	requireCell(form, ask.row, ask.column);
 	if (!form.isRead(ask.row, ask.column)) throw new EngineFault('This line is computed by the form. Look at one it is computed from.');
-	const figure: Figure = { ...form.cell(ask.row, ask.column) };
+	const figure: PlacedFigure = { ...form.cell(ask.row, ask.column) };
 	figure.members = Int32Array.from(figure.members);
-	for (const [dimension, member] of Object.entries(ask.at)) lookCloser(model, figure, Number(dimension), member);
+	inWords(() => {
+		for (const [dimension, member] of Object.entries(ask.at)) lookCloser(model, figure, Number(dimension), member);
+	});
 	const currency = form.currencyOf(ask.row, ask.column);
 	const [from, to] = await Promise.all(
 		[ask.from, ask.to].map(async (branch) => ({
@@ -42,7 +43,7 @@ export async function contributions(engine: ModelEngine, ask: ContributionsAsk):
 			currency
 		}))
 	);
-	return takeApart(model, [from!, to!], { dimension: ask.dimension, most: MOST_LINES });
+	return inWords(() => takeApart(model, [from!, to!], { dimension: ask.dimension, most: MOST_LINES }));
 }
 
 /** A form’s lines, its figures left alone. */

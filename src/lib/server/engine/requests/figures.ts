@@ -1,5 +1,5 @@
-import { compileQuery, isEmpty, QueryFault, Reader, View, type AccessRules, type Dimension, type ReadGuard } from '../../../core';
-import { EngineFault } from '../fault';
+import { compileQuery, isEmpty, Reader, View, type AccessRules, type Dimension, type ReadGuard } from '../../../core';
+import { EngineFault, inWords } from '../fault';
 import type { ModelEngine } from '../model-engine';
 
 /** Members of a dimension: by their codes, or those at, right under or at the bottom of one. */
@@ -77,7 +77,7 @@ export async function figures(engine: ModelEngine, ask: FiguresAsk): Promise<Fig
 			})
 		);
 	const view = new View(
-		compiled(() =>
+		inWords(() =>
 			compileQuery(model, {
 				slice: idsOf(Object.keys(at), Object.values(at)),
 				rows: rows.lines.map((line) => idsOf(rows.dimensions, line)),
@@ -123,15 +123,6 @@ export async function figures(engine: ModelEngine, ask: FiguresAsk): Promise<Fig
 }
 
 const tooMany = () => new EngineFault(`This asks for more than ${MOST_CELLS.toLocaleString('en')} figures. Ask for fewer rows or columns.`);
-
-function compiled<Result>(work: () => Result): Result {
-	try {
-		return work();
-	} catch (failure) {
-		if (failure instanceof QueryFault) throw new EngineFault(failure.message);
-		throw failure;
-	}
-}
 
 /** The one member above all others of a dimension. @throws EngineFault where there are several */
 function topOf(dimension: Dimension): string {

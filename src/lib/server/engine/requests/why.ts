@@ -1,8 +1,23 @@
-import { favourableSignOf, isEmpty, priceVolumeMix, Reader, type AccessRules, type PriceVolumeMix } from '../../../core';
+import {
+	favourableSignOf,
+	isEmpty,
+	priceVolumeMix,
+	Reader,
+	type AccessRules,
+	type Model,
+	type PriceVolumeMix,
+	childrenIn,
+	lookCloser,
+	takeApart,
+	valuesOf,
+	type Contributions,
+	type PlacedFigure,
+	type Side
+} from '../../../core';
 import type { BranchVersion } from '../../database/branch-series';
-import { EngineFault } from '../fault';
+import { EngineFault, inWords } from '../fault';
+import { spanWithin } from '../form-lines';
 import type { ModelEngine } from '../model-engine';
-import { childrenIn, lookCloser, takeApart, valuesOf, type Contributions, type Figure, type Side } from '../taken-apart';
 
 export interface WhyAsk {
 	revision: number;
@@ -31,6 +46,8 @@ export interface WhyAnswer extends Contributions {
 	revision: number;
 	/** +1 where more of the account is good news, −1 where less is, 0 where neither. */
 	favourable: number;
+	/** Where the scenario of a side ends or begins inside its period, in words: less than the period is compared. */
+	cut: { before: string | null; after: string | null };
 	/** Whether the figure is read in parts only: what the reader may read. */
 	restricted: boolean;
 	priceVolumeMix: PriceVolumeMix | null;
@@ -49,7 +66,7 @@ export async function why(engine: ModelEngine, ask: WhyAsk): Promise<WhyAnswer> 
 		throw new EngineFault('This figure is not there any more.');
 	const members = Int32Array.from(ordinals as number[]);
 	if (visible && !visible.reachesCell([...members])) throw new EngineFault('You may not read this figure.');
-	const own = (): Figure => ({ members: Int32Array.from(members), period });
+	const own = (): PlacedFigure => ({ members: Int32Array.from(members), period });
 	const other = own();
 	if (ask.from.scenario !== undefined) other.members[model.scenarioAxis] = known(model.scenarios.ordinal(ask.from.scenario));
 	if (ask.from.period !== undefined) other.period = known(model.periods.dimension.ordinal(ask.from.period));
@@ -63,18 +80,24 @@ export async function why(engine: ModelEngine, ask: WhyAsk): Promise<WhyAnswer> 
 	};
 	const from: Side = { reader: await readerOf(ask.fromBranch), figure: other, currency: ask.currency };
 	const to: Side = { reader: await readerOf(ask.branch), figure: own(), currency: ask.currency };
-	for (const [id, member] of Object.entries(ask.at)) {
-		lookCloser(model, to.figure, Number(id), member);
-		closerBeside(engine, from.figure, to.figure, Number(id), member, own());
-	}
+	inWords(() => {
+		for (const [id, member] of Object.entries(ask.at)) {
+			lookCloser(model, to.figure, Number(id), member);
+			closerBeside(engine, from.figure, to.figure, Number(id), member, own());
+		}
+	});
 	return {
-		...takeApart(model, [from, to], { dimension: ask.dimension, most: ask.most ?? MOST_LINES }),
+		...inWords(() => takeApart(model, [from, to], { dimension: ask.dimension, most: ask.most ?? MOST_LINES })),
 		revision: engine.revision,
+		cut: { before: cutOf(model, from.figure), after: cutOf(model, to.figure) },
 		favourable: favourableSignOf(model, members[model.accountAxis]!),
 		restricted: visible !== undefined,
 		priceVolumeMix: ask.quantity === undefined ? null : soldParts(engine, [from, to], ask)
 	};
 }
+
+const cutOf = (model: Model, { members, period }: PlacedFigure): string | null =>
+	spanWithin(model, members[model.scenarioAxis]!, period) ?? null;
 
 const known = (ordinal: number | undefined): number => {
 	if (ordinal === undefined) throw new EngineFault('What it is held against is not there any more.');
@@ -82,7 +105,14 @@ const known = (ordinal: number | undefined): number => {
 };
 
 /** Moves the side it is held against to the same member; of periods to the one in the same place under its own. */
-function closerBeside({ model }: ModelEngine, figure: Figure, moved: Figure, id: number, member: number, whole: Figure): void {
+function closerBeside(
+	{ model }: ModelEngine,
+	figure: PlacedFigure,
+	moved: PlacedFigure,
+	id: number,
+	member: number,
+	whole: PlacedFigure
+): void {
 	const { dimension } = model.periods;
 	if (id !== dimension.id || figure.period === whole.period) return lookCloser(model, figure, id, member);
 	const place = dimension.tree.under(whole.period).indexOf(moved.period);

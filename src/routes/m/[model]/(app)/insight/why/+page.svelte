@@ -105,6 +105,14 @@
 					>({formatFigure(whole / Math.abs(found.before), { valueType: 'percent', decimals: 1 }, data.person.locale)})</span
 				>{/if}
 		</p>
+		{#if found.cut.before || found.cut.after}<p class="text-warning text-[13px]">
+				{[
+					found.cut.after ? `${nameAt(scenario)} speaks about this period ${found.cut.after} only` : '',
+					found.cut.before ? `${against} ${found.cut.before} only` : ''
+				]
+					.filter(Boolean)
+					.join('; ')}.
+			</p>{/if}
 		{#if found.restricted}<p class="text-grey text-[13px]">Totals are of what you may read in this model, not of all of it.</p>{/if}
 		{#if found.dimensions.length > 0}
 			<div class="mt-2 flex flex-wrap items-center gap-2 text-[13px]">

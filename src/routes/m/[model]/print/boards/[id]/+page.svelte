@@ -44,7 +44,6 @@
 							scale={data.board.content.scale}
 							locale={data.locale}
 							currency={figures.currency}
-							names={{ chosen: figures.chosen, against: figures.against?.name ?? '' }}
 							onopen={() => {}}
 							onwhy={() => {}}
 						/>

@@ -1,8 +1,9 @@
-import { CellFlag, compileQuery, isEmpty, orNull, View, type Model, type Reader } from '../../core';
-import { EngineFault } from './fault';
+import { CellFlag, compileQuery, QueryFault, View, type Reader } from '../cube';
+import type { Model } from '../model';
+import { isEmpty, orNull } from '../number';
 
 /** What a member adds to a difference. */
-export interface Contribution {
+export interface DifferencePart {
 	member: number;
 	name: string;
 	before: number | null;
@@ -21,7 +22,7 @@ export interface Contributions {
 	dimensions: { id: number; name: string }[];
 	dimension: number | null;
 	/** The largest first; those that do not differ are left out. */
-	lines: Contribution[];
+	lines: DifferencePart[];
 	/** How many more there are, and what they come to together. */
 	more: { count: number; part: number };
 	/** What the rates alone make of it, where the sides are read at different ones; 0 otherwise. */
@@ -31,7 +32,7 @@ export interface Contributions {
 }
 
 /** The cell that is taken apart: an ordinal for each dimension, and the period. */
-export interface Figure {
+export interface PlacedFigure {
 	members: Int32Array;
 	period: number;
 }
@@ -39,7 +40,7 @@ export interface Figure {
 /** A figure as somebody reads it. */
 export interface Side {
 	reader: Reader;
-	figure: Figure;
+	figure: PlacedFigure;
 	currency: string;
 }
 
@@ -49,14 +50,20 @@ export interface Side {
  * sides are read at different rates, what the rates make is told apart: the later side is read at the rates of the earlier.
  * @param dimension by which it is taken apart (id); by the one that tells most where none is named
  * @param most lines told one by one
+ * @throws QueryFault where a side is of several currencies: its parts cannot be added up
  */
 export function takeApart(
 	model: Model,
 	[from, to]: readonly [Side, Side],
 	{ dimension: asked, most }: { dimension: number | null; most: number }
 ): Contributions {
-	const [before] = valuesOf(model, from);
-	const [after] = valuesOf(model, to);
+	const [before, after] = [from, to].map((side) => {
+		const { values, flags } = evaluate(model, side, {});
+		// The parts would be amounts of several currencies: nothing adds them up.
+		if ((flags[0]! & CellFlag.mixedCurrency) !== 0)
+			throw new QueryFault('Several currencies lie beneath this figure. Choose one currency to see what makes the difference.');
+		return values[0];
+	});
 	const rateSet = ratesOf(model, from, to);
 	const [level] = rateSet === undefined ? [after!] : valuesOf(model, to, { rateSet });
 	const candidates = [...model.dimensions, model.periods.dimension].filter((dimension) => {
@@ -64,7 +71,7 @@ export function takeApart(
 		if (own!.length === 0 || other!.length === 0) return false;
 		return memberIn(model, from.figure, dimension.id) === memberIn(model, to.figure, dimension.id) || dimension === model.periods.dimension;
 	});
-	const apart = (dimension: number): Omit<Contribution, 'isParent'>[] => {
+	const apart = (dimension: number): Omit<DifferencePart, 'isParent'>[] => {
 		const of = model.dimension(dimension)!;
 		const [own, other] = [from, to].map(({ figure }) => childrenIn(model, figure, dimension));
 		const was = valuesOf(model, from, { by: dimension, children: own! });
@@ -129,26 +136,26 @@ function ratesOf(model: Model, from: Side, to: Side): number | undefined {
 	return (evaluate(model, to, { rateSet: set }).flags[0]! & CellFlag.incomplete) !== 0 ? undefined : set;
 }
 
-/** Moves a figure to a member further down. @throws EngineFault where the member is none beneath it */
-export function lookCloser(model: Model, figure: Figure, id: number, member: number): void {
+/** Moves a figure to a member further down. @throws QueryFault where the member is none beneath it */
+export function lookCloser(model: Model, figure: PlacedFigure, id: number, member: number): void {
 	const dimension = model.dimension(id);
 	const ordinal = dimension?.ordinal(member);
 	const isPeriod = dimension === model.periods.dimension;
 	const axis = dimension ? model.dimensions.indexOf(dimension) : -1;
 	const above = isPeriod ? figure.period : figure.members[axis];
 	if (!dimension || ordinal === undefined || above === undefined || !dimension.treeOf(above).isUnder(ordinal, above))
-		throw new EngineFault('This member does not lie beneath the figure any more. Begin again.');
+		throw new QueryFault('This member does not lie beneath the figure any more. Begin again.');
 	if (isPeriod) figure.period = ordinal;
 	else figure.members[axis] = ordinal;
 }
 
 /** The member (ordinal) a figure stands at in a dimension. */
-export function memberIn(model: Model, { members, period }: Figure, id: number): number {
+export function memberIn(model: Model, { members, period }: PlacedFigure, id: number): number {
 	const dimension = model.dimension(id)!;
 	return dimension === model.periods.dimension ? period : members[model.dimensions.indexOf(dimension)]!;
 }
 
-export function childrenIn(model: Model, figure: Figure, id: number): readonly number[] {
+export function childrenIn(model: Model, figure: PlacedFigure, id: number): readonly number[] {
 	const own = memberIn(model, figure, id);
 	return model.dimension(id)!.treeOf(own).children(own);
 }
