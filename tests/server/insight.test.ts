@@ -16,12 +16,14 @@ import {
 	listViews,
 	makeBoard,
 	makeReadyBoard,
+	membersForView,
 	openView,
 	readActivity,
 	readBoard,
 	readJournal,
 	restoreBoard,
 	sayToBoard,
+	search,
 	startView,
 	viewAsForm,
 	whyDifferent,
@@ -198,6 +200,65 @@ describe('a board', () => {
 		]);
 		const { tiles } = await shown(osric, board);
 		expect(tiles.map(({ kind }) => kind)).toEqual(['figures', 'fault', 'fault', 'fault']);
+	});
+
+	test('a tile that stays at a scenario and a year of its own is held against from there', async () => {
+		const at = { [dimension.get('Scenario')!]: id('Scenario OUT27'), [dimension.get('Period')!]: id('Period FY2027') };
+		const own = figure(1, 'REV') as Extract<Tile, { kind: 'figure' }>;
+		const board = await boardOf(
+			osric,
+			[
+				{ ...own, source: { ...own.source, at } },
+				{ id: 2, kind: 'waterfall', title: '', width: 6, height: 4, account: id('Account REV'), by: dimension.get('Line')!, at }
+			],
+			{ against: { scenario: id('Scenario BUD27') } }
+		);
+		const [tile, steps] = (await shown(osric, board)).tiles;
+		const figures = figuresOf(tile);
+		expect(figures.names).toEqual({ chosen: 'Outlook FY2027', against: 'Budget FY2027' });
+		const [outlook, budget] = [await formFigure(osric, 'REV', 'OUT27', 'FY2027'), await formFigure(osric, 'REV', 'BUD27', 'FY2027')];
+		expect([block(figures, 0), block(figures, 1)].map((value) => Math.round(value!))).toEqual([outlook, budget].map(Math.round));
+		if (steps?.kind !== 'steps') throw new Error(JSON.stringify(steps));
+		expect([steps.before, steps.after].map((value) => Math.round(value!))).toEqual([budget, outlook].map(Math.round));
+	});
+
+	test('where a scenario ends within the year it is said; Actual is not taken for all of it', async () => {
+		const board = await boardOf(osric, [figure(1, 'REV')], { against: { scenario: id('Scenario BUD27') } });
+		const actual = { [dimension.get('Scenario')!]: id('Scenario ACT'), [dimension.get('Period')!]: id('Period FY2027') };
+		const figures = figuresOf((await shown(osric, board, actual)).tiles[0]);
+		expect(figures.columns.find((column) => column.block === 0)!.cut).toBe('to Sep 2026');
+		expect(figures.columns.find((column) => column.block === 1)!.cut).toBeNull();
+		const why = await whyDifferent(osric, MODEL, {
+			place: place({ Scenario: 'ACT', Period: 'FY2027', Version: 'FINAL' }),
+			against: `m${id('Scenario BUD27')}`,
+			currency: 'EUR',
+			at: {},
+			dimension: dimension.get('Account')!
+		});
+		expect(why.cut).toEqual({ before: null, after: 'to Sep 2026' });
+	});
+
+	test('in local currency lines say which theirs is, and what is of several is not taken apart', async () => {
+		const lines = { dimension: dimension.get('Line')!, selection: { kind: 'children', of: id('Line GROUP') } as Selection };
+		const board = await boardOf(osric, [
+			{
+				id: 1,
+				kind: 'chart',
+				chart: 'bar',
+				title: '',
+				width: 6,
+				height: 4,
+				source: { rows: lines, at: { [dimension.get('Account')!]: id('Account REV') }, compare: false }
+			},
+			{ id: 2, kind: 'waterfall', title: '', width: 6, height: 4, account: id('Account REV'), by: dimension.get('Line')!, at: {} }
+		]);
+		const local = await boardFigures(osric, MODEL, { id: board, choices: { members: {}, currency: 'local' }, tab: 0 });
+		expect(figuresOf(local.tiles[0]).rows.map(({ currency }) => currency)).toEqual(['GBP', 'NOK', 'EUR', 'EUR']);
+		expect(local.tiles[1]).toMatchObject({ kind: 'fault', message: expect.stringContaining('Several currencies') as string });
+		const group = { place: place({}), against: `m${id('Scenario OUT27')}`, currency: 'local', at: {}, dimension: dimension.get('Line')! };
+		expect(await faultOf(whyDifferent(osric, MODEL, group))).toMatchObject({
+			message: expect.stringContaining('Several currencies') as string
+		});
 	});
 
 	test('many rows become the largest and the rest, and lose nothing', async () => {
@@ -405,5 +466,57 @@ describe('the journal', () => {
 		const lines = (await readJournal(tove, MODEL, { of: 'changes', text: '', members: [] })).lines;
 		expect(lines.some(({ kind }) => kind === 'access' || kind === 'locks')).toBe(false);
 		expect((await readActivity(osric, MODEL)).length).toBeGreaterThan(0);
+	});
+});
+
+describe('who reads a part', () => {
+	test('sees of boards, views, totals, journal and search what is theirs, and no more', async () => {
+		const { posts, line } = house;
+		const maren = await house.person('Maren', posts);
+		const hers = await house.person('Tove', posts);
+		expect(hers.readsPart).toBe(true);
+		const [skerry, northgate, group] = [await house.member('SKE'), await house.member('NOR'), await house.member('GROUP')];
+		const accounts = await house.database.pool.query<{ id: number }>(
+			"SELECT d.id FROM dimension d JOIN model_dimension md ON md.dimension_id = d.id WHERE md.model_id = $1 AND d.kind = 'account'",
+			[posts]
+		);
+		const all: Tile = {
+			id: 1,
+			kind: 'table',
+			title: 'All',
+			width: 6,
+			height: 4,
+			source: { rows: { dimension: accounts.rows[0]!.id, selection: { kind: 'all' } }, at: {}, compare: false }
+		};
+		const { id: board } = await makeBoard(maren, posts, {
+			name: 'Posts',
+			description: '',
+			shared: true,
+			content: { ...content([all]), selectors: [{ dimension: line, initial: group }], against: null, currencies: ['EUR'] }
+		});
+		const seen = (person: SignedIn, at: number) => boardFigures(person, posts, { id: board, choices: { members: { [line]: at } }, tab: 0 });
+		const values = ({ tiles }: Awaited<ReturnType<typeof seen>>) => tiles.flatMap((tile) => (tile.kind === 'figures' ? tile.values : []));
+		const [whole, part, mine] = [await seen(maren, group), await seen(hers, group), await seen(maren, skerry)];
+		expect(values(whole)).not.toEqual(values(part));
+		expect(part.tiles.filter((tile) => tile.kind === 'figures').every((tile) => tile.restricted)).toBe(true);
+		// The group as she sees it is her line.
+		const rounded = (answer: typeof part) => values(answer).map((value) => (value === null ? null : Math.round(value * 100)));
+		expect(rounded(part).filter((value) => value !== null && value !== 0).length).toBeGreaterThan(2);
+		expect(rounded(part)).toEqual(rounded(mine));
+		// A line that is not hers is no choice, in a view no member, and in no list.
+		expect(part.selectors.find(({ dimension: of }) => of === line)!.choices.map(({ member }) => member)).not.toContain(northgate);
+		const { code } = await startView(maren, posts, { member: northgate, choices: {}, name: 'Northgate alone' });
+		await keepView(maren, posts, { code, name: 'Northgate alone', description: '', shared: true });
+		const opened = await openView(hers, posts, code, { members: {} }).catch((fault: unknown) => fault);
+		expect(JSON.stringify(opened)).not.toContain('Northgate Line');
+		const { found } = await search(hers, posts, { text: 'northgate' });
+		expect(found.filter(({ kind }) => kind === 'Member' || kind === 'Figure' || kind === 'Note')).toEqual([]);
+		expect((await membersForView(hers, posts, { dimension: line, of: group })).members.map(({ id: member }) => member)).toEqual([skerry]);
+		// Of changes she hears nothing but single entries of hers.
+		const journal = await readJournal(hers, posts, { of: 'changes', text: '', members: [] });
+		expect(journal.lines.every(({ place: at }) => at?.includes(skerry))).toBe(true);
+		expect(await readActivity(hers, posts)).toEqual([]);
+		await sayToBoard(maren, posts, { id: board, tile: null, text: 'Look', figures: 'Pay 1,234' });
+		expect((await boardComments(hers, posts, { id: board })).comments[0]).toMatchObject({ text: 'Look', figures: '' });
 	});
 });

@@ -79,12 +79,12 @@ async function readAxes(modelId: number): Promise<SharedAxis[]> {
 	return dimensions.rows.map((dimension) => ({
 		...dimension,
 		currency: currency.rows[0]?.code ?? 'EUR',
-		usual: dimension.kind === 'period' ? open.rows[0]?.year : usual.get(dimension.id),
+		usual: usual.get(dimension.id) ?? (dimension.kind === 'period' ? open.rows[0]?.year : undefined),
 		...(dimension.kind === 'period' && { yearOf })
 	}));
 }
 
-/** By dimension (id): the member at which forms stand most often, and of scenarios the one that is planned in. */
+/** By dimension (id): the member at which forms stand most often, else of scenarios the one that is planned in. */
 async function usualMembers(modelId: number): Promise<Map<number, number>> {
 	const stood = await pool().query<{ dimension: number; member: number }>(
 		`SELECT DISTINCT ON (dimension) dimension, member FROM (
@@ -98,5 +98,5 @@ async function usualMembers(modelId: number): Promise<Map<number, number>> {
 		JOIN period p ON p.member_id = s.entry_from WHERE md.model_id = $1 AND NOT m.retired ORDER BY p.start_date LIMIT 1`,
 		[modelId]
 	);
-	return new Map([...stood.rows, ...planned.rows].map(({ dimension, member }) => [dimension, member]));
+	return new Map([...planned.rows, ...stood.rows].map(({ dimension, member }) => [dimension, member]));
 }

@@ -45,12 +45,10 @@ export async function readyContent(maker: SignedIn, modelId: number): Promise<Bo
 	const entity = axes.find(({ kind }) => kind === 'entity');
 	const scenario = axes.find(({ kind }) => kind === 'scenario')!;
 	const currency = accountAxis.currency;
-	const { rows } = await pool().query<{ own: number; other: number | null }>(
-		`SELECT s.member_id AS own, s.compared_with AS other FROM scenario s JOIN member m ON m.id = s.member_id JOIN model_dimension md ON md.dimension_id = m.dimension_id
-		JOIN period p ON p.member_id = s.entry_from WHERE md.model_id = $1 AND NOT m.retired ORDER BY p.start_date LIMIT 1`,
-		[modelId]
-	);
-	const planned = rows[0];
+	const { rows } = await pool().query<{ other: number | null }>('SELECT compared_with AS other FROM scenario WHERE member_id = $1', [
+		scenario.top
+	]);
+	const other = rows[0]?.other;
 	const result = resultOf(accounts);
 	const main = result?.id ?? accountAxis.top;
 	const ratios = accounts.filter(
@@ -129,10 +127,10 @@ export async function readyContent(maker: SignedIn, modelId: number): Promise<Bo
 		version: 1,
 		selectors: [
 			...(entity ? [{ dimension: entity.id, initial: entity.top }] : []),
-			{ dimension: scenario.id, initial: planned?.own ?? scenario.top },
+			{ dimension: scenario.id, initial: scenario.top },
 			{ dimension: period.id, initial: period.top }
 		],
-		against: planned?.other ? { scenario: planned.other } : { years: 1 },
+		against: other ? { scenario: other } : { years: 1 },
 		currencies: [currency, 'local'],
 		scale: 1_000,
 		tabs: [{ name: 'Overview', tiles }]
