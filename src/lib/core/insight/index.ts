@@ -4,7 +4,7 @@
  */
 export { figureByName, type NamedMember } from './figure-by-name';
 export { priceVolumeMix, type PriceVolumeMix, type Sold } from './price-volume-mix';
-export { askedLayout, figureLayout, memberLayout, selectorOf, type ViewAxis } from './start';
+export { askedLayout, figureLayout, isViewCode, memberLayout, selectorOf, VIEW_PREFIX, type ViewAxis } from './start';
 export {
 	CHARTS,
 	TILE_BLOCKS,

@@ -1,6 +1,12 @@
 import type { Selection } from '../dimension';
 import type { FormLayout, SelectorPart } from '../form';
 
+/** Codes of views begin with this; they live among forms, whose own codes never have a dot. */
+export const VIEW_PREFIX = 'view.';
+
+/** Whether a code is a view's: it is read in the explorer. */
+export const isViewCode = (code: string): boolean => code.startsWith(VIEW_PREFIX);
+
 /** A dimension as views and boards begin with it. */
 export interface ViewAxis {
 	id: number;

@@ -1,6 +1,6 @@
 /** Views of the explorer: forms nobody had to make, each its owner's. */
 import { z } from 'zod';
-import { askedLayout, figureLayout, memberLayout, type FormLayout } from '../../core';
+import { askedLayout, figureLayout, memberLayout, VIEW_PREFIX, type FormLayout } from '../../core';
 import { readAccessRules, reachedMembers } from '../access';
 import { pool, transaction, type Database } from '../database';
 import { modelVersions } from '../database/structure-version';
@@ -12,8 +12,6 @@ import { openForm, readForm, saveDesign, type FormChoices, type OpenForm } from 
 import { requirePermission, type SignedIn } from '../session';
 import { axesOf, type InsightAxis } from './axes';
 
-/** Codes of views begin with this; what is made of a form's name never has a dot. */
-const PREFIX = 'view.';
 /** Views without a name that one person has at once; the oldest go. */
 const MOST_UNNAMED = 40;
 const MOST_NAMED = 300;
@@ -155,7 +153,7 @@ async function insertView(owner: SignedIn, modelId: number, name: string, layout
 			`WITH made AS (SELECT nextval(pg_get_serial_sequence('form', 'id'))::integer AS id)
 			INSERT INTO form (id, model_id, code, name, folder, description, layout, owner_id, kept, shared)
 			OVERRIDING SYSTEM VALUE SELECT id, $1, $2 || id, $3, '', '', $4, $5, $6, false FROM made RETURNING code`,
-			[modelId, PREFIX, name || 'A view', JSON.stringify(layout), owner.id, kept]
+			[modelId, VIEW_PREFIX, name || 'A view', JSON.stringify(layout), owner.id, kept]
 		);
 		return made.rows[0]!.code;
 	});

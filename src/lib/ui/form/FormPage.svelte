@@ -18,6 +18,7 @@
 	import MethodPanel from '$lib/ui/grid/MethodPanel.svelte';
 	import TryPanel from '$lib/ui/grid/TryPanel.svelte';
 	import { placeOfOthers } from '$lib/ui/grid/others';
+	import AwayNote from './AwayNote.svelte';
 	import RunBar from '$lib/ui/grid/RunBar.svelte';
 	import SpreadChoice from '$lib/ui/grid/SpreadChoice.svelte';
 	import ViewMenu from '$lib/ui/grid/ViewMenu.svelte';
@@ -366,13 +367,6 @@
 			return 'All lines are empty here, and empty ones are hidden. Show them under View.';
 		return form.isBlank ? 'Nothing is here yet for these choices.' : null;
 	});
-	const awayWords = $derived(
-		session.away === 'other person'
-			? `Someone else has signed in in this browser. ${session.waiting > 0 ? `${session.waiting === 1 ? 'One entry of yours waits' : `${session.waiting} entries of yours wait`} here and will be sent when` : 'This page goes on when'} ${data.person.name} has signed in again.`
-			: session.away === 'signed out'
-				? `Your session has ended. ${session.waiting > 0 ? `${session.waiting === 1 ? 'One entry waits' : `${session.waiting} entries wait`} in this browser and will be sent when you have signed in again.` : 'Sign in again to go on; your draft is kept.'}`
-				: `The server cannot be reached. ${session.waiting > 0 ? `${session.waiting === 1 ? 'One entry waits' : `${session.waiting} entries wait`} in this browser and will be sent when it is back.` : 'Your draft up to here is kept.'}`
-	);
 </script>
 
 <svelte:window onkeydown={onpagekey} />
@@ -494,15 +488,7 @@
 				{/if}
 				<RunBar {runs} {session} />
 			</div>
-			{#if session.away}
-				<p class="text-error mb-2" role="alert">
-					{awayWords}
-					{#if session.away === 'signed out' || session.away === 'other person'}<a
-							class="underline"
-							href="/sign-in?to={encodeURIComponent(page.url.pathname + page.url.search)}">Sign in again</a
-						>{/if}
-				</p>
-			{/if}
+			<AwayNote {session} person={data.person.name} />
 			{#if session.elsewhere.length > 0}
 				<p class="text-grey mb-2 flex items-baseline gap-3 text-[13px]" role="status">
 					<span>

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { goto, invalidate } from '$app/navigation';
 	import { page } from '$app/state';
-	import type { BoardContent, Tile } from '$lib/core';
+	import { isViewCode, type BoardContent, type Tile } from '$lib/core';
 	import type { FormChoices } from '$lib/server/form';
 	import type { BoardDeskData, BoardFigures } from '$lib/server/insight';
 	import Ellipsis from '@lucide/svelte/icons/ellipsis';
@@ -92,7 +92,11 @@
 			anew();
 		});
 		events.addEventListener('branch', anew);
-		events.addEventListener('structure', () => void invalidate('app:board'));
+		events.addEventListener('structure', (event) => {
+			const { structure } = JSON.parse(event.data) as { structure: number };
+			for (const session of sessions.values()) void session.follow(structure);
+			void invalidate('app:board');
+		});
 		return () => events.close();
 	});
 
@@ -112,7 +116,7 @@
 	}
 	const explore = (tile: Tile, members: Record<number, number>) => {
 		if (tile.kind === 'view' || tile.kind === 'form')
-			void goto(at(tile.kind === 'view' && tile.code.startsWith('view.') ? `/insight/explore/${tile.code}` : `/forms/${tile.code}`));
+			void goto(at(tile.kind === 'view' && isViewCode(tile.code) ? `/insight/explore/${tile.code}` : `/forms/${tile.code}`));
 		else void goto(at(`/insight/explore?place=${placeOf(members, tile).join('.')}&in=${desk.figures.currency}`));
 	};
 	const why = (place: number[]) =>

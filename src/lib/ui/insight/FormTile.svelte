@@ -4,6 +4,7 @@
 	import { onMount, untrack } from 'svelte';
 	import { at } from '../at';
 	import { FormSession } from '../grid/form-session.svelte';
+	import AwayNote from '../form/AwayNote.svelte';
 	import Grid from '../grid/Grid.svelte';
 	import { GridState } from '../grid/grid-state.svelte';
 	import { thisTab } from '../grid/tab';
@@ -14,7 +15,7 @@
 		label: string;
 		choices: FormChoices;
 		scale: 1 | 1_000 | 1_000_000;
-		person: { id: number; locale: string };
+		person: { id: number; name: string; locale: string };
 		/** The model (id), and the branch. */
 		place: number | string;
 		mayEnter: boolean;
@@ -92,6 +93,7 @@
 
 {#if fault}<p class="text-error text-[13px]" role="alert">{fault}</p>{/if}
 {#if session && grid}
+	<AwayNote {session} person={person.name} />
 	{#if session.message}
 		<p
 			class={[

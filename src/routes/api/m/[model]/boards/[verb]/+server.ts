@@ -1,6 +1,3 @@
-import { z } from 'zod';
-import { answer, readBody } from '$lib/server/answer';
-import { notFound } from '$lib/server/fault';
 import {
 	boardComments,
 	boardFigures,
@@ -24,13 +21,9 @@ import {
 	sayToBoard,
 	sayToBoardSchema
 } from '$lib/server/insight';
+import { answerVerbs, verb } from '$lib/server/verbs';
 
 /** What can be asked: by verb, how its body is understood and who answers. */
-const verb = <Schema extends z.ZodType>(
-	schema: Schema,
-	work: (person: App.Locals['person'], modelId: number, body: z.infer<Schema>) => Promise<unknown>
-) => ({ run: async (request: Request, { person, modelId }: App.Locals) => work(person, modelId, await readBody(request, schema)) });
-
 const VERBS = {
 	figures: verb(figuresSchema, boardFigures),
 	make: verb(makeBoardSchema, makeBoard),
@@ -46,9 +39,4 @@ const VERBS = {
 	unsay: verb(dropCommentSchema, dropComment)
 };
 
-export const POST = ({ request, locals, params }) =>
-	answer(() => {
-		const asked = Object.hasOwn(VERBS, params.verb) ? VERBS[params.verb as keyof typeof VERBS] : undefined;
-		if (!asked) throw notFound('page');
-		return asked.run(request, locals);
-	});
+export const POST = answerVerbs(VERBS);

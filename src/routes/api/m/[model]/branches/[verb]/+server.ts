@@ -1,5 +1,3 @@
-import { z } from 'zod';
-import { answer, readBody } from '$lib/server/answer';
 import {
 	askSchema,
 	asksInBranch,
@@ -38,14 +36,9 @@ import {
 	takeSnapshot,
 	writeComment
 } from '$lib/server/branch';
-import { notFound } from '$lib/server/fault';
+import { answerVerbs, verb } from '$lib/server/verbs';
 
 /** What can be asked: by verb, how its body is understood and who answers. */
-const verb = <Schema extends z.ZodType>(
-	schema: Schema,
-	work: (person: App.Locals['person'], modelId: number, body: z.infer<Schema>) => Promise<unknown>
-) => ({ run: async (request: Request, { person, modelId }: App.Locals) => work(person, modelId, await readBody(request, schema)) });
-
 const VERBS = {
 	make: verb(branchSchema, makeBranch),
 	change: verb(changeBranchSchema, changeBranch),
@@ -64,13 +57,9 @@ const VERBS = {
 	run: verb(runInSchema, runInBranch),
 	'run-again': verb(runOnly, runAgain),
 	'put-back-run': verb(runOnly, putBackRun),
-	'take-snapshot': verb(snapshotSchema, takeSnapshot),
+	'take-snapshot': verb(snapshotSchema, (person, modelId, asked) => takeSnapshot(person, modelId, asked)),
 	'delete-snapshot': verb(snapshotOnly, deleteSnapshot),
 	freshness: verb(branchOnly, checkBranchRuns)
 };
 
-export const POST = ({ request, locals, params }) =>
-	answer(async () => {
-		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
-		return VERBS[params.verb as keyof typeof VERBS].run(request, locals);
-	});
+export const POST = answerVerbs(VERBS);

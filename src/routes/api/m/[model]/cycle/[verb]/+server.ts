@@ -1,5 +1,4 @@
 import { z } from 'zod';
-import { answer, readBody } from '$lib/server/answer';
 import {
 	assignSchema,
 	assignUnits,
@@ -22,14 +21,9 @@ import {
 	unitSchema,
 	unitView
 } from '$lib/server/cycle';
-import { notFound } from '$lib/server/fault';
+import { answerVerbs, verb } from '$lib/server/verbs';
 
 /** What can be asked: by verb, how its body is understood and who answers. */
-const verb = <Schema extends z.ZodType>(
-	schema: Schema,
-	work: (person: App.Locals['person'], modelId: number, body: z.infer<Schema>) => Promise<unknown>
-) => ({ run: async (request: Request, { person, modelId }: App.Locals) => work(person, modelId, await readBody(request, schema)) });
-
 const VERBS = {
 	save: verb(saveRoundSchema, saveRound),
 	preview: verb(roundSchema, previewRound),
@@ -45,8 +39,4 @@ const VERBS = {
 	'feed-key': verb(z.object({}), (person) => makeFeedKey(person))
 };
 
-export const POST = ({ request, locals, params }) =>
-	answer(async () => {
-		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
-		return VERBS[params.verb as keyof typeof VERBS].run(request, locals);
-	});
+export const POST = answerVerbs(VERBS);

@@ -1,6 +1,3 @@
-import { z } from 'zod';
-import { answer, readBody } from '$lib/server/answer';
-import { notFound } from '$lib/server/fault';
 import {
 	boardSchema,
 	bringLocks,
@@ -19,13 +16,9 @@ import {
 	takeBackLocks,
 	takeBackLocksSchema
 } from '$lib/server/locks';
+import { answerVerbs, verb } from '$lib/server/verbs';
 
 /** What can be asked: by verb, how its body is understood and who answers. */
-const verb = <Schema extends z.ZodType>(
-	schema: Schema,
-	work: (person: App.Locals['person'], modelId: number, body: z.infer<Schema>) => Promise<unknown>
-) => ({ run: async (request: Request, { person, modelId }: App.Locals) => work(person, modelId, await readBody(request, schema)) });
-
 const VERBS = {
 	board: verb(boardSchema, lockBoard),
 	slice: verb(sliceSchema, lockedSlice),
@@ -37,8 +30,4 @@ const VERBS = {
 	sheet: verb(lockSheetSchema, bringLocks)
 };
 
-export const POST = ({ request, locals, params }) =>
-	answer(async () => {
-		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
-		return VERBS[params.verb as keyof typeof VERBS].run(request, locals);
-	});
+export const POST = answerVerbs(VERBS);

@@ -169,7 +169,9 @@
 					}}
 				/>
 			</div>{/if}
-		{#if found.lines.length === 0 && found.exchange === 0}<p class="text-grey mt-3 text-[13px]">Nothing beneath it differs.</p>
+		{#if found.lines.length === 0 && found.exchange === 0}<p class="text-grey mt-3 text-[13px]">
+				{found.dimensions.length > 0 ? 'Nothing beneath it differs.' : 'Nothing lies beneath it: it is a single figure.'}
+			</p>
 		{:else}
 			<table class="mt-2 w-full max-w-5xl text-[13px]">
 				<thead>

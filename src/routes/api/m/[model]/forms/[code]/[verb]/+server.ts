@@ -1,6 +1,4 @@
 import { z } from 'zod';
-import { answer, readBody } from '$lib/server/answer';
-import { notFound } from '$lib/server/fault';
 import {
 	actOnNote,
 	addLink,
@@ -52,91 +50,88 @@ import { decisionsSchema } from '$lib/server/form/save';
 import { runFromFormSchema } from '$lib/server/form/runs';
 import { takeBackSchema } from '$lib/server/form/take-back-save';
 import { seekGoalSchema, tryValuesSchema } from '$lib/server/form/tryout';
+import { answerVerbs, verb } from '$lib/server/verbs';
 
 const shown = z.object({ choices: choicesSchema, window: windowSchema.optional() });
 const at = z.object({ choices: choicesSchema, row: z.number().int().min(0), column: z.number().int().min(0) });
 
 /** What can be asked of a form: by verb, how its body is understood and who answers. */
-const verb = <Schema extends z.ZodType>(
+const ofForm = <Schema extends z.ZodType>(
 	schema: Schema,
 	work: (locals: App.Locals, code: string, body: z.infer<Schema>) => Promise<unknown>
-) => ({ run: async (request: Request, locals: App.Locals, code: string) => work(locals, code, await readBody(request, schema)) });
+) => verb(schema, (_person, _modelId, body, { locals, params }) => work(locals, params.code ?? '', body));
 
 const VERBS = {
-	open: verb(shown, ({ person, modelId }, code, { choices, window }) => openForm(person, modelId, code, choices, window)),
-	enter: verb(shown.extend({ entries: entriesSchema }), ({ person, modelId }, code, { choices, entries, window }) =>
+	open: ofForm(shown, ({ person, modelId }, code, { choices, window }) => openForm(person, modelId, code, choices, window)),
+	enter: ofForm(shown.extend({ entries: entriesSchema }), ({ person, modelId }, code, { choices, entries, window }) =>
 		enterFigures(person, modelId, code, choices, entries, window)
 	),
-	undo: verb(shown, ({ person, modelId }, code, { choices, window }) => undoEntry(person, modelId, code, choices, window)),
-	redo: verb(shown, ({ person, modelId }, code, { choices, window }) => redoEntry(person, modelId, code, choices, window)),
-	save: verb(z.object({ decisions: decisionsSchema, all: z.boolean().optional() }), ({ person, modelId }, code, { decisions, all }) =>
+	undo: ofForm(shown, ({ person, modelId }, code, { choices, window }) => undoEntry(person, modelId, code, choices, window)),
+	redo: ofForm(shown, ({ person, modelId }, code, { choices, window }) => redoEntry(person, modelId, code, choices, window)),
+	save: ofForm(z.object({ decisions: decisionsSchema, all: z.boolean().optional() }), ({ person, modelId }, code, { decisions, all }) =>
 		saveDraft(person, modelId, code, decisions, all)
 	),
-	runs: verb(z.object({ choices: choicesSchema }), async ({ person, modelId }, code) => ({
+	runs: ofForm(z.object({ choices: choicesSchema }), async ({ person, modelId }, code) => ({
 		runs: await runsOfForm(person, modelId, code)
 	})),
-	'try-runbook': verb(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
+	'try-runbook': ofForm(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		tryFromForm(person, modelId, code, choices, asked)
 	),
-	'end-trial': verb(z.object({ choices: choicesSchema }), async ({ person, modelId }) => {
+	'end-trial': ofForm(z.object({ choices: choicesSchema }), async ({ person, modelId }) => {
 		await endTrialOf(person, modelId);
 		return { ended: true };
 	}),
-	'run-runbook': verb(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
+	'run-runbook': ofForm(z.object({ choices: choicesSchema, asked: runFromFormSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		runFromForm(person, modelId, code, choices, asked)
 	),
-	'seek-goal': verb(z.object({ choices: choicesSchema, asked: seekGoalSchema }), ({ person, modelId }, code, { choices, asked }) =>
+	'seek-goal': ofForm(z.object({ choices: choicesSchema, asked: seekGoalSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		seekFormGoal(person, modelId, code, choices, asked)
 	),
-	'try-values': verb(z.object({ choices: choicesSchema, asked: tryValuesSchema }), ({ person, modelId }, code, { choices, asked }) =>
+	'try-values': ofForm(z.object({ choices: choicesSchema, asked: tryValuesSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		tryFormValues(person, modelId, code, choices, asked)
 	),
-	'take-back': verb(z.object({ takeBack: takeBackSchema }), ({ person, modelId }, _, { takeBack }) =>
+	'take-back': ofForm(z.object({ takeBack: takeBackSchema }), ({ person, modelId }, _, { takeBack }) =>
 		takeBackSave(person, modelId, takeBack)
 	),
-	discard: verb(z.object({}), ({ person, modelId }, code) => discardDraft(person, modelId, code)),
-	'bring-back': verb(z.object({}), ({ person, modelId }, code) => bringBackDraft(person, modelId, code)),
-	inspect: verb(at, ({ person, modelId }, code, { choices, row, column }) => inspectFigure(person, modelId, code, choices, row, column)),
-	marks: verb(shown.extend({ results: z.boolean().default(false) }), ({ person, modelId }, code, { choices, results }) =>
+	discard: ofForm(z.object({}), ({ person, modelId }, code) => discardDraft(person, modelId, code)),
+	'bring-back': ofForm(z.object({}), ({ person, modelId }, code) => bringBackDraft(person, modelId, code)),
+	inspect: ofForm(at, ({ person, modelId }, code, { choices, row, column }) => inspectFigure(person, modelId, code, choices, row, column)),
+	marks: ofForm(shown.extend({ results: z.boolean().default(false) }), ({ person, modelId }, code, { choices, results }) =>
 		markedCells(person, modelId, code, choices, results)
 	),
-	beside: verb(z.object({ place: placeSchema }), ({ person, modelId }, _, { place }) => readBeside(person, modelId, place)),
-	note: verb(noteSchema, ({ person, modelId }, code, note) => writeNote(person, modelId, code, note)),
-	'note-act': verb(noteActSchema, ({ person, modelId }, _, act) => actOnNote(person, modelId, act)),
-	lines: verb(z.object({ choices: choicesSchema, lines: linesSchema }), ({ person, modelId }, code, { choices, lines }) =>
+	beside: ofForm(z.object({ place: placeSchema }), ({ person, modelId }, _, { place }) => readBeside(person, modelId, place)),
+	note: ofForm(noteSchema, ({ person, modelId }, code, note) => writeNote(person, modelId, code, note)),
+	'note-act': ofForm(noteActSchema, ({ person, modelId }, _, act) => actOnNote(person, modelId, act)),
+	lines: ofForm(z.object({ choices: choicesSchema, lines: linesSchema }), ({ person, modelId }, code, { choices, lines }) =>
 		saveDetailLines(person, modelId, code, choices, lines)
 	),
-	link: verb(linkSchema, ({ person, modelId }, _, link) => addLink(person, modelId, link)),
-	'link-remove': verb(linkRemoveSchema, ({ person, modelId }, _, link) => removeLink(person, modelId, link)),
-	'bring-notes': verb(shown, ({ person, modelId }, code, { choices }) => bringNotes(person, modelId, code, choices)),
-	presence: verb(presenceSchema, ({ person, modelId }, code, where) => tellPresence(person, modelId, code, where)),
-	'own-line': verb(shown.extend({ line: ownLineSchema }), ({ person, modelId }, code, { choices, line }) =>
+	link: ofForm(linkSchema, ({ person, modelId }, _, link) => addLink(person, modelId, link)),
+	'link-remove': ofForm(linkRemoveSchema, ({ person, modelId }, _, link) => removeLink(person, modelId, link)),
+	'bring-notes': ofForm(shown, ({ person, modelId }, code, { choices }) => bringNotes(person, modelId, code, choices)),
+	presence: ofForm(presenceSchema, ({ person, modelId }, code, where) => tellPresence(person, modelId, code, where)),
+	'own-line': ofForm(shown.extend({ line: ownLineSchema }), ({ person, modelId }, code, { choices, line }) =>
 		addOwnLine(person, modelId, code, choices, line)
 	),
-	method: verb(shown.extend({ asked: rowMethodSchema }), ({ person, modelId }, code, { choices, asked }) =>
+	method: ofForm(shown.extend({ asked: rowMethodSchema }), ({ person, modelId }, code, { choices, asked }) =>
 		previewMethod(person, modelId, code, choices, asked)
 	),
-	fill: verb(shown.extend({ asked: rowMethodSchema }), ({ person, modelId }, code, { choices, asked, window }) =>
+	fill: ofForm(shown.extend({ asked: rowMethodSchema }), ({ person, modelId }, code, { choices, asked, window }) =>
 		fillByMethod(person, modelId, code, choices, asked, window)
 	),
-	'moved-methods': verb(shown, ({ person, modelId }, code, { choices }) => movedMethods(person, modelId, code, choices)),
-	'last-method': verb(shown.extend({ asked: lastMethodSchema }), async ({ person, modelId }, code, { choices, asked }) => ({
+	'moved-methods': ofForm(shown, ({ person, modelId }, code, { choices }) => movedMethods(person, modelId, code, choices)),
+	'last-method': ofForm(shown.extend({ asked: lastMethodSchema }), async ({ person, modelId }, code, { choices, asked }) => ({
 		last: await lastMethod(person, modelId, code, choices, asked)
 	})),
-	design: verb(designSchema, ({ person, modelId }, code, design) => saveDesign(person, modelId, code, design)),
-	copy: verb(z.object({}), ({ person, modelId }, code) => copyForm(person, modelId, code)),
-	delete: verb(z.object({}), ({ person, modelId }, code) => deleteForm(person, modelId, code)),
-	versions: verb(z.object({ against: z.number().int().optional() }), async ({ person, modelId }, code, { against }) => ({
+	design: ofForm(designSchema, ({ person, modelId }, code, design) => saveDesign(person, modelId, code, design)),
+	copy: ofForm(z.object({}), ({ person, modelId }, code) => copyForm(person, modelId, code)),
+	delete: ofForm(z.object({}), ({ person, modelId }, code) => deleteForm(person, modelId, code)),
+	versions: ofForm(z.object({ against: z.number().int().optional() }), async ({ person, modelId }, code, { against }) => ({
 		versions: await formVersions(person, modelId, code, against)
 	})),
-	restore: verb(z.object({ version: z.number().int() }), ({ person, modelId }, code, { version }) =>
+	restore: ofForm(z.object({ version: z.number().int() }), ({ person, modelId }, code, { version }) =>
 		restoreVersion(person, modelId, code, version)
 	),
-	uses: verb(z.object({}), ({ person, modelId }, code) => usesOfForm(person, modelId, code))
+	uses: ofForm(z.object({}), ({ person, modelId }, code) => usesOfForm(person, modelId, code))
 };
 
-export const POST = ({ request, locals, params }) =>
-	answer(async () => {
-		if (!Object.hasOwn(VERBS, params.verb)) throw notFound('action');
-		return VERBS[params.verb as keyof typeof VERBS].run(request, locals, params.code);
-	});
+export const POST = answerVerbs(VERBS);
