@@ -54,6 +54,10 @@ const TABLE: Readonly<
 	'/api/m/[model]/branches/comparison': { GET: 'form.read' },
 	'/api/m/[model]/branches/[verb]': {
 		POST: {
+			terms: 'branch.write',
+			'check-load': 'data.load',
+			load: 'data.load',
+			'put-back-load': 'data.load',
 			make: 'branch.write',
 			change: 'branch.write',
 			state: 'branch.write',

@@ -27,7 +27,7 @@ export class LoadGuard {
 		this.#model = model;
 		this.#mayExtend = mayExtend;
 		this.#guard = new WriteGuard(model, rules, locks);
-		const slices = [...rules.grants, ...(rules.heldFor ?? [])].map(({ slice }) => slice);
+		const slices = [...rules.grants, ...(rules.heldFor ?? []), ...(rules.within ? [rules.within] : [])].map(({ slice }) => slice);
 		const axes = [...model.dimensions, model.periods.dimension];
 		const sizes: number[] = [];
 		this.#classOf = axes.map((dimension, axis) => {

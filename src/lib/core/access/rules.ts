@@ -16,6 +16,8 @@ export interface AccessRules {
 	grants: readonly Grant[];
 	/** Where one may still write although it is held. */
 	heldFor?: readonly HeldFor[];
+	/** All that is written lies within this, and why: the branch one works in is limited to it. */
+	within?: { name: string; slice: SliceRule };
 	/** Dimensions (ids) on which the model restricts reading; none when left out. */
 	guarded?: readonly number[];
 }

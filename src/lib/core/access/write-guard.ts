@@ -17,6 +17,7 @@ export class WriteGuard {
 	readonly #model: Model;
 	readonly #rules: AccessRules;
 	readonly #grants: { grant: Grant; slice: CompiledSlice }[];
+	readonly #within: { reason: string; slice: CompiledSlice } | undefined;
 	readonly #locks: LockTable;
 	/** By lock: where the person may still write although it is held. */
 	readonly #heldFor = new Map<number, CompiledSlice[]>();
@@ -29,9 +30,17 @@ export class WriteGuard {
 		this.#model = model;
 		this.#rules = rules;
 		this.#grants = rules.grants.map((grant) => ({ grant, slice: this.#compile(grant.slice) }));
+		this.#within = rules.within && {
+			slice: this.#compile(rules.within.slice),
+			reason: `“${rules.within.name}” is limited to ${this.#named(rules.within.slice)}: nothing else is changed in it.`
+		};
 		this.#locks = locks;
 		for (const { lock, slice } of rules.heldFor ?? []) this.#heldFor.set(lock, [...(this.#heldFor.get(lock) ?? []), this.#compile(slice)]);
-		const slices = [...this.#grants.map(({ slice }) => slice), ...[...this.#heldFor.values()].flat()];
+		const slices = [
+			...this.#grants.map(({ slice }) => slice),
+			...[...this.#heldFor.values()].flat(),
+			...(this.#within ? [this.#within.slice] : [])
+		];
 		const axes = [...model.dimensions, model.periods.dimension];
 		this.#openClassOf = axes.map(
 			(dimension, axis) =>
@@ -94,6 +103,7 @@ export class WriteGuard {
 		}
 		if (!this.#rules.mayEnter) return { kind: 'refused', reason: 'Your role reads figures and does not enter them.' };
 		const places = [...Array.from(address), model.periods.leaf(period).ordinal];
+		if (this.#within && !covers(this.#within.slice, places)) return { kind: 'refused', reason: this.#within.reason };
 		const barred = this.#grants.find(({ grant, slice }) => grant.level === 'none' && covers(slice, places));
 		if (barred) return { kind: 'refused', reason: `“${barred.grant.name}” keeps you out here.` };
 		if (!this.#grants.some(({ grant, slice }) => grant.level === 'write' && covers(slice, places))) {
@@ -183,6 +193,21 @@ export class WriteGuard {
 				if (axis === choices.length) break;
 			}
 		}
+	}
+
+	/** A slice by the names of its members. */
+	#named(slice: SliceRule): string {
+		const axes = [...this.#model.dimensions, this.#model.periods.dimension];
+		const words = axes
+			.flatMap((dimension) => {
+				const names = (slice[dimension.id] ?? []).flatMap((id) => {
+					const ordinal = dimension.ordinal(id);
+					return ordinal === undefined ? [] : [dimension.member(ordinal).name];
+				});
+				return names.length > 0 ? [names.join(' and ')] : [];
+			})
+			.join(', ');
+		return words || 'members that are gone';
 	}
 
 	#compile(slice: SliceRule): CompiledSlice {

@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { EMPTY } from '../number';
 import { buildModel, fillCube, naiveCell, randomModel, type StoredCell, topView } from '../testing';
-import { BranchLayer, CLEARED, Cube, Overlay, Reader, TAKEN_AWAY } from '.';
+import { BranchLayer, CLEARED, Cube, Overlay, Reader, TAKEN_AWAY, type OwnExtent } from '.';
 
 /** Origins of the built models: 1 the entry, 2 a load, 3 another load. */
 const plain = () =>
@@ -83,19 +83,63 @@ describe('a branch', () => {
 		expect(reader.read(AT, 2027, 0)).toBe(6);
 	});
 
+	test('a load of the branch owns what it replaced: nothing of the same import reads through there, now or later', () => {
+		const { model, cube, entry, load, layer, reader } = branched();
+		const [other, SOUTH] = [3, 2];
+		const north = (position: number) => reader.read(AT, 2027, position);
+		const south = (position: number) => reader.read([SALES, 0, SOUTH], 2027, position);
+		cube.writeCell(load, AT, 2027, 0, 10);
+		cube.writeCell(load, AT, 2027, 1, 20);
+		cube.writeCell(load, [SALES, 0, SOUTH], 2027, 0, 5);
+		// A file that says 7 for the north in April, and replaces April.
+		const april = Uint8Array.from(model.periods.leaves, ({ index }) => (index === 0 ? 1 : 0));
+		layer.setOwn(new Map(), [{ origin: load, covers: [], periods: april, timeless: false }]);
+		layer.hold(load, AT, 2027, 0, 7, 1);
+		expect([north(0), south(0), north(1)]).toEqual([7, Number.NaN, 20]);
+		// The base's next load is not seen in April, and is in May.
+		cube.writeCell(load, [SALES, 0, SOUTH], 2027, 0, 9, 50);
+		cube.writeCell(load, [SALES, 0, SOUTH], 2027, 1, 3, 50);
+		layer.refreshSeries([SALES, 0, SOUTH], 2027);
+		expect([south(0), south(1)]).toEqual([Number.NaN, 3]);
+		// Another import and an entry of the base are no business of it.
+		cube.writeCell(other, [SALES, 0, SOUTH], 2027, 0, 4, 51);
+		layer.refreshSeries([SALES, 0, SOUTH], 2027);
+		expect(south(0)).toBe(4);
+		cube.writeCell(entry, [SALES, 0, SOUTH], 2027, 0, 100, 52);
+		layer.refreshSeries([SALES, 0, SOUTH], 2027);
+		expect(south(0)).toBe(100);
+		cube.writeCell(entry, [SALES, 0, SOUTH], 2027, 0, EMPTY, 53);
+		cube.writeCell(other, [SALES, 0, SOUTH], 2027, 0, EMPTY, 53);
+		// Limited to the south, the north keeps what the base has.
+		const onlySouth = model.dimensions.map((dimension) =>
+			dimension.members.length > SOUTH && dimension.kind === 'general' ? Uint8Array.from([0, 0, 1]) : undefined
+		);
+		layer.hold(load, AT, 2027, 0, EMPTY, 2);
+		layer.setOwn(new Map(), [{ origin: load, covers: onlySouth, periods: april, timeless: false }]);
+		expect([north(0), south(0)]).toEqual([10, Number.NaN]);
+		// Put back, all is as in the base.
+		layer.setOwn(new Map());
+		expect([north(0), south(0), layer.size]).toEqual([10, 9, 0]);
+	});
+
 	test('of any model is a full copy to which the base’s changes are done first and its own after them', () => {
-		let differing = 0;
+		let [differing, atOtherRates, hidden] = [0, 0, 0];
 		fc.assert(
 			fc.property(
 				randomModel,
-				fc.array(fc.constantFrom('branch', 'gone', 'base', 'back'), { minLength: 8, maxLength: 40 }),
-				({ model, cells }, turns) => {
+				fc.array(fc.constantFrom('branch', 'gone', 'base', 'back', 'load'), { minLength: 8, maxLength: 40 }),
+				fc.constantFrom(undefined, { of: 1, by: 2 }, { of: 2, by: 1 }),
+				({ model, cells }, turns, instead) => {
 					const half = cells.slice(0, Math.ceil(cells.length / 2));
 					const cube = fillCube(model, half);
 					const layer = new BranchLayer(cube);
+					layer.ratesInstead = instead;
 					const keyOf = ({ origin, address, period }: StoredCell) => `${origin} ${address.join()} ${period}`;
 					const base = new Map(half.map((cell) => [keyOf(cell), cell]));
 					const own = new Map<string, StoredCell | 'gone'>();
+					// What loads of the branch have replaced: an origin in a leaf period, wherever.
+					const replaced = new Set<string>();
+					const extents: OwnExtent[] = [];
 					const view = topView(model);
 					const reader = new Reader(cube, [layer]);
 					view.fill(reader);
@@ -110,7 +154,26 @@ describe('a branch', () => {
 							if (at % 2 === 0) layer.refresh(cell.address, fiscalYear, position);
 							else layer.refreshSeries(cell.address, fiscalYear);
 							base.set(keyOf(cell), { ...cell, stamp });
-						} else {
+						} else if (turn === 'load' && [2, 3].includes(cell.origin)) {
+							// A file of one row that replaces its period.
+							replaced.add(`${cell.origin} ${cell.period}`);
+							extents.push({
+								origin: cell.origin,
+								covers: [],
+								periods: Uint8Array.from(model.periods.leaves, ({ index }) => (index === cell.period ? 1 : 0)),
+								timeless: false
+							});
+							layer.setOwn(new Map(), extents);
+							for (const [key, held] of own) {
+								if (held === 'gone' || held.origin !== cell.origin || held.period !== cell.period) continue;
+								layer.hold(cell.origin, held.address, fiscalYear, position, EMPTY, at + 1);
+								own.delete(key);
+							}
+							layer.hold(cell.origin, cell.address, fiscalYear, position, cell.value, at + 1);
+							own.set(keyOf(cell), { ...cell, stamp: 1_000_000 + at });
+							view.fill(reader);
+							return;
+						} else if (turn !== 'load') {
 							const value = turn === 'branch' ? cell.value : turn === 'gone' ? TAKEN_AWAY : EMPTY;
 							layer.hold(cell.origin, cell.address, fiscalYear, position, value, at + 1);
 							if (turn === 'branch') own.set(keyOf(cell), { ...cell, stamp: 1_000_000 + at });
@@ -125,7 +188,8 @@ describe('a branch', () => {
 							after: reader.read(cell.address, fiscalYear, position)
 						});
 					});
-					const copy = new Map(base);
+					const copy = new Map([...base].filter(([, { origin, period }]) => !replaced.has(`${origin} ${period}`)));
+					hidden += base.size - copy.size;
 					for (const [key, cell] of own)
 						if (cell === 'gone') copy.delete(key);
 						else copy.set(key, cell);
@@ -146,7 +210,11 @@ describe('a branch', () => {
 					for (let account = 0; account < model.accounts.members.length; account++)
 						for (let period = 0; period < columns; period++) {
 							const place = model.dimensions.map(() => 0).with(model.accountAxis, account);
+							// A full copy names the branch's rates itself.
+							model.ratesInstead = instead;
 							const wanted = naiveCell(model, all, place, period, 'EUR').value;
+							model.ratesInstead = undefined;
+							if (instead && wanted !== naiveCell(model, all, place, period, 'EUR').value) atOtherRates++;
 							const where = `${model.accounts.member(account).code} at ${model.periods.dimension.member(period).code}`;
 							for (const values of [followed, filled])
 								if (wanted === undefined) expect(values[account * columns + period], where).toBeNaN();
@@ -157,5 +225,7 @@ describe('a branch', () => {
 			{ numRuns: 50 }
 		);
 		expect(differing).toBeGreaterThan(60);
+		expect(atOtherRates).toBeGreaterThan(0);
+		expect(hidden).toBeGreaterThan(60);
 	});
 });

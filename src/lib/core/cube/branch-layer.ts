@@ -1,5 +1,5 @@
 import type { Address } from '../cell';
-import { leafOfPlace } from '../model';
+import { leafOfPlace, type Model } from '../model';
 import { EMPTY, isEmpty, isSame, isValue } from '../number';
 import type { Cube } from './cube';
 import { CLEARED, Overlay } from './overlay';
@@ -25,11 +25,24 @@ export interface HeldCell {
 export type OwnResults = ReadonlyMap<number, Uint8Array | undefined>;
 
 /**
+ * What a load replaced in a branch: of the base’s, nothing of its origin reads through there, now or later. By axis the
+ * leaves (1) it is about, undefined for all; and the leaf periods.
+ */
+export interface OwnExtent {
+	origin: number;
+	covers: readonly (Uint8Array | undefined)[];
+	periods: Uint8Array;
+	/** Whether it is about what stands for all time too. */
+	timeless: boolean;
+}
+
+/**
  * What was changed in a branch, by origin, over a cube that goes on moving; a layer of a `Reader`. A changed cell shows
  * what a full copy of the base would show to which the base's changes are done first and the branch's own after them;
  * all else reads through. A cell that moved in the base is to be worked out anew by `refresh`.
  *
- * Results of a step that ran in the branch are its **own**: of the base’s nothing reads through there, now or later.
+ * Results of a step that ran in the branch are its **own**, and so is what a load in it replaced: of the base’s nothing reads
+ * through there, now or later.
  */
 export class BranchLayer extends Overlay {
 	readonly #cube: Cube;
@@ -38,6 +51,9 @@ export class BranchLayer extends Overlay {
 	/** By origin what is held, and with which version it was written. */
 	readonly #held = new Map<number, { values: Overlay; versions: Overlay }>();
 	#own: OwnResults = new Map();
+	#extents: readonly OwnExtent[] = [];
+	/** The origins of which something is the branch’s own. */
+	#owned: ReadonlySet<number> = new Set();
 
 	constructor(cube: Cube) {
 		super(cube.model);
@@ -62,10 +78,18 @@ export class BranchLayer extends Overlay {
 		return this.#own;
 	}
 
-	/** Says anew which results are the branch’s own. O(series of the cube). */
-	setOwn(own: OwnResults): void {
-		const origins = new Set([...this.#own.keys(), ...own.keys()]);
+	/** What loads have replaced in it. */
+	get extents(): readonly OwnExtent[] {
+		return this.#extents;
+	}
+
+	/** Says anew which results, and which extents of loads, are the branch’s own. O(series of the cube). */
+	setOwn(own: OwnResults, extents: readonly OwnExtent[] = []): void {
+		const owned = new Set([...own.keys(), ...extents.map(({ origin }) => origin)]);
+		const origins = new Set([...this.#owned, ...owned]);
 		this.#own = own;
+		this.#extents = extents;
+		this.#owned = owned;
 		this.changes++;
 		const address = new Int32Array(this.#cube.model.dimensions.length);
 		for (const { block, series, year } of this.#cube.seriesOfOrigins(origins)) {
@@ -74,11 +98,13 @@ export class BranchLayer extends Overlay {
 		}
 	}
 
-	/** Whether the results of an origin at a cell are the branch’s own. */
+	/** Whether what an origin has at a cell is the branch’s own. */
 	isOwn(origin: number, address: Address, year: number, position: number): boolean {
-		if (!this.#own.has(origin)) return false;
+		if (!this.#owned.has(origin)) return false;
 		const { model } = this.#cube;
-		return isIn(this.#own.get(origin), (passes) => leafOfPlace(model, address[model.accountAxis]!, year, position, passes), year);
+		if (this.#own.has(origin))
+			return isIn(this.#own.get(origin), (passes) => leafOfPlace(model, address[model.accountAxis]!, year, position, passes), year);
+		return this.#extents.some((extent) => extent.origin === origin && isWithin(model, extent, address, year, position));
 	}
 
 	/**
@@ -88,7 +114,7 @@ export class BranchLayer extends Overlay {
 	layOn(work: WorkCube): void {
 		const address = new Int32Array(this.#cube.model.dimensions.length);
 		const values = new Float64Array(this.#cube.store.width);
-		for (const { origin, block, series, year } of this.#cube.seriesOfOrigins(new Set(this.#own.keys()))) {
+		for (const { origin, block, series, year } of this.#cube.seriesOfOrigins(this.#owned)) {
 			block.readAddress(series, address);
 			this.#cube.heldAt(block, series, origin, values);
 			for (let position = 0; position < block.width; position++)
@@ -115,7 +141,7 @@ export class BranchLayer extends Overlay {
 	override contributionsAt(address: Address, year: number, position: number): Contribution[] {
 		const held = this.heldAt(address, year, position);
 		const base = this.#cube.contributions(address, year, position);
-		if (held.length === 0 && this.#own.size === 0) return base;
+		if (held.length === 0 && this.#owned.size === 0) return base;
 		return [
 			...base.filter(({ origin }) => !held.some((each) => each.origin === origin) && !this.isOwn(origin, address, year, position)),
 			...held
@@ -126,7 +152,7 @@ export class BranchLayer extends Overlay {
 
 	/** The same for a whole series that has moved in the base: a look-up where the branch holds nothing of it. */
 	refreshSeries(address: Address, year: number): void {
-		if (this.#own.size === 0 && ![...this.#held.values()].some(({ values }) => values.hasSeries(address, year))) return;
+		if (this.#owned.size === 0 && ![...this.#held.values()].some(({ values }) => values.hasSeries(address, year))) return;
 		for (let position = 0; position < this.#cube.model.periods.width; position++) this.refresh(address, year, position);
 	}
 
@@ -147,9 +173,23 @@ export class BranchLayer extends Overlay {
 
 	/** Whether the base has results at a cell that do not read through. */
 	#hidesResult(address: Address, year: number, position: number): boolean {
-		if (this.#own.size === 0) return false;
+		if (this.#owned.size === 0) return false;
 		return this.#cube.contributions(address, year, position).some(({ origin }) => this.isOwn(origin, address, year, position));
 	}
+}
+
+/** Whether a cell lies in an extent: what a load empties there, place by place of the year. */
+export function isWithin(
+	model: Model,
+	{ covers, periods, timeless }: Omit<OwnExtent, 'origin'>,
+	address: Address,
+	year: number,
+	position: number
+): boolean {
+	for (let axis = 0; axis < covers.length; axis++) if (covers[axis]?.[address[axis]!] === 0) return false;
+	if (year === 0) return timeless && position === 0;
+	const leaf = model.periods.at(year, position);
+	return leaf !== undefined && periods[leaf.index] === 1;
 }
 
 /** Whether a cell lies in some leaf periods. What stands for all time lies in every one. */

@@ -10,7 +10,7 @@
  * Costs: a scan is O(series in the blocks met × dimensions); a changed cell in an open view is O(dimensions), and
  * evaluating the view O(its cells × classes beneath). Memory: about 11 bytes a cell at twelve values a series.
  */
-export { BranchLayer, isIn, TAKEN_AWAY, type HeldCell, type OwnResults } from './branch-layer';
+export { BranchLayer, isIn, isWithin, TAKEN_AWAY, type HeldCell, type OwnExtent, type OwnResults } from './branch-layer';
 export { Cube } from './cube';
 export { addsUp, adjusts, entryFor, NOTHING, NOW, standingOrigins, type Contribution } from './standing';
 export { SeriesStore } from './series-store';

@@ -1,4 +1,4 @@
-import type { Model } from '../model';
+import type { Model, RatesInstead } from '../model';
 import { EMPTY, isValue } from '../number';
 import { DraftedAddresses } from './drafted-addresses';
 import type { Address, CellPlace } from '../cell';
@@ -33,6 +33,8 @@ export class Overlay {
 	readonly #model: Model;
 	readonly #store: SeriesStore;
 	#size = 0;
+	/** The rates amounts are read at through this layer, where it says so. */
+	ratesInstead: RatesInstead | undefined;
 	/** Made when it is first asked for: not every overlay is looked through by formulas. */
 	#drafted: DraftedAddresses | undefined;
 

@@ -1,6 +1,6 @@
 import type { ReadGuard } from '../access';
 import type { Address } from '../cell';
-import type { LiveFormula, LiveOperand, Model } from '../model';
+import type { LiveFormula, LiveOperand, Model, RatesInstead } from '../model';
 import { EMPTY, isEmpty } from '../number';
 import type { Cube } from './cube';
 import { CLEARED, type ChangedWhere, type Overlay } from './overlay';
@@ -12,7 +12,7 @@ export type StoredReader = (address: Address, year: number, position: number) =>
 
 /**
  * What somebody reads: the stored cells of a cube, seen through layers of changed cells (drafts, what is tried on them),
- * as far as they may see. Everything that shows, adds up or follows figures goes through one of these.
+ * as far as they may see, at the rates a layer names. Everything that shows, adds up or follows figures goes through one of these.
  *
  * A layer holds what a cell shall *show*, so the topmost one that has something at a cell decides, and the others are not
  * asked. Single cells are read without regard to what may be seen, as results of leaves are worked out from everything;
@@ -55,6 +55,11 @@ export class Reader {
 	/** The same as one who may see everything. */
 	get whole(): Reader {
 		return this.visible ? new Reader(this.cube, this.layers, undefined, this.model) : this;
+	}
+
+	/** The rates amounts are read at where a scenario names others: those of the topmost layer that says so. */
+	get ratesInstead(): RatesInstead | undefined {
+		return this.layers.findLast(({ ratesInstead }) => ratesInstead !== undefined)?.ratesInstead;
 	}
 
 	/** Whether a leaf counts in what is shown. */

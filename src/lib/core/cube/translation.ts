@@ -1,5 +1,5 @@
 import type { RateUse } from '../currency';
-import type { AccountDefinition, Model } from '../model';
+import type { AccountDefinition, Model, RatesInstead } from '../model';
 import { EMPTY } from '../number';
 
 /** Money and prices are translated; quantities, percents and coded values are not. */
@@ -52,11 +52,24 @@ export class Translator {
 	readonly #factors = new Map<string, Float64Array>();
 	readonly #missing = new Map<string, MissingRate>();
 
-	/** @param rateSet read at these rates instead of the scenario's own */
-	constructor(model: Model, currency: string, rateSet: number | undefined) {
+	#instead: RatesInstead | undefined;
+
+	/**
+	 * @param rateSet read at these rates instead of the scenario's own
+	 * @param instead a set that is read in the place of another one a scenario names
+	 */
+	constructor(model: Model, currency: string, rateSet?: number, instead?: RatesInstead) {
 		this.#model = model;
 		this.#currency = currency;
 		this.#rateSet = rateSet;
+		this.#instead = instead;
+	}
+
+	/** Reads at other rates from now on. */
+	readInstead(instead: RatesInstead | undefined): void {
+		if (instead?.of === this.#instead?.of && instead?.by === this.#instead?.by) return;
+		this.#instead = instead;
+		this.#factors.clear();
 	}
 
 	/** The factors of an account at an entity and scenario (ordinals, −1 for none); undefined where nothing is translated. */
@@ -88,7 +101,7 @@ export class Translator {
 	}
 
 	#rateSetAt(scenario: number, period: number): number | undefined {
-		return this.#rateSet ?? this.#model.rateSetAt(scenario, period);
+		return this.#rateSet ?? this.#model.rateSetAt(scenario, period, this.#instead);
 	}
 
 	forgetMissing(): void {

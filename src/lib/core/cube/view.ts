@@ -107,6 +107,7 @@ export class View {
 		this.#result = undefined;
 		this.#leafReadings.forget();
 		this.#translator.forgetMissing();
+		this.#translator.readInstead(reader.ratesInstead);
 		const { model, classes, years } = this.query;
 		const scenarioClasses = classes[model.scenarioAxis]!;
 		for (let scenario = 0; scenario < scenarioClasses.classOf.length; scenario++) {

@@ -73,7 +73,7 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 	if (fact && input.kind !== 'clear') {
 		// As it is read: at the rate of the last period asked for.
 		const last = Math.min(range.to, model.scenario(members[model.scenarioAxis]!)?.span.to ?? range.to);
-		const rate = rateAt(model, new Translator(model, entering.currency, undefined), members, model.factsAt(members)!, last);
+		const rate = rateAt(model, translatorOf(reader, entering.currency), members, model.factsAt(members)!, last);
 		if (isEmpty(rate)) return { fault: missingRate(model, members, entering.currency) };
 		const target = input.kind === 'set' ? input.value : changed(shown, input);
 		return { changes: [change(scene, members, fact.year, 0, rate === 1 ? target : target / rate)], warning: undefined };
@@ -87,7 +87,7 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 		return clear(scene, [{ address, ...place, value: reader.read(address, place.year, place.position), weight: 1 }], input.empties);
 	}
 	if (input.kind === 'clear') {
-		const figure = new FigureTotal(reader, entering, new Translator(model, entering.currency, undefined));
+		const figure = new FigureTotal(reader, entering, translatorOf(reader, entering.currency));
 		return clear(
 			scene,
 			cells.filter(({ live, address, year, position }) => !live && figure.weight(address, year, position) !== 0),
@@ -97,6 +97,10 @@ export function enter(scene: EntryScene, entering: Entering): EnterResult {
 	if (verdict.kind === 'enter') return enterLeaf(scene, entering, input.kind === 'set' ? input.value : changed(shown, input));
 	return enterParent(scene, entering, input, cells);
 }
+
+/** Entries go back through the rates they were read at. */
+const translatorOf = (reader: Reader, currency: string): Translator =>
+	new Translator(reader.model, currency, undefined, reader.ratesInstead);
 
 const changed = (shown: number, input: Extract<EntryInput, { kind: 'change' }>): number => {
 	const basis = isEmpty(shown) ? 0 : shown;
@@ -164,7 +168,7 @@ function enterFacts(
 	if (input.kind === 'clear') return clear(scene, cells, input.empties);
 	const changes: LeafChange[] = [];
 	for (const { address: each, value } of cells) {
-		const rate = rateAt(model, new Translator(model, currency, undefined), each, facts, period);
+		const rate = rateAt(model, translatorOf(reader, currency), each, facts, period);
 		if (isEmpty(rate)) return { fault: missingRate(model, each, currency) };
 		const after = input.kind === 'set' ? input.value / rate : changed(isEmpty(value) ? value : value * rate, input) / rate;
 		changes.push(change(scene, each, year, 0, after));
@@ -186,7 +190,7 @@ function enterLeaf(scene: EntryScene, { members, range, currency }: Entering, ta
 	const { model } = scene.reader;
 	const leaf = model.periods.leaf(range.from);
 	const account = model.factsAt(members)!;
-	const rate = rateAt(model, new Translator(model, currency, undefined), members, account, range.from);
+	const rate = rateAt(model, translatorOf(scene.reader, currency), members, account, range.from);
 	if (isEmpty(rate)) return { fault: missingRate(model, members, currency) };
 	// Amounts typed in the cell's own currency are kept to the account's decimals; through a rate they stay unrounded.
 	const after = rate === 1 ? roundTo(target, Math.max(account.decimals, 6)) : target / rate;
@@ -202,7 +206,7 @@ function enterParent(
 	const { reader, guard } = scene;
 	const { model } = reader;
 	const { members, range, shown, currency, method = 'in proportion', kept = [], confirmed = false } = entering;
-	const figure = new FigureTotal(reader, entering, new Translator(model, currency, undefined));
+	const figure = new FigureTotal(reader, entering, translatorOf(reader, currency));
 	const own = figure.stored(present);
 	const counting = [...own, ...present.filter(({ live, address, year, position }) => live && figure.weight(address, year, position) !== 0)];
 	let cells = own;
@@ -409,7 +413,7 @@ function cellsLike(
 		};
 	const shift = range.from - like.range.from;
 	const known = new Map(own.map((cell) => [`${cell.address.join()} ${cell.year} ${cell.position}`, cell]));
-	const translator = new Translator(model, currency, undefined);
+	const translator = translatorOf(reader, currency);
 	const patterns = new Map<LeafCell, number>();
 	for (const cell of leafCells(reader, like.members, like.range)) {
 		const period = model.periods.at(cell.year, cell.position)!.index;

@@ -124,10 +124,10 @@ function tells(lines: readonly { part: number }[]): number {
  */
 function ratesOf(model: Model, from: Side, to: Side): number | undefined {
 	if (from.currency === 'local' || from.figure.period !== to.figure.period) return undefined;
-	const setsOf = ({ figure }: Side): Set<number | undefined> => {
+	const setsOf = ({ figure, reader }: Side): Set<number | undefined> => {
 		const scenario = figure.members[model.scenarioAxis]!;
 		const { from: first, to: last } = model.periods.range(figure.period);
-		return new Set(Array.from({ length: last - first + 1 }, (_, at) => model.rateSetAt(scenario, first + at)));
+		return new Set(Array.from({ length: last - first + 1 }, (_, at) => model.rateSetAt(scenario, first + at, reader.ratesInstead)));
 	};
 	const [own, other] = [setsOf(from), setsOf(to)];
 	const [set] = own;

@@ -87,6 +87,12 @@ export interface OriginDefinition {
 	result?: { runbook: number | null; step: number; rank: number };
 }
 
+/** A rate set (id) that is read in the place of another one, wherever a scenario names that. */
+export interface RatesInstead {
+	of: number;
+	by: number;
+}
+
 /** All that shapes a model, as plain data that can cross a thread or a wire. */
 export interface ModelDefinition {
 	id: number;

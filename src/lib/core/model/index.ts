@@ -23,6 +23,7 @@ export type {
 	ModelDefinition,
 	OriginDefinition,
 	OriginMode,
+	RatesInstead,
 	ScenarioDefinition,
 	TimeBehaviour,
 	ValueType

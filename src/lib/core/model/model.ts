@@ -5,7 +5,7 @@ import { Dimension, type DimensionKind } from '../dimension';
 import { partsOf, readsOf, withUnits, type Expression, type FormulaDefinition } from '../formula';
 import { BalanceRoles } from './balance-roles';
 import { LiveFormulas } from './live-formulas';
-import type { AccountDefinition, ModelDefinition, OriginDefinition, ScenarioDefinition } from './definition';
+import type { AccountDefinition, ModelDefinition, OriginDefinition, RatesInstead, ScenarioDefinition } from './definition';
 
 /** A scenario's spans as runs of leaf periods. */
 export interface ScenarioSpan {
@@ -53,6 +53,8 @@ export class Model {
 	readonly #scenarios: (ScenarioSpan | undefined)[];
 	readonly #formulas: (FormulaDefinition | undefined)[];
 	#rates: Map<number, RateTable>;
+	/** Set while the cube stands as a full copy of a branch: the rates that are read there. */
+	ratesInstead: RatesInstead | undefined;
 	#origins: Map<number, OriginDefinition>;
 	/** The origins of the definition, as against those announced. */
 	#known: ReadonlySet<number>;
@@ -219,10 +221,11 @@ export class Model {
 		return this.#origins.get(id);
 	}
 
-	/** The rate set of a scenario in a leaf period: its first one, or a later one by then. */
-	rateSetAt(scenarioOrdinal: number, period: number): number | undefined {
+	/** The rate set of a scenario in a leaf period: its first one, or a later one by then; another one where it is replaced. */
+	rateSetAt(scenarioOrdinal: number, period: number, instead = this.ratesInstead): number | undefined {
 		const scenario = this.#scenarios[scenarioOrdinal];
-		return scenario && (scenario.laterRates.findLast(({ from }) => period >= from)?.rateSet ?? scenario.definition.rateSet);
+		const rateSet = scenario && (scenario.laterRates.findLast(({ from }) => period >= from)?.rateSet ?? scenario.definition.rateSet);
+		return instead && rateSet === instead.of ? instead.by : rateSet;
 	}
 
 	/** Decimals of a currency's amounts (2 when unknown). */

@@ -15,6 +15,7 @@ export async function readAccessRules(person: SignedIn, modelId: number): Promis
 	return {
 		mayEnter: person.permissions.includes('form.enter'),
 		grants,
+		...(person.branch?.part && { within: { name: person.branch.name, slice: person.branch.part } }),
 		...(heldFor.length > 0 && { heldFor }),
 		...(guarded.length > 0 && { guarded })
 	};

@@ -12,6 +12,7 @@ import { Fault, notFound, onlyLooking } from '../fault';
 import { takeBackSave } from '../form';
 import { takeBackRun } from '../runbook';
 import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
+import { loadInPlan, standingLoads, takeBackMergedLoads, type StandingLoad } from './loads';
 import { keptBy } from './make';
 import { branchFor, whyNotWork } from './record';
 import { runInPlan, standingRuns, type RunInPlan } from './runs';
@@ -166,7 +167,7 @@ export async function mergeBranch(
 	const ask = await askerFor(id);
 	// A thread that has to begin does so before everybody waits for the plan's lock.
 	await ask(modelId, 'ready', { revision: (await modelVersions(pool(), modelId)).revision });
-	let standing: Awaited<ReturnType<typeof standingRuns>> = [];
+	let [standing, loads]: [Awaited<ReturnType<typeof standingRuns>>, StandingLoad[]] = [[], []];
 	const outcome = await transaction(async (client): Promise<MergeOutcome> => {
 		const revision = await lockModel(client, modelId);
 		const locked = await lockBranch(client, id);
@@ -187,9 +188,11 @@ export async function mergeBranch(
 		// Who reads a part cannot tell whether it was all of it: the branch stays open then.
 		const left = branch.cells === null ? null : branch.cells - plan.places.length - plan.alike;
 		standing = left === 0 ? await standingRuns(client, id) : [];
+		loads = left === 0 ? await standingLoads(client, id) : [];
 		if (standing.length > 0) requirePermission(merger, 'rule.run');
+		if (loads.length > 0) requirePermission(merger, 'data.load');
 		if (plan.cells === 0) {
-			if (standing.length === 0) return { kind: 'nothing' };
+			if (standing.length + loads.length === 0) return { kind: 'nothing' };
 			await client.query("UPDATE branch SET state = 'merged', merged_revision = NULL WHERE id = $1", [id]);
 			return { kind: 'merged', revision: null, cells: 0, left: 0, runs: [] };
 		}
@@ -214,7 +217,20 @@ export async function mergeBranch(
 	});
 	if (outcome.kind !== 'merged') return outcome;
 	if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
-	return { ...outcome, runs: await runInPlan(merger, modelId, id, standing) };
+	return { ...outcome, runs: await doInPlan(merger, modelId, id, [...loads, ...standing]) };
+}
+
+/** Loads and runs in the plan what was loaded and run in a branch, in that order. */
+async function doInPlan(
+	merger: SignedIn,
+	modelId: number,
+	branch: number,
+	all: readonly (StandingLoad | Awaited<ReturnType<typeof standingRuns>>[number])[]
+): Promise<RunInPlan[]> {
+	const done: RunInPlan[] = [];
+	for (const each of [...all].sort((one, other) => one.at.getTime() - other.at.getTime()))
+		done.push(await ('chosen' in each ? loadInPlan(merger, modelId, branch, each) : runInPlan(merger, modelId, branch, each)));
+	return done;
 }
 
 /** Takes the merging of a whole branch back, its runs before its figures: the plan is as before, and the branch open again with all it holds. */
@@ -239,6 +255,7 @@ export async function takeBackMerge(
 	if (waiting) throw new Fault(409, 'busy', `“${waiting.name}” is under way in the plan. Take the merge back when that has ended.`);
 	// What came last goes first; a run that changed nothing has nothing to take back.
 	for (const { id: run, revision } of runs.rows) if (revision !== null) await takeBackRun(merger, modelId, run);
+	await takeBackMergedLoads(merger, modelId, id);
 	const { cells, stay } =
 		merged.revision === null ? { cells: 0, stay: 0 } : await takeBackSave(merger, modelId, { revision: merged.revision });
 	await pool().query("UPDATE branch SET state = 'open', merged_revision = NULL WHERE id = $1 AND state = 'merged'", [id]);

@@ -36,6 +36,18 @@ export {
 } from './make';
 export { branchesFor, branchFor, branchHere, branchNames, type Branch, type BranchState } from './record';
 export {
+	checkLoad,
+	checkLoadSchema,
+	importsForBranches,
+	loadInto,
+	loadIntoSchema,
+	loadOnly,
+	putBackLoad,
+	readBranchLoads,
+	type ImportForBranch,
+	type LoadInBranch
+} from './loads';
+export {
 	askSchema,
 	asksInBranch,
 	checkBranchRuns,
@@ -47,6 +59,7 @@ export {
 	runOnly,
 	type RunInBranch
 } from './runs';
+export { branchTerms, type BranchTerms } from './terms';
 export {
 	deleteSnapshot,
 	partChoices,

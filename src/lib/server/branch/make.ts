@@ -1,8 +1,10 @@
 /** Branches: made, named, shared, frozen, copied, dropped and brought back. */
 import type pg from 'pg';
 import { z } from 'zod';
+import type { RatesInstead } from '../../core';
+import { refuseAlternateGroups } from '../access';
 import { pool, transaction } from '../database';
-import { lockBranch } from '../database/branch-series';
+import { lockBranch, writeBranch } from '../database/branch-series';
 import { Fault, notAllowed } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { branchFor, KEPT_DAYS, mayIn, whyNotWork, type Branch } from './record';
@@ -16,7 +18,14 @@ export const branchSchema = z.object({
 	people: z
 		.array(z.object({ id: z.int(), may: z.enum(['read', 'work']) }))
 		.max(200)
-		.default([])
+		.default([]),
+	/** By dimension (id) the members (ids) it is limited to, each with all under it. */
+	part: z
+		.record(z.string().regex(/^\d{1,9}$/), z.array(z.int()).min(1).max(100))
+		.nullable()
+		.optional(),
+	/** A rate set (id) that is read in it in the place of another one. */
+	rates: z.object({ of: z.int(), by: z.int() }).nullable().optional()
 });
 export const changeBranchSchema = branchSchema.extend({ id: z.int() });
 export const branchOnly = z.object({ id: z.int() });
@@ -39,6 +48,7 @@ export async function makeBranch(
 		);
 		if (count.rows[0]!.count >= MOST_BRANCHES)
 			throw new Fault(422, 'too many', `A model has at most ${MOST_BRANCHES} branches. Drop some that are decided.`);
+		await refuseForeign(client, modelId, asked);
 		const id = await insertBranch(client, modelId, maker.id, asked);
 		await setPeople(client, id, asked.people);
 		return { id };
@@ -49,14 +59,38 @@ async function insertBranch(
 	client: pg.PoolClient,
 	modelId: number,
 	maker: number,
-	{ name, purpose, due, everybody }: Pick<z.infer<typeof branchSchema>, 'name' | 'purpose' | 'due' | 'everybody'>,
+	{ name, purpose, due, everybody, part, rates }: Omit<z.infer<typeof branchSchema>, 'people'>,
 	copiedFrom = ''
 ): Promise<number> {
 	const made = await client.query<{ id: number }>(
-		'INSERT INTO branch (model_id, name, purpose, due, everybody, made_by, copied_from) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
-		[modelId, name, purpose, due, everybody, maker, copiedFrom]
+		`INSERT INTO branch (model_id, name, purpose, due, everybody, made_by, copied_from, part, rates_of, rates_by)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) RETURNING id`,
+		[modelId, name, purpose, due, everybody, maker, copiedFrom, part ? JSON.stringify(part) : null, rates?.of ?? null, rates?.by ?? null]
 	);
 	return made.rows[0]!.id;
+}
+
+/** What a branch is limited to, and its rates, are the model's own. @throws Fault 422 */
+async function refuseForeign(
+	client: pg.PoolClient,
+	modelId: number,
+	{ part, rates }: Pick<z.infer<typeof branchSchema>, 'part' | 'rates'>
+): Promise<void> {
+	if (part) {
+		const members = [...new Set(Object.values(part).flat())];
+		const found = await client.query<{ count: number }>(
+			`SELECT count(*)::integer AS count FROM jsonb_each($2::jsonb) AS e (dimension, members) CROSS JOIN LATERAL jsonb_array_elements_text(e.members) AS x (id)
+			JOIN member m ON m.id = x.id::integer AND m.dimension_id = e.dimension::integer
+			JOIN model_dimension d ON d.dimension_id = m.dimension_id AND d.model_id = $1`,
+			[modelId, JSON.stringify(part)]
+		);
+		if (found.rows[0]!.count < members.length)
+			throw new Fault(422, 'not possible', 'A member it is to be limited to is not in this model. Choose it again.');
+		await refuseAlternateGroups(client, 'The limit', members);
+	}
+	if (!rates) return;
+	const sets = await client.query('SELECT FROM rate_set WHERE id = ANY ($1)', [[rates.of, rates.by]]);
+	if (sets.rows.length < 2) throw new Fault(422, 'not possible', 'Choose two different rate sets.');
 }
 
 async function setPeople(client: pg.PoolClient, branch: number, people: z.infer<typeof branchSchema>['people']): Promise<void> {
@@ -83,16 +117,33 @@ export async function changeBranch(
 ): Promise<void> {
 	const keeper = requirePermission(person, 'branch.write');
 	await transaction(async (client) => {
-		await keptBy(client, keeper, modelId, id);
-		await client.query('UPDATE branch SET name = $2, purpose = $3, due = $4, everybody = $5 WHERE id = $1', [
-			id,
-			asked.name,
-			asked.purpose,
-			asked.due,
-			asked.everybody
-		]);
+		const before = await keptBy(client, keeper, modelId, id);
+		await refuseForeign(client, modelId, asked);
+		const { part = before.part, rates = before.rates } = asked;
+		await client.query(
+			'UPDATE branch SET name = $2, purpose = $3, due = $4, everybody = $5, part = $6, rates_of = $7, rates_by = $8 WHERE id = $1',
+			[id, asked.name, asked.purpose, asked.due, asked.everybody, part && JSON.stringify(part), rates?.of ?? null, rates?.by ?? null]
+		);
+		// Every figure in another currency may be another one: a change of the branch as any other.
+		if (before.rates?.of !== rates?.of || before.rates?.by !== rates?.by)
+			await writeBranch(
+				client,
+				id,
+				{ person: keeper.id, acting: keeper.acting?.id ?? null, words: await ratesInWords(client, rates) },
+				[],
+				0
+			);
 		await setPeople(client, id, asked.people);
 	}).catch(named);
+}
+
+async function ratesInWords(client: pg.PoolClient, rates: RatesInstead | null): Promise<string> {
+	if (!rates) return 'Read at the rates of the plan';
+	const { rows } = await client.query<{ words: string }>(
+		`SELECT 'Read at ' || b.name || ' in the place of ' || o.name AS words FROM rate_set b, rate_set o WHERE b.id = $1 AND o.id = $2`,
+		[rates.by, rates.of]
+	);
+	return rows[0]!.words;
 }
 
 /** A branch, locked, of who may decide over it. @throws Fault 403 to others */
@@ -173,6 +224,11 @@ export async function copyBranch(
 			[copy, maker.id, `Copied from “${branch.name}”`]
 		);
 		await copyRuns(client, id, copy);
+		await client.query(
+			`INSERT INTO branch_load (branch_id, origin_id, batch_id, extent, part, timeless)
+			SELECT $2, origin_id, batch_id, extent, part, timeless FROM branch_load WHERE branch_id = $1 ORDER BY id`,
+			[id, copy]
+		);
 		return { id: copy };
 	}).catch(named);
 }

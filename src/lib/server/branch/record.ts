@@ -16,6 +16,12 @@ export interface Branch {
 	due: string | null;
 	everybody: MayInBranch;
 	people: { id: number; name: string; may: 'read' | 'work' }[];
+	/** The part of the model it is limited to: by dimension its members, each with all under it; null for all of it. */
+	part: Record<number, number[]> | null;
+	/** The same by the names of the members. */
+	partWords: string;
+	/** The rate set read in it in the place of another one. */
+	rates: { of: number; by: number; ofName: string; byName: string } | null;
 	madeBy: { id: number; name: string } | null;
 	madeAt: string;
 	copiedFrom: string;
@@ -40,14 +46,17 @@ interface Row extends Omit<Branch, 'madeAt' | 'droppedAt' | 'changed'> {
 	changedWords: string | null;
 }
 
-const BRANCH = `SELECT b.id, b.name, b.purpose, b.state, b.due::text AS due, b.everybody, b.made_at AS "madeAt", b.copied_from AS "copiedFrom", b.dropped_at AS "droppedAt", b.version,
+const BRANCH = `SELECT b.id, b.name, b.purpose, b.state, b.due::text AS due, b.everybody, b.made_at AS "madeAt", b.copied_from AS "copiedFrom", b.part, b.dropped_at AS "droppedAt", b.version,
+	CASE WHEN ro.id IS NOT NULL AND rb.id IS NOT NULL THEN json_build_object('of', ro.id, 'by', rb.id, 'ofName', ro.name, 'byName', rb.name) END AS rates,
+	coalesce((SELECT string_agg(w.names, ', ' ORDER BY w.dimension) FROM (SELECT pm.dimension_id AS dimension, string_agg(pm.name, ' and ' ORDER BY pm.name) AS names FROM jsonb_each(b.part) AS e (d, ms)
+		CROSS JOIN LATERAL jsonb_array_elements_text(e.ms) AS x (id) JOIN member pm ON pm.id = x.id::integer GROUP BY pm.dimension_id) w), '') AS "partWords",
 	CASE WHEN m.id IS NOT NULL THEN json_build_object('id', m.id, 'name', m.name) END AS "madeBy",
 	coalesce((SELECT json_agg(json_build_object('id', p.id, 'name', p.name, 'may', x.may) ORDER BY p.name) FROM branch_person x JOIN person p ON p.id = x.person_id WHERE x.branch_id = b.id), '[]') AS people,
 	(SELECT coalesce(sum(cardinality(array_remove(s.versions, NULL))), 0)::integer FROM branch_series s JOIN origin o ON o.id = s.origin_id AND o.mode = 'entry' WHERE s.branch_id = b.id) AS cells,
 	coalesce((SELECT json_agg(json_build_object('name', p.name, 'cells', n.cells) ORDER BY p.name) FROM (SELECT d.person_id, count(*)::integer AS cells FROM draft d
 		JOIN draft_cell e ON e.draft_id = d.id WHERE d.branch_id = b.id GROUP BY d.person_id) n JOIN person p ON p.id = n.person_id), '[]') AS drafts,
 	c.at AS "changedAt", doer(c.person_id, c.acting_id) AS "changedBy", c.words AS "changedWords"
-	FROM branch b LEFT JOIN person m ON m.id = b.made_by
+	FROM branch b LEFT JOIN person m ON m.id = b.made_by LEFT JOIN rate_set ro ON ro.id = b.rates_of LEFT JOIN rate_set rb ON rb.id = b.rates_by
 	LEFT JOIN LATERAL (SELECT at, person_id, acting_id, words FROM branch_change WHERE branch_id = b.id ORDER BY version DESC LIMIT 1) c ON true`;
 
 const asBranch = ({ madeAt, droppedAt, changedAt, changedBy, changedWords, ...row }: Row): Branch => ({
@@ -105,7 +114,7 @@ export async function branchFor(person: SignedIn, modelId: number, id: number, d
 export async function branchHere(person: SignedIn, modelId: number, id: number): Promise<BranchHere> {
 	const branch = await branchFor(person, modelId, id);
 	if (branch.state === 'dropped') throw notFound('branch');
-	return { id, name: branch.name, whyNot: whyNotWork(person, branch) };
+	return { id, name: branch.name, whyNot: whyNotWork(person, branch), part: branch.part };
 }
 
 /** Why somebody may not change figures in a branch; empty where they may. */

@@ -7,11 +7,11 @@ import { pool, transaction } from '../database';
 import {
 	branchVersion,
 	lockBranch,
-	readBranchSeries,
+	putBackSeries,
+	readBranchOrigins,
 	readOwnResults,
 	writeBranch,
-	writeBranchRun,
-	type BranchCell
+	writeBranchRun
 } from '../database/branch-series';
 import { keepStructureStill } from '../database/locks';
 import { modelVersions } from '../database/structure-version';
@@ -66,7 +66,7 @@ export async function readBranchRuns(person: SignedIn, branch: number): Promise<
 }
 
 /** A person in a branch they name, as if they had gone into it. @throws Fault 404, 409 */
-const into = async (person: SignedIn, modelId: number, id: number): Promise<SignedIn> =>
+export const into = async (person: SignedIn, modelId: number, id: number): Promise<SignedIn> =>
 	requireBranchOpen({ ...person, branch: await branchHere(person, modelId, id) });
 
 export const askSchema = z.object({ id: z.int(), runbook: z.int() });
@@ -105,9 +105,10 @@ interface StoredRun {
 	outOfDate: boolean;
 	revision: number | null;
 	version: number | null;
+	at: Date;
 }
 
-const RUN = `SELECT id, runbook_id AS runbook, name, answers, part, out_of_date AS "outOfDate", read_revision AS revision, branch_version AS version FROM run r`;
+const RUN = `SELECT id, runbook_id AS runbook, name, answers, part, out_of_date AS "outOfDate", read_revision AS revision, branch_version AS version, at FROM run r`;
 
 /** Runs once more what ran in a branch, as it was asked for then. */
 export async function runAgain(
@@ -141,22 +142,17 @@ export async function standingRuns(database: Pick<pg.PoolClient, 'query'>, branc
 	return found.rows;
 }
 
-/** A run of a branch that is being done in the plan; or why it is not. */
+/** A run, or a load (its batch), of a branch that is being done in the plan; or why it is not. */
 export type RunInPlan = { name: string } & ({ run: number; job: number } | { fault: string });
 
-/** Does in the plan what ran in a branch, in that order. */
-export async function runInPlan(merger: SignedIn, modelId: number, branch: number, runs: readonly StoredRun[]): Promise<RunInPlan[]> {
-	const { branch: _, ...inPlan } = merger;
-	const started: RunInPlan[] = [];
-	for (const run of runs)
-		try {
-			started.push({ name: run.name, ...(await startAsBefore(inPlan, modelId, run, branch)) });
-		} catch (error) {
-			// The figures are merged: what cannot be run is told beside, and can be run by hand.
-			if (!(error instanceof Fault)) throw error;
-			started.push({ name: run.name, fault: error.message });
-		}
-	return started;
+/** Does in the plan what ran in a branch. What cannot be run is told beside, and can be run by hand: the figures are merged. */
+export async function runInPlan({ branch: _, ...merger }: SignedIn, modelId: number, branch: number, run: StoredRun): Promise<RunInPlan> {
+	try {
+		return { name: run.name, ...(await startAsBefore(merger, modelId, run, branch)) };
+	} catch (error) {
+		if (!(error instanceof Fault)) throw error;
+		return { name: run.name, fault: error.message };
+	}
 }
 
 /** Puts what a run wrote in a branch back: the plan's results, or none, show there again. */
@@ -176,11 +172,7 @@ export async function putBackRun(
 		);
 		if (gone.rows.length === 0) throw new Fault(409, 'put back', 'Nothing of this run stands in the branch any more.');
 		const origins = new Set(gone.rows.map(({ origin }) => origin));
-		const held = (await readBranchSeries(client, id)).filter(({ origin }) => origins.has(origin));
-		const cells = held.flatMap(({ origin, address, year, amounts }): BranchCell[] =>
-			amounts.flatMap((amount, position) => (amount === null ? [] : [{ origin, address, year, position, value: null, seen: Number.NaN }]))
-		);
-		const width = Math.max(1, ...held.map(({ amounts }) => amounts.length));
+		const { cells, width } = putBackSeries(await readBranchOrigins(client, id, [...origins]));
 		const name = (await client.query<{ name: string }>("UPDATE run SET state = 'taken back' WHERE id = $1 RETURNING name", [run])).rows[0]!
 			.name;
 		await writeBranch(client, id, { person: writer.id, acting: actingNow(), words: `“${name}” put back` }, cells, width);

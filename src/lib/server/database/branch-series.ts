@@ -1,5 +1,6 @@
 /** What branches hold of figures: read and written as whole series, by origin. */
 import type pg from 'pg';
+import type { RatesInstead, SliceRule } from '../../core';
 import type { Database } from './pool';
 
 /** A branch of a model, and how often its figures have changed. */
@@ -30,14 +31,25 @@ export interface BranchCell {
 	seen: number;
 }
 
+const SERIES = 'SELECT origin_id AS origin, fiscal_year AS year, address, amounts, versions, seen FROM branch_series WHERE branch_id = $1';
+
 /** @param after only what was written after this version */
 export async function readBranchSeries(database: Database, branch: number, after = -1): Promise<BranchSeries[]> {
-	const found = await database.query<BranchSeries>(
-		`SELECT origin_id AS origin, fiscal_year AS year, address, amounts, versions, seen FROM branch_series WHERE branch_id = $1 AND version > $2`,
-		[branch, after]
-	);
-	return found.rows;
+	return (await database.query<BranchSeries>(`${SERIES} AND version > $2`, [branch, after])).rows;
 }
+
+/** What a branch holds of some origins. */
+export async function readBranchOrigins(database: Database, branch: number, origins: readonly number[]): Promise<BranchSeries[]> {
+	return (await database.query<BranchSeries>(`${SERIES} AND origin_id = ANY ($2)`, [branch, origins])).rows;
+}
+
+/** Puts everything that is held of some series back, as it is in the plan. */
+export const putBackSeries = (held: readonly BranchSeries[]): { cells: BranchCell[]; width: number } => ({
+	cells: held.flatMap(({ origin, address, year, amounts }) =>
+		amounts.flatMap((amount, position) => (amount === null ? [] : [{ origin, address, year, position, value: null, seen: Number.NaN }]))
+	),
+	width: Math.max(1, ...held.map(({ amounts }) => amounts.length))
+});
 
 /** Results that are a branch's own: an origin, the leaf periods (members) in which they are, null for all, and what its step read. */
 export interface OwnResult {
@@ -52,6 +64,32 @@ export async function readOwnResults(database: Database, branch: number): Promis
 		[branch]
 	);
 	return found.rows;
+}
+
+/** What a load replaced in a branch: by dimension (id) the leaf members (ids), within the part the branch was limited to. */
+export interface StoredExtent {
+	origin: number;
+	extent: Record<number, number[]>;
+	part: SliceRule | null;
+	/** Whether it is about what stands for all time too. */
+	timeless: boolean;
+}
+
+export async function readOwnExtents(database: Database, branch: number): Promise<StoredExtent[]> {
+	const found = await database.query<StoredExtent>(
+		'SELECT origin_id AS origin, extent, part, timeless FROM branch_load WHERE branch_id = $1 ORDER BY id',
+		[branch]
+	);
+	return found.rows;
+}
+
+/** The rates that are read in a branch in the place of others; undefined where they are the plan's. */
+export async function readBranchRates(database: Database, branch: number): Promise<RatesInstead | undefined> {
+	const found = await database.query<RatesInstead>(
+		'SELECT rates_of AS "of", rates_by AS "by" FROM branch WHERE id = $1 AND rates_of IS NOT NULL AND rates_by IS NOT NULL',
+		[branch]
+	);
+	return found.rows[0];
 }
 
 /** The latest version of a branch; undefined where there is none. */

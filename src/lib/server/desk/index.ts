@@ -51,7 +51,7 @@ export async function readDesk(person: SignedIn | undefined, modelId: number): P
 		? await pool().query<Omit<Desk['rejects'][number], 'at'> & { at: Date }>(
 				`SELECT * FROM (
 					SELECT DISTINCT ON (b.import_id) i.code, i.name, b.id AS batch, b.state, b.message, b.rows_rejected AS rows, b.at
-					FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1 AND b.state <> 'running' ORDER BY b.import_id, b.id DESC) AS latest
+					FROM batch b JOIN import i ON i.id = b.import_id WHERE i.model_id = $1 AND b.branch_id IS NULL AND b.state <> 'running' ORDER BY b.import_id, b.id DESC) AS latest
 				WHERE (rows > 0 AND state IN ('loaded', 'stopped')) OR state = 'failed'`,
 				[modelId]
 			)

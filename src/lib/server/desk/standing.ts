@@ -20,7 +20,7 @@ export interface Standing {
 export async function readStanding(reader: SignedIn, modelId: number): Promise<Standing> {
 	const loads = await pool().query<{ code: string; name: string; at: Date | null; state: string | null; rejected: number }>(
 		`SELECT i.code, i.name, b.at, b.state, coalesce(b.rows_rejected, 0) AS rejected FROM import i
-		LEFT JOIN LATERAL (SELECT at, state, rows_rejected FROM batch WHERE import_id = i.id ORDER BY id DESC LIMIT 1) b ON true
+		LEFT JOIN LATERAL (SELECT at, state, rows_rejected FROM batch WHERE import_id = i.id AND branch_id IS NULL ORDER BY id DESC LIMIT 1) b ON true
 		WHERE i.model_id = $1 ORDER BY i.name`,
 		[modelId]
 	);

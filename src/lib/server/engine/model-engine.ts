@@ -13,13 +13,21 @@ import {
 	isSame,
 	type AccessRules
 } from '../../core';
-import { readBranchSeries, readOwnResults, type BranchSeries, type BranchVersion } from '../database/branch-series';
+import {
+	readBranchSeries,
+	readBranchRates,
+	readOwnExtents,
+	readOwnResults,
+	type BranchSeries,
+	type BranchVersion
+} from '../database/branch-series';
 import { readAllSeries } from '../database/cells';
 import { readModelDefinition, readOrigins, readRateSets } from '../database/definitions';
 import { readFrozen } from '../database/frozen-results';
 import { readLocks } from '../database/model-locks';
 import { snapshot } from '../database/pool';
 import { modelVersions, structureChanges } from '../database/structure-version';
+import { ownExtents } from '../database/own-extents';
 import { leafOfMember, leavesOfMembers, toOrdinals } from './addresses';
 import { CodedWords } from './coded-words';
 import { EngineFault } from './fault';
@@ -276,19 +284,23 @@ export class ModelEngine {
 		return open.layer;
 	}
 
-	/** Says which results are a branch’s own, where that has changed. */
+	/** Says which results and loads are a branch’s own, and at which rates it is read, where that has changed. */
 	async #takeOver(branch: number, layer: BranchLayer): Promise<void> {
-		const own = new Map(
-			(await readOwnResults(this.database, branch)).map(({ origin, periods }) => [
-				origin,
-				periods ? leavesOfMembers(this.model, periods) : undefined
-			])
-		);
+		const [results, rates, stored] = await Promise.all([
+			readOwnResults(this.database, branch),
+			readBranchRates(this.database, branch),
+			readOwnExtents(this.database, branch)
+		]);
+		const extents = ownExtents(this.model, stored);
+		const hasOtherRates = rates?.of !== layer.ratesInstead?.of || rates?.by !== layer.ratesInstead?.by;
+		layer.ratesInstead = rates;
+		const own = new Map(results.map(({ origin, periods }) => [origin, periods ? leavesOfMembers(this.model, periods) : undefined]));
 		const isAsBefore =
 			own.size === layer.own.size &&
-			[...own].every(([origin, periods]) => layer.own.has(origin) && String(layer.own.get(origin)) === String(periods));
-		if (isAsBefore) return;
-		layer.setOwn(own);
+			[...own].every(([origin, periods]) => layer.own.has(origin) && String(layer.own.get(origin)) === String(periods)) &&
+			JSON.stringify(extents) === JSON.stringify(layer.extents);
+		if (isAsBefore && !hasOtherRates) return;
+		if (!isAsBefore) layer.setOwn(own, extents);
 		this.#closeForms(branch);
 	}
 

@@ -147,9 +147,22 @@ const VERBS: Readonly<Record<string, Readonly<Record<string, Permission>>>> = {
 	'/api/m/[model]/cycle/[verb]': verbs('cycle.write', 'save', 'preview', 'copy', 'delete', 'start', 'end', 'assign'),
 	'/api/m/[model]/locks/[verb]': verbs('lock.write', 'set', 'take-back', 'drop', 'drivers', 'close', 'sheet'),
 	'/api/m/[model]/branches/[verb]': {
-		...verbs('branch.write', 'make', 'change', 'state', 'drop', 'bring-back', 'copy', 'put-back', 'take-snapshot', 'delete-snapshot'),
+		...verbs(
+			'branch.write',
+			'terms',
+			'make',
+			'change',
+			'state',
+			'drop',
+			'bring-back',
+			'copy',
+			'put-back',
+			'take-snapshot',
+			'delete-snapshot'
+		),
 		...verbs('form.read', 'comment'),
 		...verbs('rule.run', 'asks', 'run', 'run-again', 'put-back-run'),
+		...verbs('data.load', 'check-load', 'load', 'put-back-load'),
 		...verbs('branch.merge', 'merge', 'take-back')
 	},
 	'/api/m/[model]/views/[verb]': verbs('form.design', 'as-form'),
@@ -170,7 +183,7 @@ export function permissionsUsed(route: string | null, verb: string | undefined):
 const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/account/[verb]': ['leave'],
 	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
-	'/api/m/[model]/branches/[verb]': ['changes', 'compare', 'contributions', 'asks', 'freshness'],
+	'/api/m/[model]/branches/[verb]': ['terms', 'check-load', 'changes', 'compare', 'contributions', 'asks', 'freshness'],
 	'/api/m/[model]/views/[verb]': ['select', 'branch'],
 	'/api/m/[model]/boards/[verb]': ['figures', 'comments'],
 	'/api/m/[model]/trace': [NO_VERB],
@@ -209,6 +222,9 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 		'try-values'
 	],
 	'/api/m/[model]/runs/[id]/[verb]': ['read'],
+	'/api/m/[model]/imports/cell': [NO_VERB],
+	// A file is kept before it is loaded: kept, it is nobody's figures.
+	'/api/m/[model]/files': 'all',
 	'/api/m/[model]/forms/[code]/workbook': 'all',
 	'/api/m/[model]/branches/[verb]': 'all',
 	'/api/m/[model]/views/[verb]': 'all',

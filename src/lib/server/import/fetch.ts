@@ -89,7 +89,7 @@ async function sourceFiles(stored: StoredImport, signal: AbortSignal): Promise<{
 async function isKnown(importId: number, fileId: number, hash: string, loading: boolean): Promise<boolean> {
 	const found = await pool().query(
 		loading
-			? "SELECT FROM batch WHERE import_id = $1 AND file_hash = $3 AND file_id IS DISTINCT FROM $2 AND state <> 'taken back' LIMIT 1"
+			? "SELECT FROM batch WHERE import_id = $1 AND file_hash = $3 AND file_id IS DISTINCT FROM $2 AND state <> 'taken back' AND branch_id IS NULL LIMIT 1"
 			: 'SELECT FROM source_file WHERE import_id = $1 AND hash = $3 AND id <> $2 AND complete LIMIT 1',
 		[importId, fileId, Buffer.from(hash, 'hex')]
 	);

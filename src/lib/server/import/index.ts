@@ -14,12 +14,14 @@ export { exportMap, importMap } from './map-sheet';
 export { nextMoments, readSchedule, scheduleSchema, setSchedule, takeDue, type Schedule } from './schedule';
 export { connectionSchema, listConnections, setConnection, type Connection } from './sources/query';
 export {
+	carryOutLoad,
 	correctionsSchema,
 	keepFile,
 	keepStream,
 	loadFile,
 	reloadRejects,
 	startLoad,
+	truthOfLoad,
 	waitForLoad,
 	type Correction,
 	type LoadChoices,

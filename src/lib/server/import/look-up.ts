@@ -32,8 +32,8 @@ export async function rowsOfCell(
 	modelId: number,
 	{ members, period }: z.infer<typeof cellSchema>
 ): Promise<RowsOfCell[]> {
-	requirePermission(person, 'data.read');
-	return askData('cell', { modelId, members, period });
+	const reader = requirePermission(person, 'data.read');
+	return askData('cell', { modelId, members, period, branch: reader.branch?.id ?? null });
 }
 
 /** What two batches of one import state differently. */

@@ -131,7 +131,7 @@ export async function listImports(person: SignedIn | undefined, modelId: number)
 		place: Source['place']['kind'] | null;
 	}>("SELECT id, code, name, description, source #>> '{place,kind}' AS place FROM import WHERE model_id = $1 ORDER BY id", [modelId]);
 	const batches = await pool().query<BatchRow & { import: number }>(
-		`SELECT DISTINCT ON (b.import_id) b.import_id AS import, ${BATCH_COLUMNS} FROM ${BATCH_FROM} WHERE i.model_id = $1 ORDER BY b.import_id, b.id DESC`,
+		`SELECT DISTINCT ON (b.import_id) b.import_id AS import, ${BATCH_COLUMNS} FROM ${BATCH_FROM} WHERE i.model_id = $1 AND b.branch_id IS NULL ORDER BY b.import_id, b.id DESC`,
 		[modelId]
 	);
 	return Promise.all(
@@ -153,7 +153,7 @@ export async function importsInShort(
 	const found = await pool().query<{ code: string; name: string; attention: boolean }>(
 		`SELECT i.code, i.name, coalesce(last.state IN ('stopped', 'failed') OR (last.state = 'loaded' AND last.rows_rejected > 0), false) AS attention
 		FROM import i LEFT JOIN LATERAL (
-			SELECT state, rows_rejected FROM batch b WHERE b.import_id = i.id AND b.state NOT IN ('running', 'cancelled') ORDER BY b.id DESC LIMIT 1) last ON true
+			SELECT state, rows_rejected FROM batch b WHERE b.import_id = i.id AND b.branch_id IS NULL AND b.state NOT IN ('running', 'cancelled') ORDER BY b.id DESC LIMIT 1) last ON true
 		WHERE i.model_id = $1 ORDER BY i.id`,
 		[modelId]
 	);
@@ -235,7 +235,7 @@ export async function readImport(person: SignedIn | undefined, modelId: number, 
 
 async function listBatches(importId: number): Promise<BatchLine[]> {
 	const batches = await pool().query<BatchRow>(
-		`SELECT ${BATCH_COLUMNS} FROM ${BATCH_FROM} WHERE b.import_id = $1 ORDER BY b.id DESC LIMIT 60`,
+		`SELECT ${BATCH_COLUMNS} FROM ${BATCH_FROM} WHERE b.import_id = $1 AND b.branch_id IS NULL ORDER BY b.id DESC LIMIT 60`,
 		[importId]
 	);
 	return batches.rows.map(batchLine);

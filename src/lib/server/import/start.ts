@@ -23,6 +23,8 @@ export interface LoadChoices {
 	chosen?: Record<number, number> | undefined;
 	/** Load although the same file has been loaded before. */
 	again?: boolean | undefined;
+	/** The branch (id) it is merged with. */
+	mergedBranch?: number | undefined;
 }
 
 export interface StartedLoad {
@@ -128,8 +130,21 @@ export async function startLoad(person: SignedIn | undefined, modelId: number, c
 	const loader = requirePermission(person, 'data.load');
 	const stored = await readStoredImport(pool(), modelId, code);
 	const file = await keptFile(modelId, choices.file);
-	if (!choices.again) await warnOfSameFile(stored.id, file);
+	const { branch } = loader;
+	if (!choices.again) await warnOfSameFile(stored.id, file, branch?.id ?? null);
 	const way = choices.way ?? stored.source.way;
+	if (branch && way === 'add')
+		throw new Fault(
+			422,
+			'not possible',
+			'A load that adds cannot be made in a branch: what it adds to goes on moving in the plan. Load it so that it replaces.'
+		);
+	if (branch && stored.source.amounts === 'to date')
+		throw new Fault(
+			422,
+			'not possible',
+			'Amounts run up to date cannot be loaded into a branch: what they are set against goes on moving in the plan.'
+		);
 	if (way === 'add' && stored.source.amounts === 'to date')
 		throw new Fault(
 			422,
@@ -147,7 +162,9 @@ export async function startLoad(person: SignedIn | undefined, modelId: number, c
 			way,
 			rejects: choices.rejects ?? stored.source.rejects,
 			chosen: choices.chosen ?? {},
-			rejectsOf: null
+			rejectsOf: null,
+			branch: branch?.id ?? null,
+			mergedBranch: choices.mergedBranch ?? null
 		}
 	);
 }
@@ -171,12 +188,15 @@ export async function reloadRejects(
 		way: 'replace' | 'add';
 		rejected: number;
 		chosen: Record<number, number>;
+		branch: number | null;
 	}>(
-		`SELECT i.code, b.file_id AS file, b.state, b.way, b.rows_rejected AS rejected, b.chosen FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
+		`SELECT i.code, b.file_id AS file, b.state, b.way, b.rows_rejected AS rejected, b.chosen, b.branch_id AS branch FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
 		[batchId, modelId]
 	);
 	const batch = found.rows[0];
 	if (!batch) throw notFound('batch');
+	if (batch.branch !== null)
+		throw new Fault(422, 'not possible', 'This batch was loaded into a branch. Load the file into it again once its rows are right.');
 	if (batch.file === null) throw new Fault(422, 'not possible', 'The file of this batch is not kept. Choose it again and load it.');
 	if (batch.rejected === 0) throw new Fault(422, 'not possible', 'This batch rejected no rows.');
 	const stored = await readStoredImport(pool(), modelId, batch.code);
@@ -201,7 +221,7 @@ export async function reloadRejects(
 		);
 	const later = await pool().query<{ id: number; rejectsOf: number | null }>(
 		`SELECT n.id, n.rejects_of AS "rejectsOf" FROM batch b JOIN batch n ON n.import_id = b.import_id AND n.id > b.id
-		WHERE b.id = $1 AND n.state IN ('running', 'loaded')
+		WHERE b.id = $1 AND n.branch_id IS NULL AND n.state IN ('running', 'loaded')
 			AND (n.rejects_of = b.id OR (n.rejects_of IS NULL AND n.way = 'replace' AND NOT EXISTS (
 				SELECT FROM jsonb_each(b.extent_members) e (dimension, members)
 				WHERE n.extent_members ? e.dimension AND NOT EXISTS (
@@ -234,14 +254,21 @@ async function begin(
 	person: number | null,
 	file: KeptFile,
 	recipe: KeptRecipe,
-	how: { way: 'replace' | 'add'; rejects: 'stop' | 'load good rows'; chosen: Record<number, number>; rejectsOf: number | null }
+	how: {
+		way: 'replace' | 'add';
+		rejects: 'stop' | 'load good rows';
+		chosen: Record<number, number>;
+		rejectsOf: number | null;
+		branch?: number | null;
+		mergedBranch?: number | null;
+	}
 ): Promise<StartedLoad> {
 	const title = how.rejectsOf === null ? `${stored.name}: ${file.name}` : `${stored.name}: rejects of batch ${how.rejectsOf}`;
 	return startJob(async (client) => {
 		const made = await client.query<{ id: number }>(
 			`INSERT INTO batch (import_id, person_id, file_id, file_name, file_hash, state, way, rejects_of, recipe, chosen, rows_read, rows_loaded, rows_skipped, rows_rejected,
-			amount_read, amount_loaded, amount_rejected, extent)
-		VALUES ($1, $2, $3, $4, $5, 'running', $6, $7, $8, $9, 0, 0, 0, 0, 0, 0, 0, 'nothing') RETURNING id`,
+			amount_read, amount_loaded, amount_rejected, extent, branch_id, merged_branch_id)
+		VALUES ($1, $2, $3, $4, $5, 'running', $6, $7, $8, $9, 0, 0, 0, 0, 0, 0, 0, 'nothing', $10, $11) RETURNING id`,
 			[
 				stored.id,
 				person,
@@ -251,21 +278,29 @@ async function begin(
 				how.way,
 				how.rejectsOf,
 				JSON.stringify(recipe),
-				JSON.stringify(how.chosen)
+				JSON.stringify(how.chosen),
+				how.branch ?? null,
+				how.mergedBranch ?? null
 			]
 		);
 		const batch = made.rows[0]!.id;
-		const job = await noteJob(client, modelId, person, 'load', title, { batch, rejects: how.rejects, code: stored.code });
+		const branch = how.branch ?? undefined;
+		const job = await noteJob(client, modelId, person, branch === undefined ? 'load' : 'load into a branch', title, {
+			batch,
+			rejects: how.rejects,
+			code: stored.code,
+			branch
+		});
 		await client.query('UPDATE batch SET job_id = $2 WHERE id = $1', [batch, job]);
 		return { batch, job };
 	});
 }
 
-async function warnOfSameFile(importId: number, file: KeptFile): Promise<void> {
+async function warnOfSameFile(importId: number, file: KeptFile, branch: number | null): Promise<void> {
 	const same = await pool().query<{ id: number; at: Date; person: string | null; name: string }>(
 		`SELECT b.id, b.at, p.name AS person, b.file_name AS name FROM batch b LEFT JOIN person p ON p.id = b.person_id
-		WHERE b.import_id = $1 AND b.file_hash = $2 AND b.state = 'loaded' ORDER BY b.id DESC LIMIT 1`,
-		[importId, Buffer.from(file.hash, 'hex')]
+		WHERE b.import_id = $1 AND b.file_hash = $2 AND b.state = 'loaded' AND b.branch_id IS NOT DISTINCT FROM $3 ORDER BY b.id DESC LIMIT 1`,
+		[importId, Buffer.from(file.hash, 'hex'), branch]
 	);
 	const before = same.rows[0];
 	if (before)
@@ -277,37 +312,47 @@ async function warnOfSameFile(importId: number, file: KeptFile): Promise<void> {
 		);
 }
 
-handleJobs(
-	'load',
-	async (job, tell, signal) => {
-		const ask = await loadAsk(job, (job.payload as { batch: number }).batch);
-		const outcome = await inOwnThread('load', ask, (rows, words) => tell(rows, words), signal);
-		// It is loaded; that the engine cannot follow at this moment makes it no failure.
-		if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision).catch(() => {});
-		return { words: outcomeInWords(outcome), result: outcome };
-	},
-	async (job, { state, words }) => {
-		const { batch } = job.payload as { batch: number };
-		// Waits for a load that is being committed at this moment: then it is loaded, and says so.
-		const ended = await pool().query("UPDATE batch SET state = $2, message = $3 WHERE id = $1 AND state = 'running'", [
-			batch,
-			state === 'cancelled' ? 'cancelled' : 'failed',
-			words
-		]);
-		if (ended.rowCount) return undefined;
-		const found = await pool().query<{ state: string; cells: number | null; rowsLoaded: number; rowsRejected: number; extent: string }>(
-			'SELECT state, cells, rows_loaded AS "rowsLoaded", rows_rejected AS "rowsRejected", extent FROM batch WHERE id = $1',
-			[batch]
-		);
-		const outcome = found.rows[0];
-		if (outcome?.state !== 'loaded') return undefined;
-		const said = outcomeInWords({ ...outcome, state: 'loaded', cells: outcome.cells ?? 0 });
-		return {
-			words: state === 'cancelled' ? `It was loaded before it could be cancelled. ${said}` : said,
-			result: { batch, state: 'loaded' }
-		};
-	}
-);
+/** Carries a noted load out, for whoever it is. */
+export async function carryOutLoad(
+	job: JobToDo,
+	loader: SignedIn,
+	tell: (done: number, words: string) => void,
+	signal: AbortSignal
+): Promise<{ words: string; result: LoadOutcome }> {
+	const ask = await loadAsk(job, (job.payload as { batch: number }).batch, loader);
+	const outcome = await inOwnThread('load', ask, (rows, words) => tell(rows, words), signal);
+	// It is loaded; that the engine cannot follow at this moment makes it no failure.
+	if (outcome.revision !== null) await catchUpEngine(job.modelId, outcome.revision).catch(() => {});
+	return { words: outcomeInWords(outcome), result: outcome };
+}
+
+/** What a load that ended otherwise came to: whether it was loaded nevertheless. */
+export async function truthOfLoad(
+	job: JobToDo,
+	{ state, words }: { state: string; words: string }
+): Promise<{ words: string; result: unknown } | undefined> {
+	const { batch } = job.payload as { batch: number };
+	// Waits for a load that is being committed at this moment: then it is loaded, and says so.
+	const ended = await pool().query("UPDATE batch SET state = $2, message = $3 WHERE id = $1 AND state = 'running'", [
+		batch,
+		state === 'cancelled' ? 'cancelled' : 'failed',
+		words
+	]);
+	if (ended.rowCount) return undefined;
+	const found = await pool().query<{ state: string; cells: number | null; rowsLoaded: number; rowsRejected: number; extent: string }>(
+		'SELECT state, cells, rows_loaded AS "rowsLoaded", rows_rejected AS "rowsRejected", extent FROM batch WHERE id = $1',
+		[batch]
+	);
+	const outcome = found.rows[0];
+	if (outcome?.state !== 'loaded') return undefined;
+	const said = outcomeInWords({ ...outcome, state: 'loaded', cells: outcome.cells ?? 0 });
+	return {
+		words: state === 'cancelled' ? `It was loaded before it could be cancelled. ${said}` : said,
+		result: { batch, state: 'loaded' }
+	};
+}
+
+handleJobs('load', async (job, tell, signal) => carryOutLoad(job, await personById(job.personId, job.modelId), tell, signal), truthOfLoad);
 
 function outcomeInWords({
 	state,
@@ -324,7 +369,7 @@ function outcomeInWords({
 		: `${rows} loaded, ${cells === 1 ? 'one cell' : `${cells} cells`} of ${extent} changed${rejected}.`;
 }
 
-async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
+async function loadAsk(job: JobToDo, batchId: number, loader: SignedIn): Promise<LoadAsk> {
 	const found = await pool().query<{
 		import: number;
 		origin: number;
@@ -353,7 +398,8 @@ async function loadAsk(job: JobToDo, batchId: number): Promise<LoadAsk> {
 		rules: batch.recipe.rules,
 		corrections: batch.recipe.corrections ?? [],
 		chosen: batch.chosen,
-		access: await accessOfLoad(await personById(job.personId, job.modelId), job.modelId),
+		access: await accessOfLoad(loader, job.modelId),
+		branch: loader.branch && { id: loader.branch.id, part: loader.branch.part },
 		way: batch.way,
 		rejects: (job.payload as { rejects: 'stop' | 'load good rows' }).rejects,
 		onlyLines: batch.rejectsOf !== null && source.amounts === 'movement' ? await rejectedLines(batch.rejectsOf) : undefined

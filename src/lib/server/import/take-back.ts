@@ -15,11 +15,12 @@ interface BatchHead {
 	name: string;
 	state: string;
 	revision: number | null;
+	branch: number | null;
 }
 
 async function headOf(modelId: number, batchId: number): Promise<BatchHead> {
 	const found = await pool().query<BatchHead>(
-		`SELECT i.code, i.id AS import, i.origin_id AS origin, i.name, b.state, b.revision FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
+		`SELECT i.code, i.id AS import, i.origin_id AS origin, i.name, b.state, b.revision, b.branch_id AS branch FROM batch b JOIN import i ON i.id = b.import_id WHERE b.id = $1 AND i.model_id = $2`,
 		[batchId, modelId]
 	);
 	if (!found.rows[0]) throw notFound('batch');
@@ -45,7 +46,8 @@ export async function startTakeBack(
 	withLater: boolean
 ): Promise<{ job: number }> {
 	const taker = requirePermission(person, 'data.load');
-	const { state, name, code, origin, revision } = await headOf(modelId, batchId);
+	const { state, name, code, origin, revision, branch } = await headOf(modelId, batchId);
+	if (branch !== null) throw new Fault(422, 'not possible', 'This batch was loaded into a branch. It is put back there.');
 	if (state === 'taken back') throw new Fault(409, 'taken back', 'This batch has been taken back already.');
 	if (state !== 'loaded') throw new Fault(422, 'not possible', 'This batch loaded nothing, so there is nothing to take back.');
 	if (revision !== null) await refuseOfOtherShape(pool(), modelId, revision);

@@ -1,3 +1,4 @@
+import type { SliceRule } from '../../core';
 import { pool, type Database } from '../database';
 import { notFound } from '../fault';
 import { isPermission, type Permission } from './permission';
@@ -33,6 +34,8 @@ export interface BranchHere {
 	name: string;
 	/** Why nothing may be changed in it; empty where it may. */
 	whyNot: string;
+	/** The part of the model it is limited to; null for all of it. */
+	part: SliceRule | null;
 }
 
 /** A person as stored, with everything they hold: in one model (id), or in all where none is named. */

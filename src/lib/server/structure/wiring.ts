@@ -130,7 +130,7 @@ async function addImports(modelId: number, nodes: WiringNode[], edges: Wiring['e
 	}>(
 		`SELECT i.id, i.code, i.name, last.id IS NOT NULL AS loaded, last.rows_rejected AS rejected,
 			coalesce((SELECT array_agg(dimension_id) FROM import_rule r WHERE r.import_id = i.id AND r.come_from <> 'fixed'), '{}') AS dimensions
-		FROM import i LEFT JOIN LATERAL (SELECT id, rows_rejected FROM batch b WHERE b.import_id = i.id ORDER BY id DESC LIMIT 1) last ON true
+		FROM import i LEFT JOIN LATERAL (SELECT id, rows_rejected FROM batch b WHERE b.import_id = i.id AND b.branch_id IS NULL ORDER BY id DESC LIMIT 1) last ON true
 		WHERE i.model_id = $1 ORDER BY i.id`,
 		[modelId]
 	);

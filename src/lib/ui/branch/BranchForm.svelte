@@ -1,5 +1,6 @@
 <script lang="ts">
-	import { untrack } from 'svelte';
+	import type { BranchTerms } from '$lib/server/branch';
+	import { onMount, untrack } from 'svelte';
 	import { request } from '../request';
 
 	interface Terms {
@@ -9,6 +10,8 @@
 		due: string | null;
 		everybody: 'nothing' | 'read' | 'work';
 		people: { id: number; may: 'read' | 'work' }[];
+		part: Record<number, number[]> | null;
+		rates: { of: number; by: number } | null;
 	}
 	interface Props {
 		/** Whom it can be shared with. */
@@ -27,11 +30,27 @@
 			purpose: terms?.purpose ?? '',
 			due: terms?.due ?? '',
 			everybody: terms?.everybody ?? ('nothing' as Terms['everybody']),
-			people: (terms?.people ?? []).map(({ id, may }) => ({ id, may }))
+			people: (terms?.people ?? []).map(({ id, may }) => ({ id, may })),
+			limits: Object.entries(terms?.part ?? {}).flatMap(([dimension, members]) =>
+				members.map((member) => ({ dimension: Number(dimension), member }))
+			),
+			of: terms?.rates?.of ?? 0,
+			by: terms?.rates?.by ?? 0
 		}))
 	);
 	let fault = $state('');
 	let busy = $state(false);
+	let offered = $state.raw<BranchTerms | null>(null);
+	onMount(async () => {
+		const reply = await request<BranchTerms>('/api/branches/terms', {});
+		if (!reply.ok) return (fault = reply.message);
+		offered = reply.answer;
+		if (form.of === 0) form.of = reply.answer.ratesInUse[0]?.id ?? 0;
+	});
+	const limitName = ({ dimension, member }: { dimension: number; member: number }) => {
+		const of = offered?.parts.find(({ id }) => id === dimension);
+		return of ? `${of.name}: ${of.members.find(({ id }) => id === member)?.name ?? 'a member that is gone'}` : '…';
+	};
 	const left = $derived(people.filter(({ id }) => !form.people.some((each) => each.id === id)));
 	const nameOf = (id: number) => people.find((each) => each.id === id)?.name ?? 'Somebody';
 
@@ -40,12 +59,29 @@
 		busy = true;
 		const reply = await request<{ id: number }>(`/api/branches/${verb}`, {
 			...(terms && { id: terms.id }),
-			...form,
-			due: form.due === '' ? null : form.due
+			name: form.name,
+			purpose: form.purpose,
+			everybody: form.everybody,
+			people: form.people,
+			due: form.due === '' ? null : form.due,
+			part: partOf(form.limits),
+			rates: form.by === 0 || form.by === form.of ? null : { of: form.of, by: form.by }
 		});
 		busy = false;
 		if (reply.ok) onmade(terms?.id ?? reply.answer.id);
 		else fault = reply.message;
+	}
+	/** Limits by dimension; none limit nothing. */
+	function partOf(limits: readonly { dimension: number; member: number }[]): Record<number, number[]> | null {
+		const part: Record<number, number[]> = {};
+		for (const { dimension, member } of limits) (part[dimension] ??= []).push(member);
+		return limits.length > 0 ? part : null;
+	}
+	function limit(event: Event & { currentTarget: HTMLSelectElement }) {
+		const [dimension, member] = event.currentTarget.value.split(' ').map(Number);
+		if (member && !form.limits.some((each) => each.dimension === dimension && each.member === member))
+			form.limits = [...form.limits, { dimension: dimension!, member }];
+		event.currentTarget.value = '';
 	}
 	function add(event: Event & { currentTarget: HTMLSelectElement }) {
 		const id = Number(event.currentTarget.value);
@@ -86,6 +122,44 @@
 				><option value="">Add somebody…</option>{#each left as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
 			>{/if}
 	</fieldset>
+	{#if offered}
+		<fieldset class="grid gap-1">
+			<legend>Limited to</legend>
+			{#if form.limits.length === 0}<p class="text-soft">All of the model may be changed in it, as far as people may write.</p>{/if}
+			{#each form.limits as each (`${each.dimension} ${each.member}`)}
+				<div class="flex items-center gap-2">
+					<span class="min-w-44">{limitName(each)}</span>
+					<button
+						type="button"
+						class="text-primary font-semibold"
+						onclick={() => (form.limits = form.limits.filter((other) => other !== each))}>Take off</button
+					>
+				</div>
+			{/each}
+			<select class="select select-sm w-56" aria-label="Limit it to" onchange={limit}
+				><option value="">Limit it to…</option>{#each offered.parts as { id, name, members } (id)}<optgroup label={name}
+						>{#each members as member (member.id)}<option value="{id} {member.id}">{'\u00a0'.repeat(2 * member.depth)}{member.name}</option
+							>{/each}</optgroup
+					>{/each}</select
+			>
+		</fieldset>
+		{#if offered.rates.length > 1}
+			<div class="flex flex-wrap items-center gap-2">
+				<span>Amounts are translated at</span>
+				<select class="select select-sm w-52" aria-label="Rates" bind:value={form.by}
+					><option value={0}>the rates of the plan</option>{#each offered.rates as { id, name } (id)}<option value={id}>{name}</option
+						>{/each}</select
+				>
+				{#if form.by !== 0}
+					<span>in the place of</span>
+					<select class="select select-sm w-52" aria-label="In the place of" bind:value={form.of}
+						>{#each offered.ratesInUse as { id, name } (id)}<option value={id}>{name}</option>{/each}</select
+					>
+				{/if}
+			</div>
+			{#if form.by !== 0 && form.by === form.of}<p class="text-warning">These are the rates of the plan.</p>{/if}
+		{/if}
+	{/if}
 	{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
 	<div class="flex gap-2">
 		<button class="btn btn-primary btn-sm" disabled={busy || form.name.trim() === ''}>{submit}</button>

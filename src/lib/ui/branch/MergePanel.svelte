@@ -1,12 +1,13 @@
 <script lang="ts">
-	import type { ChangeLine, MergeOutcome, RunInBranch } from '$lib/server/branch';
+	import type { ChangeLine, LoadInBranch, MergeOutcome, RunInBranch } from '$lib/server/branch';
 	import { formatAmount, formatCount } from '../figures/format';
 	import { request } from '../request';
 	import { keyOfPlace, placeOf } from './branch-place';
 
 	interface Props {
-		branch: { id: number; name: string };
+		branch: { id: number; name: string; rates: { ofName: string; byName: string } | null };
 		runs: readonly RunInBranch[];
+		loads: readonly LoadInBranch[];
 		/** Whether only some changes are shown. */
 		isFiltered: boolean;
 		filter: { find: string; account: number | null; person: number | null; movedOnly: boolean };
@@ -19,10 +20,11 @@
 		ondone: (words: string) => void;
 		oncancel: () => void;
 	}
-	let { branch, runs, isFiltered, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
+	let { branch, runs, loads, isFiltered, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
 	const ticked = $derived(lines.filter((line) => chosen.has(keyOfPlace(line))));
 	/** What is done again in the plan: of a whole branch. */
 	const again = $derived(ticked.length > 0 || isFiltered ? [] : runs.filter(({ stands }) => stands));
+	const loadedAgain = $derived(ticked.length > 0 || isFiltered ? [] : loads.filter(({ stands }) => stands).toReversed());
 	const stale = $derived(again.filter(({ outOfDate }) => outOfDate));
 	let outcome = $state.raw<MergeOutcome | null>(null);
 	let decides = $state<'branch' | 'plan' | null>(null);
@@ -51,8 +53,8 @@
 		const figures = revision === null ? [] : [`Merged ${counted(cells)} into the plan, as revision ${revision}.`];
 		const stay = left > 0 ? [`${formatCount(left, locale)} stay in the branch.`] : [];
 		const started = runs.filter((each) => 'run' in each).map(({ name }) => `“${name}”`);
-		const run = started.length > 0 ? [`${started.join(', ')} ${started.length === 1 ? 'is' : 'are'} being run in the plan.`] : [];
-		const faults = runs.flatMap((each) => ('fault' in each ? [`“${each.name}” is not run: ${each.fault}`] : []));
+		const run = started.length > 0 ? [`${started.join(', ')} ${started.length === 1 ? 'is' : 'are'} being loaded or run in the plan.`] : [];
+		const faults = runs.flatMap((each) => ('fault' in each ? [`“${each.name}” is not done: ${each.fault}`] : []));
 		return [...figures, ...stay, ...run, ...faults].join(' ');
 	}
 </script>
@@ -67,6 +69,19 @@
 					: `All ${formatCount(count, locale)} changes that are shown`} become entries of the plan, in one save that can be taken back. Locks
 			and grants are respected.{/if}
 	</p>
+	{#if branch.rates}<p class="text-warning mt-1">
+			The plan goes on at {branch.rates.ofName}: amounts are merged in their own currencies, and what is translated will differ from what
+			the branch shows at {branch.rates.byName}.
+		</p>{/if}
+	{#if loadedAgain.length > 0}
+		<p class="text-soft mt-1">
+			{loadedAgain.map(({ name }) => `“${name}”`).join(', ')}
+			{loadedAgain.length === 1 ? 'is' : 'are'} loaded into the plan from the same {loadedAgain.length === 1 ? 'file' : 'files'}, by the
+			maps as they are now.
+		</p>
+	{:else if loads.some(({ stands }) => stands)}
+		<p class="text-soft mt-1">What was loaded into the branch stays there: it is loaded into the plan when the whole branch is merged.</p>
+	{/if}
 	{#if again.length > 0}
 		<p class="text-soft mt-1">
 			Then {again.map(({ name }) => `“${name}”`).join(', ')}

@@ -320,8 +320,10 @@ function inCopy<Result>(cube: Cube, layer: BranchLayer | undefined, work: () => 
 	const laid = new WorkCube(cube);
 	try {
 		layer.layOn(laid);
+		cube.model.ratesInstead = layer.ratesInstead;
 		return work();
 	} finally {
+		cube.model.ratesInstead = undefined;
 		laid.restore();
 	}
 }

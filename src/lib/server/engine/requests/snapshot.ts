@@ -9,7 +9,8 @@ import {
 	ReadGuard,
 	Reader,
 	WriteGuard,
-	type ModelDefinition
+	type ModelDefinition,
+	type RatesInstead
 } from '../../../core';
 import type { BranchVersion } from '../../database/branch-series';
 import { pack, unpack } from '../../database/packed';
@@ -77,8 +78,22 @@ export async function takeSnapshot(engine: ModelEngine, { revision, branch, part
 	return {
 		cells,
 		dimensions: model.dimensions.map(({ id }) => id),
-		definition: await pack(model.definition),
+		definition: await pack(atRatesOf(model.definition, layer?.ratesInstead)),
 		figures: await pack(figures)
+	};
+}
+
+/** A definition whose scenarios name the rates that are read in a branch. */
+function atRatesOf(definition: ModelDefinition, instead: RatesInstead | undefined): ModelDefinition {
+	if (!instead) return definition;
+	const read = (rateSet: number) => (rateSet === instead.of ? instead.by : rateSet);
+	return {
+		...definition,
+		scenarios: definition.scenarios.map((scenario) => ({
+			...scenario,
+			rateSet: read(scenario.rateSet),
+			...(scenario.laterRates && { laterRates: scenario.laterRates.map((later) => ({ ...later, rateSet: read(later.rateSet) })) })
+		}))
 	};
 }
 

@@ -22,7 +22,7 @@ const handlers: { [Name in WorkName]: (ask: WorkRequests[Name]['ask'], tell: Tel
 	previewTakeBack: ({ modelId, origin, batch }) => previewTakeBack(modelId, origin, batch),
 	takeBack: (ask) => takeBack(ask),
 	row: ({ modelId, batch, line }) => lookUpRow(modelId, batch, line),
-	cell: ({ modelId, members, period }) => lookUpCell(modelId, members, period),
+	cell: ({ modelId, members, period, branch }) => lookUpCell(modelId, members, period, branch),
 	compare: ({ modelId, first, second }) => compareBatches(modelId, first, second)
 };
 

@@ -41,7 +41,8 @@ export async function gather(context: ModelContext, ask: LoadAsk, progress: (row
 		store: new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis),
 		written: new Map(),
 		extent: new ExtentBuilder(model, ask.source.extent),
-		guard: loadGuard(model, ask.access, ask.source.extendsSpan),
+		// A branch changes figures, and not what a scenario speaks about.
+		guard: loadGuard(model, ask.access, ask.source.extendsSpan && !ask.branch),
 		rows: { read: 0, loaded: 0, skipped: 0, rejected: 0 },
 		amounts: { read: new Sum(), loaded: new Sum(), rejected: new Sum() },
 		tally: new RejectTally(),

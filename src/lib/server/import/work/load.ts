@@ -1,21 +1,19 @@
 import type pg from 'pg';
-import { promisify } from 'node:util';
-import { deflate } from 'node:zlib';
 import {
 	differenceToDate,
 	differenceToDateInCurrencies,
 	SeriesStore,
-	sum,
 	type Block,
 	type ColumnRule,
 	type Model,
-	type Sum
+	type SliceRule
 } from '../../../core';
 import type { LoadAccess } from './load-access';
 import { pool, transaction } from '../../database';
-import { copyRows, readOriginSeries } from '../../database/cells';
 import { lockModel, numberChangeSet, PreparedChangeSet } from '../../database/change-set';
 import { stampsAfter, type SeriesChange } from '../../database/series';
+import { describe, keepRejects } from './batch-record';
+import { writeIntoBranch } from './branch-load';
 import { Contention } from './contention';
 import { Fault } from '../../fault';
 import type { KeptFile } from '../file/keep';
@@ -23,6 +21,7 @@ import type { Source } from '../../definition/source-schema';
 import { requireComplete } from './check';
 import { modelContext } from './context';
 import { gather, type Gathered } from './gather';
+import { mayEmpty, readStanding, StructureMoved } from './standing';
 import { countUpStructureOf, structureVersion } from '../../database/structure-version';
 import { keepStructureStill, lockImport } from '../../database/locks';
 
@@ -46,6 +45,8 @@ export interface LoadAsk {
 	access: LoadAccess;
 	way: 'replace' | 'add';
 	rejects: 'stop' | 'load good rows';
+	/** The branch it is loaded into, and the part that is limited to. */
+	branch?: { id: number; part: SliceRule | null } | undefined;
 	/** Only rows that begin on these lines: the rejects of an earlier batch. */
 	onlyLines?: number[] | undefined;
 }
@@ -64,8 +65,6 @@ export interface LoadOutcome {
 
 /** What the load is doing, for the person who waits. */
 export type Progress = (rows: number, words: string) => void;
-
-class StructureMoved extends Error {}
 
 /**
  * Loads a kept file: rows are read, mapped and summed by cell, and replace what this import wrote before in its extent,
@@ -93,7 +92,7 @@ export async function loadKept(ask: LoadAsk, progress: Progress): Promise<LoadOu
 			return outcomeOf(ask, gathered, 'stopped', null, 0);
 		}
 		try {
-			const { revision, cells } = await write(context.model, context.structure, ask, gathered, progress);
+			const { revision, cells } = await (ask.branch ? writeIntoBranch : write)(context.model, context.structure, ask, gathered, progress);
 			return outcomeOf(ask, gathered, 'loaded', revision, cells);
 		} catch (error) {
 			// A member was added or moved while rows were read: they are read again with the structure as it is now.
@@ -184,35 +183,6 @@ async function write(
 	});
 }
 
-/** What this import holds in the fiscal years of the file, and with which revision each value was written. */
-async function readStanding(
-	client: pg.PoolClient,
-	model: Model,
-	origin: number,
-	loaded: SeriesStore
-): Promise<{ standing: SeriesStore; stampsOf: (block: Block, series: number) => Float64Array }> {
-	const standing = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
-	const years = [...new Set([...loaded.blocks()].map(({ year }) => year))];
-	const ids = model.dimensions.map(({ id }) => id);
-	const address = new Int32Array(ids.length);
-	const stamps = new Map<Block, (number | Float64Array)[]>();
-	await readOriginSeries(client, model.definition.id, ids, origin, years, ({ members, year, amounts, stamps: own }) => {
-		for (let axis = 0; axis < ids.length; axis++) address[axis] = model.dimensions[axis]!.ordinal(members[axis]!) ?? -1;
-		const block = standing.ensureBlockOf(address, year);
-		// First the place: making it may replace the block's values by larger ones.
-		const series = block.ensure(address);
-		block.values.set(amounts, series * block.width);
-		const known = stamps.get(block) ?? [];
-		stamps.set(block, known);
-		known[series] = typeof own === 'number' ? own : own.slice();
-	});
-	const stampsOf = (block: Block, series: number): Float64Array => {
-		const own = stamps.get(block)?.[series] ?? 0;
-		return typeof own === 'number' ? new Float64Array(block.width).fill(own) : own;
-	};
-	return { standing, stampsOf };
-}
-
 /**
  * The series that change. Replacing: in the extent what the file says, elsewhere what was there. Adding: what was there
  * and the file's amounts on top. Cells of the extent that are not in the file and not open stay as they are.
@@ -289,11 +259,6 @@ function* changesOf(
 	}
 }
 
-function mayEmpty(model: Model, guard: Gathered['guard'], address: Int32Array, year: number, position: number): boolean {
-	const leaf = model.periods.at(year, position);
-	return leaf === undefined || guard.whyNot(address, leaf.index) === undefined;
-}
-
 /** Scenarios that the load reaches beyond speak about its periods from now on. */
 async function extendSpans(
 	client: pg.PoolClient,
@@ -313,71 +278,3 @@ async function extendSpans(
 		);
 	}
 }
-
-/** A batch's counts, control totals and extent. */
-async function describe(
-	database: pg.Pool | pg.PoolClient,
-	batchId: number,
-	{ rows, amounts, extent }: Gathered,
-	end: { state: 'loaded' | 'stopped'; revision: number | null; cells: number }
-): Promise<void> {
-	const orZero = (total: Sum) => sum([0, total.value]);
-	await database.query(
-		`UPDATE batch SET rows_read = $2, rows_loaded = $3, rows_skipped = $4, rows_rejected = $5, amount_read = $6, amount_loaded = $7, amount_rejected = $8,
-			extent = $9, extent_members = $10, state = $11, revision = $12, cells = $13 WHERE id = $1`,
-		[
-			batchId,
-			rows.read,
-			rows.loaded,
-			rows.skipped,
-			rows.rejected,
-			orZero(amounts.read),
-			orZero(amounts.loaded),
-			orZero(amounts.rejected),
-			extent.state().words,
-			JSON.stringify(extent.state().members),
-			end.state,
-			end.revision,
-			end.cells
-		]
-	);
-}
-
-/** Keeps why rows were rejected: every reason, every line, and the first rows in full. */
-async function keepRejects(batchId: number, { tally, rejects }: Gathered): Promise<void> {
-	await transaction(async (client) => {
-		await client.query('DELETE FROM reject WHERE batch_id = $1', [batchId]);
-		await client.query('DELETE FROM reject_reason WHERE batch_id = $1', [batchId]);
-		const packed = tally.lines.length === 0 ? null : await promisify(deflate)(Buffer.from(Int32Array.from(tally.lines).buffer));
-		await client.query('UPDATE batch SET rejected_lines = $2 WHERE id = $1', [batchId, packed]);
-		const fields = (values: readonly (string | number | null)[]) =>
-			`${values.map((value) => (value === null ? '\\N' : escaped(String(value)))).join('\t')}\n`;
-		await copyRows(
-			client,
-			'COPY reject_reason (batch_id, code, dimension_id, source_column, value, message, label, rows, amount, lines) FROM STDIN',
-			tally.reasons,
-			({ fault, label, rows, amount, lines }) =>
-				fields([
-					batchId,
-					fault.code,
-					fault.dimension,
-					fault.column,
-					fault.value,
-					fault.message,
-					label,
-					rows,
-					amount.value,
-					`{${lines.join(',')}}`
-				])
-		);
-		await copyRows(
-			client,
-			'COPY reject (batch_id, file_line, code, source_column, value, message, row_values) FROM STDIN',
-			rejects,
-			({ line, code, column, value, message, values }) => fields([batchId, line, code, column, value, message, JSON.stringify(values)])
-		);
-	});
-}
-
-const ESCAPES: Record<string, string> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' };
-const escaped = (text: string) => text.replace(/[\\\t\n\r]/g, (character) => ESCAPES[character]!);

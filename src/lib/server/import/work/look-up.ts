@@ -1,5 +1,7 @@
-import { SeriesStore, type Model } from '../../../core';
+import { isWithin, SeriesStore, type Model } from '../../../core';
 import { pool } from '../../database';
+import { readOwnExtents } from '../../database/branch-series';
+import { ownExtents } from '../../database/own-extents';
 import { readRows } from '../file/rows';
 import { keptBytes, keptFile } from '../file/keep';
 import { openSource, styleOf } from '../file/source-rows';
@@ -73,10 +75,16 @@ export async function lookUpRow(modelId: number, batchId: number, line: number):
 }
 
 /**
- * The rows behind a leaf cell: of the latest batch of each import that states it, and of batches added to it since.
+ * The rows behind a leaf cell: of the latest batch of each import that states it, and of batches added to it since. In a
+ * branch of the batches loaded there, for the imports whose cell is the branch's own.
  * @param members member ids per dimension
  */
-export async function lookUpCell(modelId: number, members: readonly number[], period: number): Promise<RowsOfCell[]> {
+export async function lookUpCell(
+	modelId: number,
+	members: readonly number[],
+	period: number,
+	branch: number | null
+): Promise<RowsOfCell[]> {
 	const { model } = await modelContext(modelId);
 	const ordinal = model.periods.dimension.ordinal(period);
 	const leaf = ordinal === undefined ? undefined : model.periods.leaf(model.periods.range(ordinal).from);
@@ -86,9 +94,21 @@ export async function lookUpCell(modelId: number, members: readonly number[], pe
 	const year = often === 'timeless' ? 0 : leaf.fiscalYear;
 	const position = often === 'per period' ? leaf.position : 0;
 	const found: RowsOfCell[] = [];
-	const imports = await pool().query<{ id: number }>('SELECT id FROM import WHERE model_id = $1 ORDER BY id', [modelId]);
-	for (const { id } of imports.rows)
-		for (const batch of await batchFiles("b.import_id = $2 AND b.state = 'loaded'", [modelId, id])) {
+	const imports = await pool().query<{ id: number; origin: number }>(
+		'SELECT id, origin_id AS origin FROM import WHERE model_id = $1 ORDER BY id',
+		[modelId]
+	);
+	const address = Int32Array.from(members, (member, axis) => model.dimensions[axis]?.ordinal(member) ?? -1);
+	const extents = branch === null ? [] : ownExtents(model, await readOwnExtents(pool(), branch));
+	const isOwn = (origin: number) => extents.some((each) => each.origin === origin && isWithin(model, each, address, year, position));
+	for (const { id, origin } of imports.rows)
+		for (const batch of await (isOwn(origin)
+			? batchFiles("b.import_id = $2 AND b.state = 'loaded' AND b.id IN (SELECT batch_id FROM branch_load WHERE branch_id = $3)", [
+					modelId,
+					id,
+					branch
+				])
+			: batchFiles("b.import_id = $2 AND b.state = 'loaded' AND b.branch_id IS NULL", [modelId, id]))) {
 			const rows = await rowsOfCell(model, batch, members, year, position);
 			if (rows) found.push(rows);
 			// A batch that replaced the cell leaves nothing of those before it.

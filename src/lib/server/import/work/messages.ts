@@ -15,7 +15,7 @@ export interface WorkRequests {
 	previewTakeBack: { ask: { modelId: number; origin: number; batch: number }; answer: TakeBackPreview };
 	takeBack: { ask: TakeBackAsk; answer: TakeBackOutcome };
 	row: { ask: { modelId: number; batch: number; line: number }; answer: RowOfFile | undefined };
-	cell: { ask: { modelId: number; members: number[]; period: number }; answer: RowsOfCell[] };
+	cell: { ask: { modelId: number; members: number[]; period: number; branch: number | null }; answer: RowsOfCell[] };
 	compare: { ask: { modelId: number; first: number; second: number }; answer: BatchDifference };
 }
 

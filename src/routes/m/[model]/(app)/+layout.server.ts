@@ -8,8 +8,8 @@ import type { LayoutServerLoad } from './$types';
 
 /** What the ribbon says of the branch that is worked in. */
 async function ribbonOf(person: SignedIn, modelId: number) {
-	const { id, name, due, cells, state } = await branchFor(person, modelId, person.branch!.id);
-	return { id, name, due, cells, state, whyNot: person.branch!.whyNot };
+	const { id, name, due, cells, state, partWords, rates } = await branchFor(person, modelId, person.branch!.id);
+	return { id, name, due, cells, state, partWords, rates: rates?.byName ?? '', whyNot: person.branch!.whyNot };
 }
 
 export const load = (async ({ locals, params, depends }) => {

@@ -1,7 +1,15 @@
+import { z } from 'zod';
 import {
 	askSchema,
 	asksInBranch,
 	branchOnly,
+	branchTerms,
+	checkLoad,
+	checkLoadSchema,
+	loadInto,
+	loadIntoSchema,
+	loadOnly,
+	putBackLoad,
 	checkBranchRuns,
 	putBackRun,
 	runAgain,
@@ -40,6 +48,7 @@ import { answerVerbs, verb } from '$lib/server/verbs';
 
 /** What can be asked: by verb, how its body is understood and who answers. */
 const VERBS = {
+	terms: verb(z.object({}), branchTerms),
 	make: verb(branchSchema, makeBranch),
 	change: verb(changeBranchSchema, changeBranch),
 	state: verb(stateSchema, setBranchState),
@@ -55,6 +64,9 @@ const VERBS = {
 	contributions: verb(contributionsSchema, readContributions),
 	asks: verb(askSchema, asksInBranch),
 	run: verb(runInSchema, runInBranch),
+	'check-load': verb(checkLoadSchema, checkLoad),
+	load: verb(loadIntoSchema, loadInto),
+	'put-back-load': verb(loadOnly, putBackLoad),
 	'run-again': verb(runOnly, runAgain),
 	'put-back-run': verb(runOnly, putBackRun),
 	'take-snapshot': verb(snapshotSchema, (person, modelId, asked) => takeSnapshot(person, modelId, asked)),

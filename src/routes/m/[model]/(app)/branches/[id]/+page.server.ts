@@ -1,5 +1,14 @@
 import { error } from '@sveltejs/kit';
-import { asView, branchFor, peopleForBranches, readBranchRuns, readChanges, readComments } from '$lib/server/branch';
+import {
+	asView,
+	branchFor,
+	importsForBranches,
+	peopleForBranches,
+	readBranchLoads,
+	readBranchRuns,
+	readChanges,
+	readComments
+} from '$lib/server/branch';
 import { listRunbooks } from '$lib/server/runbook';
 import { requirePermission } from '$lib/server/session';
 
@@ -25,6 +34,11 @@ export const load = async ({ locals, params, url }) => {
 		runbooks:
 			shown.mayWork && ['rule.read', 'rule.run'].every((each) => person.permissions.includes(each as 'rule.read'))
 				? (await listRunbooks(person, locals.modelId)).map(({ id, name }) => ({ id, name }))
+				: [],
+		loads: await readBranchLoads(id),
+		imports:
+			shown.mayWork && (['data.load', 'data.read'] as const).every((each) => person.permissions.includes(each))
+				? await importsForBranches(locals.modelId)
 				: [],
 		comments: await readComments(id),
 		people: shown.mayDecide ? (await peopleForBranches(locals.modelId)).filter((each) => each.id !== shown.madeBy?.id) : []

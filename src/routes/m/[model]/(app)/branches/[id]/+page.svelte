@@ -4,6 +4,7 @@
 	import { at, atBranch } from '$lib/ui/at';
 	import BranchChanges from '$lib/ui/branch/BranchChanges.svelte';
 	import BranchForm from '$lib/ui/branch/BranchForm.svelte';
+	import BranchLoads from '$lib/ui/branch/BranchLoads.svelte';
 	import BranchRuns from '$lib/ui/branch/BranchRuns.svelte';
 	import MergePanel from '$lib/ui/branch/MergePanel.svelte';
 	import { formatCount, formatDay, formatMoment } from '$lib/ui/figures/format';
@@ -67,6 +68,8 @@
 					.length > 0
 					? '.'
 					: ''}
+				{branch.partWords ? `Limited to ${branch.partWords}.` : ''}
+				{branch.rates ? `Amounts at ${branch.rates.byName} in the place of ${branch.rates.ofName}.` : ''}
 			</p>
 		</div>
 		<div class="flex flex-wrap gap-2">
@@ -93,7 +96,7 @@
 						>Take the merge back</button
 					>{/if}
 				<button class="btn btn-sm" aria-expanded={shows === 'settings'} onclick={() => (shows = shows === 'settings' ? '' : 'settings')}
-					>Name and people</button
+					>Name, people and terms</button
 				>
 			{/if}
 			{#if data.person.permissions.includes('branch.write')}<button
@@ -117,7 +120,7 @@
 		</p>{/if}
 	{#if told}<p class={['my-2', told.isFault ? 'text-error' : 'text-success']} role={told.isFault ? 'alert' : 'status'}>{told.words}</p>{/if}
 	{#if shows === 'settings'}
-		<section class="border-rule mt-2 border-t pt-2" aria-label="Name and people">
+		<section class="border-rule mt-2 border-t pt-2" aria-label="Name, people and terms">
 			<BranchForm
 				people={data.people}
 				terms={branch}
@@ -148,6 +151,7 @@
 		<MergePanel
 			{branch}
 			runs={data.runs}
+			loads={data.loads}
 			isFiltered={page.url.search !== ''}
 			filter={data.filter}
 			{chosen}
@@ -201,6 +205,7 @@
 				</table>
 				{#if data.changes.totals.length > 0}<p class="text-soft text-xs">In {data.changes.currency}.</p>{/if}
 			</section>
+			<BranchLoads {branch} loads={data.loads} imports={data.imports} {locale} />
 			<BranchRuns {branch} runs={data.runs} runbooks={data.runbooks} mayRun={data.person.permissions.includes('rule.run')} {locale} />
 			{#if data.changes.accounts.length > 0}
 				<section aria-labelledby="accounts">
