@@ -16,7 +16,7 @@ import {
 	takeSnapshot,
 	compare
 } from '../../src/lib/server/branch';
-import { enterFigures, openForm } from '../../src/lib/server/form';
+import { actOnNote, enterFigures, inspectFigure, markedCells, openForm, readBeside, writeNote } from '../../src/lib/server/form';
 import {
 	keepFile,
 	listImports,
@@ -211,7 +211,7 @@ describe('a load into a branch', () => {
 		expect((await rowsOfCell(mine, MODEL, { members: address, period })).map(({ total }) => Math.abs(total))).toEqual([70]);
 		expect((await rowsOfCell(maren, MODEL, { members: address, period })).map(({ total }) => Math.abs(total))).toEqual([33]);
 		// It is no batch of the plan.
-		const [{ id: batch }] = (await readBranchLoads(id)) as [{ id: number }];
+		const batch = (await readBranchLoads(id))[0]!.id;
 		expect((await listImports(maren, MODEL)).find(({ code }) => code === 'ledger')!.lastBatch!.id).not.toBe(batch);
 		expect(await faultOf(startTakeBack(maren, MODEL, batch, false))).toMatchObject({ message: expect.stringContaining('put back there') });
 		// Put back, the plan shows again.
@@ -282,5 +282,43 @@ describe('a load into a branch', () => {
 		await takeBackMerge(maren, MODEL, { id });
 		expect((await both(mine, { ...sales, Line: 'SKE' }, 'local'))[0]).toBe(33);
 		expect((await branchFor(maren, MODEL, id)).state).toBe('open');
+	});
+});
+
+describe('notes in a branch', () => {
+	const chosen = () => ({
+		members: { [dimension.get('Line')!]: member.get('Line/SKE')!, [dimension.get('Department')!]: member.get('Department/BK')! },
+		currency: 'local'
+	});
+	test('are seen there, and in the plan once it is merged', async () => {
+		const imke = await house.person('Imke', MODEL);
+		const id = await made({ everybody: 'work' });
+		const [mine, hers] = [await within(osric, id), await within(imke, id)];
+		const { form } = await openForm(mine, MODEL, 'route-contribution', chosen());
+		const [row, column] = [
+			form.rows.findIndex(({ label }) => label === 'Coaches'),
+			form.columns.findIndex(({ label }) => label === 'May 2027')
+		];
+		const { place } = await inspectFigure(mine, MODEL, 'route-contribution', chosen(), row, column);
+		const planned = await writeNote(osric, MODEL, 'route-contribution', { place, text: 'Of the plan' });
+		const ofPlan = planned.threads.at(-1)!.id;
+		const { threads } = await writeNote(mine, MODEL, 'route-contribution', { place, text: 'What if? @Imke Solheim' });
+		expect(threads.map(({ text, isHere }) => [text, isHere]).slice(-2)).toEqual([
+			['Of the plan', false],
+			['What if? @Imke Solheim', true]
+		]);
+		const count = async (person: SignedIn) =>
+			(await markedCells(person, MODEL, 'route-contribution', chosen())).find(({ cell }) => cell === row * form.columns.length + column)
+				?.notes;
+		expect(await count(mine)).toBe((await count(osric))! + 1);
+		expect((await readBeside(hers, MODEL, place)).threads.at(-1)!.text).toBe('What if? @Imke Solheim');
+		expect((await readBeside(osric, MODEL, place)).threads.at(-1)!.text).toBe('Of the plan');
+		// The plan's note is not resolved from within; answered, only the branch hears of it.
+		expect(await faultOf(actOnNote(mine, MODEL, { place, note: ofPlan, act: 'resolve' }))).toMatchObject({ status: 404 });
+		await writeNote(mine, MODEL, 'route-contribution', { place, text: 'Tried it', thread: ofPlan });
+		expect((await readBeside(osric, MODEL, place)).threads.at(-1)!.answers).toEqual([]);
+		expect((await readBeside(mine, MODEL, place)).threads.at(-2)!.answers).toMatchObject([{ text: 'Tried it' }]);
+		await house.database.pool.query("UPDATE branch SET state = 'merged' WHERE id = $1", [id]);
+		expect((await readBeside(osric, MODEL, place)).threads.at(-1)).toMatchObject({ text: 'What if? @Imke Solheim', isHere: true });
 	});
 });

@@ -102,6 +102,24 @@ export const SEES_BRANCH = (branch: string, person: string, merges: string): str
 	`(${merges} OR EXISTS (SELECT FROM branch seen WHERE seen.id = ${branch} AND (seen.made_by = ${person} OR seen.everybody <> 'nothing'
 		OR EXISTS (SELECT FROM branch_person named WHERE named.branch_id = seen.id AND named.person_id = ${person}))))`;
 
+/** Whether a person may look at a branch. */
+export async function seesBranch(
+	database: Database,
+	branch: number,
+	{ id, permissions }: { id: number; permissions: readonly string[] }
+): Promise<boolean> {
+	const found = await database.query(`SELECT FROM branch b WHERE b.id = $1 AND ${SEES_BRANCH('b.id', '$2', '$3')}`, [
+		branch,
+		id,
+		permissions.includes('branch.merge')
+	]);
+	return found.rows.length > 0;
+}
+
+/** The condition under which a note is seen in the plan (parameter null) or in a branch (parameter): the plan's, and those of merged branches, everywhere. */
+export const SEES_NOTE = (note: string, branch: string): string =>
+	`(${note}.branch_id IS NULL OR ${note}.branch_id = ${branch} OR ${note}.branch_id IN (SELECT id FROM branch WHERE state = 'merged'))`;
+
 /** Takes a branch's write lock for the rest of the transaction. @returns its version and state */
 export async function lockBranch(client: pg.PoolClient, branch: number): Promise<BranchVersion & { state: string }> {
 	return (await client.query<BranchVersion & { state: string }>('SELECT id, version, state FROM branch WHERE id = $1 FOR UPDATE', [branch]))

@@ -2,6 +2,7 @@ import { z } from 'zod';
 
 import { readablePlaces } from '../access';
 import { pool, type Database } from '../database';
+import { SEES_NOTE } from '../database/branch-series';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { Fault, notFound } from '../fault';
@@ -18,12 +19,16 @@ export interface Note {
 	at: string;
 	text: string;
 	mine: boolean;
+	/** The branch it was written in, by name. */
+	branch: string | null;
 }
 
 /** A note with its answers. */
 export interface NoteThread extends Note {
 	answers: Note[];
 	resolved: { at: string; person: string } | null;
+	/** Whether it can be resolved here: the plan's notes are the plan's matter. */
+	isHere: boolean;
 }
 
 export interface DetailLine {
@@ -88,18 +93,22 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 		text: string;
 		resolvedAt: Date | null;
 		resolvedBy: string | null;
+		branch: string | null;
+		isHere: boolean;
 	}>(
-		`SELECT n.id, n.thread, p.name AS person, p.id AS author, n.at, n.text, n.resolved_at AS "resolvedAt", r.name AS "resolvedBy"
-		FROM note n JOIN person p ON p.id = n.person_id LEFT JOIN person r ON r.id = n.resolved_by
-		WHERE n.model_id = $1 AND n.place = $2 ORDER BY n.id LIMIT 500`,
-		[modelId, place]
+		`SELECT n.id, n.thread, p.name AS person, p.id AS author, n.at, n.text, n.resolved_at AS "resolvedAt", r.name AS "resolvedBy",
+			b.name AS branch, n.branch_id IS NOT DISTINCT FROM $3 OR b.state IS NOT DISTINCT FROM 'merged' AS "isHere"
+		FROM note n JOIN person p ON p.id = n.person_id LEFT JOIN person r ON r.id = n.resolved_by LEFT JOIN branch b ON b.id = n.branch_id
+		WHERE n.model_id = $1 AND n.place = $2 AND ${SEES_NOTE('n', '$3')} ORDER BY n.id LIMIT 500`,
+		[modelId, place, reader.branch?.id ?? null]
 	);
-	const plain = ({ id, person: name, author, at, text }: (typeof notes.rows)[number]): Note => ({
+	const plain = ({ id, person: name, author, at, text, branch }: (typeof notes.rows)[number]): Note => ({
 		id,
 		person: name,
 		at: at.toISOString(),
 		text,
-		mine: author === reader.id
+		mine: author === reader.id,
+		branch
 	});
 	const lines = await pool().query<DetailLine>(
 		'SELECT label, amount, factor FROM detail_line WHERE model_id = $1 AND place = $2 ORDER BY position',
@@ -113,8 +122,8 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 	if (!reader.acting)
 		await pool().query(
 			`UPDATE note_mention SET seen_at = now() WHERE person_id = $1 AND seen_at IS NULL
-			AND note_id IN (SELECT id FROM note WHERE model_id = $2 AND place = $3)`,
-			[reader.id, modelId, place]
+			AND note_id IN (SELECT n.id FROM note n WHERE n.model_id = $2 AND n.place = $3 AND ${SEES_NOTE('n', '$4')})`,
+			[reader.id, modelId, place, reader.branch?.id ?? null]
 		);
 	const people = await pool().query<{ name: string }>('SELECT name FROM person WHERE active ORDER BY name');
 	return {
@@ -123,6 +132,7 @@ export async function readBeside(person: SignedIn | undefined, modelId: number, 
 			.map((note) => ({
 				...plain(note),
 				answers: notes.rows.filter(({ thread }) => thread === note.id).map(plain),
+				isHere: note.isHere,
 				resolved: note.resolvedAt ? { at: note.resolvedAt.toISOString(), person: note.resolvedBy ?? '' } : null
 			})),
 		lines: lines.rows,
@@ -163,10 +173,10 @@ export async function markedCells(
 	const { layout } = await readForm(reader, modelId, code);
 	const found = await pool().query<Omit<CellMark, 'cell'> & { place: number[] }>(
 		`SELECT place, sum(notes)::integer AS notes, sum(lines)::integer AS lines, sum(links)::integer AS links FROM (
-			SELECT place, 1 AS notes, 0 AS lines, 0 AS links FROM note WHERE model_id = $1 AND thread IS NULL AND resolved_at IS NULL
+			SELECT n.place, 1 AS notes, 0 AS lines, 0 AS links FROM note n WHERE n.model_id = $1 AND n.thread IS NULL AND n.resolved_at IS NULL AND ${SEES_NOTE('n', '$2')}
 			UNION ALL SELECT place, 0, 1, 0 FROM detail_line WHERE model_id = $1
 			UNION ALL SELECT place, 0, 0, 1 FROM cell_link WHERE model_id = $1) AS beside GROUP BY place LIMIT 50000`,
-		[modelId]
+		[modelId, reader.branch?.id ?? null]
 	);
 	const ask = await formAsk(reader, modelId, layout, choices, await draftVersion(pool(), reader, modelId));
 	const marks = new Map<number, CellMark>();

@@ -1,10 +1,11 @@
 import { z } from 'zod';
 import { readablePlaces } from '../access';
 import { pool, transaction } from '../database';
+import { seesBranch, SEES_BRANCH, SEES_NOTE } from '../database/branch-series';
 import { addressDimensions } from '../database/definitions';
 import { askEngine } from '../engine';
 import { notFound } from '../fault';
-import { personById, requirePermission, type SignedIn } from '../session';
+import { personById, requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { placeSchema, readBeside, requirePlace, requireReadable, type Beside } from './beside';
 import { draftVersion } from './draft';
 import { formAsk, readForm, type FormChoices } from './open';
@@ -24,22 +25,26 @@ export async function writeNote(
 	{ place, text, thread }: z.infer<typeof noteSchema>
 ): Promise<Beside> {
 	const writer = requirePermission(person, 'form.read');
+	if (writer.branch) requireBranchOpen(writer);
+	const branch = writer.branch?.id ?? null;
 	const form = await readForm(writer, modelId, code);
 	await requirePlace(writer, modelId, place);
 	const named = await transaction(async (client) => {
 		if (thread !== undefined) {
-			const above = await client.query('SELECT FROM note WHERE id = $1 AND model_id = $2 AND place = $3 AND thread IS NULL', [
-				thread,
-				modelId,
-				place
-			]);
+			const above = await client.query(
+				`SELECT FROM note n WHERE n.id = $1 AND n.model_id = $2 AND n.place = $3 AND n.thread IS NULL AND ${SEES_NOTE('n', '$4')}`,
+				[thread, modelId, place, branch]
+			);
 			if (above.rowCount === 0) throw notFound('note');
-			// An answer opens the matter again.
-			await client.query('UPDATE note SET resolved_at = NULL, resolved_by = NULL WHERE id = $1', [thread]);
+			// An answer opens the matter again; the plan's stays as it is while one plays through something else.
+			await client.query('UPDATE note SET resolved_at = NULL, resolved_by = NULL WHERE id = $1 AND branch_id IS NOT DISTINCT FROM $2', [
+				thread,
+				branch
+			]);
 		}
 		const made = await client.query<{ id: number }>(
-			'INSERT INTO note (model_id, place, thread, person_id, text, form_id) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-			[modelId, place, thread ?? null, writer.id, text, form.id]
+			'INSERT INTO note (model_id, place, thread, person_id, text, form_id, branch_id) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id',
+			[modelId, place, thread ?? null, writer.id, text, form.id, branch]
 		);
 		const mentioned = await client.query<{ id: number }>(
 			`INSERT INTO note_mention (note_id, person_id)
@@ -62,6 +67,7 @@ async function tellNamed(
 	for (const id of named) {
 		const reader = await personById(id, modelId);
 		if (!reader.permissions.includes('form.read') || !(await readablePlaces(reader, modelId, [place]))[0]) continue;
+		if (writer.branch && !(await seesBranch(pool(), writer.branch.id, reader))) continue;
 		await pool().query("INSERT INTO message (person_id, model_id, kind, subject, body, path) VALUES ($1, $2, 'mention', $3, $4, $5)", [
 			id,
 			modelId,
@@ -71,6 +77,10 @@ async function tellNamed(
 		]);
 	}
 }
+
+/** The condition under which a note is a matter of where one is: of the plan with merged branches, or of a branch. */
+const OF_HERE = (branch: string): string =>
+	`(branch_id IS NOT DISTINCT FROM ${branch} OR branch_id IN (SELECT id FROM branch WHERE state = 'merged'))`;
 
 export const noteActSchema = z.object({ place: placeSchema, note: z.number().int(), act: z.enum(['resolve', 'open again', 'delete']) });
 
@@ -82,17 +92,20 @@ export async function actOnNote(
 ): Promise<Beside> {
 	const reader = requirePermission(person, 'form.read');
 	await requireReadable(reader, modelId, place);
+	const branch = reader.branch?.id ?? null;
 	const done =
 		act === 'delete'
-			? await pool().query('DELETE FROM note WHERE id = $1 AND model_id = $2 AND person_id = $3 AND place = $4', [
+			? await pool().query(`DELETE FROM note WHERE id = $1 AND model_id = $2 AND person_id = $3 AND place = $4 AND ${OF_HERE('$5')}`, [
 					note,
 					modelId,
 					reader.id,
-					place
+					place,
+					branch
 				])
 			: await pool().query(
-					'UPDATE note SET resolved_at = CASE WHEN $3 THEN now() END, resolved_by = CASE WHEN $3 THEN $4::integer END WHERE id = $1 AND model_id = $2 AND thread IS NULL AND place = $5',
-					[note, modelId, act === 'resolve', reader.id, place]
+					`UPDATE note SET resolved_at = CASE WHEN $3 THEN now() END, resolved_by = CASE WHEN $3 THEN $4::integer END
+					WHERE id = $1 AND model_id = $2 AND thread IS NULL AND place = $5 AND ${OF_HERE('$6')}`,
+					[note, modelId, act === 'resolve', reader.id, place, branch]
 				);
 	if (done.rowCount === 0) throw notFound('note of yours');
 	return readBeside(person, modelId, place);
@@ -121,7 +134,7 @@ export async function bringNotes(
 		JOIN period later ON later.level = earlier.level AND later.fiscal_year = earlier.fiscal_year + 1
 			AND later.start_date BETWEEN earlier.start_date + interval '358 days' AND earlier.start_date + interval '372 days'
 		JOIN member lm ON lm.id = later.member_id AND lm.dimension_id IN (SELECT id FROM period_dimension)
-		WHERE n.model_id = $1 AND n.thread IS NULL ORDER BY n.id LIMIT 5000`,
+		WHERE n.model_id = $1 AND n.thread IS NULL AND n.branch_id IS NULL ORDER BY n.id LIMIT 5000`,
 		[modelId]
 	);
 	if (found.rows.length === 0) return { notes: 0 };
@@ -168,15 +181,17 @@ export interface Mention {
 	formName: string | null;
 	place: number[];
 	words: string;
+	/** The branch (id) it was written in; null in the plan. */
+	branch: number | null;
 }
 
 export async function openMentions(person: SignedIn, modelId: number): Promise<Mention[]> {
 	const found = await pool().query<Omit<Mention, 'at'> & { at: Date }>(
-		`SELECT n.id AS note, n.text, p.name AS person, n.at, f.code AS form, f.name AS "formName", n.place,
+		`SELECT n.id AS note, n.text, p.name AS person, n.at, f.code AS form, f.name AS "formName", n.place, n.branch_id AS branch,
 			(SELECT string_agg(m.name, ' · ' ORDER BY o) FROM unnest(n.place) WITH ORDINALITY AS x (id, o) JOIN member m ON m.id = x.id) AS words
 		FROM note_mention x JOIN note n ON n.id = x.note_id JOIN person p ON p.id = n.person_id LEFT JOIN form f ON f.id = n.form_id
-		WHERE x.person_id = $1 AND x.seen_at IS NULL AND n.model_id = $2 ORDER BY n.id DESC LIMIT 20`,
-		[person.id, modelId]
+		WHERE x.person_id = $1 AND x.seen_at IS NULL AND n.model_id = $2 AND (n.branch_id IS NULL OR ${SEES_BRANCH('n.branch_id', '$1', '$3')}) ORDER BY n.id DESC LIMIT 20`,
+		[person.id, modelId, person.permissions.includes('branch.merge')]
 	);
 	const seen = await readablePlaces(
 		person,

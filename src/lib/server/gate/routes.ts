@@ -209,6 +209,8 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 		'inspect',
 		'marks',
 		'beside',
+		'note',
+		'note-act',
 		'presence',
 		'method',
 		'fill',

@@ -39,7 +39,7 @@ export async function search(
 			[modelId, reader.id, ...words]
 		),
 		pool().query<{ text: string; place: number[]; person: string }>(
-			`SELECT n.text, n.place, p.name AS person FROM note n JOIN person p ON p.id = n.person_id WHERE n.model_id = $1 AND $2::integer IS NOT NULL AND ${all('n.text')} ORDER BY n.id DESC LIMIT 20`,
+			`SELECT n.text, n.place, p.name AS person FROM note n JOIN person p ON p.id = n.person_id WHERE n.model_id = $1 AND n.branch_id IS NULL AND $2::integer IS NOT NULL AND ${all('n.text')} ORDER BY n.id DESC LIMIT 20`,
 			[modelId, reader.id, ...words]
 		),
 		reader.permissions.includes('access.read')

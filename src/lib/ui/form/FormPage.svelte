@@ -678,8 +678,8 @@
 							place={details.place}
 							row={at.row}
 							column={at.column}
-							mayWrite={mayEnter && details.verdict.kind === 'enter'}
-							mayAttach={mayEnter}
+							mayWrite={mayEnter && !data.branch && details.verdict.kind === 'enter'}
+							mayAttach={mayEnter && !data.branch}
 							takesLines={details.leaf && !focusFacts!.coded && focusFacts!.valueType !== 'date'}
 							{locale}
 							onlinesaved={() => session.inspect(at.row, at.column)}

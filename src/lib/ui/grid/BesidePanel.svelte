@@ -150,8 +150,10 @@
 	);
 </script>
 
-{#snippet noteHead(note: { person: string; at: string })}
-	<p class="text-grey text-xs"><b class="text-base-content">{note.person}</b>, {formatMoment(note.at, locale)}</p>
+{#snippet noteHead(note: { person: string; at: string; branch: string | null })}
+	<p class="text-grey text-xs">
+		<b class="text-base-content">{note.person}</b>, {formatMoment(note.at, locale)}{note.branch ? `, in “${note.branch}”` : ''}
+	</p>
 {/snippet}
 
 <h3>Notes</h3>
@@ -171,10 +173,11 @@
 		{#if thread.resolved}<p class="text-success text-xs">Resolved by {thread.resolved.person}</p>{/if}
 		<div class="mt-0.5 flex gap-2 text-xs">
 			<button class="underline" onclick={() => (answer = { thread: thread.id, text: '' })}>Answer</button>
-			<button class="underline" onclick={() => act(thread.id, thread.resolved ? 'open again' : 'resolve')}
-				>{thread.resolved ? 'Open again' : 'Resolve'}</button
-			>
-			{#if thread.mine && thread.answers.length === 0}<button class="underline" onclick={() => act(thread.id, 'delete')}>Delete</button
+			{#if thread.isHere}<button class="underline" onclick={() => act(thread.id, thread.resolved ? 'open again' : 'resolve')}
+					>{thread.resolved ? 'Open again' : 'Resolve'}</button
+				>{/if}
+			{#if thread.isHere && thread.mine && thread.answers.length === 0}<button class="underline" onclick={() => act(thread.id, 'delete')}
+					>Delete</button
 				>{/if}
 		</div>
 		{#if answer?.thread === thread.id}

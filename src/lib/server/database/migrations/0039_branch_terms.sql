@@ -24,3 +24,6 @@ CREATE TABLE branch_load (
 	timeless boolean NOT NULL
 );
 CREATE INDEX branch_load_branch ON branch_load (branch_id);
+
+-- Notes written within a branch: seen there, and in the plan once it is merged.
+ALTER TABLE note ADD COLUMN branch_id integer REFERENCES branch ON DELETE CASCADE;

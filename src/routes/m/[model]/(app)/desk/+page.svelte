@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { at } from '$lib/ui/at';
+	import { at, atBranch } from '$lib/ui/at';
 	import { invalidateAll } from '$app/navigation';
 	import type { FormChecks } from '$lib/server/desk';
 	import { formatCount, formatDay, formatFigure, formatMoment } from '$lib/ui/figures/format';
@@ -64,7 +64,10 @@
 				{/if}
 				{#each data.desk.mentions as mention (mention.note)}
 					<li class="row">
-						<a href={at(mention.form ? `/forms/${mention.form}?note=${mention.place.join('.')}` : '/forms')} class="min-w-0 grow">
+						<a
+							href={atBranch(mention.branch, mention.form ? `/forms/${mention.form}?note=${mention.place.join('.')}` : '/forms')}
+							class="min-w-0 grow"
+						>
 							<b>{mention.person} wrote to you</b>{mention.formName ? ` on ${mention.formName}` : ''}: {mention.text}
 							<span class="text-grey block truncate text-[13px]">{mention.words}</span>
 						</a>
