@@ -30,6 +30,8 @@
 	const asked = $derived(Object.fromEntries(Object.entries(members).map(([dimension, { id }]) => [dimension, id])));
 	const isAnswered = $derived(chosen?.asks.every(({ dimension }) => members[dimension]) === true);
 
+	const unmapped = $derived((check?.dimensions ?? []).flatMap((each) => each.unmapped).slice(0, 3));
+
 	function begin() {
 		[file, check, before, told, good] = [null, null, '', null, false];
 		members = {};
@@ -161,12 +163,15 @@
 						<p>
 							{rows(check.rows.read)}: {rows(check.rows.loaded)} would be loaded{check.rows.skipped > 0
 								? `, ${rows(check.rows.skipped)} left out by the maps`
-								: ''}{check.rows.rejected > 0 ? `, ${rows(check.rows.rejected)} rejected` : ''}. It replaces {check.extent.words}.
+								: ''}{check.rows.rejected > 0 ? `, ${rows(check.rows.rejected)} rejected` : ''}.{check.rows.loaded > 0
+								? ` It replaces ${check.extent.words}.`
+								: ''}
 						</p>
 						{#each check.reasons.slice(0, 3) as { message, rows: count } (message)}<p class="text-warning">
 								{rows(count)}: {message}
 							</p>{/each}
-						{#if check.rows.rejected > 0}<label class="flex items-center gap-2"
+						{#each unmapped as { value, rows: count } (value)}<p class="text-warning">{rows(count)}: no member for “{value}”</p>{/each}
+						{#if check.rows.rejected > 0 && check.rows.loaded > 0}<label class="flex items-center gap-2"
 								><input type="checkbox" class="checkbox checkbox-sm" bind:checked={good} />Load the good rows</label
 							>{/if}
 						{#if before}<p class="text-warning" role="alert">{before} Press once more to load it again.</p>{/if}

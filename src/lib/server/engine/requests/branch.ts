@@ -157,6 +157,7 @@ export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from
 	const { model } = engine;
 	const all = await heldCells(engine, ask);
 	const asked = chosenOf(engine, all, ask);
+	const layer = await engine.branchOf(ask.branch);
 	const differs = ({ base, value }: Found) => Math.abs((isEmpty(value) ? 0 : value) - (isEmpty(base) ? 0 : base));
 	asked.sort((one, other) => differs(other) - differs(one));
 	const accounts = new Map<number, BranchChanges['accounts'][number]>();
@@ -171,7 +172,7 @@ export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from
 		count: asked.length,
 		all: all.length,
 		accounts: [...accounts.values()].sort((one, other) => other.cells - one.cells).slice(0, MOST_ACCOUNTS),
-		totals: (await engine.branchOf(ask.branch)).size === 0 ? [] : await totalsOf(engine, ask),
+		totals: layer.size === 0 && !layer.ratesInstead ? [] : await totalsOf(engine, ask),
 		currency: model.definition.reportingCurrency
 	};
 }

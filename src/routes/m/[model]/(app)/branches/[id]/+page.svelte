@@ -21,6 +21,9 @@
 	let copied = $state('');
 	let comment = $state('');
 	let chosen = $state.raw<ReadonlySet<string>>(new Set());
+	/** Totals shown at first: what was loaded and run stands beneath. */
+	const FEW_TOTALS = 6;
+	let allTotals = $state(false);
 	const isHere = $derived(data.branch?.id === branch.id);
 
 	async function act(verb: string, body: object, words: string): Promise<boolean> {
@@ -171,7 +174,11 @@
 	<div class="mt-4 grid gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_20rem]">
 		<section aria-labelledby="changes" class="min-w-0">
 			<h2 id="changes" class="border-rule border-b pb-1 font-semibold">
-				{data.changes.all === 1 ? 'One change' : `${formatCount(data.changes.all, locale)} changes`}
+				{data.changes.all === 0
+					? 'No changes yet'
+					: data.changes.all === 1
+						? 'One change'
+						: `${formatCount(data.changes.all, locale)} changes`}
 			</h2>
 			<BranchChanges
 				page={data.changes}
@@ -189,7 +196,7 @@
 				<table class="w-full text-[13px]">
 					<thead class="sr-only"><tr><th>Account</th><th>Plan</th><th>Branch</th><th>Difference</th></tr></thead>
 					<tbody>
-						{#each data.changes.totals as { account, scenario, period, before, after } (`${account} ${scenario} ${period}`)}
+						{#each allTotals ? data.changes.totals : data.changes.totals.slice(0, FEW_TOTALS) as { account, scenario, period, before, after } (`${account} ${scenario} ${period}`)}
 							<tr class="border-hairline border-b align-baseline">
 								<th scope="row" class="py-1 text-left font-normal"
 									>{account}<span class="text-soft block text-xs">{scenario}, {period}</span></th
@@ -203,7 +210,12 @@
 						{:else}<tr><td class="text-soft py-2">No total differs from the plan.</td></tr>{/each}
 					</tbody>
 				</table>
-				{#if data.changes.totals.length > 0}<p class="text-soft text-xs">In {data.changes.currency}.</p>{/if}
+				{#if data.changes.totals.length > 0}<p class="text-soft text-xs">
+						In {data.changes.currency}.
+						{#if data.changes.totals.length > FEW_TOTALS}<button class="text-primary font-semibold" onclick={() => (allTotals = !allTotals)}
+								>{allTotals ? 'Show the largest' : `Show all ${data.changes.totals.length}`}</button
+							>{/if}
+					</p>{/if}
 			</section>
 			<BranchLoads {branch} loads={data.loads} imports={data.imports} {locale} />
 			<BranchRuns {branch} runs={data.runs} runbooks={data.runbooks} mayRun={data.person.permissions.includes('rule.run')} {locale} />
