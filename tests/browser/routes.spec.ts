@@ -93,6 +93,9 @@ const TABLE: Readonly<
 	},
 	'/api/m/[model]/boards/[verb]': {
 		POST: {
+			sending: 'form.read',
+			'set-sending': 'form.read',
+			send: 'form.read',
 			figures: 'form.read',
 			make: 'form.read',
 			ready: 'form.read',
@@ -107,6 +110,9 @@ const TABLE: Readonly<
 			unsay: 'form.read'
 		}
 	},
+	'/api/m/[model]/boards/pictures': { POST: 'form.read' },
+	'/api/m/[model]/boards/pictures/[id]': { GET: 'form.read' },
+	'/api/m/[model]/insight/files/[id]': { GET: 'form.read' },
 	'/api/m/[model]/insight/journal': { GET: 'form.read' },
 	'/api/m/[model]/insight/search': { GET: 'form.read' },
 	'/api/m/[model]/cycle/[verb]': {
@@ -186,6 +192,7 @@ const TABLE: Readonly<
 	'/api/m/[model]/rules/[verb]': { POST: { create: 'rule.write', check: 'rule.read', script: 'rule.read' } },
 	'/api/m/[model]/runbooks/[id]/[verb]': {
 		POST: {
+			asks: 'rule.run',
 			read: 'rule.read',
 			check: 'rule.read',
 			preview: 'rule.read',

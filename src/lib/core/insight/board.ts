@@ -36,6 +36,8 @@ export type Tile = TileFrame &
 		| { kind: 'view'; code: string }
 		| { kind: 'form'; code: string }
 		| { kind: 'note'; text: string }
+		/** A picture kept with the board (id; 0 before one is chosen), and what it shows in words. */
+		| { kind: 'picture'; picture: number; alt: string }
 		| { kind: 'runbook'; runbook: number; label: string }
 		| { kind: 'checks'; code: string }
 		| { kind: 'progress' }

@@ -32,7 +32,7 @@ import {
 	type RunPayload
 } from '../runbook';
 import { answersSchema } from '../runbook/schema';
-import { asksOf, type RunAsk } from '../runbook/asks';
+import { readAsks, type RunAsk } from '../runbook/asks';
 import { readStored, type StoredRunbook } from '../runbook/read';
 import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
 import { branchFor, branchHere, whyNotWork } from './record';
@@ -77,9 +77,8 @@ export async function asksInBranch(
 	modelId: number,
 	{ id, runbook }: z.infer<typeof askSchema>
 ): Promise<{ asks: RunAsk[] }> {
-	const runner = requirePermission(requirePermission(person, 'rule.run'), 'rule.read');
-	await branchFor(runner, modelId, id);
-	return { asks: await asksOf(runner, modelId, await readStored(pool(), modelId, runbook)) };
+	await branchFor(requirePermission(person, 'rule.run'), modelId, id);
+	return readAsks(person, modelId, runbook);
 }
 
 export const runInSchema = z.object({ id: z.int(), runbook: z.int(), answers: answersSchema });

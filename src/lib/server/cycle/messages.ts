@@ -8,7 +8,7 @@ import { log } from '../log';
 import { notSignedIn } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 
-export type MessageKind = 'start' | 'due' | 'late' | 'submitted' | 'returned' | 'approved' | 'reopened' | 'mention';
+export type MessageKind = 'start' | 'due' | 'late' | 'submitted' | 'returned' | 'approved' | 'reopened' | 'mention' | 'board';
 
 export interface MessageToSend {
 	person: number;
@@ -97,19 +97,25 @@ export async function writeLetters(now = new Date()): Promise<number> {
 		await client.query('UPDATE message SET mailed_at = now() WHERE id = ANY ($1)', [ids]);
 		const daily = new Map<string, typeof found.rows>();
 		let letters = 0;
-		const write = async (address: string, subject: string, body: string) => {
+		const write = async (address: string, subject: string, body: string, messages: number[]) => {
 			letters++;
-			await client.query('INSERT INTO outbox (address, subject, body) VALUES ($1, $2, $3)', [address, subject, body]);
+			await client.query('INSERT INTO outbox (address, subject, body, messages) VALUES ($1, $2, $3, $4)', [
+				address,
+				subject,
+				body,
+				messages
+			]);
 		};
 		for (const row of found.rows) {
 			if (row.told === 'daily') daily.set(row.address, [...(daily.get(row.address) ?? []), row]);
-			else if (row.told === 'at once') await write(row.address, row.subject, row.body);
+			else if (row.told === 'at once') await write(row.address, row.subject, row.body, [row.id]);
 		}
 		for (const [address, rows] of daily)
 			await write(
 				address,
 				`Planning: ${rows.length} ${rows.length === 1 ? 'message' : 'messages'}`,
-				rows.map(({ subject, body }) => `${subject}\n${body}`).join('\n\n')
+				rows.map(({ subject, body }) => `${subject}\n${body}`).join('\n\n'),
+				rows.map(({ id }) => id)
 			);
 		return letters;
 	});
@@ -120,16 +126,26 @@ export async function sendLetters(): Promise<number> {
 	const server = process.env.SMTP_URL;
 	if (!server) return 0;
 	const transport = nodemailer.createTransport(server);
-	const waiting = await pool().query<{ id: number; address: string; subject: string; body: string }>(
-		"SELECT id, address, subject, body FROM outbox WHERE sent_at IS NULL AND failed = '' AND at > now() - interval '2 days' ORDER BY id LIMIT 50"
+	const waiting = await pool().query<{ id: number; address: string; subject: string; body: string; messages: number[] }>(
+		"SELECT id, address, subject, body, messages FROM outbox WHERE sent_at IS NULL AND failed = '' AND at > now() - interval '2 days' ORDER BY id LIMIT 50"
 	);
 	let sent = 0;
-	for (const { id, address, subject, body } of waiting.rows) {
+	for (const { id, address, subject, body, messages } of waiting.rows) {
 		// Taken by one server alone.
 		const taken = await pool().query('UPDATE outbox SET sent_at = now() WHERE id = $1 AND sent_at IS NULL', [id]);
 		if (taken.rowCount === 0) continue;
 		try {
-			await transport.sendMail({ from: process.env.SMTP_FROM ?? 'noble-lattice@localhost', to: address, subject, text: body });
+			const files = await pool().query<{ filename: string; content: Buffer }>(
+				'SELECT name AS filename, bytes AS content FROM message_file WHERE message_id = ANY ($1) ORDER BY id LIMIT 20',
+				[messages]
+			);
+			await transport.sendMail({
+				from: process.env.SMTP_FROM ?? 'noble-lattice@localhost',
+				to: address,
+				subject,
+				text: body,
+				attachments: files.rows
+			});
 			sent++;
 		} catch (error) {
 			log.warn({ err: error, letter: id }, 'a letter was not sent');
@@ -154,13 +170,17 @@ export interface Message {
 	body: string;
 	path: string;
 	isRead: boolean;
+	/** What comes with it: a board on paper. */
+	files: { id: number; name: string }[];
 }
 
 /** One's own messages in a model, the latest first. */
 export async function readMessages(person: SignedIn | undefined, modelId: number): Promise<Message[]> {
 	if (!person) throw notSignedIn();
 	const found = await pool().query<Omit<Message, 'at'> & { at: Date }>(
-		'SELECT id, at, kind, subject, body, path, read_at IS NOT NULL AS "isRead" FROM message WHERE person_id = $1 AND model_id = $2 ORDER BY id DESC LIMIT 100',
+		`SELECT m.id, m.at, m.kind, m.subject, m.body, m.path, m.read_at IS NOT NULL AS "isRead",
+			coalesce((SELECT json_agg(json_build_object('id', f.id, 'name', f.name) ORDER BY f.id) FROM message_file f WHERE f.message_id = m.id), '[]') AS files
+		FROM message m WHERE m.person_id = $1 AND m.model_id = $2 ORDER BY m.id DESC LIMIT 100`,
 		[person.id, modelId]
 	);
 	return found.rows.map((message) => ({ ...message, at: message.at.toISOString() }));
@@ -187,7 +207,8 @@ export async function readAllMessages(
 ): Promise<(Message & { to: string; mailedAt: string | null })[]> {
 	requirePermission(person, 'cycle.write');
 	const found = await pool().query<Omit<Message, 'at'> & { at: Date; to: string; mailedAt: Date | null }>(
-		`SELECT m.id, m.at, m.kind, m.subject, m.body, m.path, m.read_at IS NOT NULL AS "isRead", p.name AS "to", m.mailed_at AS "mailedAt"
+		`SELECT m.id, m.at, m.kind, m.subject, m.body, m.path, m.read_at IS NOT NULL AS "isRead", p.name AS "to", m.mailed_at AS "mailedAt",
+			coalesce((SELECT json_agg(json_build_object('id', f.id, 'name', f.name) ORDER BY f.id) FROM message_file f WHERE f.message_id = m.id), '[]') AS files
 		FROM message m JOIN person p ON p.id = m.person_id WHERE m.model_id = $1 ORDER BY m.id DESC LIMIT 200`,
 		[modelId]
 	);

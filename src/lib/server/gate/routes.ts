@@ -28,6 +28,7 @@ const LIMITS: Readonly<Record<string, BodyLimit>> = {
 	'/api/m/[model]/imports/[code]/map/[map]': LARGE,
 	'/api/m/[model]/structure/package/[verb]': { bytes: MOST_PACKAGE_BYTES, words: 'The package is larger than %.' },
 	'/api/m/[model]/access/sheet': { bytes: MOST_FILE_BYTES, words: 'The file is larger than %.' },
+	'/api/m/[model]/boards/pictures': { bytes: 2 * MB, words: 'The picture is larger than %. Make it smaller first.' },
 	'/api/m/[model]/structure/sheet': { bytes: MOST_FILE_BYTES, words: 'The file is larger than %.' }
 };
 
@@ -185,12 +186,12 @@ const LOOKS: Readonly<Record<string, readonly string[]>> = {
 	'/api/m/[model]/forms/[code]/[verb]': ['open', 'inspect', 'marks', 'beside', 'runs', 'presence', 'moved-methods', 'last-method', 'uses'],
 	'/api/m/[model]/branches/[verb]': ['terms', 'check-load', 'changes', 'compare', 'contributions', 'asks', 'freshness'],
 	'/api/m/[model]/views/[verb]': ['select', 'branch'],
-	'/api/m/[model]/boards/[verb]': ['figures', 'comments'],
+	'/api/m/[model]/boards/[verb]': ['figures', 'comments', 'sending'],
 	'/api/m/[model]/trace': [NO_VERB],
 	'/api/m/[model]/imports/[code]/[verb]': ['check'],
 	'/api/m/[model]/imports/cell': [NO_VERB],
 	'/api/m/[model]/runs/[id]/[verb]': ['read'],
-	'/api/m/[model]/runbooks/[id]/[verb]': ['read', 'freshness'],
+	'/api/m/[model]/runbooks/[id]/[verb]': ['read', 'asks', 'freshness'],
 	'/api/m/[model]/structure/formula/check': [NO_VERB],
 	'/api/m/[model]/access/[verb]': ['matrix', 'why', 'why-action', 'who', 'reach']
 };
@@ -230,7 +231,8 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 	'/api/m/[model]/forms/[code]/workbook': 'all',
 	'/api/m/[model]/branches/[verb]': 'all',
 	'/api/m/[model]/views/[verb]': 'all',
-	'/api/m/[model]/boards/[verb]': 'all'
+	'/api/m/[model]/boards/[verb]': 'all',
+	'/api/m/[model]/boards/pictures': 'all'
 };
 export const worksInBranch = (route: string | null, verb: string): boolean => {
 	const verbs = IN_BRANCH[route ?? ''];

@@ -98,6 +98,7 @@ export type TileAnswer = { id: number } & (
 	| { kind: 'runbook'; name: string; mayRun: boolean }
 	| { kind: 'form'; name: string }
 	| { kind: 'note' }
+	| { kind: 'picture' }
 	| TileSteps
 );
 
@@ -265,7 +266,8 @@ async function answerOf(asking: Asking, tile: Tile): Promise<Answered> {
 	try {
 		switch (tile.kind) {
 			case 'note':
-				return { kind: 'note' };
+			case 'picture':
+				return { kind: tile.kind };
 			case 'form':
 				return { kind: 'form', name: (await readForm(reader, modelId, tile.code)).name };
 			case 'checks':

@@ -23,6 +23,7 @@ const tile: z.ZodType<Tile> = z.discriminatedUnion('kind', [
 	z.object({ ...frame, kind: z.literal('view'), code }),
 	z.object({ ...frame, kind: z.literal('form'), code }),
 	z.object({ ...frame, kind: z.literal('note'), text: z.string().max(5_000) }),
+	z.object({ ...frame, kind: z.literal('picture'), picture: z.int().min(0).max(2_147_483_647), alt: z.string().trim().max(300) }),
 	z.object({ ...frame, kind: z.literal('runbook'), runbook: id, label: z.string().trim().max(80) }),
 	z.object({ ...frame, kind: z.literal('checks'), code }),
 	z.object({ ...frame, kind: z.literal('progress') }),

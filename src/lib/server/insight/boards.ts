@@ -4,7 +4,7 @@ import type { BoardContent } from '../../core';
 import { actingNow } from '../acting';
 import { pool, transaction, type Database } from '../database';
 import { Fault, notFound } from '../fault';
-import { requirePermission, type SignedIn } from '../session';
+import { personById, requirePermission, type SignedIn } from '../session';
 import { boardContentSchema } from './board-schema';
 
 export interface BoardCard {
@@ -139,7 +139,34 @@ export const boardOnly = z.object({ id: z.int() });
 /** A copy of a board, one's own. */
 export async function copyBoard(person: SignedIn | undefined, modelId: number, { id }: z.infer<typeof boardOnly>): Promise<{ id: number }> {
 	const { name, description, content } = await readBoard(person, modelId, id);
-	return makeBoard(person, modelId, { name: `${name.slice(0, 70)}, copy`, description, shared: false, content });
+	const copy = await makeBoard(person, modelId, { name: `${name.slice(0, 70)}, copy`, description, shared: false, content });
+	await copyPictures(id, copy.id, content);
+	return copy;
+}
+
+/** The pictures a board shows, for its copy: the other board may be deleted one day. */
+async function copyPictures(from: number, to: number, content: BoardContent): Promise<void> {
+	const shown = content.tabs.flatMap(({ tiles }) =>
+		tiles.flatMap((tile) => (tile.kind === 'picture' && tile.picture > 0 ? [tile.picture] : []))
+	);
+	if (shown.length === 0) return;
+	const made = new Map<number, number>();
+	for (const picture of new Set(shown)) {
+		const copied = await pool().query<{ id: number }>(
+			'INSERT INTO board_picture (board_id, person_id, type, bytes) SELECT $1, person_id, type, bytes FROM board_picture WHERE id = $2 AND board_id = $3 RETURNING id',
+			[to, picture, from]
+		);
+		if (copied.rows[0]) made.set(picture, copied.rows[0].id);
+	}
+	const own = {
+		...content,
+		tabs: content.tabs.map((tab) => ({
+			...tab,
+			tiles: tab.tiles.map((tile) => (tile.kind === 'picture' ? { ...tile, picture: made.get(tile.picture) ?? 0 } : tile))
+		}))
+	};
+	await pool().query('UPDATE board SET content = $2 WHERE id = $1', [to, JSON.stringify(own)]);
+	await pool().query('UPDATE board_version SET content = $2 WHERE board_id = $1', [to, JSON.stringify(own)]);
 }
 
 /** Deletes a board with what was said to it. */
@@ -226,7 +253,7 @@ export async function boardComments(
 	person: SignedIn | undefined,
 	modelId: number,
 	{ id }: z.infer<typeof boardOnly>
-): Promise<{ comments: BoardComment[] }> {
+): Promise<{ comments: BoardComment[]; people: string[] }> {
 	const reader = requirePermission(person, 'form.read');
 	await readBoard(reader, modelId, id);
 	const found = await pool().query<Omit<BoardComment, 'at'> & { at: Date }>(
@@ -234,7 +261,8 @@ export async function boardComments(
 		FROM board_comment c WHERE c.board_id = $1 ORDER BY c.id DESC LIMIT 300`,
 		[id, reader.id, reader.readsPart ?? false]
 	);
-	return { comments: found.rows.map((row) => ({ ...row, at: row.at.toISOString() })) };
+	const people = await pool().query<{ name: string }>('SELECT name FROM person WHERE active ORDER BY name');
+	return { comments: found.rows.map((row) => ({ ...row, at: row.at.toISOString() })), people: people.rows.map(({ name }) => name) };
 }
 
 export const sayToBoardSchema = z.object({
@@ -251,7 +279,8 @@ export async function sayToBoard(
 	{ id, tile, text, figures }: z.infer<typeof sayToBoardSchema>
 ): Promise<void> {
 	const writer = requirePermission(person, 'form.read');
-	await readBoard(writer, modelId, id);
+	const board = await readBoard(writer, modelId, id);
+	await tellMentioned(writer, modelId, board, text);
 	await pool().query('INSERT INTO board_comment (board_id, tile, person_id, acting_id, text, figures) VALUES ($1, $2, $3, $4, $5, $6)', [
 		id,
 		tile,
@@ -260,6 +289,25 @@ export async function sayToBoard(
 		text,
 		figures
 	]);
+}
+
+/** A message to those who are named with an @ and see the board. */
+async function tellMentioned(writer: SignedIn, modelId: number, board: Board, text: string): Promise<void> {
+	const named = await pool().query<{ id: number }>(
+		"SELECT id FROM person WHERE active AND id <> $1 AND strpos(lower($2), '@' || lower(name)) > 0 LIMIT 20",
+		[writer.id, text]
+	);
+	for (const { id } of named.rows) {
+		const reader = await personById(id, modelId);
+		if (!reader.permissions.includes('form.read') || !(await readBoard(reader, modelId, board.id).catch(() => undefined))) continue;
+		await pool().query("INSERT INTO message (person_id, model_id, kind, subject, body, path) VALUES ($1, $2, 'mention', $3, $4, $5)", [
+			id,
+			modelId,
+			`${writer.name} wrote to you on ${board.name}`,
+			text,
+			`/insight/boards/${board.id}`
+		]);
+	}
 }
 
 export const dropCommentSchema = z.object({ id: z.int(), comment: z.int() });

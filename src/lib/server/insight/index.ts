@@ -55,6 +55,16 @@ export {
 	type TileLine,
 	type TileSteps
 } from './board-figures';
+export {
+	boardScheduleSchema,
+	messageFile,
+	readBoardSending,
+	sendBoard,
+	sendBoardSchema,
+	setBoardSending,
+	type BoardSending
+} from './board-paper';
+export { keepPicture, readPicture } from './pictures';
 export { makeReadyBoard, readyBoardSchema } from './ready-board';
 export { whyDifferent, whyPage, whySchema, type WhyDifferent, type WhyPage } from './why';
 export { readBoardDesk, type BoardDeskData } from './board-desk';

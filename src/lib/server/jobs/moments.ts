@@ -63,6 +63,12 @@ export async function suspendSchedules(
 	]);
 }
 
+/** Where schedules are kept, and by what they are named. */
+type ScheduleTable =
+	| { table: 'import_schedule'; column: 'import_id' }
+	| { table: 'runbook_schedule'; column: 'runbook_id' }
+	| { table: 'board_schedule'; column: 'board_id' };
+
 /** A schedule as it was read, with what is to be done then. */
 type Scheduled<Task> = Task & { key: number; cron: string; timeZone: string; looked: Date };
 
@@ -71,7 +77,7 @@ type Scheduled<Task> = Task & { key: number; cron: string; timeZone: string; loo
  * counts once, whichever server asks.
  */
 export async function claimDue<Task extends object>(
-	{ table, column }: { table: 'import_schedule'; column: 'import_id' } | { table: 'runbook_schedule'; column: 'runbook_id' },
+	{ table, column }: ScheduleTable,
 	schedules: readonly Scheduled<Task>[],
 	now: Date
 ): Promise<Scheduled<Task>[]> {

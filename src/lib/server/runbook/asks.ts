@@ -2,8 +2,8 @@ import type { Answers, ParameterDefinition } from '../../core';
 import { pool } from '../database';
 import { modelVersions } from '../database/structure-version';
 import { askEngine } from '../engine';
-import type { SignedIn } from '../session';
-import type { StoredRunbook } from './read';
+import { requirePermission, type SignedIn } from '../session';
+import { readStored, type StoredRunbook } from './read';
 import { lastAnswers } from './start';
 
 /** Something a runbook asks for before it runs. */
@@ -11,6 +11,12 @@ export type RunAsk = Pick<ParameterDefinition, 'name' | 'label' | 'kind'> & {
 	options: { id: number; name: string }[];
 	answer: Answers[string];
 };
+
+/** The same of a runbook by its id, for who may run and look at rules. */
+export async function readAsks(person: SignedIn | undefined, modelId: number, id: number): Promise<{ asks: RunAsk[] }> {
+	const runner = requirePermission(requirePermission(person, 'rule.run'), 'rule.read');
+	return { asks: await asksOf(runner, modelId, await readStored(pool(), modelId, id)) };
+}
 
 /** Members offered for one question. */
 const MOST_OPTIONS = 500;

@@ -26,7 +26,7 @@ export {
 export { knownById, personByEmail, personById, type Acting, type BranchHere, type KnownPerson, type SignedIn } from './person';
 export { passwordsAllowed } from './policy';
 export { beginFactor, confirmFactor, dropFactor, forgetFactor, ownFactor, renewCodes } from './second-factor';
-export { forgetSession, openSession, readSession, signIn, signInWithCode, type From } from './session';
+export { forgetSession, openForMinutes, openSession, readSession, signIn, signInWithCode, type From } from './session';
 export { leavePlace, mayStandInFor, takePlace } from './stand-in';
 export { endToken, makeToken, readToken, readTokens, SCOPES, tokenSchema, type Scope, type TokenHolder, type TokenLine } from './token';
 export { backFromProvider, goToProvider, holdsDemo, providerOf, signOnProblem, standInLetsIn } from './sign-on';

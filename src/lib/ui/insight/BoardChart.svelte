@@ -42,6 +42,8 @@
 			gone = true;
 		};
 	});
+	/** Until it stands for the first time: who prints the page waits for that. */
+	let drawing = $state(true);
 	let drawn = '';
 	$effect(() => {
 		const next = made();
@@ -55,7 +57,7 @@
 		drawn = kind;
 		const fresh = new library(box, next);
 		chart = fresh;
-		void fresh.render();
+		void fresh.render().finally(() => (drawing = false));
 	});
 	$effect(() => () => chart?.destroy());
 
@@ -74,4 +76,4 @@
 	}
 </script>
 
-<div bind:this={box} role="img" aria-label={label}></div>
+<div bind:this={box} role="img" aria-label={label} data-drawing={drawing || undefined}></div>

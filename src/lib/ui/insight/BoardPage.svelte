@@ -18,6 +18,7 @@
 	import { BoardDesk, type BoardPlace } from './board-desk.svelte';
 	import BoardFacts from './BoardFacts.svelte';
 	import CommentsPanel from './CommentsPanel.svelte';
+	import SendPanel from './SendPanel.svelte';
 	import FormTile from './FormTile.svelte';
 	import { waterfall } from './tile-data';
 	import { saveAs, tileCsv } from './tile-file';
@@ -53,6 +54,7 @@
 	const tables = new SvelteSet<number>();
 	let full = $state<number | null>(null);
 	let talks = $state(false);
+	let sends = $state(false);
 	let about = $state<number | null>(null);
 	const sessions = new SvelteMap<number, FormSession>();
 	const bodies = new Map<number, ReturnType<typeof TileBody>>();
@@ -244,6 +246,13 @@
 							class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left"
 							onclick={() => void window.open(at(`/print/boards/${desk.board.id}${page.url.search}`), '_blank')}>Print</button
 						>
+						{#if !data.branch}<button
+								class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left"
+								onclick={() => {
+									sends = true;
+									document.getElementById(more)?.hidePopover();
+								}}>Send as PDF…</button
+							>{/if}
 						{#each desk.tiles.filter(({ id }) => desk.board.hidden.includes(id)) as { id, title } (id)}
 							<button class="hover:bg-base-200 block w-full rounded px-2.5 py-1 text-left" onclick={() => desk.hide(id)}
 								>Show “{title || 'a tile'}” again</button
@@ -458,6 +467,8 @@
 		{#key picked.id}
 			<TileEditor {desk} data={data.desk} {names} {know} forms={data.forms} runbooks={data.runbooks} tile={picked} />
 		{/key}
+	{:else if sends}
+		<SendPanel board={desk.board} {locale} onclose={() => (sends = false)} />
 	{:else if talks}
 		<CommentsPanel {desk} {about} {locale} onabout={(tile) => (about = tile)} onclose={() => (talks = false)} />
 	{/if}

@@ -16,15 +16,21 @@
 	}
 	let { desk, about, locale, onabout, onclose }: Props = $props();
 	let comments = $state.raw<BoardComment[]>([]);
+	let people = $state.raw<string[]>([]);
 	let text = $state('');
+	/** The names that may follow an @. */
+	const mention = $derived(/@([\p{L} ]{0,30})$/u.exec(text)?.[1]);
+	const mentioned = $derived(
+		mention === undefined ? [] : people.filter((name) => name.toLowerCase().startsWith(mention.toLowerCase())).slice(0, 5)
+	);
 	let fault = $state('');
 
 	const titleOf = (tile: number) =>
 		desk.content.tabs.flatMap(({ tiles }) => tiles).find(({ id }) => id === tile)?.title ?? 'a tile that is gone';
 
 	async function read() {
-		const reply = await request<{ comments: BoardComment[] }>('/api/boards/comments', { id: desk.board.id });
-		if (reply.ok) comments = reply.answer.comments;
+		const reply = await request<{ comments: BoardComment[]; people: string[] }>('/api/boards/comments', { id: desk.board.id });
+		if (reply.ok) ({ comments, people } = reply.answer);
 		else fault = reply.message;
 	}
 	onMount(() => void read());
@@ -71,7 +77,21 @@
 					>{/each}</select
 			></label
 		>
-		<textarea class="textarea h-20 w-full text-[13px]" aria-label="What you say" maxlength="2000" bind:value={text}></textarea>
+		<textarea
+			class="textarea h-20 w-full text-[13px]"
+			aria-label="What you say"
+			placeholder="Say something; @ tells somebody"
+			maxlength="2000"
+			bind:value={text}></textarea>
+		{#if mentioned.length > 0}
+			<div class="flex flex-wrap gap-1">
+				{#each mentioned as name (name)}<button
+						type="button"
+						class="btn btn-xs"
+						onclick={() => (text = text.replace(/@[\p{L} ]{0,30}$/u, `@${name} `))}>{name}</button
+					>{/each}
+			</div>
+		{/if}
 		{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
 		<button class="btn btn-primary btn-sm justify-self-start" disabled={text.trim() === ''}>Say it</button>
 	</form>

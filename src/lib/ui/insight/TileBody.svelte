@@ -8,6 +8,7 @@
 	import { axisFrom, chartOptions, whyNotDrawn } from './chart-options';
 	import FigureTile from './FigureTile.svelte';
 	import { chartData, cutInWords, waterfall, type ChartSeries } from './tile-data';
+	import RunbookTile from './RunbookTile.svelte';
 	import TileTable from './TileTable.svelte';
 	import Waterfall from './Waterfall.svelte';
 
@@ -182,9 +183,9 @@
 			</li>
 		{:else}<li class="text-grey">Nothing that ran is out of date.</li>{/each}
 	</ul>
+{:else if answer.kind === 'picture' && tile.kind === 'picture'}
+	{#if tile.picture === 0}<p class="text-grey text-[13px]">No picture has been chosen yet.</p>
+	{:else}<img class="h-full w-full object-contain object-left" src={at(`/api/boards/pictures/${tile.picture}`)} alt={tile.alt} />{/if}
 {:else if answer.kind === 'runbook' && tile.kind === 'runbook'}
-	<a class={['btn btn-sm', answer.mayRun && 'btn-primary']} href={at(`/rules/${tile.runbook}`)}>{tile.label || answer.name}</a>
-	<p class="text-grey mt-1 text-xs">
-		{answer.mayRun ? 'Opens the runbook, where what it would do is shown first.' : 'You may look at this runbook.'}
-	</p>
+	<RunbookTile runbook={tile.runbook} name={tile.label || answer.name} mayRun={answer.mayRun} />
 {/if}

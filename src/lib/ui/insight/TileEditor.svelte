@@ -3,6 +3,7 @@
 	import type { BoardDeskData } from '$lib/server/insight';
 	import MemberPick from '../data-in/MemberPick.svelte';
 	import SelectionPicker from '../form-design/SelectionPicker.svelte';
+	import { request } from '../request';
 	import type { BoardDesk } from './board-desk.svelte';
 
 	interface Props {
@@ -27,7 +28,8 @@
 		['progress', 'Progress of planning'],
 		['out of date', 'Runs out of date'],
 		['runbook', 'Runbook'],
-		['note', 'Note']
+		['note', 'Note'],
+		['picture', 'Picture']
 	];
 	const account = $derived(data.axes.find(({ kind }) => kind === 'account')!);
 	const period = $derived(data.axes.find(({ kind }) => kind === 'period')!);
@@ -71,9 +73,19 @@
 			progress: () => ({ ...frame, kind: 'progress' }),
 			'out of date': () => ({ ...frame, kind: 'out of date' }),
 			runbook: () => ({ ...frame, kind: 'runbook', runbook: runbooks[0]?.id ?? 1, label: '' }),
-			note: () => ({ ...frame, kind: 'note', text: '' })
+			note: () => ({ ...frame, kind: 'note', text: '' }),
+			picture: () => ({ ...frame, kind: 'picture', picture: 0, alt: '' })
 		};
 		set(() => made[kind]());
+	}
+	let fault = $state('');
+	/** A picture is kept at once; the tile shows it from when the board is kept. */
+	async function keepPicture(event: Event & { currentTarget: HTMLInputElement }) {
+		const [file] = event.currentTarget.files ?? [];
+		if (!file) return;
+		const reply = await request<{ id: number }>(`/api/boards/pictures?board=${desk.board.id}`, file);
+		fault = reply.ok ? '' : reply.message;
+		if (reply.ok) set((each) => (each.kind === 'picture' ? { ...each, picture: reply.answer.id } : each));
 	}
 	const kinds = $derived(
 		KINDS.filter(
@@ -296,6 +308,27 @@
 					oninput={(event) => {
 						const label = event.currentTarget.value;
 						set((each) => (each.kind === 'runbook' ? { ...each, label } : each));
+					}}
+				/></label
+			>
+		{:else if tile.kind === 'picture'}
+			<label class="grid gap-0.5"
+				>Picture<input
+					type="file"
+					class="file-input file-input-sm w-full"
+					accept="image/png,image/jpeg,image/webp,image/gif"
+					onchange={keepPicture}
+				/></label
+			>
+			{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}
+			<label class="grid gap-0.5"
+				>What it shows, for who cannot see it<input
+					class="input input-sm w-full"
+					maxlength="300"
+					value={tile.alt}
+					oninput={(event) => {
+						const alt = event.currentTarget.value;
+						set((each) => (each.kind === 'picture' ? { ...each, alt } : each));
 					}}
 				/></label
 			>

@@ -2,6 +2,7 @@ import {
 	boardComments,
 	boardFigures,
 	boardOnly,
+	boardScheduleSchema,
 	boardVersions,
 	changeBoard,
 	changeBoardSchema,
@@ -15,11 +16,15 @@ import {
 	makeBoard,
 	makeBoardSchema,
 	makeReadyBoard,
+	readBoardSending,
 	readyBoardSchema,
 	restoreBoard,
 	restoreBoardSchema,
 	sayToBoard,
-	sayToBoardSchema
+	sayToBoardSchema,
+	sendBoard,
+	sendBoardSchema,
+	setBoardSending
 } from '$lib/server/insight';
 import { answerVerbs, verb } from '$lib/server/verbs';
 
@@ -36,6 +41,9 @@ const VERBS = {
 	hide: verb(hideSchema, hideTiles),
 	comments: verb(boardOnly, boardComments),
 	say: verb(sayToBoardSchema, sayToBoard),
+	sending: verb(boardOnly, readBoardSending),
+	'set-sending': verb(boardScheduleSchema, setBoardSending),
+	send: verb(sendBoardSchema, sendBoard),
 	unsay: verb(dropCommentSchema, dropComment)
 };
 

@@ -28,7 +28,7 @@
 <main class="min-h-0 overflow-auto px-4.5 pt-3.5 pb-6">
 	<h1 class="text-xl font-semibold tracking-tight">Messages</h1>
 	<p class="text-soft text-[13px]">
-		What people are told of their units. Letters go out by mail where a mail server is set; else they are kept here.
+		What people are told of their units, of figures and boards. Letters go out by mail where a mail server is set; else they are kept here.
 	</p>
 	{#if fault}<p class="text-error my-2" role="alert">{fault}</p>{/if}
 	<div class="my-3 flex flex-wrap items-center gap-4">
@@ -57,7 +57,7 @@
 		</nav>
 	{/if}
 	<ul class="border-rule max-w-4xl border-t" aria-label="Messages">
-		{#each shown as { id, at: when, to, subject, body, path, mailedAt } (id)}
+		{#each shown as { id, at: when, to, subject, body, path, mailedAt, files } (id)}
 			<li class="border-hairline border-b py-1.5">
 				<p class="flex gap-3">
 					<span class="text-soft w-38 shrink-0 text-[13px]">{formatMoment(when, data.person.locale)}</span>
@@ -66,6 +66,15 @@
 					{#if whose === 'all'}<span class="text-soft text-[13px]">{mailedAt ? 'letter written' : 'waits for its letter'}</span>{/if}
 				</p>
 				<p class="text-soft pl-41 text-[13px] whitespace-pre-line">{body}</p>
+				{#each files as file (file.id)}
+					<p class="pl-41 text-[13px]">
+						{#if to && to !== data.person.name}{file.name}{:else}<a
+								class="text-primary font-semibold hover:underline"
+								href={at(`/api/insight/files/${file.id}`)}
+								download>{file.name}</a
+							>{/if}
+					</p>
+				{/each}
 			</li>
 		{:else}<li class="text-soft py-2">No messages yet.</li>{/each}
 	</ul>

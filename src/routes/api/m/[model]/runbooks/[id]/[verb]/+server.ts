@@ -12,6 +12,7 @@ import {
 	setRunbookSchedule,
 	runRunbook
 } from '$lib/server/runbook';
+import { readAsks } from '$lib/server/runbook/asks';
 import { runbookSchema } from '$lib/server/runbook/schema';
 import { runbookScheduleSchema } from '$lib/server/runbook/schedule';
 import { previewSchema, runSchema } from '$lib/server/runbook/plan';
@@ -28,6 +29,9 @@ export const POST = ({ request, locals: { person, modelId }, params }) =>
 				return readRunbook(person, modelId, id);
 			case 'save':
 				return saveRunbook(person, modelId, id, await readBody(request, runbookSchema));
+			case 'asks':
+				await readBody(request, nothing);
+				return readAsks(person, modelId, id);
 			case 'freshness':
 				await readBody(request, nothing);
 				return checkFreshness(person, modelId, id);

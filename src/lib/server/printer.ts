@@ -1,0 +1,58 @@
+/** Pages of the application on paper: printed by a browser on the server, as whoever they are for would see them. */
+import { existsSync } from 'node:fs';
+import type { Browser } from 'playwright-core';
+import { Fault } from './fault';
+import { forgetSession, openForMinutes } from './session';
+import { sessionCookie } from './session/cookie';
+
+const MOST_MILLISECONDS = 60_000;
+
+/** The browser that prints; Debian's where no other is named. */
+const browserPath = (): string => process.env.CHROMIUM ?? '/usr/bin/chromium';
+
+/** Where this server answers for itself. */
+const here = (): string => `http://127.0.0.1:${process.env.PORT ?? '4173'}`;
+
+/** The name of the session's cookie, as the server reads it behind the address people use. */
+const cookieName = (): string => sessionCookie(new URL(process.env.ORIGIN ?? here()));
+
+/**
+ * A page as a PDF, as a person reads it. Nothing but this server is asked for anything.
+ * @param path of the page, such as `/m/group/print/boards/1`
+ * @throws Fault 503 where no browser is installed, 422 where the page could not be opened
+ */
+export async function printPage(person: number, path: string, signal: AbortSignal): Promise<Uint8Array> {
+	const executablePath = browserPath();
+	if (!existsSync(executablePath))
+		throw new Fault(
+			503,
+			'no browser',
+			'Nothing can be put on paper on this server: Chromium is not installed (CHROMIUM names another place).'
+		);
+	const token = await openForMinutes(person, 5);
+	let browser: Browser | undefined;
+	const end = () => void browser?.close().catch(() => {});
+	signal.addEventListener('abort', end);
+	try {
+		const { chromium } = await import('playwright-core');
+		// Chromium has no sandbox of its own for the root user.
+		browser = await chromium.launch({ executablePath, args: process.getuid?.() === 0 ? ['--no-sandbox'] : [] });
+		const name = cookieName();
+		const context = await browser.newContext({ viewport: { width: 1180, height: 820 }, colorScheme: 'light', reducedMotion: 'reduce' });
+		await context.addCookies([{ name, value: token, url: name.startsWith('__') ? here().replace('http:', 'https:') : here() }]);
+		await context.route('**', (route) => (route.request().url().startsWith(`${here()}/`) ? route.continue() : route.abort()));
+		const page = await context.newPage();
+		page.setDefaultTimeout(MOST_MILLISECONDS);
+		const answer = await page.goto(here() + path, { waitUntil: 'networkidle', timeout: MOST_MILLISECONDS });
+		if (!answer?.ok() || new URL(page.url()).pathname !== path.split('?')[0])
+			throw new Fault(422, 'not printed', 'The page could not be opened for printing.');
+		// Charts are drawn once their library has come.
+		await page.waitForFunction(() => document.querySelectorAll('[data-drawing]').length === 0);
+		await page.emulateMedia({ media: 'print' });
+		return await page.pdf({ preferCSSPageSize: true, printBackground: true });
+	} finally {
+		signal.removeEventListener('abort', end);
+		await browser?.close().catch(() => {});
+		await forgetSession(token);
+	}
+}
