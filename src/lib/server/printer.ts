@@ -7,6 +7,9 @@ import { sessionCookie } from './session/cookie';
 
 const MOST_MILLISECONDS = 60_000;
 
+/** What fits between the margins of a page, in the pixels of a browser: charts are drawn as wide as they are printed. */
+const PAPER = { width: 1_032, height: 703 };
+
 /** The browser that prints; Debian's where no other is named. */
 const browserPath = (): string => process.env.CHROMIUM ?? '/usr/bin/chromium';
 
@@ -38,7 +41,7 @@ export async function printPage(person: number, path: string, signal: AbortSigna
 		// Chromium has no sandbox of its own for the root user.
 		browser = await chromium.launch({ executablePath, args: process.getuid?.() === 0 ? ['--no-sandbox'] : [] });
 		const name = cookieName();
-		const context = await browser.newContext({ viewport: { width: 1180, height: 820 }, colorScheme: 'light', reducedMotion: 'reduce' });
+		const context = await browser.newContext({ viewport: PAPER, colorScheme: 'light', reducedMotion: 'reduce' });
 		await context.addCookies([{ name, value: token, url: name.startsWith('__') ? here().replace('http:', 'https:') : here() }]);
 		await context.route('**', (route) => (route.request().url().startsWith(`${here()}/`) ? route.continue() : route.abort()));
 		const page = await context.newPage();

@@ -84,7 +84,7 @@
 		{#if board.mayChange}
 			<h3 class="border-rule mt-4 mb-1 border-t pt-2 font-semibold">By itself</h3>
 			{#if people.length === 0 && !sending.schedule}<p class="text-soft">Choose first to whom.</p>
-			{:else}<ScheduleFields schedule={sending.schedule} {locale} onset={set} />{/if}
+			{:else}<ScheduleFields schedule={sending.schedule} {locale} word="Send it by itself" onset={set} />{/if}
 		{/if}
 	{/if}
 </aside>

@@ -167,6 +167,9 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		...axisMin(unit),
 		labels: { ...labels, maxWidth: 220, formatter: (value: number) => written(value, ofUnit(unit)) }
 	});
+	const room = roomOf(drawn);
+	// Every bar has its figure at its end: the axis says where nothing is, and how far it goes.
+	const atEnds = (value: number) => (!room || [0, room.min, room.max].includes(value) ? written(value, drawn[0]!) : '');
 	return {
 		...base,
 		series: drawn.map((series, place) => ({
@@ -222,10 +225,10 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		xaxis: {
 			categories: data.categories.map(chartText),
 			labels: horizontal
-				? { ...labels, formatter: (value: string) => (Number.isFinite(Number(value)) ? written(Number(value), drawn[0]!) : value) }
+				? { ...labels, formatter: (value: string) => (Number.isFinite(Number(value)) ? atEnds(Number(value)) : value) }
 				: { ...labels, rotate: 0, hideOverlappingLabels: true },
 			// Room for the figures at the ends.
-			...(horizontal && roomOf(drawn)),
+			...(horizontal && room),
 			axisBorder: { color: color('--rule') },
 			axisTicks: { color: color('--rule') }
 		},

@@ -9,10 +9,12 @@
 		locale: string;
 		/** Offers to look every minute. */
 		watch?: boolean;
+		/** What stands on the button that lets it begin. */
+		word?: string;
 		/** Sets it, or takes it away. @returns a sentence when that was refused */
 		onset: (wanted: { cron: string; timeZone: string; active: boolean } | null) => Promise<string | null>;
 	}
-	let { schedule, locale, watch = false, onset }: Props = $props();
+	let { schedule, locale, watch = false, word = 'Run by itself', onset }: Props = $props();
 
 	const now = untrack(() => schedule);
 	let cron = $state(now?.cron ?? '30 6 * * 1-5');
@@ -42,7 +44,7 @@
 		>
 	{/if}
 	<p class="flex gap-2">
-		<button class="btn btn-sm" onclick={() => set({ cron, timeZone, active: true })}>{schedule?.active ? 'Change' : 'Run by itself'}</button
+		<button class="btn btn-sm" onclick={() => set({ cron, timeZone, active: true })}>{schedule?.active ? 'Change' : word}</button
 		>
 		{#if schedule}<button class="btn btn-sm" onclick={() => set(null)}>Stop</button>{/if}
 	</p>
