@@ -105,7 +105,7 @@ test('what if fuel were dearer: tried by two in a branch, compared, made the pla
 
 	// Put back, frozen, dropped, brought back.
 	await page.getByRole('button', { name: 'Put all back' }).click();
-	await expect(page.getByRole('heading', { name: '0 changes' })).toBeVisible();
+	await expect(page.getByRole('heading', { name: 'No changes' })).toBeVisible();
 	await page.getByRole('button', { name: 'Freeze' }).click();
 	await expect(page.getByText('Frozen. Made by Osric Hale')).toBeVisible();
 	await imke.reload();
@@ -257,4 +257,42 @@ test('a runbook is run in a branch alone, a snapshot stays as it was, and a goal
 	await row.getByRole('button', { name: `Delete ${name}` }).click();
 	await row.getByRole('button', { name: 'Delete it for good' }).click();
 	await expect(row).toHaveCount(0);
+});
+
+test('a branch is limited, read at other rates, loaded into and put back', async ({ page }) => {
+	await signIn(page, 'maren.kvist');
+	await page.goto('/m/group/branches?make');
+	await ready(page);
+	const name = `Weak kroner ${Date.now() % 1_000_000}`;
+	await page.getByLabel('Name', { exact: true }).fill(name);
+	const skerry = await page.locator('optgroup[label="Line"] option', { hasText: 'Skerry Line' }).getAttribute('value');
+	await page.getByLabel('Limit it to').selectOption(skerry!);
+	await expect(page.getByText('Line: Skerry Line')).toBeVisible();
+	await page.getByLabel('Rates', { exact: true }).selectOption('Budget rates FY2027');
+	await page.getByLabel('In the place of').selectOption('Budget rates FY2028');
+	await page.getByRole('button', { name: 'Make it' }).click();
+	await page.waitForURL(/~\d+\/branches\/\d+/);
+	await ready(page);
+	await expect(page.getByText('limited to Skerry Line', { exact: true })).toBeVisible();
+	await expect(page.getByText('at Budget rates FY2027', { exact: true })).toBeVisible();
+	await page.getByLabel('Load a file into this branch').selectOption('Ledger, monthly');
+	await page.getByLabel('File for Ledger, monthly').setInputFiles({
+		name: 'september.csv',
+		mimeType: 'text/csv',
+		buffer: Buffer.from('Account;Unit;Route;Posting date;Text;Amount\n7010;S-BK;RT-01;02.09.2026;x;70-\n7010;N-BK;RT-01;02.09.2026;x;5-\n')
+	});
+	await expect(page.getByText(/2 rows: one row would be loaded, one row rejected/)).toBeVisible();
+	await expect(page.getByText(/is limited to Skerry Line/).first()).toBeVisible();
+	await page.getByLabel('Load the good rows').check();
+	expect(await violations(page)).toEqual([]);
+	await page.getByRole('button', { name: 'Load it here' }).click();
+	const loads = page.getByRole('region', { name: 'Loads into it' });
+	await expect(loads.getByText('september.csv: 1 row, Actual, Sep 2026')).toBeVisible({ timeout: 30_000 });
+	await loads.getByRole('button', { name: /^Put back/ }).click();
+	await expect(loads.getByText('Put back', { exact: true })).toBeVisible();
+	// Its terms can be changed: the limit taken off, the ribbon follows.
+	await page.getByRole('button', { name: 'Name, people and terms' }).click();
+	await page.getByRole('button', { name: 'Take off' }).click();
+	await page.getByRole('button', { name: 'Keep it' }).click();
+	await expect(page.getByText('limited to Skerry Line', { exact: true })).toBeHidden();
 });

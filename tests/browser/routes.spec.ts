@@ -192,7 +192,7 @@ const TABLE: Readonly<
 	'/api/m/[model]/rules/[verb]': { POST: { create: 'rule.write', check: 'rule.read', script: 'rule.read' } },
 	'/api/m/[model]/runbooks/[id]/[verb]': {
 		POST: {
-			asks: 'rule.run',
+			asks: 'rule.read',
 			read: 'rule.read',
 			check: 'rule.read',
 			preview: 'rule.read',

@@ -11,6 +11,7 @@ import {
 	dropBoard,
 	hideTiles,
 	journalRows,
+	keepPicture,
 	keepView,
 	listBoards,
 	listViews,
@@ -19,11 +20,16 @@ import {
 	membersForView,
 	openView,
 	readActivity,
+	messageFile,
 	readBoard,
+	readBoardSending,
 	readJournal,
+	readPicture,
 	restoreBoard,
 	sayToBoard,
 	search,
+	sendBoard,
+	setBoardSending,
 	startView,
 	viewAsForm,
 	whyDifferent,
@@ -32,6 +38,7 @@ import {
 	type TileFigures
 } from '../../src/lib/server/insight';
 import type { SignedIn } from '../../src/lib/server/session';
+import { sendDueBoards } from '../../src/lib/server/insight/board-paper';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
 
@@ -317,6 +324,87 @@ describe('a board', () => {
 		expect(second.tiles.filter(({ kind }) => kind === 'fault')).toEqual([]);
 		// A board of one model is none of another.
 		expect(await faultOf(readBoard(osric, MODEL, crew.id))).toMatchObject({ status: 404 });
+	});
+});
+
+describe('what comes with a board', () => {
+	const picture = Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNkYPhfDwAChwGA60e6kgAAAABJRU5ErkJggg==', 'base64');
+	const empty = (tiles: Tile[]): BoardContent => ({
+		...{ version: 1, selectors: [], against: null, currencies: ['EUR'], scale: 1 },
+		tabs: [{ name: 'One', tiles }]
+	});
+	const made = (shared: boolean, tiles: Tile[] = []) =>
+		makeBoard(osric, MODEL, { name: `Board ${Math.random()}`, description: '', shared, content: empty(tiles) });
+
+	test('a picture is kept by who may change it, seen by who sees the board, and copied with it', async () => {
+		const { id: board } = await made(false);
+		const { id: kept } = await keepPicture(osric, MODEL, board, picture);
+		const tiles: Tile[] = [{ id: 1, kind: 'picture', title: 'Us', width: 4, height: 2, picture: kept, alt: 'A dot' }];
+		const { version, name } = await readBoard(osric, MODEL, board);
+		await changeBoard(osric, MODEL, { id: board, name, description: '', shared: false, content: empty(tiles), version });
+		expect((await readPicture(osric, MODEL, kept)).type).toBe('image/png');
+		expect(await faultOf(readPicture(tove, MODEL, kept))).toMatchObject({ status: 404 });
+		expect(await faultOf(keepPicture(osric, MODEL, board, Buffer.from('<svg onload="alert(1)"/>')))).toMatchObject({ code: 'no picture' });
+		expect(await faultOf(keepPicture(osric, MODEL, board, Buffer.from('nothing')))).toMatchObject({ code: 'no picture' });
+		const shared = await made(true);
+		expect(await faultOf(keepPicture(tove, MODEL, shared.id, picture))).toMatchObject({ status: 403 });
+		const copy = await copyBoard(osric, MODEL, { id: board });
+		await dropBoard(osric, MODEL, { id: board });
+		const [tile] = (await readBoard(osric, MODEL, copy.id)).content.tabs[0]!.tiles;
+		expect(tile).toMatchObject({ kind: 'picture', alt: 'A dot' });
+		expect((await readPicture(osric, MODEL, (tile as { picture: number }).picture)).bytes.equals(picture)).toBe(true);
+	});
+
+	test('who is named in what is said hears of it, where they see the board', async () => {
+		const told = async (person: SignedIn) =>
+			(
+				await house.database.pool.query<{ subject: string }>(
+					"SELECT subject FROM message WHERE person_id = $1 AND path LIKE '/insight/boards/%'",
+					[person.id]
+				)
+			).rows.length;
+		const [own, shared] = [await made(false), await made(true)];
+		const before = await told(tove);
+		await sayToBoard(osric, MODEL, { id: own.id, tile: null, text: `Look, @${tove.name}`, figures: '' });
+		expect(await told(tove)).toBe(before);
+		await sayToBoard(osric, MODEL, { id: shared.id, tile: null, text: `Look, @${tove.name}`, figures: '' });
+		expect(await told(tove)).toBe(before + 1);
+	});
+
+	test('is sent by itself by who may change it, once each moment, and a file is for whom it was sent', async () => {
+		const [own, shared] = [await made(false), await made(true)];
+		expect((await readBoardSending(osric, MODEL, { id: own.id })).readers).toEqual([{ id: osric.id, name: osric.name }]);
+		expect((await readBoardSending(osric, MODEL, { id: shared.id })).readers.length).toBeGreaterThan(3);
+		const schedule = { cron: '0 6 * * *', timeZone: 'UTC', active: true };
+		expect(await faultOf(setBoardSending(tove, MODEL, { id: shared.id, people: [tove.id], chosen: '', schedule }))).toMatchObject({
+			status: 403
+		});
+		expect(await faultOf(setBoardSending(osric, MODEL, { id: shared.id, people: [], chosen: '', schedule }))).toMatchObject({
+			code: 'nobody'
+		});
+		expect(await faultOf(sendBoard(osric, MODEL, { id: shared.id, people: [], chosen: '' }))).toMatchObject({ code: 'nobody' });
+		const set = await setBoardSending(osric, MODEL, { id: shared.id, people: [imke.id], chosen: 'vs=y1', schedule });
+		expect(set).toMatchObject({ people: [imke.id], schedule: { active: true, person: osric.name } });
+		// Nobody prints here: what is due is begun once, and says why it was not done.
+		process.env.CHROMIUM = '/nowhere/chromium';
+		const later = new Date(Date.now() + 2 * 86_400_000);
+		expect([await sendDueBoards(later), await sendDueBoards(later)]).toEqual([1, 0]);
+		const jobs = await house.database.pool.query<{ state: string; words: string }>(
+			"SELECT state, words FROM job WHERE kind = 'board on paper' ORDER BY id DESC LIMIT 1"
+		);
+		expect(jobs.rows[0]).toMatchObject({ state: 'failed', words: expect.stringContaining('Chromium is not installed') });
+		delete process.env.CHROMIUM;
+		expect((await setBoardSending(osric, MODEL, { id: shared.id, people: [], chosen: '', schedule: null })).schedule).toBeNull();
+		const message = await house.database.pool.query<{ id: number }>(
+			"INSERT INTO message (person_id, model_id, kind, subject, body) VALUES ($1, $2, 'board', 'B', '') RETURNING id",
+			[imke.id, MODEL]
+		);
+		const file = await house.database.pool.query<{ id: number }>(
+			"INSERT INTO message_file (message_id, name, bytes) VALUES ($1, 'B.pdf', 'x') RETURNING id",
+			[message.rows[0]!.id]
+		);
+		expect((await messageFile(imke, MODEL, file.rows[0]!.id)).name).toBe('B.pdf');
+		expect(await faultOf(messageFile(osric, MODEL, file.rows[0]!.id))).toMatchObject({ status: 404 });
 	});
 });
 

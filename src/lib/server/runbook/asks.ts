@@ -12,9 +12,9 @@ export type RunAsk = Pick<ParameterDefinition, 'name' | 'label' | 'kind'> & {
 	answer: Answers[string];
 };
 
-/** The same of a runbook by its id, for who may run and look at rules. */
+/** The same of a runbook by its id, for who may look at rules. */
 export async function readAsks(person: SignedIn | undefined, modelId: number, id: number): Promise<{ asks: RunAsk[] }> {
-	const runner = requirePermission(requirePermission(person, 'rule.run'), 'rule.read');
+	const runner = requirePermission(person, 'rule.read');
 	return { asks: await asksOf(runner, modelId, await readStored(pool(), modelId, id)) };
 }
 

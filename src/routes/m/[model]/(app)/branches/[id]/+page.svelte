@@ -175,7 +175,7 @@
 		<section aria-labelledby="changes" class="min-w-0">
 			<h2 id="changes" class="border-rule border-b pb-1 font-semibold">
 				{data.changes.all === 0
-					? 'No changes yet'
+					? 'No changes'
 					: data.changes.all === 1
 						? 'One change'
 						: `${formatCount(data.changes.all, locale)} changes`}
