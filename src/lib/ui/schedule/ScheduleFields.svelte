@@ -44,8 +44,7 @@
 		>
 	{/if}
 	<p class="flex gap-2">
-		<button class="btn btn-sm" onclick={() => set({ cron, timeZone, active: true })}>{schedule?.active ? 'Change' : word}</button
-		>
+		<button class="btn btn-sm" onclick={() => set({ cron, timeZone, active: true })}>{schedule?.active ? 'Change' : word}</button>
 		{#if schedule}<button class="btn btn-sm" onclick={() => set(null)}>Stop</button>{/if}
 	</p>
 	{#if fault}<p class="text-error" role="alert">{fault}</p>{/if}

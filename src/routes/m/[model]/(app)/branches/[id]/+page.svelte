@@ -174,11 +174,7 @@
 	<div class="mt-4 grid gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1fr)_20rem]">
 		<section aria-labelledby="changes" class="min-w-0">
 			<h2 id="changes" class="border-rule border-b pb-1 font-semibold">
-				{data.changes.all === 0
-					? 'No changes'
-					: data.changes.all === 1
-						? 'One change'
-						: `${formatCount(data.changes.all, locale)} changes`}
+				{data.changes.all === 0 ? 'No changes' : data.changes.all === 1 ? 'One change' : `${formatCount(data.changes.all, locale)} changes`}
 			</h2>
 			<BranchChanges
 				page={data.changes}
