@@ -13,6 +13,7 @@ import {
 	takeOver,
 	type TakenOver
 } from '../../src/lib/server/package';
+import { boardFigures, listBoards, readBoard, readPicture } from '../../src/lib/server/insight';
 import type { SignedIn } from '../../src/lib/server/session';
 import { dimensionHistory, memberTable, undoStructure } from '../../src/lib/server/structure';
 import { packageSchema, type ModelPackage } from '../../src/lib/server/definition/package-format';
@@ -311,6 +312,65 @@ test('a model made of a package shares the rates that are the same', async () =>
 	// But for what names are unique for in the installation, they are the same.
 	expect((await differences(packed, made.id)).map(({ what }) => what).filter((what) => what !== 'import')).toEqual([]);
 }, 60_000);
+
+describe('boards and views in a package', () => {
+	test('come with it, show figures in another model, and pack to the same again', async () => {
+		expect(original.boards.map(({ name }) => name)).toContain('Group, in the morning');
+		expect(original.views.length).toBeGreaterThan(2);
+		const made = await createFromPackage(admin(), original, undefined, 'With boards');
+		const again = await packModel(database.pool, made.id);
+		expect(again.boards).toEqual(original.boards);
+		expect(again.views).toEqual(original.views);
+		const boards = await listBoards(admin(), made.id);
+		const morning = boards.find(({ name }) => name === 'Group, in the morning')!;
+		const { content } = await readBoard(admin(), made.id, morning.id);
+		const { tiles } = await boardFigures(admin(), made.id, { id: morning.id, tab: 0, choices: { members: {} }, content });
+		expect(tiles.filter(({ kind }) => kind === 'fault')).toEqual([]);
+		// Every tile of a view leads to the view of this model.
+		const codes = content.tabs.flatMap(({ tiles: all }) => all.flatMap((tile) => (tile.kind === 'view' ? [tile.code] : [])));
+		for (const code of codes) expect((await openForm(admin(), made.id, code, { members: {} })).form.rows.length).toBeGreaterThan(0);
+	});
+
+	test('are taken over one by one: changed, added with a picture, and gone', async () => {
+		const dot = 'iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNkYPhfDwAChwGA60e6kgAAAABJRU5ErkJggg==';
+		const packed = changed((other) => {
+			other.boards[0]!.description = 'Said otherwise';
+			other.boards.push({
+				...{ name: 'Of the package', description: '', dimensions: [], members: [], runbooks: [] },
+				pictures: [{ type: 'image/png', data: dot }],
+				content: {
+					...{ version: 1, selectors: [], against: null, currencies: ['EUR'], scale: 1 },
+					tabs: [{ name: 'One', tiles: [{ id: 1, title: 'Us', width: 4, height: 2, kind: 'picture', picture: 1, alt: 'A dot' }] }]
+				}
+			});
+			other.views.pop();
+		});
+		const own = (await differences(packed)).filter(({ what }) => what === 'board' || what === 'view');
+		expect(own.map(({ what, kind }) => `${what} ${kind}`).sort()).toEqual(['board added', 'board changed', 'view missing']);
+		const taken = await takeOver(admin(), 1, packed, { chosen: own.map(({ id }) => id) } as never);
+		expect(taken).toMatchObject({ taken: 3, refused: [] });
+		const boards = await listBoards(admin(), 1);
+		const added = boards.find(({ name }) => name === 'Of the package')!;
+		const [tile] = (await readBoard(admin(), 1, added.id)).content.tabs[0]!.tiles;
+		expect((await readPicture(admin(), 1, (tile as { picture: number }).picture)).bytes.toString('base64')).toBe(dot);
+		expect(boards.find(({ name }) => name === packed.boards[0]!.name)!.description).toBe('Said otherwise');
+		expect((await differences(packed)).filter(({ what }) => what === 'board' || what === 'view')).toEqual([]);
+	});
+
+	test('a board that does not keep its format, or names what is not there, is refused with its name', async () => {
+		const wanted = async (content: unknown, dimensions: string[] = []) => {
+			const packed = changed((other) => {
+				other.boards = [{ ...{ name: 'Odd', description: '', dimensions, members: [], runbooks: [], pictures: [] }, content }];
+			});
+			return faultOf(createFromPackage(admin(), packed, undefined, `Odd ${Math.random()}`));
+		};
+		const plain = { version: 1, selectors: [], against: null, currencies: ['EUR'], scale: 1, tabs: [{ name: 'One', tiles: [] }] };
+		for (const content of [null, 5, {}, { ...plain, tabs: [{}] }, { ...plain, scale: 7 }])
+			expect(await wanted(content)).toMatchObject({ message: 'The board Odd does not keep its format.' });
+		const at = { ...plain, selectors: [{ dimension: 0, initial: -1 }] };
+		expect(await wanted(at, ['moons'])).toMatchObject({ message: expect.stringContaining('names the dimension moons') });
+	});
+});
 
 test('what is stored at the end of all this is what the journal says', async () => {
 	await expectJournalHolds(database.pool);

@@ -17,7 +17,9 @@ export interface JournalObject {
 		| 'preset'
 		| 'form'
 		| 'formula'
-		| 'lock';
+		| 'lock'
+		| 'view'
+		| 'board';
 	id: number;
 	name: string;
 	before: unknown;

@@ -16,7 +16,9 @@ export type DifferenceOf =
 	| 'lock'
 	| 'form'
 	| 'runbook'
-	| 'import';
+	| 'import'
+	| 'view'
+	| 'board';
 
 /** One way in which a package differs from a model. */
 export interface Difference {
@@ -203,7 +205,7 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 		packed.rates,
 		({ name }) => name
 	);
-	const named = <Key extends 'variables' | 'locks'>(part: string, what: DifferenceOf, key: Key) =>
+	const named = <Key extends 'variables' | 'locks' | 'views' | 'boards'>(part: string, what: DifferenceOf, key: Key) =>
 		compareList(
 			{ part, what, of: '' },
 			model[key] as readonly { name: string }[],
@@ -221,6 +223,8 @@ export function comparePackages(model: ModelPackage, packed: ModelPackage): Diff
 	compareList({ part: 'Imports', what: 'import', of: '' }, model.imports, packed.imports, ({ code }) => code);
 	compareList({ part: 'Runbooks', what: 'runbook', of: '' }, model.runbooks.map(saidBy), packed.runbooks.map(saidBy), ({ name }) => name);
 	compareList({ part: 'Forms', what: 'form', of: '' }, model.forms, packed.forms, ({ code }) => code);
+	named('Views', 'view', 'views');
+	named('Boards', 'board', 'boards');
 	return differences;
 }
 

@@ -71,6 +71,24 @@ const form = z.object({
 });
 export type PackedForm = z.infer<typeof form>;
 
+/** A view of the explorer that is shared; as a form, by name. */
+const view = form.omit({ code: true, folder: true, instructions: true, runbooks: true });
+export type PackedView = z.infer<typeof view>;
+
+/** A shared board; its tiles name dimensions, members, runbooks and pictures by their place in the lists, forms by code and views by name. */
+const board = z.object({
+	name: z.string().min(1).max(80),
+	description: text,
+	dimensions: z.array(text).max(40),
+	members: z.array(reference).max(20_000),
+	runbooks: z.array(text).max(200),
+	pictures: z
+		.array(z.object({ type: z.enum(['image/png', 'image/jpeg', 'image/webp', 'image/gif']), data: z.base64().max(3_000_000) }))
+		.max(40),
+	content: z.unknown()
+});
+export type PackedBoard = z.infer<typeof board>;
+
 const packedImport = z.object({
 	code: z.string().min(1).max(80),
 	name: text,
@@ -204,7 +222,10 @@ export const packageSchema = z.object({
 	forms: z.array(form).max(2_000),
 	imports: z.array(packedImport).max(500),
 	/** Older packages have none. */
-	runbooks: z.array(runbook).max(500).default([])
+	runbooks: z.array(runbook).max(500).default([]),
+	/** Older packages have neither. */
+	views: z.array(view).max(1_000).default([]),
+	boards: z.array(board).max(1_000).default([])
 });
 export type ModelPackage = z.infer<typeof packageSchema>;
 

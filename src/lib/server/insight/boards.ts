@@ -6,6 +6,7 @@ import { pool, transaction, type Database } from '../database';
 import { Fault, notFound } from '../fault';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { boardContentSchema } from './board-schema';
+import { insertBoard, updateBoard } from './store-board';
 
 export interface BoardCard {
 	id: number;
@@ -28,7 +29,6 @@ export interface Board extends Omit<BoardCard, 'tiles'> {
 }
 
 const MOST_BOARDS = 1_000;
-const MOST_VERSIONS = 100;
 
 /** The boards somebody sees: their own and shared ones. */
 export async function listBoards(person: SignedIn | undefined, modelId: number): Promise<BoardCard[]> {
@@ -79,25 +79,8 @@ export async function makeBoard(
 		const count = await client.query<{ count: number }>('SELECT count(*)::integer AS count FROM board WHERE model_id = $1', [modelId]);
 		if (count.rows[0]!.count >= MOST_BOARDS)
 			throw new Fault(422, 'too many', `A model has at most ${MOST_BOARDS} boards. Delete some that nobody looks at.`);
-		const made = await client.query<{ id: number }>(
-			'INSERT INTO board (model_id, owner_id, name, description, shared, content) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id',
-			[modelId, maker.id, name, description, shared, JSON.stringify(content)]
-		);
-		const { id } = made.rows[0]!;
-		await keepVersion(client, id, maker.id);
-		return { id };
+		return { id: await insertBoard(client, modelId, maker.id, { name, description, shared, content }) };
 	});
-}
-
-async function keepVersion(client: Database, board: number, person: number): Promise<void> {
-	await client.query(
-		`INSERT INTO board_version (board_id, version, name, content, person_id) SELECT id, version, name, content, $2 FROM board WHERE id = $1`,
-		[board, person]
-	);
-	await client.query('DELETE FROM board_version WHERE board_id = $1 AND version <= (SELECT version FROM board WHERE id = $1) - $2', [
-		board,
-		MOST_VERSIONS
-	]);
 }
 
 export const changeBoardSchema = z.object({
@@ -123,11 +106,7 @@ export async function changeBoard(
 			throw new Fault(409, 'conflict', 'Somebody has changed this board meanwhile. Copy yours, or look at theirs first.', {
 				version: board.version
 			});
-		await client.query(
-			'UPDATE board SET name = $2, description = $3, shared = $4, content = $5, version = version + 1, changed_at = now() WHERE id = $1',
-			[id, name, description, board.mine ? shared : board.shared, JSON.stringify(content)]
-		);
-		await keepVersion(client, id, maker.id);
+		await updateBoard(client, id, maker.id, { name, description, shared: board.mine ? shared : board.shared, content });
 		return { version: version + 1 };
 	});
 }

@@ -31,6 +31,31 @@ export function mapBoard(content: BoardContent, map: (member: number, dimension:
 	};
 }
 
+/** A board with every dimension it names replaced. */
+export function mapBoardDimensions(content: BoardContent, map: (dimension: number) => number): BoardContent {
+	const at = (each: Readonly<Record<number, number>>) =>
+		Object.fromEntries(Object.entries(each).map(([dimension, member]) => [map(Number(dimension)), member]));
+	const tile = (each: Tile): Tile => {
+		if (each.kind === 'waterfall') return { ...each, by: map(each.by), at: at(each.at) };
+		if (each.kind !== 'figure' && each.kind !== 'chart' && each.kind !== 'table') return each;
+		const { rows, columns } = each.source;
+		return {
+			...each,
+			source: {
+				...each.source,
+				rows: { ...rows, dimension: map(rows.dimension) },
+				...(columns && { columns: { ...columns, dimension: map(columns.dimension) } }),
+				at: at(each.source.at)
+			}
+		};
+	};
+	return {
+		...content,
+		selectors: content.selectors.map((each) => ({ ...each, dimension: map(each.dimension) })),
+		tabs: content.tabs.map((tab) => ({ ...tab, tiles: tab.tiles.map(tile) }))
+	};
+}
+
 /** The members (ids) a board names. */
 export function membersOfBoard(content: BoardContent): Set<number> {
 	const found = new Set<number>();

@@ -4,7 +4,6 @@ import {
 	renamedStep,
 	type Model,
 	type ParameterDefinition,
-	type Renaming,
 	type Step,
 	type StepDraftLike
 } from '../../core';
@@ -12,6 +11,7 @@ import type { Database } from '../database';
 import { readStored } from '../runbook/read';
 import type { PackedRunbook } from '../definition/package-format';
 import type { PackedReference } from './made';
+import { Places } from './places';
 
 /**
  * The runbooks of a model by name: steps in their order, scripts as text with today's names, and the origins their results
@@ -29,7 +29,7 @@ export async function packRunbooks(
 	const importCode = new Map(imports.rows.map(({ id, code }) => [id, code]));
 	const packed: { id: number; packed: PackedRunbook }[] = [];
 	for (const { id } of found.rows) {
-		const places = new Places(keyOf, members);
+		const places = new RunbookPlaces(keyOf, members);
 		const { name, description, onRefused, whenBusy, parameters, steps } = await readStored(database, modelId, id);
 		const origins = await database.query<{ name: string; step: number; answers: string }>(
 			'SELECT name, step_id AS step, answers FROM origin WHERE runbook_id = $1 AND step_id IS NOT NULL ORDER BY name',
@@ -70,38 +70,7 @@ function draftOf(model: Model, { script, ...head }: Extract<Step, { kind: 'formu
 	return { ...head, text: printScript(model, script) };
 }
 
-/** Dimensions and members as they are first named, each by its place from then on. */
-class Places {
-	readonly dimensions: string[] = [];
-	readonly named: PackedReference[] = [];
-	readonly #keyOf: ReadonlyMap<number, string>;
-	readonly #members: ReadonlyMap<number, PackedReference>;
-	readonly #placeOf = new Map<number, number>();
-
-	constructor(keyOf: ReadonlyMap<number, string>, members: ReadonlyMap<number, PackedReference>) {
-		this.#keyOf = keyOf;
-		this.#members = members;
-	}
-
-	readonly dimension = (id: number): number => {
-		const key = this.#keyOf.get(id) ?? '';
-		if (!this.dimensions.includes(key)) this.dimensions.push(key);
-		return this.dimensions.indexOf(key);
-	};
-	readonly member = (id: number): number => {
-		let place = this.#placeOf.get(id);
-		if (place === undefined) {
-			this.#placeOf.set(id, (place = this.named.length));
-			this.named.push(this.#members.get(id) ?? { dimension: '', member: '' });
-		}
-		return place;
-	};
-	/** What is kept by dimension comes in the order of their keys: ids are other numbers in another model. */
-	readonly renaming: Renaming = {
-		member: (id) => this.member(id),
-		dimension: (id) => this.dimension(id),
-		order: (one, other) => ((this.#keyOf.get(one) ?? '') < (this.#keyOf.get(other) ?? '') ? -1 : 1)
-	};
+class RunbookPlaces extends Places {
 	parameter(parameter: ParameterDefinition): ParameterDefinition {
 		const placed = renamedParameter(parameter, this.member);
 		return { ...placed, dimension: placed.dimension === null ? null : this.dimension(placed.dimension) };

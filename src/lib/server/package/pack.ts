@@ -21,6 +21,7 @@ import { calendarDefinition } from '../structure/calendar';
 import { inNames } from '../structure/formulas';
 import { readDimension } from '../structure/read-state';
 import { shortNames } from '../structure/short-names';
+import { firstOfName, packBoards } from './pack-boards';
 import { packRunbooks } from './pack-runbooks';
 import {
 	NOTHING_PACKED,
@@ -57,6 +58,8 @@ export async function exportPackage(
 	add('formulas.json', packed.formulas);
 	add('locks.json', packed.locks);
 	for (const form of packed.forms) add(`forms/${form.code}.json`, form);
+	keysOf(packed.views.map(({ name }) => name)).forEach((key, place) => add(`views/${key}.json`, packed.views[place]));
+	keysOf(packed.boards.map(({ name }) => name)).forEach((key, place) => add(`boards/${key}.json`, packed.boards[place]));
 	for (const each of packed.imports) add(`imports/${each.code}.json`, each);
 	keysOf(packed.runbooks.map(({ name }) => name)).forEach((key, place) => add(`runbooks/${key}.json`, packed.runbooks[place]));
 	if (withNumbers) add('numbers.csv', numbersAsCsv(packed, await packNumbers(modelId)));
@@ -124,7 +127,12 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 	);
 	const forms = await formsOf(database, modelId, 'made');
 	const rateSetNames = new Map(definition.rateSets.map(({ id, name }) => [id, name]));
-	for (const { layout } of forms) mapRateSets(layout, (set) => (usedSets.add(set), set));
+	const shared = await sharedViews(database, modelId);
+	for (const { layout } of [...forms, ...shared]) mapRateSets(layout, (set) => (usedSets.add(set), set));
+	const views = firstOfName(shared.sort((a, b) => compare([a.name], [b.name]))).map((view) => {
+		const { code, folder: _, instructions: __, runbooks: ___, ...form } = packForm(view, keyOf, members, runbookNames, rateSetNames);
+		return { code, form };
+	});
 	// Through the format's own schema: keys come in its order, whoever wrote them.
 	return packageSchema.parse({
 		model: {
@@ -158,8 +166,23 @@ export async function packModel(database: Database, modelId: number): Promise<Mo
 		locks: await packLocks(database, modelId, members),
 		forms: forms.map((form) => packForm(form, keyOf, members, runbookNames, rateSetNames)).sort((a, b) => compare([a.code], [b.code])),
 		imports: await packImports(database, modelId, keyOf, codeOf),
-		runbooks: runbooks.map(({ packed }) => packed)
+		runbooks: runbooks.map(({ packed }) => packed),
+		views: views.map(({ form }) => form),
+		boards: await packBoards(database, modelId, keyOf, members, {
+			runbooks: runbookNames,
+			views: new Map(views.map(({ code, form }) => [code, form.name]))
+		})
 	} satisfies ModelPackage);
+}
+
+/** The views of the explorer that are shared. */
+async function sharedViews(database: Database, modelId: number): Promise<Awaited<ReturnType<typeof formsOf>>> {
+	const shared = await database.query<{ id: number }>(
+		'SELECT id FROM form WHERE model_id = $1 AND owner_id IS NOT NULL AND kept AND shared',
+		[modelId]
+	);
+	const ids = new Set(shared.rows.map(({ id }) => id));
+	return (await formsOf(database, modelId, 'all')).filter(({ id }) => ids.has(id));
 }
 
 async function guardedKeys(

@@ -70,7 +70,13 @@ export async function previewTakeOver(
 }
 
 /** What one may do besides shaping the structure, by what a difference is about. */
-const PERMISSIONS = { form: 'form.design', runbook: 'rule.write', import: 'data.write' } as const;
+const PERMISSIONS = {
+	form: 'form.design',
+	view: 'form.design',
+	board: 'form.design',
+	runbook: 'rule.write',
+	import: 'data.write'
+} as const;
 
 async function carryOut(
 	client: pg.PoolClient,

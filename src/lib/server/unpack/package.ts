@@ -85,7 +85,9 @@ export async function readPackedPackage(bytes: Uint8Array): Promise<ReadPackage>
 		locks: await json('locks.json'),
 		forms: await within('forms'),
 		imports: await within('imports'),
-		runbooks: await within('runbooks')
+		runbooks: await within('runbooks'),
+		views: await within('views'),
+		boards: await within('boards')
 	});
 	if (!parsed.success) {
 		const first = parsed.error.issues[0]!;

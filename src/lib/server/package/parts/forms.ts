@@ -34,8 +34,12 @@ export const formsPart: Part<PackedForm> = {
 	}
 };
 
-async function layoutHere({ client, modelId, dimensions: here, rateSets, memberOf }: Scene, packed: PackedForm): Promise<FormLayout> {
-	const { name, dimensions, members, runbooks, rateSets: named, layout } = packed;
+/** A packed layout with what its places stand for in a model. @throws Fault 422 where that is not there */
+export async function layoutHere(
+	{ client, modelId, dimensions: here, rateSets, memberOf }: Scene,
+	packed: Pick<PackedForm, 'name' | 'dimensions' | 'members' | 'rateSets' | 'layout'> & { runbooks?: string[] }
+): Promise<FormLayout> {
+	const { name, dimensions, members, runbooks = [], rateSets: named, layout } = packed;
 	const parsed = layoutSchema.safeParse(layout);
 	if (!parsed.success) throw new Fault(422, 'not understood', `The form ${name} does not keep its format.`);
 	const { runs, ...rest } = mapDimensions(
