@@ -70,7 +70,7 @@ const made = async (more: Terms = {}, by = maren) =>
 /** A figure of the plan and of the branch somebody is in. */
 async function both(person: SignedIn, at: Record<string, string>, currency = 'EUR'): Promise<[number | null, number | null]> {
 	const ordered = [...axes.filter(({ kind }) => kind !== 'period'), ...axes.filter(({ kind }) => kind === 'period')];
-	const place = ordered.map(({ id, name, top }) => (at[name] === undefined ? top : member.get(`${name}/${at[name]}`)!));
+	const place = ordered.map(({ name, top }) => (at[name] === undefined ? top : member.get(`${name}/${at[name]}`)!));
 	expect(place).not.toContain(undefined);
 	const { before, after, exchange } = await whyDifferent(person, MODEL, { place, against: 'plan', currency, dimension: null, at: {} });
 	apart = exchange;
