@@ -2,6 +2,7 @@
 	import type ApexChartsType from 'apexcharts';
 	import { onMount } from 'svelte';
 	import { pageNonce } from '../page-nonce';
+	import { CHART_COLORS } from './chart-colors';
 	import { chartText } from './chart-text';
 
 	/** Lines or bars over columns, in the colours of the application. */
@@ -20,16 +21,6 @@
 	function options() {
 		const style = getComputedStyle(document.documentElement);
 		const color = (name: string) => style.getPropertyValue(name).trim();
-		const colors = [
-			'--color-primary',
-			'--color-secondary',
-			'--color-accent',
-			'--color-success',
-			'--color-warning',
-			'--color-error',
-			'--grey',
-			'--soft'
-		];
 		return {
 			chart: {
 				type: kind,
@@ -41,7 +32,7 @@
 				nonce: pageNonce()
 			},
 			series: series.map(({ name, data }) => ({ name: chartText(name), data })),
-			colors: colors.map(color),
+			colors: CHART_COLORS.map(color),
 			xaxis: { categories: columns.map(chartText), labels: { style: { colors: color('--grey') } } },
 			yaxis: { labels: { formatter: shown, style: { colors: color('--grey') } } },
 			grid: { borderColor: color('--hairline') },

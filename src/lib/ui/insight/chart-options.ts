@@ -1,6 +1,7 @@
 /** How a tile's figures are drawn: options for the chart library, in the colours of the application. */
 import type { ApexOptions } from 'apexcharts';
 import type { ChartKind } from '$lib/core';
+import { CHART_COLORS } from '../figures/chart-colors';
 import { chartText } from '../figures/chart-text';
 import type { ChartData, ChartSeries } from './tile-data';
 
@@ -13,17 +14,6 @@ export interface ChartLook {
 	/** How a figure of a series is written. */
 	shown: (value: number, series: ChartSeries) => string;
 }
-
-const SERIES_COLORS = [
-	'--color-primary',
-	'--color-secondary',
-	'--color-accent',
-	'--color-success',
-	'--color-warning',
-	'--color-error',
-	'--grey',
-	'--soft'
-];
 
 const APEX: Record<ChartKind, NonNullable<NonNullable<ApexOptions['chart']>['type']>> = {
 	line: 'line',
@@ -66,8 +56,8 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 	const own = data.series.filter(({ isAgainst }) => !isAgainst);
 	// What is compared with stands in the colour of its series, paler; with one series in the grey of marks.
 	const colorOf = (series: ChartSeries, place: number) => {
-		if (!series.isAgainst) return color(SERIES_COLORS[own.indexOf(series) % SERIES_COLORS.length]!);
-		return own.length === 1 ? color('--mark') : `${color(SERIES_COLORS[Math.floor(place / 2) % SERIES_COLORS.length]!)}77`;
+		if (!series.isAgainst) return color(CHART_COLORS[own.indexOf(series) % CHART_COLORS.length]!);
+		return own.length === 1 ? color('--mark') : `${color(CHART_COLORS[Math.floor(place / 2) % CHART_COLORS.length]!)}77`;
 	};
 	const isBar = APEX[kind] === 'bar';
 	const horizontal = kind === 'bar' || kind === 'bullet';
@@ -146,7 +136,7 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		return {
 			...base,
 			legend: { show: false },
-			colors: [color('--color-primary')],
+			colors: [color('--chart-1')],
 			series: own.map(({ name, values }) => ({
 				name: chartText(name),
 				data: data.categories.map((x, at) => ({ x: chartText(x), y: values[at] }))

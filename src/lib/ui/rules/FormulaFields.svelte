@@ -1,12 +1,9 @@
 <script lang="ts">
 	import type { StepDraft } from '$lib/server/runbook';
-	import ScriptCards from './cards/ScriptCards.svelte';
 	import type { RunbookDesk } from './runbook-desk.svelte';
-	import ScriptEditor from './ScriptEditor.svelte';
+	import ScriptText from './ScriptText.svelte';
 
 	let { desk, step }: { desk: RunbookDesk; step: StepDraft & { kind: 'formula' } } = $props();
-
-	const Script = $derived(desk.scriptsAs === 'cards' ? ScriptCards : ScriptEditor);
 </script>
 
 <div class="flex text-[13px]" role="radiogroup" aria-label="Shown as">
@@ -20,7 +17,8 @@
 	{/each}
 </div>
 {#key desk.keys[desk.picked]}
-	<Script
+	<ScriptText
+		shownAs={desk.scriptsAs}
 		text={step.text}
 		label="Script of {step.name}"
 		parameters={desk.draft.parameters}

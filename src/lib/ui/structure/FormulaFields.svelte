@@ -1,7 +1,6 @@
 <script lang="ts">
 	import { request } from '../request';
-	import ScriptCards from '../rules/cards/ScriptCards.svelte';
-	import ScriptEditor from '../rules/ScriptEditor.svelte';
+	import ScriptText from '../rules/ScriptText.svelte';
 	import type { Vocabulary } from '$lib/server/engine';
 	import type { AccountFormulas, FormulaDraft } from '$lib/server/structure';
 
@@ -18,7 +17,6 @@
 	let fault = $state.raw<string | null>(null);
 	let busy = $state(false);
 	let shownAs = $state<'text' | 'cards'>('text');
-	const Formula = $derived(shownAs === 'cards' ? ScriptCards : ScriptEditor);
 
 	const isChanged = $derived(stored !== null && JSON.stringify(stored.formulas) !== JSON.stringify(drafts));
 
@@ -148,7 +146,8 @@
 									>
 								{/each}
 							</div>
-							<Formula
+							<ScriptText
+								{shownAs}
 								text={draft.text}
 								label={drafts.length > 1 ? `Live formula ${at + 1}` : 'Live formula'}
 								parameters={[]}
