@@ -355,6 +355,24 @@ describe('what comes with a board', () => {
 		expect((await readPicture(osric, MODEL, (tile as { picture: number }).picture)).bytes.equals(picture)).toBe(true);
 	});
 
+	test('is seen by whom its owner names, and by nobody else; they change nothing and name nobody', async () => {
+		const { id: board } = await made(false);
+		const { version, name, content } = await readBoard(osric, MODEL, board);
+		const change = { id: board, name, description: '', shared: false, content, version };
+		await changeBoard(osric, MODEL, { ...change, people: [tove.id] });
+		expect((await readBoard(osric, MODEL, board)).people).toEqual([tove.id]);
+		expect(await readBoard(tove, MODEL, board)).toMatchObject({ mayChange: false, people: [], mine: false });
+		expect((await listBoards(tove, MODEL)).map(({ id }) => id)).toContain(board);
+		expect(await faultOf(readBoard(imke, MODEL, board))).toMatchObject({ status: 404 });
+		expect((await readBoardSending(tove, MODEL, { id: board })).readers.map(({ id }) => id).sort()).toEqual([osric.id, tove.id].sort());
+		expect(await faultOf(changeBoard(tove, MODEL, { ...change, version: version + 1, people: [imke.id] }))).toMatchObject({ status: 403 });
+		// Left out, it stays as it is; taken off, the board is gone for them.
+		await changeBoard(osric, MODEL, { ...change, version: version + 1 });
+		expect((await readBoard(tove, MODEL, board)).id).toBe(board);
+		await changeBoard(osric, MODEL, { ...change, version: version + 2, people: [] });
+		expect(await faultOf(readBoard(tove, MODEL, board))).toMatchObject({ status: 404 });
+	});
+
 	test('who is named in what is said hears of it, where they see the board', async () => {
 		const told = async (person: SignedIn) =>
 			(

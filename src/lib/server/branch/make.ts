@@ -5,6 +5,7 @@ import type { RatesInstead } from '../../core';
 import { refuseAlternateGroups } from '../access';
 import { pool, transaction } from '../database';
 import { lockBranch, writeBranch } from '../database/branch-series';
+import { peopleInModel } from '../database/model-people';
 import { Fault, notAllowed } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { branchFor, KEPT_DAYS, mayIn, whyNotWork, type Branch } from './record';
@@ -275,10 +276,5 @@ export function asView(person: SignedIn, branch: Branch): BranchView {
 
 /** Whom a branch can be shared with: everybody who works in the model. */
 export async function peopleForBranches(modelId: number): Promise<{ id: number; name: string }[]> {
-	const found = await pool().query<{ id: number; name: string }>(
-		`SELECT p.id, p.name FROM person p WHERE p.active AND EXISTS (SELECT FROM role_given g
-			WHERE (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)) AND (g.model_id IS NULL OR g.model_id = $1)) ORDER BY p.name LIMIT 2000`,
-		[modelId]
-	);
-	return found.rows;
+	return peopleInModel(pool(), modelId);
 }

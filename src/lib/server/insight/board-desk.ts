@@ -1,5 +1,6 @@
 /** A board with all that it is arranged from. */
 import { pool } from '../database';
+import { peopleInModel } from '../database/model-people';
 import { requirePermission, type SignedIn } from '../session';
 import { axesOf, type InsightAxis } from './axes';
 import { readBoard, type Board } from './boards';
@@ -14,6 +15,8 @@ export interface BoardDeskData {
 	views: ViewCard[];
 	variables: { name: string; dimension: number | null }[];
 	attributes: { dimension: number; name: string }[];
+	/** Whom its owner can show it to. */
+	people: { id: number; name: string }[];
 }
 
 export async function readBoardDesk(person: SignedIn | undefined, modelId: number, id: number): Promise<BoardDeskData> {
@@ -37,6 +40,7 @@ export async function readBoardDesk(person: SignedIn | undefined, modelId: numbe
 		names: await namesFor(reader, modelId, axes, [...membersOfBoard(board.content)]),
 		views,
 		variables: variables.rows,
-		attributes: attributes.rows
+		attributes: attributes.rows,
+		people: board.mine ? (await peopleInModel(pool(), modelId)).filter(({ id: each }) => each !== reader.id) : []
 	};
 }

@@ -7,7 +7,8 @@ import { claimDue, nextMoments, scheduleSchema, withMoments, type Schedule } fro
 import { log } from '../log';
 import { printPage } from '../printer';
 import { personById, requirePermission, type SignedIn } from '../session';
-import { readBoard } from './boards';
+import { peopleInModel } from '../database/model-people';
+import { namedOn, readBoard } from './boards';
 
 const people = z.array(z.int()).max(50);
 /** What stands chosen, as in the address of a board. */
@@ -38,15 +39,12 @@ export async function readBoardSending(person: SignedIn | undefined, modelId: nu
 		FROM board_schedule s JOIN person p ON p.id = s.person_id WHERE s.board_id = $1`,
 		[id]
 	);
-	const readers = await pool().query<{ id: number; name: string }>(
-		`SELECT p.id, p.name FROM person p WHERE p.active AND ($2 OR p.id = $3) AND EXISTS (SELECT FROM role_given g
-			WHERE (g.person_id = p.id OR g.group_id IN (SELECT group_id FROM people_group_member WHERE person_id = p.id)) AND (g.model_id IS NULL OR g.model_id = $1)) ORDER BY p.name LIMIT 2000`,
-		[modelId, board.shared, reader.id]
-	);
+	const seen = new Set([reader.id, ...(await namedOn(id))]);
+	const readers = (await peopleInModel(pool(), modelId)).filter((each) => board.shared || seen.has(each.id));
 	const [row] = found.rows;
-	if (!row) return { schedule: null, people: [], readers: readers.rows };
+	if (!row) return { schedule: null, people: [], readers };
 	const { people: to, ...schedule } = row;
-	return { schedule: withMoments(schedule), people: to, readers: readers.rows };
+	return { schedule: withMoments(schedule), people: to, readers };
 }
 
 /** Sets, changes or (with null) ends the sending of a board: who may change the board. */

@@ -24,19 +24,25 @@ export interface Board extends Omit<BoardCard, 'tiles'> {
 	version: number;
 	/** Whether whoever looks may change it. */
 	mayChange: boolean;
+	/** Who sees it beside its owner (ids), told to the owner. */
+	people: number[];
 	/** Tiles (ids) whoever looks has hidden. */
 	hidden: number[];
 }
 
 const MOST_BOARDS = 1_000;
 
-/** The boards somebody sees: their own and shared ones. */
+/** The condition under which a person (parameter) sees a board: their own, shared ones, and those they are named on. */
+export const SEES_BOARD = (board: string, person: string): string =>
+	`(${board}.shared OR ${board}.owner_id = ${person} OR EXISTS (SELECT FROM board_person named WHERE named.board_id = ${board}.id AND named.person_id = ${person}))`;
+
+/** The boards somebody sees. */
 export async function listBoards(person: SignedIn | undefined, modelId: number): Promise<BoardCard[]> {
 	const reader = requirePermission(person, 'form.read');
 	const found = await pool().query<Omit<BoardCard, 'changed'> & { changed: Date }>(
 		`SELECT b.id, b.name, b.description, p.name AS owner, coalesce(b.owner_id = $2, false) AS mine, b.shared, b.changed_at AS changed,
 			(SELECT coalesce(sum(jsonb_array_length(t -> 'tiles')), 0)::integer FROM jsonb_array_elements(b.content -> 'tabs') t) AS tiles
-		FROM board b LEFT JOIN person p ON p.id = b.owner_id WHERE b.model_id = $1 AND (b.shared OR b.owner_id = $2) ORDER BY lower(b.name), b.id`,
+		FROM board b LEFT JOIN person p ON p.id = b.owner_id WHERE b.model_id = $1 AND ${SEES_BOARD('b', '$2')} ORDER BY lower(b.name), b.id`,
 		[modelId, reader.id]
 	);
 	return found.rows.map((row) => ({ ...row, changed: row.changed.toISOString() }));
@@ -47,8 +53,9 @@ export async function readBoard(person: SignedIn | undefined, modelId: number, i
 	const reader = requirePermission(person, 'form.read');
 	const found = await database.query<Omit<Board, 'changed' | 'content' | 'mayChange'> & { changed: Date; content: unknown }>(
 		`SELECT b.id, b.name, b.description, p.name AS owner, coalesce(b.owner_id = $2, false) AS mine, b.shared, b.changed_at AS changed, b.content, b.version,
+			CASE WHEN b.owner_id = $2 THEN (SELECT coalesce(array_agg(person_id ORDER BY person_id), '{}') FROM board_person WHERE board_id = b.id) ELSE '{}' END AS people,
 			coalesce((SELECT tiles FROM board_hidden h WHERE h.board_id = b.id AND h.person_id = $2), '{}') AS hidden
-		FROM board b LEFT JOIN person p ON p.id = b.owner_id WHERE b.model_id = $1 AND b.id = $3 AND (b.shared OR b.owner_id = $2)`,
+		FROM board b LEFT JOIN person p ON p.id = b.owner_id WHERE b.model_id = $1 AND b.id = $3 AND ${SEES_BOARD('b', '$2')}`,
 		[modelId, reader.id, id]
 	);
 	const board = found.rows[0];
@@ -64,7 +71,9 @@ export async function readBoard(person: SignedIn | undefined, modelId: number, i
 const facts = {
 	name: z.string().trim().min(1, 'give the board a name').max(80),
 	description: z.string().trim().max(500).default(''),
-	shared: z.boolean().default(false)
+	shared: z.boolean().default(false),
+	/** Who sees it beside its owner (ids), where not everybody does; as it is where left out. */
+	people: z.array(z.int()).max(200).optional()
 };
 export const makeBoardSchema = z.object({ ...facts, content: boardContentSchema });
 
@@ -95,7 +104,7 @@ export const changeBoardSchema = z.object({
 export async function changeBoard(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ id, name, description, shared, content, version }: z.infer<typeof changeBoardSchema>
+	{ id, name, description, shared, people, content, version }: z.infer<typeof changeBoardSchema>
 ): Promise<{ version: number }> {
 	const maker = requirePermission(person, 'form.read');
 	return transaction(async (client) => {
@@ -106,9 +115,27 @@ export async function changeBoard(
 			throw new Fault(409, 'conflict', 'Somebody has changed this board meanwhile. Copy yours, or look at theirs first.', {
 				version: board.version
 			});
+		if (board.mine && people) await setPeople(client, id, people);
 		await updateBoard(client, id, maker.id, { name, description, shared: board.mine ? shared : board.shared, content });
 		return { version: version + 1 };
 	});
+}
+
+async function setPeople(client: Database, board: number, people: readonly number[]): Promise<void> {
+	await client.query('DELETE FROM board_person WHERE board_id = $1 AND NOT person_id = ANY ($2)', [board, people]);
+	await client.query(
+		'INSERT INTO board_person (board_id, person_id) SELECT $1, id FROM person WHERE id = ANY ($2) AND active ON CONFLICT DO NOTHING',
+		[board, people]
+	);
+}
+
+/** Who is named to see a board (ids), its owner among them. */
+export async function namedOn(board: number): Promise<number[]> {
+	const found = await pool().query<{ id: number }>(
+		'SELECT person_id AS id FROM board_person WHERE board_id = $1 UNION SELECT owner_id FROM board WHERE id = $1 AND owner_id IS NOT NULL',
+		[board]
+	);
+	return found.rows.map(({ id }) => id);
 }
 
 const notYours = ({ owner }: Board) => new Fault(403, 'not yours', `This board is ${owner ?? 'somebody else'}’s. Copy it to change it.`);

@@ -5,6 +5,7 @@ import { readablePlaces, reachedMembers } from '../access';
 import { pool } from '../database';
 import { requirePermission, type SignedIn } from '../session';
 import { axesOf } from './axes';
+import { SEES_BOARD } from './boards';
 
 export const searchSchema = z.object({ text: z.string().trim().min(2).max(120) });
 
@@ -31,7 +32,7 @@ export async function search(
 		figuresNamed(reader, modelId, text),
 		membersNamed(reader, modelId, words),
 		pool().query<{ id: number; name: string }>(
-			`SELECT id, name FROM board WHERE model_id = $1 AND (shared OR owner_id = $2) AND ${all('name')} ORDER BY name LIMIT ${MOST_EACH}`,
+			`SELECT b.id, b.name FROM board b WHERE b.model_id = $1 AND ${SEES_BOARD('b', '$2')} AND ${all('b.name')} ORDER BY b.name LIMIT ${MOST_EACH}`,
 			[modelId, reader.id, ...words]
 		),
 		pool().query<{ code: string; name: string }>(

@@ -14,8 +14,11 @@
 		onchange: (next: (content: BoardContent) => BoardContent) => void;
 		onaddtile: () => void;
 		onaddpage: () => void;
+		/** Whom it can be shown to. */
+		people: readonly { id: number; name: string }[];
+		locale: string;
 	}
-	let { desk, axes, names, againstChoices, onchange, onaddtile, onaddpage }: Props = $props();
+	let { desk, axes, names, againstChoices, onchange, onaddtile, onaddpage, people, locale }: Props = $props();
 	let versions = $state.raw<BoardVersion[] | null>(null);
 
 	const content = $derived(desk.content);
@@ -49,6 +52,11 @@
 		onchange((each) => ({ ...each, tabs: each.tabs.map((tab, place) => (place === desk.tab ? { ...tab, name: name || tab.name } : tab)) }));
 	const dropPage = () => onchange((each) => ({ ...each, tabs: each.tabs.filter((_, place) => place !== desk.tab) }));
 
+	function show(event: Event & { currentTarget: HTMLSelectElement }) {
+		const id = Number(event.currentTarget.value);
+		if (id) desk.facts.people = [...desk.facts.people, id];
+		event.currentTarget.value = '';
+	}
 	async function readVersions() {
 		const reply = await request<{ versions: BoardVersion[] }>('/api/boards/versions', { id: desk.board.id });
 		if (reply.ok) versions = reply.answer.versions;
@@ -72,6 +80,26 @@
 				><input type="checkbox" class="checkbox checkbox-xs" bind:checked={desk.facts.shared} /> Everybody in the model sees it</label
 			>{/if}
 	</div>
+	{#if desk.board.mine && !desk.facts.shared}
+		<div class="flex flex-wrap items-center gap-x-3 gap-y-1" role="group" aria-label="Who else sees it">
+			<span class="text-grey text-xs font-semibold">Who else sees it</span>
+			{#each desk.facts.people as id (id)}
+				<span
+					>{people.find((each) => each.id === id)?.name ?? 'Somebody who is gone'}
+					<button
+						class="text-primary font-semibold"
+						aria-label="Take {people.find((each) => each.id === id)?.name ?? 'them'} off"
+						onclick={() => (desk.facts.people = desk.facts.people.filter((each) => each !== id))}>×</button
+					></span
+				>
+			{:else}<span class="text-soft">nobody</span>{/each}
+			<select class="select select-xs w-40" aria-label="Show it to somebody" onchange={show}
+				><option value="">Show it to…</option>{#each people.filter(({ id }) => !desk.facts.people.includes(id)) as { id, name } (id)}<option
+						value={id}>{name}</option
+					>{/each}</select
+			>
+		</div>
+	{/if}
 	<div class="flex flex-wrap items-center gap-x-3 gap-y-1.5" role="group" aria-label="Chosen on the board">
 		<span class="text-grey text-xs font-semibold">Chosen on the board</span>
 		{#each axes.filter(({ kind }) => kind !== 'account') as axis (axis.id)}
@@ -123,7 +151,7 @@
 			{#each versions as { version, person, at: moment, tiles } (version)}
 				<li class="border-hairline flex gap-3 border-t py-0.5">
 					<span class="grow"
-						>Version {version}, {formatMoment(moment, 'en')}, {person ?? 'somebody'}, {tiles === 1 ? 'one tile' : `${tiles} tiles`}</span
+						>Version {version}, {formatMoment(moment, locale)}, {person ?? 'somebody'}, {tiles === 1 ? 'one tile' : `${tiles} tiles`}</span
 					>
 					{#if version !== desk.board.version}<button class="text-primary font-semibold" onclick={() => restore(version)}>Put back</button
 						>{:else}<span class="text-grey">this one</span>{/if}

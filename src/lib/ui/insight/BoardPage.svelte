@@ -74,6 +74,12 @@
 	const unsaved = $derived([...sessions.values()].reduce((sum, { form }) => sum + form.draftHere, 0));
 	const tiles = $derived<readonly { id: number }[]>(moving ?? desk.shown.map(({ id }) => ({ id })));
 	const tileOf = (id: number): Tile | undefined => desk.tiles.find((tile) => tile.id === id);
+	const seenBy = $derived.by(() => {
+		const { shared, mine, people } = desk.board;
+		if (shared) return ', shared';
+		if (!mine) return ', shown to you';
+		return people.length === 0 ? ', for its owner alone' : `, shown to ${people.length === 1 ? 'one person' : `${people.length} people`}`;
+	});
 	const periods = $derived(axes.find(({ kind }) => kind === 'period')!.id);
 	const picked = $derived(desk.draft && desk.picked !== null ? tileOf(desk.picked) : undefined);
 
@@ -269,6 +275,8 @@
 					againstChoices={desk.figures.againstChoices}
 					onaddtile={addTile}
 					onaddpage={addPage}
+					people={data.desk.people}
+					{locale}
 				/>{/if}
 			<div class="mt-2 flex flex-wrap items-center gap-1.5" role="group" aria-label="What the board shows">
 				{#each desk.figures.selectors as selector (selector.dimension)}
@@ -457,10 +465,8 @@
 			{/each}
 		</div>
 		<p class="text-grey px-4.5 py-3 text-xs">
-			{desk.board.owner ? `${desk.board.owner}’s board` : 'A board'}{desk.board.shared ? ', shared' : ', for its owner alone'} · revision {formatCount(
-				desk.figures.revision,
-				locale
-			)} · changed {formatMoment(desk.board.changed, locale)}
+			{desk.board.owner ? `${desk.board.owner}’s board` : 'A board'}{seenBy} · revision {formatCount(desk.figures.revision, locale)} · changed
+			{formatMoment(desk.board.changed, locale)}
 		</p>
 	</main>
 	{#if picked}

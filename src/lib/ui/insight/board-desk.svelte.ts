@@ -22,7 +22,10 @@ export class BoardDesk {
 	place = $state.raw<BoardPlace>({ choices: { members: {} }, against: undefined, tab: 0 });
 	/** The board as it is being arranged; null while it is looked at. */
 	draft = $state.raw<BoardContent | null>(null);
-	facts = $state<{ name: string; description: string; shared: boolean }>({ name: '', description: '', shared: false });
+	facts = $state<{ name: string; description: string; shared: boolean; people: number[] }>({
+		...{ name: '', description: '', shared: false },
+		people: []
+	});
 	/** The tile (id) that is edited. */
 	picked = $state<number | null>(null);
 	fault = $state('');
@@ -96,8 +99,8 @@ export class BoardDesk {
 	/** Begins to arrange. */
 	arrange(): void {
 		this.draft = this.board.content;
-		const { name, description, shared } = this.board;
-		this.facts = { name, description, shared };
+		const { name, description, shared, people } = this.board;
+		this.facts = { name, description, shared, people: [...people] };
 	}
 
 	/** Leaves everything as it is stored. */

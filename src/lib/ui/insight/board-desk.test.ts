@@ -24,6 +24,7 @@ const board: Board = {
 	content,
 	version: 1,
 	mayChange: true,
+	people: [],
 	hidden: [2]
 };
 const figures = (revision: number): BoardFigures => ({
