@@ -1,9 +1,8 @@
 <script lang="ts">
-	import type ApexChartsType from 'apexcharts';
-	import { onMount } from 'svelte';
-	import { pageNonce } from '../page-nonce';
+	import type { ApexOptions } from 'apexcharts';
 	import { CHART_COLORS } from './chart-colors';
 	import { chartText } from './chart-text';
+	import DrawnChart from './DrawnChart.svelte';
 
 	/** Lines or bars over columns, in the colours of the application. */
 	interface Props {
@@ -15,13 +14,9 @@
 		height?: number;
 	}
 	let { kind, series, columns, shown, height = 300 }: Props = $props();
-	let box: HTMLDivElement;
-	let chart = $state.raw<ApexChartsType>();
 
-	function options() {
-		const style = getComputedStyle(document.documentElement);
-		const color = (name: string) => style.getPropertyValue(name).trim();
-		return {
+	const options = ({ color, nonce, isNight }: { color: (name: string) => string; nonce: string | undefined; isNight: boolean }) =>
+		({
 			chart: {
 				type: kind,
 				height,
@@ -29,7 +24,7 @@
 				animations: { enabled: false },
 				fontFamily: 'inherit',
 				background: 'transparent',
-				nonce: pageNonce()
+				nonce
 			},
 			series: series.map(({ name, data }) => ({ name: chartText(name), data })),
 			colors: CHART_COLORS.map(color),
@@ -39,28 +34,8 @@
 			stroke: { width: kind === 'line' ? 2 : 0 },
 			dataLabels: { enabled: false },
 			legend: { labels: { colors: color('--color-base-content') } },
-			tooltip: { theme: document.documentElement.dataset.theme === 'night' ? 'dark' : 'light', y: { formatter: shown } }
-		};
-	}
-
-	onMount(() => {
-		let made: ApexChartsType | undefined;
-		let gone = false;
-		void import('apexcharts').then(async ({ default: ApexCharts }) => {
-			if (gone) return;
-			made = new ApexCharts(box, options());
-			await made.render();
-			chart = made;
-		});
-		return () => {
-			gone = true;
-			made?.destroy();
-		};
-	});
-	$effect(() => {
-		const next = options();
-		void chart?.updateOptions(next);
-	});
+			tooltip: { theme: isNight ? 'dark' : 'light', y: { formatter: shown } }
+		}) as ApexOptions;
 </script>
 
-<div bind:this={box} class="mt-2" role="img" aria-label="Chart of {series.map(({ name }) => name).join(', ')}"></div>
+<div class="mt-2"><DrawnChart {kind} {options} label="Chart of {series.map(({ name }) => name).join(', ')}" /></div>

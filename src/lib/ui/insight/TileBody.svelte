@@ -4,7 +4,7 @@
 	import { at } from '../at';
 	import { formatFigure, formatMoment } from '../figures/format';
 	import Markdown from '../Markdown.svelte';
-	import BoardChart from './BoardChart.svelte';
+	import DrawnChart from '../figures/DrawnChart.svelte';
 	import { axisFrom, chartOptions, whyNotDrawn } from './chart-options';
 	import FigureTile from './FigureTile.svelte';
 	import { chartData, cutInWords, waterfall, type ChartSeries } from './tile-data';
@@ -26,7 +26,7 @@
 		onwhy: (place: number[]) => void;
 	}
 	let { tile, answer, asTable, height, scale, locale, currency, onopen, onwhy }: Props = $props();
-	let chart = $state<ReturnType<typeof BoardChart>>();
+	let chart = $state<ReturnType<typeof DrawnChart>>();
 
 	const writtenOf = (series: Pick<ChartSeries, 'line' | 'percent'>) => (value: number) => {
 		const valueType = series.percent ? ('percent' as const) : series.line.valueType;
@@ -85,7 +85,7 @@
 	{:else if tile.kind === 'chart' && !asTable && data}
 		{#if undrawn}<p class="text-grey text-[13px]">{undrawn}</p>
 		{:else}
-			<BoardChart
+			<DrawnChart
 				bind:this={chart}
 				kind="{tile.chart} {data.series.length} {data.units.length}"
 				label="{tile.title}: {data.series.map(({ name }) => name).join(', ')}"
