@@ -1,6 +1,6 @@
 import { CHARTS } from '$lib/core';
-import { expect, test } from 'vitest';
-import { axisFrom, chartOptions, roomOf, whyNotDrawn } from './chart-options';
+import { describe, expect, test } from 'vitest';
+import { axisFrom, chartOptions, roomOf, whyNotDrawn, heatBands } from './chart-options';
 import type { ChartData, ChartSeries } from './tile-data';
 
 const series = (name: string, values: (number | null)[], over: Partial<ChartSeries> = {}): ChartSeries => ({
@@ -62,4 +62,24 @@ test('an axis with room for the figures at its ends goes in whole steps, through
 	expect(roomOf([{ values: [12_057, 3, -11_117] }])).toEqual({ min: -20_000, max: 20_000, tickAmount: 4 });
 	expect(roomOf([{ values: [40] }])).toEqual({ min: 0, max: 60, tickAmount: 3 });
 	expect(roomOf([{ values: [null, 0] }])).toBeUndefined();
+});
+
+describe('a heat map', () => {
+	const colors = { ground: '#ffffff', above: '#000000', below: '#ff0000' };
+	const colorAt = (values: (number | null)[], value: number) =>
+		heatBands(values, colors).findLast(({ from, to }) => value >= from && value <= to)?.color;
+
+	test('is darker the larger a figure is, and has a band for each', () => {
+		const values = [0, 30, 60, null];
+		expect(heatBands(values, colors)).toHaveLength(6);
+		for (const value of [0, 1, 10, 59.99, 60]) expect(colorAt(values, value)).toMatch(/^#[0-9a-f]{6}$/);
+		expect(colorAt(values, 0)).toBe('#e6e6e6');
+		expect(colorAt(values, 60)).toBe('#111111');
+	});
+	test('has another colour below nothing', () => {
+		expect(colorAt([-10, 20], -10)).toBe('#ff1111');
+		expect(colorAt([-10, 20], 20)).toBe('#111111');
+		expect(heatBands([-10, -3], colors)).toHaveLength(6);
+	});
+	test('of nothing has no bands', () => expect(heatBands([null, 0], colors)).toEqual([]));
 });

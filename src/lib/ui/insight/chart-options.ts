@@ -136,7 +136,20 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		return {
 			...base,
 			legend: { show: false },
-			colors: [color('--chart-1')],
+			colors: [color('--color-base-200')],
+			// The library's own shades begin at white, which at night is the brightest of all.
+			plotOptions: {
+				heatmap: {
+					enableShades: false,
+					colorScale: {
+						ranges: heatBands(
+							own.flatMap(({ values }) => values),
+							{ ground: color('--color-base-200'), above: color('--chart-1'), below: color('--chart-3') }
+						)
+					}
+				}
+			},
+			stroke: { width: 1, colors: [color('--color-base-100')] },
 			series: own.map(({ name, values }) => ({
 				name: chartText(name),
 				data: data.categories.map((x, at) => ({ x: chartText(x), y: values[at] }))
@@ -224,6 +237,37 @@ export function chartOptions(kind: ChartKind, data: ChartData, { height, color, 
 		},
 		yaxis: horizontal ? { labels: { ...labels, maxWidth: 200 } } : data.units.map((unit, place) => axis(unit, place === 1))
 	};
+}
+
+/** Bands of a heat map on either side of nothing. */
+const BANDS = 6;
+
+/** Colours by size: from the ground of the page at nothing to a full colour at the most, another one below nothing. */
+export function heatBands(
+	values: readonly (number | null)[],
+	{ ground, above, below }: { ground: string; above: string; below: string }
+): { from: number; to: number; color: string }[] {
+	const present = values.filter((value) => value !== null);
+	const [least, most] = [Math.min(0, ...present), Math.max(0, ...present)];
+	const bands = (end: number, full: string) =>
+		end === 0
+			? []
+			: Array.from({ length: BANDS }, (_, at) => {
+					const [near, far] = [(end * at) / BANDS, (end * (at + 1)) / BANDS];
+					return { from: Math.min(near, far), to: Math.max(near, far), color: mixed(ground, full, (at + 0.6) / BANDS) };
+				});
+	return [...bands(most, above), ...bands(least, below)];
+}
+
+/** A colour (#rrggbb) so far on the way from one to another. */
+function mixed(from: string, to: string, share: number): string {
+	const channels = [1, 3, 5].map((at) => {
+		const [one, other] = [from, to].map((each) => Number.parseInt(each.slice(at, at + 2), 16));
+		return Math.round(one! + (other! - one!) * share)
+			.toString(16)
+			.padStart(2, '0');
+	});
+	return `#${channels.join('')}`;
 }
 
 /** The ends of an axis along which bars lie with their figures behind them: whole steps of a readable size. */
