@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { enter } from '../entry';
 import { takeApart } from '../insight';
@@ -91,6 +92,45 @@ describe('a branch at rates of its own', () => {
 		expect(view.evaluate().values[0]).toBe(10);
 		view.fill(plan);
 		expect(view.evaluate().values[0]).toBe(20);
+	});
+
+	test('whatever is in it, and whichever set is read for which, every total is the sum at the rates of its month', () => {
+		let atOthers = 0;
+		const RATES = { 1: 10, 2: 20 } as const;
+		const set = fc.constantFrom(1 as const, 2 as const);
+		fc.assert(
+			fc.property(
+				fc.array(fc.tuple(fc.constantFrom(PLAN, OUTLOOK), fc.integer({ min: 0, max: 5 }), fc.integer({ min: -900, max: 900 })), {
+					minLength: 1,
+					maxLength: 12
+				}),
+				set,
+				set,
+				(cells, of, by) => {
+					const { model, cube, layer, branch } = branched();
+					layer.ratesInstead = { of, by };
+					const held = new Map<string, number>();
+					for (const [scenario, month, value] of cells) {
+						const { fiscalYear, position } = model.periods.leaf(month);
+						// Some of it is of the branch itself.
+						if (value % 2 === 0) layer.hold(1, at(scenario), fiscalYear, position, value, 1);
+						else if (!held.has(`${scenario} ${month} own`)) cube.writeCell(1, at(scenario), fiscalYear, position, value);
+						if (value % 2 === 0) held.set(`${scenario} ${month} own`, value);
+						else if (!held.has(`${scenario} ${month} own`)) held.set(`${scenario} ${month}`, value);
+					}
+					for (const scenario of [PLAN, OUTLOOK])
+						for (let month = 0; month < 6; month++) {
+							const own = scenario === OUTLOOK && month >= 3 ? 2 : 1;
+							const read = own === of ? by : own;
+							if (read !== own) atOthers++;
+							const stored = held.get(`${scenario} ${month} own`) ?? held.get(`${scenario} ${month}`) ?? 200;
+							expect(shown(branch, scenario, month).value).toBeCloseTo(stored / RATES[read], 9);
+						}
+				}
+			),
+			{ numRuns: 40 }
+		);
+		expect(atOthers).toBeGreaterThan(40);
 	});
 
 	test('what is typed in euros is kept by the rates it was read at', () => {
