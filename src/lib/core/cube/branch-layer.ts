@@ -127,6 +127,18 @@ export class BranchLayer extends Overlay {
 			});
 	}
 
+	/** Calls back with every cell that is held of the origins asked for. The address is reused. O(cells held). */
+	eachHeld(
+		isAsked: (origin: number) => boolean,
+		visit: (origin: number, address: Int32Array, year: number, position: number, value: number, version: number) => void
+	): void {
+		for (const [origin, { values, versions }] of this.#held)
+			if (isAsked(origin))
+				values.each((address, year, position, value) =>
+					visit(origin, address, year, position, value, versions.get(address, year, position))
+				);
+	}
+
 	/** What is held at a cell. */
 	heldAt(address: Address, year: number, position: number): HeldCell[] {
 		const found: HeldCell[] = [];

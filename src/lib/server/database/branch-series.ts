@@ -43,6 +43,22 @@ export async function readBranchOrigins(database: Database, branch: number, orig
 	return (await database.query<BranchSeries>(`${SERIES} AND origin_id = ANY ($2)`, [branch, origins])).rows;
 }
 
+/** What the plan showed when cells of a branch were written there, in the order of the cells; NaN for nothing. */
+export async function readSeen(
+	database: Database,
+	branch: number,
+	cells: readonly Pick<BranchCell, 'origin' | 'address' | 'year' | 'position'>[]
+): Promise<number[]> {
+	if (cells.length === 0) return [];
+	const found = await database.query<{ seen: number | null }>(
+		`SELECT s.seen[x.position + 1] AS seen FROM jsonb_to_recordset($2::jsonb) AS x (origin integer, year smallint, address jsonb, position integer, place integer)
+		LEFT JOIN branch_series s ON s.branch_id = $1 AND s.origin_id = x.origin AND s.fiscal_year = x.year
+			AND s.address = ARRAY(SELECT jsonb_array_elements_text(x.address)::integer) ORDER BY x.place`,
+		[branch, JSON.stringify(cells.map(({ origin, address, year, position }, place) => ({ origin, address, year, position, place })))]
+	);
+	return found.rows.map(({ seen }) => seen ?? Number.NaN);
+}
+
 /** Puts everything that is held of some series back, as it is in the plan. */
 export const putBackSeries = (held: readonly BranchSeries[]): { cells: BranchCell[]; width: number } => ({
 	cells: held.flatMap(({ origin, address, year, amounts }) =>

@@ -1,6 +1,6 @@
 import { EMPTY, isEmpty, isSame, isTranslated, isValue, orNull, Reader, TAKEN_AWAY, type AccessRules, type Model } from '../../../core';
-import { readBranchSeries, type BranchCell, type BranchVersion } from '../../database/branch-series';
-import { cellInWords, judgedPeriod, periodMember, toOrdinals } from '../addresses';
+import { readBranchSeries, readSeen, type BranchCell, type BranchVersion } from '../../database/branch-series';
+import { cellInWords, judgedPeriod, periodMember, toMembers, toOrdinals } from '../addresses';
 import type { ModelEngine } from '../model-engine';
 import { differences, figures, type EffectLine } from './effect';
 import { planCells, type SavePlan } from './plan-save';
@@ -102,6 +102,34 @@ async function heldCells(engine: ModelEngine, { branch, rules }: BranchAsk): Pro
 	return found;
 }
 
+/** The same from what the engine holds, without what the plan showed then: quick, and enough to sort and count them. */
+async function shownCells(engine: ModelEngine, { branch, rules }: BranchAsk): Promise<Found[]> {
+	const layer = await engine.branchOf(branch);
+	const { cube, model } = engine;
+	const reader = new Reader(cube, [layer], engine.visibleOf(rules));
+	const found: Found[] = [];
+	let near: Pick<Found, 'address' | 'ordinals'> | undefined;
+	let mayRead = false;
+	layer.eachHeld(
+		(origin) => model.origin(origin)?.mode === 'entry',
+		(origin, address, year, position, held, version) => {
+			// Cells come series by series.
+			if (!near || !near.ordinals.every((ordinal, axis) => ordinal === address[axis])) {
+				near = { address: toMembers(model, address), ordinals: address.slice() };
+				mayRead = reader.mayRead(near.ordinals);
+			}
+			if (mayRead)
+				found.push({
+					...{ origin, year, position, held, version, seen: EMPTY },
+					...near,
+					base: cube.read(near.ordinals, year, position),
+					value: reader.read(near.ordinals, year, position)
+				});
+		}
+	);
+	return found;
+}
+
 const hasMoved = ({ base, seen }: Found): boolean => !isSame(base, seen);
 
 /** Those of the cells that are asked for: as they are named, or as they are filtered. */
@@ -155,11 +183,16 @@ function currencyOf(model: Model, address: Int32Array): string | null {
 export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from: number; most: number }): Promise<BranchChanges> {
 	await engine.reach(ask.revision);
 	const { model } = engine;
-	const all = await heldCells(engine, ask);
+	const all = ask.movedOnly ? await heldCells(engine, ask) : await shownCells(engine, ask);
 	const asked = chosenOf(engine, all, ask);
 	const layer = await engine.branchOf(ask.branch);
 	const differs = ({ base, value }: Found) => Math.abs((isEmpty(value) ? 0 : value) - (isEmpty(base) ? 0 : base));
 	asked.sort((one, other) => differs(other) - differs(one));
+	const page = asked.slice(ask.from, ask.from + ask.most);
+	if (!ask.movedOnly) {
+		const seen = await readSeen(engine.database, ask.branch.id, page);
+		page.forEach((cell, at) => (cell.seen = seen[at]!));
+	}
 	const accounts = new Map<number, BranchChanges['accounts'][number]>();
 	for (const cell of all) {
 		const { id, name } = accountAt(model, cell);
@@ -168,7 +201,7 @@ export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from
 		else accounts.set(id, { id, name, cells: 1 });
 	}
 	return {
-		lines: await told(engine, asked.slice(ask.from, ask.from + ask.most)),
+		lines: await told(engine, page),
 		count: asked.length,
 		all: all.length,
 		accounts: [...accounts.values()].sort((one, other) => other.cells - one.cells).slice(0, MOST_ACCOUNTS),
