@@ -51,9 +51,10 @@ export async function readSeen(
 ): Promise<number[]> {
 	if (cells.length === 0) return [];
 	const found = await database.query<{ seen: number | null }>(
-		`SELECT s.seen[x.position + 1] AS seen FROM jsonb_to_recordset($2::jsonb) AS x (origin integer, year smallint, address jsonb, position integer, place integer)
-		LEFT JOIN branch_series s ON s.branch_id = $1 AND s.origin_id = x.origin AND s.fiscal_year = x.year
-			AND s.address = ARRAY(SELECT jsonb_array_elements_text(x.address)::integer) ORDER BY x.place`,
+		`WITH x AS MATERIALIZED (SELECT origin, year, ARRAY(SELECT jsonb_array_elements_text(address)::integer) AS address, position, place
+			FROM jsonb_to_recordset($2::jsonb) AS asked (origin integer, year smallint, address jsonb, position integer, place integer))
+		SELECT s.seen[x.position + 1] AS seen FROM x
+		LEFT JOIN branch_series s ON s.branch_id = $1 AND s.origin_id = x.origin AND s.fiscal_year = x.year AND s.address = x.address ORDER BY x.place`,
 		[branch, JSON.stringify(cells.map(({ origin, address, year, position }, place) => ({ origin, address, year, position, place })))]
 	);
 	return found.rows.map(({ seen }) => seen ?? Number.NaN);
