@@ -108,23 +108,26 @@ async function shownCells(engine: ModelEngine, { branch, rules }: BranchAsk): Pr
 	const { cube, model } = engine;
 	const reader = new Reader(cube, [layer], engine.visibleOf(rules));
 	const found: Found[] = [];
-	let near: Pick<Found, 'address' | 'ordinals'> | undefined;
+	let ordinals = new Int32Array(model.dimensions.length).fill(-1);
+	let address: number[] = [];
 	let mayRead = false;
+	const isNear = (at: Int32Array): boolean => {
+		for (let axis = 0; axis < at.length; axis++) if (at[axis] !== ordinals[axis]) return false;
+		return true;
+	};
 	layer.eachHeld(
 		(origin) => model.origin(origin)?.mode === 'entry',
-		(origin, address, year, position, held, version) => {
+		(origin, at, year, position, held, version) => {
 			// Cells come series by series.
-			if (!near || !near.ordinals.every((ordinal, axis) => ordinal === address[axis])) {
-				near = { address: toMembers(model, address), ordinals: address.slice() };
-				mayRead = reader.mayRead(near.ordinals);
+			if (!isNear(at)) {
+				ordinals = at.slice();
+				address = toMembers(model, at);
+				mayRead = reader.mayRead(ordinals);
 			}
-			if (mayRead)
-				found.push({
-					...{ origin, year, position, held, version, seen: EMPTY },
-					...near,
-					base: cube.read(near.ordinals, year, position),
-					value: reader.read(near.ordinals, year, position)
-				});
+			if (!mayRead) return;
+			const base = cube.read(ordinals, year, position);
+			const value = reader.read(ordinals, year, position);
+			found.push({ origin, address, year, position, ordinals, base, value, seen: EMPTY, held, version });
 		}
 	);
 	return found;
