@@ -72,8 +72,8 @@
 		{/if}
 	</div>
 	<p class="text-grey mt-0.5 text-[12.5px] leading-snug">
-		{#if shown.isDrafted}<span class="text-primary">with what is unsaved</span>{' · '}{/if}{#if against && shown.against === null}{against}:
-			nothing{:else if shown.difference !== null && shown.value !== null}<span
+		{#if shown.isDrafted}<span class="text-primary">with what is unsaved</span>&nbsp;·&nbsp;
+		{/if}{#if against && shown.against === null}{against}: nothing{:else if shown.difference !== null && shown.value !== null}<span
 				class={[shown.news === 'good' && 'text-success font-semibold', shown.news === 'bad' && 'text-error font-semibold']}
 				>{format.valueType !== 'percent' && shown.share !== null ? percent(shown.share) : signed(shown.difference)}</span
 			>
