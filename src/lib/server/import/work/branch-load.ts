@@ -45,13 +45,11 @@ export async function writeIntoBranch(
 		const timeless = [...gathered.store.blocks()].some(({ year }) => year === 0);
 		const [own] = ownExtents(model, [{ origin, extent, part, timeless }]);
 		refuseClosed(model, standing, own!, gathered);
-		const shown = shownIn(model, standing, await readBranchOrigins(client, branch, [origin]), [
-			...ownExtents(
-				model,
-				(await readOwnExtents(client, branch)).filter((each) => each.origin === origin)
-			)
-		]);
-		const { cells, changed } = cellsOf(model, origin, gathered.store, shown, own!);
+		const held = await readBranchOrigins(client, branch, [origin]);
+		const before = (await readOwnExtents(client, branch)).filter((each) => each.origin === origin);
+		const shown = shownIn(model, standing, held, ownExtents(model, before));
+		const cells = [...statedCells(model, origin, gathered.store), ...takenBack(model, held, gathered.store, own!)];
+		const changed = countChanged(model, gathered.store, shown, own!);
 		if (cells.length > MOST_CELLS)
 			throw new Fault(
 				413,
@@ -80,87 +78,94 @@ export async function writeIntoBranch(
 
 /** What the load would take away without being let to stays in the plan: then it is not the branch’s own, and the file is too wide. */
 function refuseClosed(model: Model, standing: SeriesStore, own: OwnExtent, { guard }: Gathered): void {
-	const address = new Int32Array(model.dimensions.length);
-	for (const { year, block } of standing.blocks())
-		for (let series = 0; series < block.count; series++) {
-			block.readAddress(series, address);
-			for (let position = 0; position < block.width; position++) {
-				const value = block.values[series * block.width + position]!;
-				if (value !== value || !isWithin(model, own, address, year, position) || mayEmpty(model, guard, address, year, position)) continue;
-				const leaf = model.periods.at(year, position)!;
-				throw new Fault(
-					422,
-					'not open',
-					`This load replaces more than may be changed here: ${guard.whyNot(address, leaf.index)} Load a file about less of the model, or limit the branch.`
-				);
-			}
-		}
+	eachValue(model, standing, (ordinals, year, position) => {
+		if (!isWithin(model, own, ordinals, year, position) || mayEmpty(model, guard, ordinals, year, position)) return;
+		throw new Fault(
+			422,
+			'not open',
+			`This load replaces more than may be changed here: ${guard.whyNot(ordinals, model.periods.at(year, position)!.index)} Load a file about less of the model, or limit the branch.`
+		);
+	});
 }
 
 /** What the branch shows of the import: what it holds, and what reads through of the plan’s. */
 function shownIn(model: Model, standing: SeriesStore, held: readonly BranchSeries[], before: readonly OwnExtent[]): SeriesStore {
 	const shown = new SeriesStore(model.dimensions.length, model.periods.width, model.scenarioAxis);
-	const address = new Int32Array(model.dimensions.length);
-	for (const { year, block } of standing.blocks())
-		for (let series = 0; series < block.count; series++) {
-			block.readAddress(series, address);
-			const into = shown.ensureBlockOf(address, year);
-			const at = into.ensure(address) * into.width;
-			for (let position = 0; position < block.width; position++)
-				if (!before.some((extent) => isWithin(model, extent, address, year, position)))
-					into.values[at + position] = block.values[series * block.width + position]!;
-		}
-	for (const { address: members, year, amounts } of held) {
-		const ordinals = members.map((member, axis) => model.dimensions[axis]!.ordinal(member) ?? -1);
+	const put = (ordinals: Int32Array, year: number, position: number, value: number) => {
+		const block = shown.ensureBlockOf(ordinals, year);
+		// First the place: making it may replace the block's values by larger ones.
+		const at = block.ensure(ordinals) * block.width + position;
+		block.values[at] = value;
+	};
+	eachValue(model, standing, (ordinals, year, position, value) => {
+		if (!before.some((extent) => isWithin(model, extent, ordinals, year, position))) put(ordinals, year, position, value);
+	});
+	for (const { address, year, amounts } of held) {
+		const ordinals = Int32Array.from(address, (member, axis) => model.dimensions[axis]!.ordinal(member) ?? -1);
 		if (ordinals.includes(-1)) continue;
-		address.set(ordinals);
-		const into = shown.ensureBlockOf(address, year);
-		const at = into.ensure(address) * into.width;
 		amounts.forEach((amount, position) => {
-			if (amount !== null) into.values[at + position] = amount === TAKEN_AWAY ? Number.NaN : amount;
+			if (amount !== null) put(ordinals, year, position, amount === TAKEN_AWAY ? Number.NaN : amount);
 		});
 	}
 	return shown;
 }
 
-/** What the branch is to hold: all the file says, and nothing else of the import in the extent. And how much of it shows otherwise than before. */
-function cellsOf(
-	model: Model,
-	origin: number,
-	file: SeriesStore,
-	shown: SeriesStore,
-	own: OwnExtent
-): { cells: BranchCell[]; changed: number } {
+/** All the file says, as the branch is to hold it: also where it shows that already, as it is newer from then on. */
+function statedCells(model: Model, origin: number, file: SeriesStore): BranchCell[] {
 	const cells: BranchCell[] = [];
+	eachValue(model, file, (ordinals, year, position, value) => {
+		const address = Array.from(ordinals, (ordinal, axis) => model.dimensions[axis]!.member(ordinal).id);
+		cells.push({ origin, address, year, position, value, seen: Number.NaN });
+	});
+	return cells;
+}
+
+/** What the branch holds of the import in the extent and the file does not say. The plan's own does not show there either. */
+function takenBack(model: Model, held: readonly BranchSeries[], file: SeriesStore, own: OwnExtent): BranchCell[] {
+	return held.flatMap(({ origin, address, year, amounts }) => {
+		const ordinals = Int32Array.from(address, (member, axis) => model.dimensions[axis]!.ordinal(member) ?? -1);
+		if (ordinals.includes(-1)) return [];
+		return amounts.flatMap((amount, position) =>
+			amount === null || !isWithin(model, own, ordinals, year, position) || isValueAt(file, ordinals, year, position)
+				? []
+				: [{ origin, address, year, position, value: null, seen: Number.NaN }]
+		);
+	});
+}
+
+/** How many cells show something else afterwards. */
+function countChanged(model: Model, file: SeriesStore, shown: SeriesStore, own: OwnExtent): number {
 	let changed = 0;
+	eachValue(model, file, (ordinals, year, position, value) => {
+		const there = shown.blockOf(ordinals, year);
+		const at = there?.find(ordinals) ?? -1;
+		if (at < 0 || there!.values[at * there!.width + position] !== value) changed++;
+	});
+	eachValue(model, shown, (ordinals, year, position) => {
+		if (isWithin(model, own, ordinals, year, position) && !isValueAt(file, ordinals, year, position)) changed++;
+	});
+	return changed;
+}
+
+/** Calls back with every value of a store; the address is reused. */
+function eachValue(
+	model: Model,
+	store: SeriesStore,
+	visit: (ordinals: Int32Array, year: number, position: number, value: number) => void
+): void {
 	const ordinals = new Int32Array(model.dimensions.length);
-	const members = () => Array.from(ordinals, (ordinal, axis) => model.dimensions[axis]!.member(ordinal).id);
-	for (const { year, block } of file.blocks())
+	for (const { year, block } of store.blocks())
 		for (let series = 0; series < block.count; series++) {
 			block.readAddress(series, ordinals);
-			const there = shown.blockOf(ordinals, year);
-			const at = there?.find(ordinals) ?? -1;
-			const address = members();
 			for (let position = 0; position < block.width; position++) {
 				const value = block.values[series * block.width + position]!;
-				if (value !== value) continue;
-				cells.push({ origin, address, year, position, value, seen: Number.NaN });
-				if (at < 0 || there!.values[at * there!.width + position] !== value) changed++;
+				if (value === value) visit(ordinals, year, position, value);
 			}
 		}
-	for (const { year, block } of shown.blocks())
-		for (let series = 0; series < block.count; series++) {
-			block.readAddress(series, ordinals);
-			const stated = file.blockOf(ordinals, year);
-			const at = stated?.find(ordinals) ?? -1;
-			let address: number[] | undefined;
-			for (let position = 0; position < block.width; position++) {
-				const value = block.values[series * block.width + position]!;
-				if (value !== value || !isWithin(model, own, ordinals, year, position)) continue;
-				if (at >= 0 && !Number.isNaN(stated!.values[at * stated!.width + position]!)) continue;
-				changed++;
-				cells.push({ origin, address: (address ??= members()), year, position, value: null, seen: Number.NaN });
-			}
-		}
-	return { cells, changed };
+}
+
+function isValueAt(store: SeriesStore, ordinals: Int32Array, year: number, position: number): boolean {
+	const block = store.blockOf(ordinals, year);
+	const at = block?.find(ordinals) ?? -1;
+	return at >= 0 && !Number.isNaN(block!.values[at * block!.width + position]!);
 }
