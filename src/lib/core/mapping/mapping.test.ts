@@ -399,6 +399,32 @@ describe('reading rows', () => {
 			[2, -2]
 		]);
 	});
+	test('an amount in another currency is kept by the rates of the month, or by those of the branch it is loaded into', () => {
+		const at = (value: number) =>
+			['average' as const].map((kind) => ({ currency: 'NOK', kind, from: '2026-01-01', to: '2028-12-31', value }));
+		const fjord = buildModel({
+			accounts: [{ code: 'sales', account: {} }],
+			scenarios: [{ code: 'plan' }],
+			entities: [{ code: 'fjord', currency: 'NOK' }],
+			rates: at(10),
+			otherRates: at(20)
+		});
+		const of = recipe({ currencyColumn: 'currency', amountColumns: ['amount'] });
+		const fixed = (axis: number) => ({
+			dimension: fjord.dimensions[axis]!.id,
+			from: 'fixed' as const,
+			member: fjord.dimensions[axis]!.member(0).id
+		});
+		of.rules = [...fjord.dimensions.map((_, axis) => fixed(axis)), of.rules.find(({ from }) => from === 'date')!];
+		const names = [...headings, 'currency'];
+		const row = names.map((name) => (name === 'currency' ? 'EUR' : name === 'amount' ? '7' : name === 'acc' ? '70' : '02.05.2026'));
+		const amount = (ratesInstead?: { of: number; by: number }) => {
+			const reader = new RowReader(fjord, { ...of, ratesInstead }, names);
+			expect(reader.read(row)).toBe('loaded');
+			return reader.amounts[0];
+		};
+		expect([amount(), amount({ of: 1, by: 2 }), amount({ of: 2, by: 1 })]).toEqual([70, 140, 70]);
+	});
 	test('the line that decided is told', () => {
 		const of = recipe();
 		const reader = new RowReader(model, of, headings);

@@ -1,7 +1,7 @@
 import { isDate, dayNumber } from '../calendar';
 import { isTranslated, translationFactors, rateUse } from '../cube';
 import type { Dimension } from '../dimension';
-import type { AccountDefinition, AccountKind, Model } from '../model';
+import type { AccountDefinition, AccountKind, Model, RatesInstead } from '../model';
 import { parseAmount, type AmountStyle } from './amount';
 import { dateFormats, parseSourceDate, type SourceDateFormat } from './source-date';
 import { ValueMap, type MapLine } from './value-map';
@@ -30,6 +30,8 @@ export interface ImportRecipe {
 	reversedKinds: AccountKind[];
 	/** How dates are written in accounts that hold dates. */
 	valueDates: SourceDateFormat;
+	/** Rates that are read in the place of others: those of the branch that is loaded into. */
+	ratesInstead?: RatesInstead | undefined;
 }
 
 /** Why a row does not load: what kind, in which column, which value, in a sentence. */
@@ -291,7 +293,16 @@ export class RowReader {
 		const key = `${currency} ${local} ${use} ${scenario}`;
 		let factors = this.#factors.get(key);
 		if (!factors)
-			this.#factors.set(key, (factors = translationFactors(model, currency, local, (period) => model.rateSetAt(scenario, period), use)));
+			this.#factors.set(
+				key,
+				(factors = translationFactors(
+					model,
+					currency,
+					local,
+					(period) => model.rateSetAt(scenario, period, this.#recipe.ratesInstead),
+					use
+				))
+			);
 		for (let index = 0; index < this.count; index++) {
 			const factor = factors[this.periods[index]!]!;
 			if (factor !== factor) {

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { matchingLines, neighboursReverse } from '../../core';
 import { pool } from '../database';
+import { readBranchRates } from '../database/branch-series';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { editMembers, type ActOutcome } from '../structure';
@@ -34,6 +35,7 @@ export async function checkImport(
 		rules: await readRules(pool(), modelId, stored.id),
 		chosen,
 		access: await accessOfLoad(reader, modelId),
+		rates: reader.branch && (await readBranchRates(pool(), reader.branch.id)),
 		allRows
 	});
 }

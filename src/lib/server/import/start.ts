@@ -3,6 +3,7 @@ import { inflateSync } from 'node:zlib';
 import { readAccessRules } from '../access';
 import { readLocks } from '../database/model-locks';
 import { pool } from '../database';
+import { readBranchRates } from '../database/branch-series';
 import { catchUpEngine } from '../engine';
 import { Fault, notFound } from '../fault';
 import { handleJobs, noteJob, startJob, type JobToDo } from '../jobs';
@@ -399,7 +400,11 @@ async function loadAsk(job: JobToDo, batchId: number, loader: SignedIn): Promise
 		corrections: batch.recipe.corrections ?? [],
 		chosen: batch.chosen,
 		access: await accessOfLoad(loader, job.modelId),
-		branch: loader.branch && { id: loader.branch.id, part: loader.branch.part },
+		branch: loader.branch && {
+			id: loader.branch.id,
+			part: loader.branch.part,
+			rates: await readBranchRates(pool(), loader.branch.id)
+		},
 		way: batch.way,
 		rejects: (job.payload as { rejects: 'stop' | 'load good rows' }).rejects,
 		onlyLines: batch.rejectsOf !== null && source.amounts === 'movement' ? await rejectedLines(batch.rejectsOf) : undefined

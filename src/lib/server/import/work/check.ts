@@ -8,6 +8,7 @@ import {
 	type ColumnRule,
 	type MapFinding,
 	type Model,
+	type RatesInstead,
 	type Suggestion
 } from '../../../core';
 import { loadGuard, type LoadAccess } from './load-access';
@@ -35,6 +36,8 @@ export interface CheckAsk {
 	chosen: Record<number, number>;
 	access: LoadAccess;
 	allRows: boolean;
+	/** Rates of the branch it would be loaded into. */
+	rates?: RatesInstead | undefined;
 }
 
 /** A value of a source that has no member yet. */
@@ -98,7 +101,7 @@ const atHand = new Map<string, RowsAtHand>();
  */
 export async function checkFile(ask: CheckAsk, progress: (rows: number) => void): Promise<CheckOutcome> {
 	const { model, values } = await modelContext(ask.modelId);
-	const recipe = recipeOf(ask.source, ask.rules);
+	const recipe = { ...recipeOf(ask.source, ask.rules), ratesInstead: ask.rates };
 	const checker = (headings: string[]) => {
 		requireColumns(headings, RowReader.columnsOf(recipe), ask.source.delimiter);
 		return new Checker(model, ask, new RowReader(model, recipe, headings, ask.chosen, values), headings);

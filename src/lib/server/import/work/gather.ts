@@ -32,7 +32,7 @@ export interface Gathered {
  */
 export async function gather(context: ModelContext, ask: LoadAsk, progress: (rows: number) => void): Promise<Gathered> {
 	const { model, values } = context;
-	const recipe = recipeOf(ask.source, ask.rules);
+	const recipe = { ...recipeOf(ask.source, ask.rules), ratesInstead: ask.branch?.rates };
 	const source = await openSource(ask.file, ask.source);
 	requireColumns(source.headings, RowReader.columnsOf(recipe), ask.source.delimiter);
 	const reader = new RowReader(model, recipe, source.headings, ask.chosen, values);

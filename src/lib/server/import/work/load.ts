@@ -6,6 +6,7 @@ import {
 	type Block,
 	type ColumnRule,
 	type Model,
+	type RatesInstead,
 	type SliceRule
 } from '../../../core';
 import type { LoadAccess } from './load-access';
@@ -45,8 +46,8 @@ export interface LoadAsk {
 	access: LoadAccess;
 	way: 'replace' | 'add';
 	rejects: 'stop' | 'load good rows';
-	/** The branch it is loaded into, and the part that is limited to. */
-	branch?: { id: number; part: SliceRule | null } | undefined;
+	/** The branch it is loaded into, the part that is limited to, and the rates that are read there. */
+	branch?: { id: number; part: SliceRule | null; rates: RatesInstead | undefined } | undefined;
 	/** Only rows that begin on these lines: the rejects of an earlier batch. */
 	onlyLines?: number[] | undefined;
 }
