@@ -13,18 +13,32 @@ const PAPER = { width: 1_032, height: 703 };
 /** The browser that prints; Debian's where no other is named. */
 const browserPath = (): string => process.env.CHROMIUM ?? '/usr/bin/chromium';
 
-/** Where this server answers for itself. */
-const here = (): string => `http://127.0.0.1:${process.env.PORT ?? '4173'}`;
+/** Where this server answers for itself: at the address it listens on, or on this machine where that is all of them. */
+const here = (): string => {
+	const host = process.env.HOST ?? '';
+	return `http://${['', '0.0.0.0', '::'].includes(host) ? '127.0.0.1' : host}:${process.env.PORT ?? '4173'}`;
+};
 
 /** The name of the session's cookie, as the server reads it behind the address people use. */
 const cookieName = (): string => sessionCookie(new URL(process.env.ORIGIN ?? here()));
 
+/** A browser that prints pages of this server, one after another. */
+export interface Printer {
+	/**
+	 * A page as a PDF, as a person reads it. Nothing but this server is asked for anything.
+	 * @param path of the page, such as `/m/group/print/boards/1`
+	 * @throws Fault 422 where the page could not be opened
+	 */
+	print(person: number, path: string): Promise<Uint8Array>;
+	close(): Promise<void>;
+}
+
 /**
- * A page as a PDF, as a person reads it. Nothing but this server is asked for anything.
- * @param path of the page, such as `/m/group/print/boards/1`
- * @throws Fault 503 where no browser is installed, 422 where the page could not be opened
+ * Starts the browser that prints.
+ * @param signal ends it, and what is being printed
+ * @throws Fault 503 where none is installed
  */
-export async function printPage(person: number, path: string, signal: AbortSignal): Promise<Uint8Array> {
+export async function openPrinter(signal: AbortSignal): Promise<Printer> {
 	const executablePath = browserPath();
 	if (!existsSync(executablePath))
 		throw new Fault(
@@ -32,16 +46,24 @@ export async function printPage(person: number, path: string, signal: AbortSigna
 			'no browser',
 			'Nothing can be put on paper on this server: Chromium is not installed (CHROMIUM names another place).'
 		);
-	const token = await openForMinutes(person, 5);
-	let browser: Browser | undefined;
-	const end = () => void browser?.close().catch(() => {});
+	const { chromium } = await import('playwright-core');
+	// Chromium has no sandbox of its own for the root user.
+	const browser = await chromium.launch({ executablePath, args: process.getuid?.() === 0 ? ['--no-sandbox'] : [] });
+	const close = async () => {
+		signal.removeEventListener('abort', end);
+		await browser.close().catch(() => {});
+	};
+	const end = () => void close();
 	signal.addEventListener('abort', end);
+	return { print: (person, path) => printIn(browser, person, path), close };
+}
+
+async function printIn(browser: Browser, person: number, path: string): Promise<Uint8Array> {
+	const token = await openForMinutes(person, 5);
+	// One person's cookies are nobody else's.
+	const context = await browser.newContext({ viewport: PAPER, colorScheme: 'light', reducedMotion: 'reduce' });
 	try {
-		const { chromium } = await import('playwright-core');
-		// Chromium has no sandbox of its own for the root user.
-		browser = await chromium.launch({ executablePath, args: process.getuid?.() === 0 ? ['--no-sandbox'] : [] });
 		const name = cookieName();
-		const context = await browser.newContext({ viewport: PAPER, colorScheme: 'light', reducedMotion: 'reduce' });
 		await context.addCookies([{ name, value: token, url: name.startsWith('__') ? here().replace('http:', 'https:') : here() }]);
 		await context.route('**', (route) => (route.request().url().startsWith(`${here()}/`) ? route.continue() : route.abort()));
 		const page = await context.newPage();
@@ -54,8 +76,7 @@ export async function printPage(person: number, path: string, signal: AbortSigna
 		await page.emulateMedia({ media: 'print' });
 		return await page.pdf({ preferCSSPageSize: true, printBackground: true });
 	} finally {
-		signal.removeEventListener('abort', end);
-		await browser?.close().catch(() => {});
+		await context.close().catch(() => {});
 		await forgetSession(token);
 	}
 }

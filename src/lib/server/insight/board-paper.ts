@@ -5,7 +5,7 @@ import { Fault, notAllowed, notFound } from '../fault';
 import { doEveryMinute, handleJobs, noteJob, startJob } from '../jobs';
 import { claimDue, nextMoments, scheduleSchema, withMoments, type Schedule } from '../jobs/moments';
 import { log } from '../log';
-import { printPage } from '../printer';
+import { openPrinter } from '../printer';
 import { personById, requirePermission, type SignedIn } from '../session';
 import { peopleInModel } from '../database/model-people';
 import { namedOn, readBoard } from './boards';
@@ -96,27 +96,45 @@ handleJobs(
 	'board on paper',
 	async (job, tell, signal) => {
 		const { board: id, people: to, chosen: at } = job.payload as Sending;
+		// Whoever has it sent must see it still: what was set long ago goes on in their name.
+		const sender = await personById(job.personId, job.modelId);
+		await readBoard(sender, job.modelId, id);
 		const { code } = (await pool().query<{ code: string }>('SELECT code FROM model WHERE id = $1', [job.modelId])).rows[0]!;
-		let sent = 0;
+		const path = `/m/${encodeURIComponent(code)}/print/boards/${id}${at ? `?${at}` : ''}`;
 		const without: string[] = [];
-		for (const [done, each] of to.entries()) {
-			if (signal.aborted) break;
-			tell(done, 'Printing');
-			const reader = await personById(each, job.modelId).catch(() => undefined);
-			const board = reader && (await readBoard(reader, job.modelId, id).catch(() => undefined));
-			// What somebody may not look at is not sent to them either.
-			if (!reader || !board) without.push(reader?.name ?? 'somebody who is gone');
-			else {
-				const bytes = await printPage(each, `/m/${encodeURIComponent(code)}/print/boards/${id}${at ? `?${at}` : ''}`, signal);
-				await hand(job.modelId, each, { board, bytes, chosen: at });
-				sent++;
+		let sent = 0;
+		const printer = await openPrinter(signal);
+		try {
+			for (const [done, each] of to.entries()) {
+				if (signal.aborted) break;
+				tell(done, 'Printing');
+				const reader = await personById(each, job.modelId).catch(() => undefined);
+				const board = reader && (await readBoard(reader, job.modelId, id).catch(() => undefined));
+				// What somebody may not look at is not sent to them either.
+				if (!reader || !board) without.push(`${reader?.name ?? 'somebody who is gone'}: it is not theirs to see`);
+				else
+					try {
+						await hand(job.modelId, each, { board, bytes: await printer.print(each, path), chosen: at });
+						sent++;
+					} catch (error) {
+						// What went wrong for one keeps nothing from the others.
+						log.warn({ err: error, board: id }, 'a board was not printed');
+						without.push(`${reader.name}: ${error instanceof Fault ? error.message : 'it could not be printed'}`);
+					}
 			}
+		} finally {
+			await printer.close();
 		}
-		if (sent === 0 && !signal.aborted) throw new Fault(422, 'nobody', 'Nobody it was to be sent to may look at this board.');
-		const missed = without.length > 0 ? ` Not to ${without.join(', ')}: the board is not theirs to see.` : '';
-		return { words: `Sent to ${sent === 1 ? 'one person' : `${sent} people`}.${missed}`, result: { sent } };
+		const words = [
+			sent > 0 ? `Sent to ${sent === 1 ? 'one person' : `${sent} people`}.` : '',
+			without.length > 0 ? `Not to ${without.join('; ')}.` : '',
+			signal.aborted && sent + without.length < to.length ? `Ended before the other ${to.length - sent - without.length}.` : ''
+		].filter(Boolean);
+		if (sent === 0 && !signal.aborted) throw new Fault(422, 'nobody', words.join(' '));
+		return { words: words.join(' '), result: { sent } };
 	},
-	() => Promise.resolve(undefined)
+	undefined,
+	'printing'
 );
 
 /** Leaves a board on paper among somebody's messages; a letter with it follows as they have chosen. */

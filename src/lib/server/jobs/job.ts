@@ -56,6 +56,11 @@ export async function noteJob(
 	return made.rows[0]!.id;
 }
 
+/** What kind of job one is. */
+export async function kindOfJob(database: Database, id: number): Promise<string> {
+	return (await database.query<{ kind: string }>('SELECT kind FROM job WHERE id = $1', [id])).rows[0]!.kind;
+}
+
 /** Takes a job into work; undefined when it was cancelled before, or is in work already. */
 export async function takeJob(id: number): Promise<JobToDo | undefined> {
 	const taken = await pool().query<JobToDo>(
@@ -151,13 +156,13 @@ export async function takeSilentJobs(): Promise<JobToDo[]> {
 }
 
 /** Jobs that wait and are in no queue, or were fetched from it by a server that ended before it took them. @param queue its name */
-export async function lostJobs(queue: string): Promise<number[]> {
-	const found = await pool().query<{ id: number }>(
-		`SELECT j.id FROM job j WHERE j.state = 'waiting' AND j.made_at < now() - make_interval(secs => $1)
-			AND NOT EXISTS (SELECT FROM job_queue.job q WHERE q.name = $2 AND (q.data ->> 'job')::integer = j.id
+export async function lostJobs(queues: readonly string[]): Promise<{ id: number; kind: string }[]> {
+	const found = await pool().query<{ id: number; kind: string }>(
+		`SELECT j.id, j.kind FROM job j WHERE j.state = 'waiting' AND j.made_at < now() - make_interval(secs => $1)
+			AND NOT EXISTS (SELECT FROM job_queue.job q WHERE q.name = ANY ($2) AND (q.data ->> 'job')::integer = j.id
 				AND (q.state < 'active' OR q.state = 'active' AND q.started_on > now() - make_interval(secs => $1)))
 		ORDER BY j.id LIMIT 100`,
-		[LOST_SECONDS, queue]
+		[LOST_SECONDS, queues]
 	);
-	return found.rows.map(({ id }) => id);
+	return found.rows;
 }

@@ -3,13 +3,12 @@ import PgBoss from 'pg-boss';
 import type pg from 'pg';
 import { transaction } from '../database';
 import { log } from '../log';
-import { lostJobs } from './job';
-import { doJob, endSilentJobs, stopWork } from './work';
+import { kindOfJob, lostJobs } from './job';
+import { doJob, endSilentJobs, laneOf, LANES, stopWork, type Lane } from './work';
 
-const QUEUE = 'work';
 const MINUTE = 'every-minute';
 
-const shared = globalThis as unknown as { jobQueue?: { boss: PgBoss; worker: string; tending: NodeJS.Timeout } };
+const shared = globalThis as unknown as { jobQueue?: { boss: PgBoss; workers: ReadonlyMap<Lane, string>; tending: NodeJS.Timeout } };
 const everyMinute = new Set<() => Promise<void>>();
 
 /** Names something to be done each minute by one of the servers. */
@@ -18,7 +17,7 @@ export function doEveryMinute(work: () => Promise<void>): void {
 }
 
 /**
- * Starts taking jobs from the queue: one at a time, because a load uses a processor of its own and the database another.
+ * Starts taking jobs: of each lane one at a time, because a load uses a processor of its own and the database another.
  * @throws Error when the database cannot be reached
  */
 export async function startJobs(): Promise<void> {
@@ -31,13 +30,18 @@ export async function startJobs(): Promise<void> {
 		throw error;
 	});
 	// A load that fails is started again by a person who has read why, not by itself.
-	await boss.createQueue(QUEUE, { name: QUEUE, retryLimit: 0, expireInHours: 6 });
+	for (const lane of LANES) await boss.createQueue(lane, { name: lane, retryLimit: 0, expireInHours: 6 });
 	await boss.createQueue(MINUTE, { name: MINUTE, retryLimit: 0, policy: 'singleton' });
-	const worker = await boss.work<{ job: number }>(QUEUE, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([task]) => {
-		// How a job ended stands with the job: nothing that fails here is the queue's, or the process's.
-		if (task)
-			await doJob(task.data.job).catch((error: unknown) => log.error({ err: error, job: task.data.job }, 'a job could not be noted'));
-	});
+	const workers = new Map<Lane, string>();
+	for (const lane of LANES)
+		workers.set(
+			lane,
+			await boss.work<{ job: number }>(lane, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([task]) => {
+				// How a job ended stands with the job: nothing that fails here is the queue's, or the process's.
+				if (task)
+					await doJob(task.data.job).catch((error: unknown) => log.error({ err: error, job: task.data.job }, 'a job could not be noted'));
+			})
+		);
 	await boss.work(MINUTE, { batchSize: 1, pollingIntervalSeconds: 5 }, async () => {
 		for (const work of everyMinute) await work().catch((error: unknown) => log.error({ err: error }, 'work of the minute failed'));
 	});
@@ -46,7 +50,7 @@ export async function startJobs(): Promise<void> {
 		() => void tendJobs().catch((error: unknown) => log.warn({ err: error }, 'jobs could not be tended')),
 		TEND_MILLISECONDS
 	).unref();
-	shared.jobQueue = { boss, worker, tending };
+	shared.jobQueue = { boss, workers, tending };
 }
 
 let stopping = false;
@@ -77,16 +81,18 @@ export const hereAndNow = <Result>(work: () => Promise<Result>): Promise<Result>
  */
 export async function startJob<Noted extends { job: number }>(note: (client: pg.PoolClient) => Promise<Noted>): Promise<Noted> {
 	const queue = withinJob.getStore() ? undefined : shared.jobQueue;
+	let lane: Lane = 'work';
 	const noted = await transaction(async (client) => {
 		const made = await note(client);
+		lane = laneOf(await kindOfJob(client, made.job));
 		await queue?.boss.send(
-			QUEUE,
+			lane,
 			{ job: made.job },
 			{ db: { executeSql: async (text: string, values: unknown[]) => ({ rows: (await client.query(text, values)).rows as unknown[] }) } }
 		);
 		return made;
 	});
-	if (queue) queue.boss.notifyWorker(queue.worker);
+	if (queue) queue.boss.notifyWorker(queue.workers.get(lane)!);
 	else await doJob(noted.job);
 	return noted;
 }
@@ -98,7 +104,7 @@ async function tendJobs(): Promise<void> {
 	await endSilentJobs();
 	const queue = shared.jobQueue;
 	if (!queue) return;
-	for (const job of await lostJobs(QUEUE)) await queue.boss.send(QUEUE, { job });
+	for (const { id, kind } of await lostJobs(LANES)) await queue.boss.send(laneOf(kind), { job: id });
 }
 
 /** How long work may take to end when the server is stopped. */

@@ -26,12 +26,19 @@ export interface JobEnd {
  */
 export type JobTruth = (job: JobToDo, end: JobEnd) => Promise<{ words: string; result: unknown } | undefined>;
 
-const handlers = new Map<string, { work: JobHandler; truth: JobTruth | undefined }>();
+/** Where jobs wait, one after another: printing takes its time, and no load or run waits for it. */
+export const LANES = ['work', 'printing'] as const;
+export type Lane = (typeof LANES)[number];
 
-/** Names who carries out a kind of job, and who knows what became of one. */
-export function handleJobs(kind: string, work: JobHandler, truth?: JobTruth): void {
-	handlers.set(kind, { work, truth });
+const handlers = new Map<string, { work: JobHandler; truth: JobTruth | undefined; lane: Lane }>();
+
+/** Names who carries out a kind of job, who knows what became of one, and where it waits. */
+export function handleJobs(kind: string, work: JobHandler, truth?: JobTruth, lane: Lane = 'work'): void {
+	handlers.set(kind, { work, truth, lane });
 }
+
+/** Where jobs of a kind wait. */
+export const laneOf = (kind: string): Lane => handlers.get(kind)?.lane ?? 'work';
 
 /** How often a running job says that it is alive, and hears whether it shall end. */
 const BEAT_MILLISECONDS = 400;
