@@ -189,12 +189,17 @@ describe('a load into a branch', () => {
 		});
 		expect(looked.rows).toMatchObject({ read: 1, loaded: 1, rejected: 0 });
 		await loadIn(id, HEAD + row('7010', '70-'));
-		const [loads] = [await readBranchLoads(id)];
+		const [loads] = [await readBranchLoads(maren, id)];
 		expect(loads).toMatchObject([{ state: 'loaded', stands: true, words: 'try.csv: 1 row, Actual, Sep 2026', rejected: [] }]);
 		const skerry = { ...sales, Line: 'SKE' };
 		const norlight = { ...sales, Line: 'NOR' };
 		const [planned, tried] = await both(mine, skerry, 'local');
 		expect([planned, tried]).toEqual([100, 70]);
+		// Only what the file says is kept: what it hides of the plan is not written down cell by cell.
+		const kept = await house.database.pool.query('SELECT FROM branch_series WHERE branch_id = $1', [id]);
+		expect(kept.rowCount).toBe(1);
+		// Who may not look at loads hears nothing of files and rows.
+		expect(await readBranchLoads({ ...osric, permissions: ['form.read'] }, id)).toEqual([]);
 		// What the file does not say of its month is gone there.
 		expect(await both(mine, norlight, 'local')).toEqual([50, null]);
 		// The plan is loaded again: in the branch it does not show.
@@ -211,14 +216,14 @@ describe('a load into a branch', () => {
 		expect((await rowsOfCell(mine, MODEL, { members: address, period })).map(({ total }) => Math.abs(total))).toEqual([70]);
 		expect((await rowsOfCell(maren, MODEL, { members: address, period })).map(({ total }) => Math.abs(total))).toEqual([33]);
 		// It is no batch of the plan.
-		const batch = (await readBranchLoads(id))[0]!.id;
+		const batch = (await readBranchLoads(maren, id))[0]!.id;
 		expect((await listImports(maren, MODEL)).find(({ code }) => code === 'ledger')!.lastBatch!.id).not.toBe(batch);
 		expect(await faultOf(startTakeBack(maren, MODEL, batch, false))).toMatchObject({ message: expect.stringContaining('put back there') });
 		// Put back, the plan shows again.
 		expect(await putBackLoad(maren, MODEL, { id, batch })).toEqual({ cells: 1 });
 		expect(await both(mine, skerry, 'local')).toEqual([33, 33]);
 		expect(await faultOf(putBackLoad(maren, MODEL, { id, batch }))).toMatchObject({ status: 409 });
-		expect((await readBranchLoads(id))[0]).toMatchObject({ state: 'taken back', stands: false });
+		expect((await readBranchLoads(maren, id))[0]).toMatchObject({ state: 'taken back', stands: false });
 	});
 
 	test('loaded again it replaces what it had loaded; the same file is warned of in this branch only', async () => {
@@ -230,18 +235,18 @@ describe('a load into a branch', () => {
 		await loadIn(id, HEAD + row('7010', '72-', 'N-BK'));
 		expect((await both(mine, { ...sales, Line: 'SKE' }, 'local'))[1]).toBeNull();
 		expect((await both(mine, { ...sales, Line: 'NOR' }, 'local'))[1]).toBe(72);
-		expect((await readBranchLoads(id)).map(({ stands }) => stands)).toEqual([true, false]);
+		expect((await readBranchLoads(maren, id)).map(({ stands }) => stands)).toEqual([true, false]);
 		const other = await made();
 		await loadIn(other, file);
-		expect((await readBranchLoads(other)).length).toBe(1);
+		expect((await readBranchLoads(maren, other)).length).toBe(1);
 	});
 
 	test('says what was rejected, and reloads no rejects on top', async () => {
 		const id = await made();
 		await loadIn(id, HEAD + row('7010', '1-') + row('9999', '5'));
-		expect((await readBranchLoads(id))[0]).toMatchObject({ state: 'stopped', rejected: [{ rows: 1 }] });
+		expect((await readBranchLoads(maren, id))[0]).toMatchObject({ state: 'stopped', rejected: [{ rows: 1 }] });
 		await loadIn(id, HEAD + row('7010', '1-') + row('9999', '5'), { rejects: 'load good rows' });
-		const [load] = await readBranchLoads(id);
+		const [load] = await readBranchLoads(maren, id);
 		expect(load).toMatchObject({ state: 'loaded', rejected: [{ message: 'Account: no member for “9999”.', rows: 1 }] });
 		expect((await readBatch(maren, MODEL, load!.id)).batch.state).toBe('loaded');
 		expect(await faultOf(reloadRejects(maren, MODEL, load!.id))).toMatchObject({ message: expect.stringContaining('into a branch') });
@@ -252,9 +257,16 @@ describe('a load into a branch', () => {
 		const id = await made({ part: { [dimension.get('Line')!]: [member.get('Line/SKE')!] } });
 		const mine = await within(maren, id);
 		await loadIn(id, HEAD + row('7010', '70-') + row('7010', '9-', 'N-BK'), { rejects: 'load good rows' });
-		expect((await readBranchLoads(id))[0]!.rejected[0]!.message).toMatch(/is limited to/);
+		expect((await readBranchLoads(maren, id))[0]!.rejected[0]!.message).toMatch(/is limited to/);
 		expect(await both(mine, { ...sales, Line: 'SKE' }, 'local')).toEqual([33, 70]);
 		expect(await both(mine, { ...sales, Line: 'NOR' }, 'local')).toEqual([50, 50]);
+	});
+
+	test('extends nothing: what a scenario does not speak about is rejected there', async () => {
+		const id = await made();
+		await loadIn(id, HEAD + row('7010', '1-', 'S-BK', '02.03.2027'));
+		const [load] = await readBranchLoads(maren, id);
+		expect(load).toMatchObject({ state: 'stopped', rejected: [{ message: expect.stringContaining('Actual speaks about') }] });
 	});
 
 	test('is copied with the branch, and a frozen one takes none', async () => {
@@ -263,7 +275,7 @@ describe('a load into a branch', () => {
 		const { id: copy } = await copyBranch(maren, MODEL, { id, name: `Terms ${++next}` });
 		const mine = await within(maren, copy);
 		expect((await both(mine, { ...sales, Line: 'SKE' }, 'local'))[1]).toBe(74);
-		const [load] = await readBranchLoads(copy);
+		const [load] = await readBranchLoads(maren, copy);
 		expect(load).toMatchObject({ stands: true });
 		await putBackLoad(maren, MODEL, { id: copy, batch: load!.id });
 		expect((await both(mine, { ...sales, Line: 'SKE' }, 'local'))[1]).toBe(33);

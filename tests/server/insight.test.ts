@@ -412,6 +412,14 @@ describe('what comes with a board', () => {
 		);
 		expect(jobs.rows[0]).toMatchObject({ state: 'failed', words: expect.stringContaining('Chromium is not installed') });
 		delete process.env.CHROMIUM;
+		// Where its sender sees it no more, nobody gets it.
+		await house.database.pool.query('UPDATE board SET shared = false, owner_id = $2 WHERE id = $1', [shared.id, imke.id]);
+		await sendDueBoards(new Date(Date.now() + 4 * 86_400_000));
+		const last = await house.database.pool.query<{ state: string; words: string }>(
+			"SELECT state, words FROM job WHERE kind = 'board on paper' ORDER BY id DESC LIMIT 1"
+		);
+		expect(last.rows[0]).toMatchObject({ state: 'failed', words: expect.stringContaining('no such board') });
+		await house.database.pool.query('UPDATE board SET shared = true, owner_id = $2 WHERE id = $1', [shared.id, osric.id]);
 		expect((await setBoardSending(osric, MODEL, { id: shared.id, people: [], chosen: '', schedule: null })).schedule).toBeNull();
 		const message = await house.database.pool.query<{ id: number }>(
 			"INSERT INTO message (person_id, model_id, kind, subject, body) VALUES ($1, $2, 'board', 'B', '') RETURNING id",

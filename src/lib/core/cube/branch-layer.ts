@@ -78,11 +78,6 @@ export class BranchLayer extends Overlay {
 		return this.#own;
 	}
 
-	/** What loads have replaced in it. */
-	get extents(): readonly OwnExtent[] {
-		return this.#extents;
-	}
-
 	/** Says anew which results, and which extents of loads, are the branch’s own. O(series of the cube). */
 	setOwn(own: OwnResults, extents: readonly OwnExtent[] = []): void {
 		const owned = new Set([...own.keys(), ...extents.map(({ origin }) => origin)]);

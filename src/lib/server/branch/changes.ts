@@ -12,7 +12,7 @@ import { Fault, notFound, onlyLooking } from '../fault';
 import { takeBackSave } from '../form';
 import { takeBackRun } from '../runbook';
 import { requireBranchOpen, requirePermission, type SignedIn } from '../session';
-import { loadInPlan, standingLoads, takeBackMergedLoads, type StandingLoad } from './loads';
+import { loadInPlan, mergedLoads, standingLoads, takeBackLoads, type StandingLoad } from './loads';
 import { keptBy } from './make';
 import { branchFor, whyNotWork } from './record';
 import { runInPlan, standingRuns, type RunInPlan } from './runs';
@@ -253,9 +253,11 @@ export async function takeBackMerge(
 	);
 	const waiting = runs.rows.find(({ state }) => state === 'waiting');
 	if (waiting) throw new Fault(409, 'busy', `“${waiting.name}” is under way in the plan. Take the merge back when that has ended.`);
+	const loads = await mergedLoads(id);
+	if (loads.length > 0) requirePermission(merger, 'data.load');
 	// What came last goes first; a run that changed nothing has nothing to take back.
 	for (const { id: run, revision } of runs.rows) if (revision !== null) await takeBackRun(merger, modelId, run);
-	await takeBackMergedLoads(merger, modelId, id);
+	await takeBackLoads(merger, modelId, loads);
 	const { cells, stay } =
 		merged.revision === null ? { cells: 0, stay: 0 } : await takeBackSave(merger, modelId, { revision: merged.revision });
 	await pool().query("UPDATE branch SET state = 'open', merged_revision = NULL WHERE id = $1 AND state = 'merged'", [id]);

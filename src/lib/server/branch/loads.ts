@@ -29,8 +29,9 @@ export interface LoadInBranch {
 const MOST_LOADS = 60;
 const MOST_REASONS = 5;
 
-/** The loads of a branch, the latest first. */
-export async function readBranchLoads(branch: number): Promise<LoadInBranch[]> {
+/** The loads of a branch, the latest first; for who may look at loads: files and rows say what is in them. */
+export async function readBranchLoads(person: SignedIn, branch: number): Promise<LoadInBranch[]> {
+	if (!person.permissions.includes('data.read')) return [];
 	const found = await pool().query<Omit<LoadInBranch, 'at'> & { at: Date }>(
 		`SELECT b.id, i.name, p.name AS person, b.at, b.state,
 			CASE WHEN b.state = 'loaded' THEN b.file_name || ': ' || b.rows_loaded || CASE WHEN b.rows_loaded = 1 THEN ' row, ' ELSE ' rows, ' END || b.extent
@@ -161,16 +162,27 @@ export async function loadInPlan(
 	}
 }
 
-/** Takes back in the plan what was loaded when a branch was merged, the latest first; as jobs. */
-export async function takeBackMergedLoads(merger: SignedIn, modelId: number, branch: number): Promise<void> {
-	const found = await pool().query<{ id: number; revision: number | null; state: string; name: string }>(
+/** A load of the plan that was made when a branch was merged. */
+interface MergedLoad {
+	id: number;
+	revision: number | null;
+}
+
+/** The loads that were made when a branch was merged, the latest first. @throws Fault 409 while one is under way */
+export async function mergedLoads(branch: number): Promise<MergedLoad[]> {
+	const found = await pool().query<MergedLoad & { state: string; name: string }>(
 		`SELECT b.id, b.revision, b.state, i.name FROM batch b JOIN import i ON i.id = b.import_id
 		WHERE b.merged_branch_id = $1 AND b.state IN ('running', 'loaded') ORDER BY b.id DESC`,
 		[branch]
 	);
 	const running = found.rows.find(({ state }) => state === 'running');
 	if (running) throw new Fault(409, 'busy', `“${running.name}” is being loaded into the plan. Take the merge back when that has ended.`);
-	for (const { id, revision } of found.rows) if (revision !== null) await startTakeBack(merger, modelId, id, false);
+	return found.rows;
+}
+
+/** Takes back in the plan what was loaded when a branch was merged; as jobs. One that changed nothing has nothing to take back. */
+export async function takeBackLoads(merger: SignedIn, modelId: number, loads: readonly MergedLoad[]): Promise<void> {
+	for (const { id, revision } of loads) if (revision !== null) await startTakeBack(merger, modelId, id, false);
 }
 
 handleJobs(

@@ -92,9 +92,10 @@ export interface StoredExtent {
 	timeless: boolean;
 }
 
-export async function readOwnExtents(database: Database, branch: number): Promise<StoredExtent[]> {
-	const found = await database.query<StoredExtent>(
-		'SELECT origin_id AS origin, extent, part, timeless FROM branch_load WHERE branch_id = $1 ORDER BY id',
+/** Those of a branch, each with the number it is known by: what it says never changes. */
+export async function readOwnExtents(database: Database, branch: number): Promise<(StoredExtent & { id: number })[]> {
+	const found = await database.query<StoredExtent & { id: number }>(
+		'SELECT id, origin_id AS origin, extent, part, timeless FROM branch_load WHERE branch_id = $1 ORDER BY id',
 		[branch]
 	);
 	return found.rows;

@@ -50,6 +50,13 @@ export interface OpenForm {
 	answer: () => Promise<FormAnswer>;
 }
 
+/** A branch that is worked in: as far as it was read, and the loads (numbers) it owns. */
+interface OpenBranch {
+	version: number;
+	layer: BranchLayer;
+	loads: string;
+}
+
 /**
  * A model at work: its cube, filled from PostgreSQL in one snapshot and kept current by the journal, people's drafts
  * over it, and the forms they have open.
@@ -68,7 +75,7 @@ export class ModelEngine {
 	/** By person, and by person and branch. */
 	readonly #drafts = new Map<string, PersonDraft>();
 	/** What branches hold that are worked in, by branch, in the order they were last used. */
-	readonly #branches = new Map<number, { version: number; layer: BranchLayer }>();
+	readonly #branches = new Map<number, OpenBranch>();
 	readonly #guards = new Map<string, { write: WriteGuard; read: ReadGuard | undefined }>();
 	readonly #forms = new Map<string, { whose: string; branch: number | undefined; form: FormView }>();
 	/** Forms that are being entered into: they stay open until that has ended. */
@@ -268,10 +275,10 @@ export class ModelEngine {
 	/** What a branch holds, in its latest version or a later one. */
 	async branchOf({ id, version }: BranchVersion): Promise<BranchLayer> {
 		const known = this.#branches.get(id);
-		const open = known ?? { version: -1, layer: new BranchLayer(this.cube) };
+		const open = known ?? { version: -1, layer: new BranchLayer(this.cube), loads: '' };
 		if (open.version < version) {
 			const series = await readBranchSeries(this.database, id, open.version);
-			await this.#takeOver(id, open.layer);
+			await this.#takeOver(id, open);
 			// As with a change set of the plan: forms are built anew when next asked for.
 			if (series.length > MANY_CHANGES) this.#closeForms(id);
 			for (const each of series) this.#takeIn(id, open.layer, each);
@@ -285,22 +292,24 @@ export class ModelEngine {
 	}
 
 	/** Says which results and loads are a branch’s own, and at which rates it is read, where that has changed. */
-	async #takeOver(branch: number, layer: BranchLayer): Promise<void> {
+	async #takeOver(branch: number, open: OpenBranch): Promise<void> {
+		const { layer } = open;
 		const [results, rates, stored] = await Promise.all([
 			readOwnResults(this.database, branch),
 			readBranchRates(this.database, branch),
 			readOwnExtents(this.database, branch)
 		]);
-		const extents = ownExtents(this.model, stored);
+		const loads = stored.map(({ id }) => id).join();
 		const hasOtherRates = rates?.of !== layer.ratesInstead?.of || rates?.by !== layer.ratesInstead?.by;
 		layer.ratesInstead = rates;
 		const own = new Map(results.map(({ origin, periods }) => [origin, periods ? leavesOfMembers(this.model, periods) : undefined]));
 		const isAsBefore =
 			own.size === layer.own.size &&
 			[...own].every(([origin, periods]) => layer.own.has(origin) && String(layer.own.get(origin)) === String(periods)) &&
-			JSON.stringify(extents) === JSON.stringify(layer.extents);
+			loads === open.loads;
 		if (isAsBefore && !hasOtherRates) return;
-		if (!isAsBefore) layer.setOwn(own, extents);
+		if (!isAsBefore) layer.setOwn(own, ownExtents(this.model, stored));
+		open.loads = loads;
 		this.#closeForms(branch);
 	}
 

@@ -1,15 +1,11 @@
 /** Pictures on boards: kept with the board, seen by who sees it. */
-import { imageSize } from 'image-size';
 import { pool } from '../database';
 import { Fault, notAllowed, notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import { readBoard } from './boards';
+import { pictureType } from './picture-type';
 
-const TYPES: Readonly<Record<string, string>> = { png: 'image/png', jpg: 'image/jpeg', webp: 'image/webp', gif: 'image/gif' };
 const MOST_PICTURES = 40;
-/** On a side, in pixels: larger ones only take memory of whoever looks. */
-const MOST_SIDE = 6_000;
-
 /** Keeps a picture for a board: who may change the board. What it is says the file itself. @throws Fault 422 where it is none that is shown */
 export async function keepPicture(
 	person: SignedIn | undefined,
@@ -19,7 +15,7 @@ export async function keepPicture(
 ): Promise<{ id: number }> {
 	const keeper = requirePermission(person, 'form.read');
 	if (!(await readBoard(keeper, modelId, board)).mayChange) throw notAllowed('put a picture on this board: that is for who may change it');
-	const type = typeOf(bytes);
+	const type = pictureType(bytes);
 	const kept = await pool().query<{ id: number }>(
 		`INSERT INTO board_picture (board_id, person_id, type, bytes) SELECT $1, $2, $3, $4
 		WHERE (SELECT count(*) FROM board_picture WHERE board_id = $1) < $5 RETURNING id`,
@@ -32,17 +28,6 @@ export async function keepPicture(
 			`A board keeps ${MOST_PICTURES} pictures, those of its earlier versions among them. Copy it to go on.`
 		);
 	return kept.rows[0];
-}
-
-function typeOf(bytes: Uint8Array): string {
-	try {
-		const { type, width, height } = imageSize(bytes);
-		const known = TYPES[type ?? ''];
-		if (known && width <= MOST_SIDE && height <= MOST_SIDE) return known;
-	} catch {
-		// Not a picture at all: said as any other.
-	}
-	throw new Fault(422, 'no picture', `This is no PNG, JPEG, WebP or GIF of at most ${MOST_SIDE} pixels on a side. Nothing was kept.`);
 }
 
 /** A picture of a board one may see. @throws Fault 404 */

@@ -3,6 +3,7 @@ import type { PackedBoard } from '../../definition/package-format';
 import { Fault, notFound } from '../../fault';
 import { boardContentSchema } from '../../insight/board-schema';
 import { mapBoard, mapBoardDimensions } from '../../insight/naming';
+import { pictureType } from '../../insight/picture-type';
 import { insertBoard, updateBoard } from '../../insight/store-board';
 import { withTiles } from '../pack-boards';
 import type { Scene } from '../scene';
@@ -89,10 +90,11 @@ function boardOf(content: unknown, name: string): BoardContent {
 
 async function keepPictures({ client, person }: Scene, board: number, { pictures }: PackedBoard): Promise<number[]> {
 	const ids: number[] = [];
-	for (const { type, data } of pictures) {
+	for (const { data } of pictures) {
+		const bytes = Buffer.from(data, 'base64');
 		const kept = await client.query<{ id: number }>(
 			'INSERT INTO board_picture (board_id, person_id, type, bytes) VALUES ($1, $2, $3, $4) RETURNING id',
-			[board, person.id, type, Buffer.from(data, 'base64')]
+			[board, person.id, pictureType(bytes), bytes]
 		);
 		ids.push(kept.rows[0]!.id);
 	}

@@ -35,7 +35,7 @@ export const load = async ({ locals, params, url }) => {
 			shown.mayWork && ['rule.read', 'rule.run'].every((each) => person.permissions.includes(each as 'rule.read'))
 				? (await listRunbooks(person, locals.modelId)).map(({ id, name }) => ({ id, name }))
 				: [],
-		loads: await readBranchLoads(id),
+		loads: await readBranchLoads(person, id),
 		imports:
 			shown.mayWork && (['data.load', 'data.read'] as const).every((each) => person.permissions.includes(each))
 				? await importsForBranches(locals.modelId)
