@@ -121,7 +121,8 @@ async function answerOf(event: RequestEvent, resolve: Resolve): Promise<Response
 		if (isApi(route)) throw notSignedIn();
 		redirect(303, `/sign-in?to=${encodeURIComponent(pathname + event.url.search)}`);
 	}
-	const theme = person?.theme ?? 'paper';
+	// Paper is white, whatever somebody's screen is.
+	const theme = event.route.id?.startsWith('/m/[model]/print/') ? 'paper' : (person?.theme ?? 'paper');
 	// The words are English everywhere; numbers and dates are written as in the person's country.
 	const lang = `en-${person?.locale.slice(-2) ?? 'GB'}`;
 	const reason = event.request.headers.get('x-restate');

@@ -200,8 +200,15 @@ test('a board is sent as PDF, comes among one’s messages, and is one', async (
 	await panel.getByRole('button', { name: 'Send it now' }).click();
 	await expect(panel.getByRole('status')).toHaveText('Sent to one person.', { timeout: 60_000 });
 	expect(await violations(page)).toEqual([]);
+	// Printed it is on paper, also for who works at night.
+	await page.getByRole('button', { name: 'Use the night theme' }).click();
+	await expect(page.locator('html')).toHaveAttribute('data-theme', 'night');
+	await page.goto(page.url().replace('/insight/boards/', '/print/boards/'));
+	await expect(page.getByRole('heading', { name: 'Group, in the morning: Result' })).toBeVisible();
+	await expect(page.locator('html')).toHaveAttribute('data-theme', 'paper');
 	await page.goto('/m/group/cycle/messages');
 	await ready(page);
+	await page.getByRole('button', { name: 'Use the paper theme' }).click();
 	const [file] = await Promise.all([
 		page.waitForEvent('download'),
 		page.getByRole('link', { name: 'Group, in the morning.pdf' }).first().click()
