@@ -27,13 +27,14 @@ import { countRequest } from '$lib/server/metrics';
 import { guardProcess } from '$lib/server/process';
 import { whileRestating } from '$lib/server/restating';
 import '$lib/server/cycle';
+import '$lib/server/insight';
 import '$lib/server/runbook';
 import { readSession, readToken, type KnownPerson } from '$lib/server/session';
 import { MODEL_COOKIE, sessionCookie } from '$lib/server/session/cookie';
 
 export const init: ServerInit = async () => {
 	if (building) return;
-	// Importing the subject above has named who carries out which kind of job.
+	// Importing the subjects above has named who carries out which kind of job, and what is done each minute.
 	keepTryingToStartJobs();
 	guardProcess();
 	if (dev) return;
