@@ -4,7 +4,7 @@
 	import { page } from '$app/state';
 	import { numberStyle } from '$lib/core';
 	import type { CellMark, WorkbookChange, WorkbookReading } from '$lib/server/form';
-	import { formatCount, formatFigure, formatMoment } from '$lib/ui/figures/format';
+	import { formatCount, formatFigure } from '$lib/ui/figures/format';
 	import BesidePanel from '$lib/ui/grid/BesidePanel.svelte';
 	import type { MenuAct } from '$lib/ui/grid/CellMenu.svelte';
 	import ChartPanel from '$lib/ui/grid/ChartPanel.svelte';
@@ -19,6 +19,9 @@
 	import TryPanel from '$lib/ui/grid/TryPanel.svelte';
 	import { placeOfOthers } from '$lib/ui/grid/others';
 	import AwayNote from './AwayNote.svelte';
+	import FormFindings from './FormFindings.svelte';
+	import FormFoot from './FormFoot.svelte';
+	import FormMessages from './FormMessages.svelte';
 	import RunBar from '$lib/ui/grid/RunBar.svelte';
 	import SpreadChoice from '$lib/ui/grid/SpreadChoice.svelte';
 	import ViewMenu from '$lib/ui/grid/ViewMenu.svelte';
@@ -39,7 +42,7 @@
 	interface FormPageData {
 		person: { id: number; name: string; locale: string; permissions: readonly string[] };
 		model: { id: number };
-		branch: { id: number; whyNot: string } | null;
+		branch: { id: number; whyNot: string; rates: string } | null;
 		opened: OpenForm;
 		choices: FormChoices;
 	}
@@ -57,8 +60,6 @@
 	const shell = useShell();
 	const locale = $derived(data.person.locale);
 
-	/** Drafts older than this are spoken of. */
-	const OLD_DRAFT_DAYS = 3;
 	const PRESENCE_MILLISECONDS = 12_000;
 
 	/** Of this model, also when the page has left it by the time something is sent. */
@@ -114,13 +115,10 @@
 	const size = $derived(session.form.draftHere);
 	const focusLine = $derived(session.form.rows[grid.focus.row]);
 	const focusFacts = $derived(focusLine && session.form.facts(grid.focus.row, grid.focus.column));
-	const totals = $derived(grid.totals);
 	/** Selectors that have to be chosen before anything is shown. */
 	const asking = $derived(
 		session.form.selectors.flatMap(({ asks, dimension, name }) => (!asks ? [] : dimension === session.form.axes.periods ? 'Year' : name))
 	);
-	const failing = $derived(session.form.checks.filter(({ state }) => state !== 'holds'));
-	const isDraftOld = $derived(session.draftSince !== null && Date.now() - Date.parse(session.draftSince) > OLD_DRAFT_DAYS * 86_400_000);
 	const likes = $derived(
 		session.form.selectors
 			.filter(({ dimension }) => dimension === session.form.axes.scenarios || dimension === session.form.axes.periods)
@@ -345,19 +343,6 @@
 		else void main?.requestFullscreen();
 	}
 
-	const amount = (value: number) =>
-		focusLine
-			? formatFigure(
-					value,
-					{
-						valueType: focusFacts!.valueType === 'percent' ? 'percent' : 'price',
-						decimals: focusFacts!.valueType === 'percent' ? 1 : 2
-					},
-					locale
-				)
-			: '';
-	const unitOf = (unit: string | undefined) =>
-		unit === 'money' ? (session.form.currency === 'local' ? 'local currency' : session.form.currency) : (unit ?? '');
 	/** Why no figure is to be seen; null where one is. */
 	const nothing = $derived.by((): string | null => {
 		const { form } = session;
@@ -489,62 +474,7 @@
 				<RunBar {runs} {session} />
 			</div>
 			<AwayNote {session} person={data.person.name} />
-			{#if session.elsewhere.length > 0}
-				<p class="text-grey mb-2 flex items-baseline gap-3 text-[13px]" role="status">
-					<span>
-						{#each session.elsewhere as { code, name, cells }, place (code)}{place > 0 ? ', ' : ''}{cells === 1
-								? 'One entry'
-								: `${formatCount(cells, locale)} entries`} in <a class="underline" href={at(`/forms/${code}`)}>{name}</a>{/each}
-						{session.elsewhere.length === 1 && session.elsewhere[0]!.cells === 1 ? 'stays' : 'stay'} in your draft.
-					</span>
-					<button class="btn btn-xs" disabled={session.busy} onclick={() => session.save({ all: true })}>Save all</button>
-				</p>
-			{/if}
-			{#if isDraftOld && size > 0}
-				<p class="text-warning mb-2 text-[13px]">
-					Your draft has not been touched since {formatMoment(session.draftSince!, locale)}. Save or discard it.
-				</p>
-			{/if}
-			{#if session.message}
-				<p
-					class={[
-						'mb-2 flex items-baseline gap-3',
-						{ error: 'text-error', warning: 'text-warning', info: 'text-success' }[session.message.kind]
-					]}
-					role={session.message.kind === 'error' ? 'alert' : 'status'}
-				>
-					{session.message.text}
-					{#if session.message.act}
-						{@const { label, run } = session.message.act}
-						<button class="btn btn-xs" onclick={run}>{label}</button>
-					{/if}
-					<button class="text-grey hover:text-base-content text-[13px] underline" onclick={() => (session.message = null)}>Hide</button>
-				</p>
-			{/if}
-			{#if grid.pasted}
-				{@const { words, lost } = grid.pasted}
-				<div class={['mb-2 text-[13px]', lost.length > 0 ? 'text-warning' : 'text-grey']} role="status">
-					{words}
-					<button class="text-grey hover:text-base-content underline" onclick={() => (grid.pasted = null)}>Hide</button>
-					{#if lost.length > 0}
-						<ul class="text-base-content max-h-32 overflow-auto" aria-label="Figures without a place on this form">
-							{#each lost.slice(0, 200) as { row, column, text }, index (index)}
-								<li>{[row, column].filter(Boolean).join(', ') || 'beyond the form'}: {text}</li>
-							{/each}
-							{#if lost.length > 200}<li>… and {lost.length - 200} more</li>{/if}
-						</ul>
-					{/if}
-				</div>
-			{/if}
-			{#if grid.question}
-				{@const { example, style: other } = grid.question}
-				<p class="text-warning mb-2 flex flex-wrap items-baseline gap-2" role="alert">
-					“{example}” can be read in two ways. Which one is meant?
-					<button class="btn btn-xs" onclick={() => grid.answerPaste(style)}>{style.decimal === '.' ? '1,234.5' : '1.234,5'}, my way</button
-					>
-					<button class="btn btn-xs" onclick={() => grid.answerPaste(other)}>{other.decimal === '.' ? '1,234.5' : '1.234,5'}</button>
-				</p>
-			{/if}
+			<FormMessages {session} {grid} {style} {locale} />
 			{#if nothing}<p class="text-grey mb-2 text-[13px]" role="status">{nothing}</p>{/if}
 			{#if addingLine}
 				<form
@@ -566,35 +496,7 @@
 					<button type="button" class="btn btn-ghost btn-sm" onclick={() => (addingLine = false)}>Leave it</button>
 				</form>
 			{/if}
-			{#if session.form.restricted}
-				<p class="text-grey mb-1 text-[13px]">Totals are of what you may read in this model, not of all of it.</p>
-			{/if}
-			{#each failing as check (check.label)}
-				<p class={['mb-1 text-[13px]', check.state === 'fails' ? 'text-error' : 'text-warning']} role="status">
-					{check.label}: {check.state === 'fails' ? 'does not hold' : 'cannot tell, figures are incomplete'} in {check.where
-						.slice(0, 4)
-						.map(({ column, difference }) =>
-							check.state === 'fails' && difference !== null
-								? `${column} (off by ${formatFigure(difference, { valueType: 'price', decimals: 2 }, locale)})`
-								: column
-						)
-						.join(', ')}{check.where.length > 4 ? ` and ${check.where.length - 4} more` : ''}{check.bars ? '; bars submission' : ''}.
-				</p>
-			{/each}
-			{#if session.movedMethods.length > 0}
-				<p class="text-warning mb-1 flex flex-wrap items-center gap-2 text-[13px]" role="status">
-					{session.movedMethods
-						.slice(0, 3)
-						.map(({ label }) => label)
-						.join(', ')}{session.movedMethods.length > 3 ? ` and ${session.movedMethods.length - 3} more rows` : ''}: what the method reads
-					has moved since {session.movedMethods.length === 1 ? 'it filled the row' : 'it filled them'}{session.movedMethods.every(
-						({ wholly }) => wholly
-					)
-						? ''
-						: '; some of it was typed over meanwhile, and would be replaced'}.
-					<button class="btn btn-xs" onclick={() => void session.fillAgain()}>Fill again, in my draft</button>
-				</p>
-			{/if}
+			<FormFindings {session} {locale} />
 			{#if session.conflicts.length > 0 || session.refused.length > 0}
 				<ConflictList conflicts={session.conflicts} refused={session.refused} {locale} onsettle={(decisions) => session.save(decisions)} />
 			{/if}
@@ -702,34 +604,5 @@
 			<ChartPanel form={session.form} {grid} {locale} onclose={() => toggle('chart')} />
 		{/if}
 	</div>
-	<footer
-		class="border-hairline bg-base-200 text-grey flex h-6.5 items-center gap-5 overflow-hidden border-t px-4.5 text-[12.5px] whitespace-nowrap"
-	>
-		{#if asking.length > 0}<span>No figures are shown yet</span>
-		{:else if totals.count > 0}
-			<span>Sum <b>{amount(totals.sum)}</b></span>
-			<span>Average <b>{amount(totals.average)}</b></span>
-			<span
-				>Cells <b>{totals.count}</b>{totals.count < totals.selected
-					? ` of ${totals.selected} selected, ${totals.mixed ? `those in ${unitOf(totals.unit)}` : 'totals left out'}`
-					: ''}</span
-			>
-		{:else}<span>Select cells below the totals to add them up</span>{/if}
-		<span class="ml-auto">{session.form.currency === 'local' ? 'Local currency' : `${session.form.currency} at the scenario’s rates`}</span>
-		{#if session.saved}
-			<span
-				>Revision <b>{formatCount(session.form.revision, locale)}</b>, {session.saved.through}, {formatMoment(
-					session.saved.at,
-					locale
-				)}{session.saved.person ? ` by ${session.saved.person}` : ''}</span
-			>
-		{/if}
-	</footer>
+	<FormFoot {session} {grid} isAsking={asking.length > 0} {locale} rates={data.branch?.rates ?? ''} />
 </div>
-
-<style>
-	b {
-		color: var(--color-base-content);
-		font-weight: 600;
-	}
-</style>

@@ -20,7 +20,7 @@
 		data: {
 			person: { id: number; name: string; locale: string; permissions: readonly string[] };
 			model: { id: number };
-			branch: { id: number; whyNot: string } | null;
+			branch: { id: number; whyNot: string; rates: string } | null;
 			view: OpenView;
 			opened: OpenForm;
 			choices: FormChoices;
