@@ -151,7 +151,6 @@ describe('a branch at rates of its own', () => {
 		const { model, plan, branch } = branched();
 		const figure = { members: Int32Array.from(at(PLAN)), period: model.periods.leaf(0).ordinal };
 		const found = takeApart(
-			model,
 			[
 				{ reader: plan, figure, currency: 'EUR' },
 				{ reader: branch, figure, currency: 'EUR' }

@@ -30,7 +30,7 @@ export { collapse, type Collapsed, type CollapsedSeries } from './collapse';
 export { leafCells } from './leaf-cells';
 export { eachShownCell } from './shown-cells';
 export type { LeafCell } from './leaf-cells';
-export { isTranslated, rateUse, Translator, translationFactors, type MissingRate } from './translation';
+export { isTranslated, rateUse, Translator, translationFactors, rateSetLike, type MissingRate, type RatesLike } from './translation';
 export { NearReader } from './near-reader';
 export { WorkCube, type ChangedSeries } from './work-cube';
 export { Block } from './series-store';

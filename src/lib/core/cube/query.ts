@@ -3,6 +3,7 @@ import { accountsRead } from '../formula';
 import type { Model } from '../model';
 import { isReadByLeaf } from './read-by-leaf';
 import { classifyLeaves, type LeafClasses } from './classes';
+import type { RatesLike } from './translation';
 
 /** Members by dimension id, as ids: part of an address. */
 export type Line = Readonly<Record<number, number>>;
@@ -16,6 +17,8 @@ export interface Query {
 	currency: string;
 	/** Read at the rates of this set instead of the scenario's own: at constant rates. */
 	rateSet?: number | undefined;
+	/** Read at the rates another figure is read at. */
+	ratesLike?: RatesLike | undefined;
 	/**
 	 * Lines of the axis with the periods that run from the start of a level to their own end: a month to date in its year.
 	 * One entry a line; undefined for plain lines.
@@ -42,7 +45,8 @@ export type Axis = 'slice' | 'row' | 'column';
 export interface CompiledQuery {
 	model: Model;
 	currency: string;
-	rateSet: number | undefined;
+	/** A set (id), or the rates of another figure. */
+	otherRates: number | RatesLike | undefined;
 	/** Per dimension of the model: its classes, and how far apart two classes lie in the accumulator (in series). */
 	classes: LeafClasses[];
 	strides: number[];
@@ -115,7 +119,7 @@ export function compileQuery(model: Model, query: Query): CompiledQuery {
 	return {
 		model,
 		currency: query.currency,
-		rateSet: query.rateSet,
+		otherRates: query.ratesLike ?? query.rateSet,
 		classes,
 		strides,
 		series,

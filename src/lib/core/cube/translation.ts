@@ -1,5 +1,5 @@
 import type { RateUse } from '../currency';
-import type { AccountDefinition, Model, RatesInstead } from '../model';
+import { continuationOf, type AccountDefinition, type Model, type RatesInstead } from '../model';
 import { EMPTY } from '../number';
 
 /** Money and prices are translated; quantities, percents and coded values are not. */
@@ -16,19 +16,45 @@ export function rateUse(account: AccountDefinition): RateUse {
 	return account.timeBehaviour === 'opening' ? 'previous closing' : 'average';
 }
 
+/** The rates another figure is read at, for reading this one at them: of a scenario, so many leaf periods before, as they stand in its model. */
+export interface RatesLike {
+	model: Model;
+	/** Its scenario (ordinal there). */
+	scenario: number;
+	instead: RatesInstead | undefined;
+	/** By how many leaf periods this one is the later. */
+	shift: number;
+}
+
+/** The set a figure of a scenario is read at in a leaf period: where it continues from another scenario, at that one's. */
+export function rateSetLike({ model, scenario, instead }: Omit<RatesLike, 'shift'>, period: number): number | undefined {
+	const { span } = model.scenario(scenario) ?? {};
+	const read = span && period < span.from ? (continuationOf(model, scenario, period)?.scenario ?? scenario) : scenario;
+	return model.rateSetAt(read, period, instead);
+}
+
+/** Where rates are looked up: in a model, so many leaf periods before, in a set by the leaf period there. */
+interface RateSource {
+	model: Model;
+	shift?: number;
+	rateSetAt: (period: number) => number | undefined;
+}
+
 /** What one unit of a local currency is worth in another, per leaf period; empty where a rate is missing. */
-export function translationFactors(
+export const translationFactors = (
 	model: Model,
 	local: string,
 	currency: string,
 	rateSetAt: (period: number) => number | undefined,
 	use: RateUse
-): Float64Array {
-	return Float64Array.from(model.periods.leaves, (leaf) => {
+): Float64Array => factorsOf(model.periods, local, currency, { model, rateSetAt }, use);
+
+function factorsOf(periods: Model['periods'], local: string, currency: string, source: RateSource, use: RateUse): Float64Array {
+	return Float64Array.from(periods.leaves, ({ index }) => {
 		// An opening balance is last month's closing one: at its rate, out of the rate set of that month.
-		const at = use === 'previous closing' ? model.periods.leaves[leaf.index - 1] : leaf;
-		const rateSet = at && rateSetAt(at.index);
-		const rates = rateSet === undefined ? undefined : model.rates(rateSet);
+		const at = source.model.periods.leaves[index - (source.shift ?? 0) - (use === 'previous closing' ? 1 : 0)];
+		const rateSet = at && source.rateSetAt(at.index);
+		const rates = rateSet === undefined ? undefined : source.model.rates(rateSet);
 		return at && rates ? rates.factor(local, currency, use === 'previous closing' ? 'closing' : use, at.start, at.end) : EMPTY;
 	});
 }
@@ -48,20 +74,20 @@ export interface MissingRate {
 export class Translator {
 	readonly #model: Model;
 	readonly #currency: string;
-	readonly #rateSet: number | undefined;
+	readonly #other: number | RatesLike | undefined;
 	readonly #factors = new Map<string, Float64Array>();
 	readonly #missing = new Map<string, MissingRate>();
 
 	#instead: RatesInstead | undefined;
 
 	/**
-	 * @param rateSet read at these rates instead of the scenario's own
+	 * @param other a set (id), or the rates of another figure, to read at instead of the scenario's own
 	 * @param instead a set that is read in the place of another one a scenario names
 	 */
-	constructor(model: Model, currency: string, rateSet?: number, instead?: RatesInstead) {
+	constructor(model: Model, currency: string, other?: number | RatesLike, instead?: RatesInstead) {
 		this.#model = model;
 		this.#currency = currency;
-		this.#rateSet = rateSet;
+		this.#other = other;
 		this.#instead = instead;
 	}
 
@@ -76,14 +102,14 @@ export class Translator {
 	factors(account: AccountDefinition, entity: number, scenario: number): Float64Array | undefined {
 		if (!isTranslated(account) || entity < 0 || this.#currency === 'local') return undefined;
 		const local = this.#model.currencyOf(entity);
-		if (local === this.#currency || (this.#rateSet === undefined && !this.#model.scenario(scenario))) return undefined;
+		if (local === this.#currency || (this.#other === undefined && !this.#model.scenario(scenario))) return undefined;
 		const use = rateUse(account);
-		const key = `${local} ${this.#rateSet === undefined ? scenario : ''} ${use}`;
+		const key = `${local} ${this.#other === undefined ? scenario : ''} ${use}`;
 		let factors = this.#factors.get(key);
 		if (!factors)
 			this.#factors.set(
 				key,
-				(factors = translationFactors(this.#model, local, this.#currency, (period) => this.#rateSetAt(scenario, period), use))
+				(factors = factorsOf(this.#model.periods, local, this.#currency, this.#sourceOf(scenario), use))
 			);
 		return factors;
 	}
@@ -92,16 +118,21 @@ export class Translator {
 	noteMissing(account: AccountDefinition, entity: number, scenario: number, period: number): void {
 		const local = this.#model.currencyOf(entity);
 		const use = rateUse(account);
-		const rateSet = this.#rateSetAt(scenario, use === 'previous closing' ? Math.max(0, period - 1) : period);
+		const { model, shift = 0, rateSetAt } = this.#sourceOf(scenario);
+		const at = Math.max(0, period - shift - (use === 'previous closing' ? 1 : 0));
+		const rateSet = rateSetAt(at);
 		const key = `${local} ${rateSet} ${use} ${period}`;
 		if (this.#missing.has(key)) return;
-		const leaf = this.#model.periods.leaf(use === 'previous closing' ? Math.max(0, period - 1) : period);
-		const name = this.#model.definition.rateSets.find(({ id }) => id === rateSet)?.name ?? '';
+		const leaf = model.periods.leaf(at);
+		const name = model.definition.rateSets.find(({ id }) => id === rateSet)?.name ?? '';
 		this.#missing.set(key, { from: local, to: this.#currency, use, rateSet: name, start: leaf.start, end: leaf.end });
 	}
 
-	#rateSetAt(scenario: number, period: number): number | undefined {
-		return this.#rateSet ?? this.#model.rateSetAt(scenario, period, this.#instead);
+	#sourceOf(scenario: number): RateSource {
+		const other = this.#other;
+		if (typeof other === 'number') return { model: this.#model, rateSetAt: () => other };
+		if (other) return { model: other.model, shift: other.shift, rateSetAt: (period) => rateSetLike(other, period) };
+		return { model: this.#model, rateSetAt: (period) => this.#model.rateSetAt(scenario, period, this.#instead) };
 	}
 
 	forgetMissing(): void {

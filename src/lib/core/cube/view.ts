@@ -88,7 +88,7 @@ export class View {
 		this.#sums = new Accumulator(query);
 		this.#known = new Float64Array(query.series * query.ranges.length);
 		this.#knownFlags = new Uint8Array(this.#known.length).fill(UNKNOWN);
-		this.#translator = new Translator(query.model, query.currency, query.rateSet);
+		this.#translator = new Translator(query.model, query.currency, query.otherRates);
 		this.#leafReadings = new LeafReadings(query, this.#translator);
 		this.#watched = watchedAccounts(query);
 		this.#sliceParts = this.#partsOf(query.slice);

@@ -18,7 +18,7 @@ export {
 	type TileSource
 } from './board';
 export {
-	childrenIn,
+	childrenBeside,
 	lookCloser,
 	takeApart,
 	valuesOf,

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import type { Cube } from '../cube';
 import { QueryFault, Reader } from '../cube';
+import { Model } from '../model';
 import { buildModel, fillCube } from '../testing';
 import { lookCloser, takeApart, type Side } from '.';
 
@@ -32,6 +33,34 @@ const model = buildModel({ ...sketch, rates: [rate(10)], otherRates: [rate(5)] }
 
 const ordinals = (of: typeof model, codes: readonly string[]) =>
 	of.dimensions.map((dimension) => codes.map((code) => dimension.ordinalOfCode(code)).find((ordinal) => ordinal !== undefined)!);
+/** The same model with other nodes in a dimension, a member in it replaced by another one of the same place. */
+function changed(
+	of: typeof model,
+	nodes: (
+		nodes: { member: number; parent: number | null; weight: number }[]
+	) => { member: number; parent: number | null; weight: number }[],
+	code: string,
+	replaced?: { gone: string; by: string }
+): typeof model {
+	const { definition } = of;
+	const dimensions = definition.dimensions.map((dimension) => {
+		if (dimension.code !== code) return dimension;
+		const gone = dimension.members.find((member) => member.code === replaced?.gone)?.id;
+		const id = (member: number) => (member === gone ? 9_999 : member);
+		return {
+			...dimension,
+			members: dimension.members.map((member) =>
+				member.id === gone ? { ...member, id: 9_999, code: replaced!.by, name: replaced!.by } : member
+			),
+			nodes: nodes(dimension.nodes.map((node) => ({ ...node, member: id(node.member) })))
+		};
+	});
+	const entities = definition.entities.map((entity) => {
+		const known = dimensions.some(({ members }) => members.some((member) => member.id === entity.member));
+		return known ? entity : { ...entity, member: 9_999 };
+	});
+	return new Model({ ...definition, dimensions, entities });
+}
 /** Cells by their codes and month. */
 const cubeOf = (of: typeof model, cells: [codes: string[], value: number, month?: number][]): Cube =>
 	fillCube(
@@ -57,7 +86,7 @@ const side = (cube: Cube, account: string, scenario: string, { entity = 'group',
 });
 const apart = (cube: Cube, sides: [Side, Side], dimension: string) => {
 	const all = [...cube.model.dimensions, cube.model.periods.dimension];
-	const found = takeApart(cube.model, sides, { dimension: all.find(({ code }) => code === dimension)!.id, most: 20 });
+	const found = takeApart(sides, { dimension: all.find(({ code }) => code === dimension)!.id, most: 20 });
 	return { ...found, parts: Object.fromEntries(found.lines.map(({ name, part }) => [name, Math.round(part * 1e6) / 1e6])) };
 };
 
@@ -117,6 +146,92 @@ describe('a difference taken apart', () => {
 		// First quarter 30 to 65: named by the later year.
 		expect(found.lines.map(({ before, after, part }) => [before, after, part])).toEqual([[30, 65, 35]]);
 		expect(found.exchange).toBe(0);
+	});
+
+	test('two years are held against each other at the rates of the earlier', () => {
+		const until = (to: string, value: number, from = '2026-01-01') => ({ ...rate(value), from, to });
+		// 10 crowns a euro until March 2027, 5 after; closing rates the same.
+		const moving = buildModel({
+			...sketch,
+			accounts: [...sketch.accounts, { code: 'cash', account: { timeBehaviour: 'closing', kind: 'asset' } }],
+			rates: [until('2027-03-31', 10), until('2030-12-31', 5, '2027-04-01')].flatMap((each) => [each, { ...each, kind: 'closing' }])
+		} as never);
+		const cube = cubeOf(moving, [
+			[['sales', 'plan', 'a'], 100, 0],
+			[['sales', 'plan', 'b'], 1_000, 0],
+			[['sales', 'plan', 'a'], 90, 12],
+			[['sales', 'plan', 'b'], 1_200, 12],
+			[['cash', 'plan', 'b'], 500, 11],
+			[['cash', 'plan', 'b'], 400, 23]
+		]);
+		const years = (account: string): [Side, Side] => [side(cube, account, 'plan'), side(cube, account, 'plan', { period: 'FY2028' })];
+		// 100 + 100 = 200 becomes 90 + 240 = 330; at last year's rates 90 + 120 = 210.
+		const found = apart(cube, years('sales'), 'entity');
+		expect(found).toMatchObject({ before: 200, after: 330, exchange: 120, parts: { b: 20, a: -10 }, addsUp: true });
+		expect(apart(cube, years('sales'), 'period')).toMatchObject({ exchange: 120, addsUp: true });
+		// 50 becomes 80; at last year's 40.
+		expect(apart(cube, years('cash'), 'entity')).toMatchObject({ before: 50, after: 80, exchange: 40, parts: { b: -10 }, addsUp: true });
+	});
+
+	test('rates that change within the period are told apart month by month', () => {
+		// The outlook is read at 10 until March 2027, at 5 later: FY2027 ends then, FY2028 is read at 5 as a whole.
+		const cube = cubeOf(
+			buildModel({
+				...sketch,
+				scenarios: [{ code: 'plan' }, { code: 'outlook', laterRates: '2026-06' }],
+				rates: [rate(10)],
+				otherRates: [rate(5)]
+			} as never),
+			[
+				[['sales', 'plan', 'b'], 100, 0],
+				[['sales', 'plan', 'b'], 100, 2],
+				[['sales', 'outlook', 'b'], 100, 0],
+				[['sales', 'outlook', 'b'], 200, 2]
+			]
+		);
+		// 10 + 10 becomes 10 + 40; at the plan's rates 10 + 20.
+		const found = apart(cube, [side(cube, 'sales', 'plan'), side(cube, 'sales', 'outlook')], 'entity');
+		expect(found).toMatchObject({ before: 20, after: 50, exchange: 20, parts: { b: 10 }, addsUp: true });
+	});
+
+	describe('from a model as it stood', () => {
+		const now = buildModel({ ...sketch, rates: [rate(5)] } as never);
+		const CELLS_THEN: typeof CELLS = [
+			[['sales', 'plan', 'a'], 100],
+			[['sales', 'plan', 'b'], 1_000],
+			[['cost', 'plan', 'a'], 30]
+		];
+
+		test('its rates are those of then', () => {
+			const before = cubeOf(buildModel({ ...sketch, rates: [rate(10)] } as never), CELLS_THEN);
+			const after = cubeOf(now, [...CELLS_THEN.slice(0, 2), [['cost', 'plan', 'a'], 50]]);
+			// 100 + 100 − 30 = 170; 100 + 200 − 50 = 250, and at the rates of then 150.
+			const found = apart(after, [side(before, 'result', 'plan'), side(after, 'result', 'plan')], 'account');
+			expect(found).toMatchObject({ before: 170, after: 250, exchange: 100, parts: { cost: -20 }, addsUp: true });
+		});
+
+		test('what is gone and what is new are lines of their own', () => {
+			const then = changed(now, (nodes) => nodes, 'entity', { gone: 'b', by: 'c' });
+			const before = cubeOf(then, [
+				[['sales', 'plan', 'a'], 100],
+				[['sales', 'plan', 'c'], 200]
+			]);
+			const after = cubeOf(now, [
+				[['sales', 'plan', 'a'], 110],
+				[['sales', 'plan', 'b'], 50]
+			]);
+			const found = apart(after, [side(before, 'sales', 'plan'), side(after, 'sales', 'plan')], 'entity');
+			expect(found).toMatchObject({ before: 140, after: 120, parts: { a: 10, b: 10, c: -40 }, addsUp: true });
+			expect(found.lines.find(({ name }) => name === 'c')).toMatchObject({ before: 40, after: null, isParent: false });
+		});
+
+		test('a weight of then counts then', () => {
+			const then = changed(now, (nodes) => nodes.map((node) => ({ ...node, weight: 1 })), 'account');
+			const [before, after] = [then, now].map((of) => cubeOf(of, CELLS_THEN));
+			// 100 + 200 + 30 = 330 becomes 100 + 200 − 30 = 270.
+			const found = apart(after!, [side(before!, 'result', 'plan'), side(after!, 'result', 'plan')], 'account');
+			expect(found).toMatchObject({ before: 330, after: 270, exchange: 0, parts: { cost: -60 }, addsUp: true });
+		});
 	});
 
 	test('closer is beneath, nothing else', () => {

@@ -1,6 +1,6 @@
-import { CellFlag, compileQuery, QueryFault, View, type Reader } from '../cube';
+import { CellFlag, compileQuery, QueryFault, rateSetLike, View, type RatesLike, type Reader } from '../cube';
 import type { Model } from '../model';
-import { isEmpty, orNull } from '../number';
+import { EMPTY, isEmpty, orNull } from '../number';
 
 /** What a member adds to a difference. */
 export interface DifferencePart {
@@ -46,52 +46,58 @@ export interface Side {
 
 /**
  * What makes a figure another one: by the members right under it in a dimension, the largest differences first. Both sides
- * stand at the same members but for scenarios and periods; periods of two years go with each other by their place. Where the
- * sides are read at different rates, what the rates make is told apart: the later side is read at the rates of the earlier.
+ * stand at the same members but for scenarios and periods; periods of two years go with each other by their place, all other
+ * members by what they are, also where the earlier side is read from a model as it stood. Where the sides are read at
+ * different rates, what the rates make is told apart: the later side is read at the rates of the earlier.
  * @param dimension by which it is taken apart (id); by the one that tells most where none is named
  * @param most lines told one by one
  * @throws QueryFault where a side is of several currencies: its parts cannot be added up
  */
 export function takeApart(
-	model: Model,
-	[from, to]: readonly [Side, Side],
+	sides: readonly [Side, Side],
 	{ dimension: asked, most }: { dimension: number | null; most: number }
 ): Contributions {
-	const [before, after] = [from, to].map((side) => {
-		const { values, flags } = evaluate(model, side, {});
+	const [from, to] = sides;
+	const { model } = to.reader;
+	const [before, after] = sides.map((side) => {
+		const { values, flags } = evaluate(side, {});
 		// The parts would be amounts of several currencies: nothing adds them up.
 		if ((flags[0]! & CellFlag.mixedCurrency) !== 0)
 			throw new QueryFault('Several currencies lie beneath this figure. Choose one currency to see what makes the difference.');
 		return values[0];
 	});
-	const rateSet = ratesOf(model, from, to);
-	const [level] = rateSet === undefined ? [after!] : valuesOf(model, to, { rateSet });
-	const candidates = [...model.dimensions, model.periods.dimension].filter((dimension) => {
-		const [own, other] = [from, to].map(({ figure }) => childrenIn(model, figure, dimension.id));
-		if (own!.length === 0 || other!.length === 0) return false;
-		return memberIn(model, from.figure, dimension.id) === memberIn(model, to.figure, dimension.id) || dimension === model.periods.dimension;
+	const ratesLike = ratesOf(from, to);
+	const [level] = ratesLike === undefined ? [after!] : valuesOf(to, { ratesLike });
+	const candidates = [...model.dimensions, model.periods.dimension].filter(({ id }) => {
+		if (!from.reader.model.dimension(id)) return false;
+		if (childrenIn(from, id).length === 0 || childrenIn(to, id).length === 0) return false;
+		return id === model.periods.dimension.id || memberId(from, id) === memberId(to, id);
 	});
-	const apart = (dimension: number): Omit<DifferencePart, 'isParent'>[] => {
-		const of = model.dimension(dimension)!;
-		const [own, other] = [from, to].map(({ figure }) => childrenIn(model, figure, dimension));
-		const was = valuesOf(model, from, { by: dimension, children: own! });
-		const is = valuesOf(model, to, { by: dimension, children: other! });
-		const leveled = rateSet === undefined ? is : valuesOf(model, to, { by: dimension, children: other!, rateSet });
-		// In an alternate group its own weights count.
-		const { weight } = of.treeOf(memberIn(model, to.figure, dimension));
-		return other!.flatMap((ordinal, at) => {
-			const [one, two] = [at < was.length ? was[at]! : Number.NaN, leveled[at]!];
-			const difference = (isEmpty(two) ? 0 : two) - (isEmpty(one) ? 0 : one);
-			if (Math.abs(difference) <= 1e-9 * Math.max(Math.abs(one) || 0, Math.abs(two) || 0)) return [];
-			const { id, name } = of.member(ordinal);
-			return [{ member: id, name, before: orNull(one), after: orNull(is[at]!), part: difference * weight[ordinal]! }];
+	const apart = (dimension: number): DifferencePart[] => {
+		const beside = childrenBeside(sides, dimension);
+		const valuesAt = (at: 0 | 1, ratesLike?: RatesLike): Map<number, number> => {
+			const children = beside.flatMap((each) => (each[at] === undefined ? [] : [each[at]]));
+			const values = valuesOf(sides[at], { by: dimension, children, ratesLike });
+			return new Map(children.map((child, index) => [child, values[index]!]));
+		};
+		const [was, is] = [valuesAt(0), valuesAt(1)];
+		const leveled = ratesLike === undefined ? is : valuesAt(1, ratesLike);
+		return beside.flatMap(([own, other]) => {
+			const [one, two] = [valueAt(was, own), valueAt(leveled, other)];
+			// In an alternate group its own weights count, and in a model as it stood those of then.
+			const part = weighted(two, to, dimension, other) - weighted(one, from, dimension, own);
+			if (Math.abs(part) <= 1e-9 * Math.max(Math.abs(one) || 0, Math.abs(two) || 0)) return [];
+			const of = (other === undefined ? from : to).reader.model.dimension(dimension)!;
+			const { id, name } = of.member((other ?? own)!);
+			const isParent = own !== undefined && other !== undefined && !of.isLeaf(other);
+			return [{ member: id, name, before: orNull(one), after: orNull(valueAt(is, other)), part, isParent }];
 		});
 	};
 	const all = new Map(candidates.filter(({ id }) => asked === null || id === asked).map(({ id }) => [id, apart(id)] as const));
 	const told = [...all].sort(([, one], [, other]) => tells(other) - tells(one))[0];
 	const lines = [...(told?.[1] ?? [])].sort((one, other) => Math.abs(other.part) - Math.abs(one.part));
-	const whole = (isEmpty(after!) ? 0 : after!) - (isEmpty(before!) ? 0 : before!);
-	const exchange = (isEmpty(after!) ? 0 : after!) - (isEmpty(level!) ? 0 : level!);
+	const whole = number(after!) - number(before!);
+	const exchange = number(after!) - number(level!);
 	const sum = lines.reduce((total, { part }) => total + part, 0) + exchange;
 	const rest = lines.slice(most);
 	return {
@@ -99,14 +105,24 @@ export function takeApart(
 		after: orNull(after!),
 		dimensions: candidates.map(({ id, name }) => ({ id, name })),
 		dimension: told?.[0] ?? null,
-		lines: lines.slice(0, most).map((line) => ({
-			...line,
-			isParent: !model.dimension(told![0])!.isLeaf(model.dimension(told![0])!.ordinal(line.member)!)
-		})),
+		lines: lines.slice(0, most),
 		more: { count: rest.length, part: rest.reduce((total, { part }) => total + part, 0) },
 		exchange,
 		addsUp: Math.abs(sum - whole) <= 1e-6 * Math.max(1, Math.abs(whole))
 	};
+}
+
+/** Nothing counts as nothing. */
+const number = (value: number): number => (isEmpty(value) ? 0 : value);
+
+const valueAt = (values: ReadonlyMap<number, number>, child: number | undefined): number =>
+	child === undefined ? EMPTY : values.get(child)!;
+
+/** What a member right under a figure adds to it. */
+function weighted(value: number, side: Side, dimension: number, child: number | undefined): number {
+	if (child === undefined || isEmpty(value)) return 0;
+	const of = side.reader.model.dimension(dimension)!;
+	return value * of.treeOf(memberIn(side, dimension)).weight[child]!;
 }
 
 /** How much a way of taking apart tells: most where one member makes all of it; nothing where it has one member only. */
@@ -120,20 +136,26 @@ function tells(lines: readonly { part: number }[]): number {
 
 /**
  * The rates of the earlier side, where the later one is read at others. Undefined where both are read at the same, in local
- * currency, in different periods, at rates that change within the period or that are not all there: then rates are not told apart.
+ * currency, over periods of other lengths, or where some are missing: then rates are not told apart.
  */
-function ratesOf(model: Model, from: Side, to: Side): number | undefined {
-	if (from.currency === 'local' || from.figure.period !== to.figure.period) return undefined;
-	const setsOf = ({ figure, reader }: Side): Set<number | undefined> => {
-		const scenario = figure.members[model.scenarioAxis]!;
-		const { from: first, to: last } = model.periods.range(figure.period);
-		return new Set(Array.from({ length: last - first + 1 }, (_, at) => model.rateSetAt(scenario, first + at, reader.ratesInstead)));
-	};
-	const [own, other] = [setsOf(from), setsOf(to)];
-	const [set] = own;
-	if (own.size !== 1 || set === undefined || (other.size === 1 && other.has(set))) return undefined;
-	// Where rates are missing there, what they leave out would pass for exchange.
-	return (evaluate(model, to, { rateSet: set }).flags[0]! & CellFlag.incomplete) !== 0 ? undefined : set;
+function ratesOf(from: Side, to: Side): RatesLike | undefined {
+	if (from.currency === 'local') return undefined;
+	const [own, other] = [from, to].map(({ reader: { model, ratesInstead }, figure: { members, period } }) => ({
+		...{ model, instead: ratesInstead, scenario: members[model.scenarioAxis]! },
+		range: model.periods.range(period)
+	}));
+	if (own!.range.to - own!.range.from !== other!.range.to - other!.range.from) return undefined;
+	const shift = other!.range.from - own!.range.from;
+	const length = own!.range.to - own!.range.from + 1;
+	const periods = Array.from({ length }, (_, at) => own!.range.from + at);
+	if (periods.some((period) => rateSetLike(own!, period) === undefined)) return undefined;
+	const isSame =
+		own!.model === other!.model && shift === 0 && periods.every((period) => rateSetLike(own!, period) === rateSetLike(other!, period));
+	if (isSame) return undefined;
+	const like: RatesLike = { model: own!.model, scenario: own!.scenario, instead: own!.instead, shift };
+	// Where rates are missing on a side, what they leave out would pass for exchange.
+	const isWhole = [{ ratesLike: like }, {}].every((apart) => (evaluate(to, apart).flags[0]! & CellFlag.incomplete) === 0);
+	return isWhole ? like : undefined;
 }
 
 /** Moves a figure to a member further down. @throws QueryFault where the member is none beneath it */
@@ -149,32 +171,53 @@ export function lookCloser(model: Model, figure: PlacedFigure, id: number, membe
 	else figure.members[axis] = ordinal;
 }
 
-/** The member (ordinal) a figure stands at in a dimension. */
-export function memberIn(model: Model, { members, period }: PlacedFigure, id: number): number {
+/** The member (ordinal) a figure stands at in a dimension of its model. */
+function memberIn({ reader: { model }, figure: { members, period } }: Side, id: number): number {
 	const dimension = model.dimension(id)!;
 	return dimension === model.periods.dimension ? period : members[model.dimensions.indexOf(dimension)]!;
 }
 
-export function childrenIn(model: Model, figure: PlacedFigure, id: number): readonly number[] {
-	const own = memberIn(model, figure, id);
-	return model.dimension(id)!.treeOf(own).children(own);
+const memberId = (side: Side, id: number): number => side.reader.model.dimension(id)!.member(memberIn(side, id)).id;
+
+function childrenIn(side: Side, id: number): readonly number[] {
+	const own = memberIn(side, id);
+	return side.reader.model.dimension(id)!.treeOf(own).children(own);
+}
+
+/**
+ * The members right under a figure on both sides, those that go with each other together: periods of two years by their
+ * place, others by what they are. Undefined where there is none on a side.
+ */
+export function childrenBeside(sides: readonly [Side, Side], id: number): [number | undefined, number | undefined][] {
+	const [own, other] = sides.map((side) => childrenIn(side, id));
+	const byPlace = id === sides[1].reader.model.periods.dimension.id && memberId(sides[0], id) !== memberId(sides[1], id);
+	if (byPlace) return Array.from({ length: Math.max(own!.length, other!.length) }, (_, at) => [own![at], other![at]]);
+	const [of, beside] = sides.map(({ reader: { model } }) => model.dimension(id)!);
+	const left = new Map(own!.map((child) => [of!.member(child).id, child]));
+	const paired = other!.map((child): [number | undefined, number] => {
+		const { id: member } = beside!.member(child);
+		const found = left.get(member);
+		left.delete(member);
+		return [found, child];
+	});
+	return [...paired, ...[...left.values()].map((child): [number, undefined] => [child, undefined])];
 }
 
 interface Apart {
 	by?: number;
 	children?: readonly number[];
-	/** Rates (id) it is read at instead of its own. */
-	rateSet?: number;
+	/** Rates it is read at instead of its own. */
+	ratesLike?: RatesLike | undefined;
 }
 
 /** A figure as a side reads it, or those of members of one dimension in its place. */
-export const valuesOf = (model: Model, side: Side, apart: Apart = {}): Float64Array => evaluate(model, side, apart).values;
+export const valuesOf = (side: Side, apart: Apart = {}): Float64Array => evaluate(side, apart).values;
 
 function evaluate(
-	model: Model,
 	{ reader, figure: { members, period }, currency }: Side,
-	{ by: asked, children, rateSet }: Apart
+	{ by: asked, children, ratesLike }: Apart
 ): { values: Float64Array; flags: Uint8Array } {
+	const { model } = reader;
 	const all = new Map([[model.periods.dimension.id, model.periods.dimension.member(period).id]]);
 	model.dimensions.forEach((dimension, axis) => all.set(dimension.id, dimension.member(members[axis]!).id));
 	const by = asked ?? model.accounts.id;
@@ -182,7 +225,7 @@ function evaluate(
 	const across = by === model.periods.dimension.id ? model.accounts.id : model.periods.dimension.id;
 	const slice = Object.fromEntries([...all].filter(([id]) => id !== by && id !== across));
 	const lines = { rows: rows.map((id) => ({ [by]: id })), columns: [{ [across]: all.get(across)! }] };
-	const view = new View(compileQuery(model, { slice, ...lines, currency, ...(rateSet !== undefined && { rateSet }) }));
+	const view = new View(compileQuery(model, { slice, ...lines, currency, ratesLike }));
 	view.fill(reader);
 	return view.evaluate();
 }

@@ -18,7 +18,7 @@ export interface Snapshot {
 	id: number;
 	name: string;
 	purpose: string;
-	/** Which part of the model, in words of then. */
+	/** Which part of the model, in words of then; empty for who reads a part of the model. */
 	part: string;
 	/** What it was taken of, where that was not the plan. */
 	branch: { id: number; name: string } | null;
@@ -146,6 +146,8 @@ const SNAPSHOT = `SELECT s.id, s.name, s.purpose, s.part, s.revision, s.through,
 const asSnapshot = (person: SignedIn, { takenAt, dimensions: _, ...row }: Row): Snapshot => ({
 	...row,
 	takenAt: takenAt.toISOString(),
+	// Names of members are figures’ places, and how many there are beside their own is not theirs to know.
+	part: person.readsPart ? '' : row.part,
 	cells: person.readsPart ? null : row.cells,
 	mayDelete: person.permissions.includes('branch.merge') || (row.takenBy?.id === person.id && person.permissions.includes('branch.write'))
 });

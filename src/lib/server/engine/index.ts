@@ -6,6 +6,7 @@ export type { AnswerOf, AskOf, EngineRequestName } from './requests';
 export type * from './requests/branch';
 export type * from './requests/closed-moved';
 export type * from './requests/collapsed';
+export type * from './requests/compared-side';
 export type * from './requests/contributions';
 export type * from './requests/effect';
 export type * from './requests/enter';

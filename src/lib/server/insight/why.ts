@@ -4,7 +4,8 @@ import { readAccessRules } from '../access';
 import { pool } from '../database';
 import { branchVersion } from '../database/branch-series';
 import { modelVersions } from '../database/structure-version';
-import { askEngine, askRunner, type WhyAnswer } from '../engine';
+import { branchFor, branchNames, snapshotFor, snapshotsFor } from '../branch';
+import { askEngine, askRunner, type ComparedSide, type WhyAnswer } from '../engine';
 import { draftVersion } from '../form/draft';
 import { Fault } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
@@ -15,8 +16,8 @@ import { namesFor } from './views';
 export const whySchema = z.object({
 	/** The figure by its members in address order, the period last. */
 	place: z.array(z.int()).min(3).max(41),
-	/** A scenario (`m12`), years before (`y1`), or the plan (`plan`), where one is in a branch. */
-	against: z.string().regex(/^(m\d{1,9}|y\d{1,2}|plan)$/),
+	/** A scenario (`m12`), years before (`y1`), a branch (`b3`), a snapshot (`s4`), or the plan (`plan`), where one is in a branch. */
+	against: z.string().regex(/^([mbs]\d{1,9}|y\d{1,2}|plan)$/),
 	currency: z.string().regex(/^([A-Z]{3}|local)$/),
 	dimension: z.int().nullable().default(null),
 	at: z.record(z.string().regex(/^\d{1,9}$/), z.int()).default({}),
@@ -55,17 +56,18 @@ export async function askWhy(
 	const period = axes.find(({ kind }) => kind === 'period')!;
 	const choices = known?.choices ?? (await againstChoices(reader, modelId, axes, { scenario: undefined, period: place.at(-1)! }));
 	const held = choices.find(({ key }) => key === against);
-	if (!held && against !== 'plan')
+	const beside = await besideOf(reader, modelId, against);
+	if (!held && !beside)
 		throw new Fault(422, 'not possible', 'What it is held against says nothing about this period, or is not yours to see.');
-	// Looking for the dimension that tells most reads all of them: on a thread of its own.
-	const ask = dimension === null ? askRunner : askEngine;
+	// Looking for the dimension that tells most reads all of them, and a snapshot is opened whole: on a thread of its own.
+	const ask = dimension === null || beside?.snapshot !== undefined ? askRunner : askEngine;
 	return ask(modelId, 'why', {
 		...versions,
 		rules,
 		draft: { person: reader.id, version },
 		branch,
-		// A year before or another scenario is read where one works; the plan is the plan.
-		fromBranch: against === 'plan' ? undefined : branch,
+		// A year before or another scenario is read where one works.
+		fromSide: beside ?? { branch },
 		place,
 		from: {
 			...(held?.scenario !== undefined && { scenario: held.scenario }),
@@ -77,6 +79,16 @@ export async function askWhy(
 		quantity,
 		...(most !== undefined && { most })
 	});
+}
+
+/** The plan, a branch or a snapshot, where that is what a figure is held against. @throws Fault 404 where they may not look at it */
+async function besideOf(reader: SignedIn, modelId: number, against: string): Promise<ComparedSide | undefined> {
+	const id = Number(against.slice(1));
+	if (against === 'plan') return {};
+	if (against.startsWith('s')) return { snapshot: (await snapshotFor(reader, modelId, id)).id };
+	if (!against.startsWith('b')) return undefined;
+	await branchFor(reader, modelId, id);
+	return { branch: await branchVersion(pool(), id) };
 }
 
 /** The period so many years before one, of its own length; itself where the calendar does not reach so far. */
@@ -123,11 +135,18 @@ export async function whyPage(person: SignedIn | undefined, modelId: number, pla
 	);
 	const choices = await againstChoices(reader, modelId, axes, { scenario: place[scenario], period: place.at(-1)! });
 	const names = await namesFor(reader, modelId, axes, [...place, ...closer, ...quantities.rows.map(({ id }) => id)]);
+	const [branches, snapshots] = await Promise.all([branchNames(reader, modelId), snapshotsFor(reader, modelId)]);
 	return {
 		axes: inOrder,
 		names,
 		place,
-		againstChoices: [...(reader.branch ? [{ key: 'plan', name: 'The plan' }] : []), ...choices.map(({ key, name }) => ({ key, name }))],
+		againstChoices: [
+			...(reader.branch ? [{ key: 'plan', name: 'The plan' }] : []),
+			...choices.map(({ key, name }) => ({ key, name })),
+			...branches.filter(({ id }) => id !== reader.branch?.id).map(({ id, name }) => ({ key: `b${id}`, name: `Branch “${name}”` })),
+			// A snapshot of a part has nothing elsewhere: which part it is says why.
+			...snapshots.map(({ id, name, part }) => ({ key: `s${id}`, name: `Snapshot “${name}”${part && `, ${part}`}` }))
+		],
 		quantities: quantities.rows.filter(({ id }) => names[id] !== undefined),
 		currencies: [...currencies.rows.map(({ code }) => code), 'local']
 	};

@@ -1,9 +1,9 @@
-import { lookCloser, Reader, takeApart, type Contributions, type PlacedFigure, type Model, type ReadGuard } from '../../../core';
-import type { BranchVersion } from '../../database/branch-series';
+import { lookCloser, takeApart, type Contributions, type Model, type PlacedFigure, type ReadGuard } from '../../../core';
 import { EngineFault, inWords, requireCell } from '../fault';
 import { FormFault } from '../form-fault';
 import { FormView } from '../form-view';
 import type { ModelEngine } from '../model-engine';
+import { readAs, type ComparedSide } from './compared-side';
 import type { FormAsk } from './form';
 
 export type { Contributions } from '../../../core';
@@ -11,9 +11,9 @@ export type { Contributions } from '../../../core';
 export interface ContributionsAsk extends FormAsk {
 	row: number;
 	column: number;
-	/** What is held against what: branches, or the plan where none is named. */
-	from?: BranchVersion | undefined;
-	to?: BranchVersion | undefined;
+	/** What is held against what. */
+	from: ComparedSide;
+	to: ComparedSide;
 	/** Members (ids) further down, by dimension (id): where one has looked closer. */
 	at: Record<number, number>;
 	/** By which dimension (id) the difference is taken apart; by the one that tells most where none is named. */
@@ -22,28 +22,21 @@ export interface ContributionsAsk extends FormAsk {
 
 const MOST_LINES = 20;
 
-/** What makes a figure of a form another one in a branch: by member, the largest differences first. */
+/** What makes a figure of a form another one where it is read otherwise: by member, the largest differences first. */
 export async function contributions(engine: ModelEngine, ask: ContributionsAsk): Promise<Contributions> {
 	await engine.reach(ask.revision);
-	const { model, cube } = engine;
-	const visible = engine.visibleOf(ask.rules);
-	const form = openLines(model, ask, visible);
+	const { model } = engine;
+	const form = openLines(model, ask, engine.visibleOf(ask.rules));
 	requireCell(form, ask.row, ask.column);
 	if (!form.isRead(ask.row, ask.column)) throw new EngineFault('This line is computed by the form. Look at one it is computed from.');
-	const figure: PlacedFigure = { ...form.cell(ask.row, ask.column) };
-	figure.members = Int32Array.from(figure.members);
-	inWords(() => {
-		for (const [dimension, member] of Object.entries(ask.at)) lookCloser(model, figure, Number(dimension), member);
+	const figure: PlacedFigure = form.cell(ask.row, ask.column);
+	const read = { figure, currency: form.currencyOf(ask.row, ask.column), rules: ask.rules };
+	const [from, to] = await Promise.all([readAs(engine, ask.from, read), readAs(engine, ask.to, read)]);
+	return inWords(() => {
+		for (const [dimension, member] of Object.entries(ask.at))
+			for (const side of [from, to]) lookCloser(side.reader.model, side.figure, Number(dimension), member);
+		return takeApart([from, to], { dimension: ask.dimension, most: MOST_LINES });
 	});
-	const currency = form.currencyOf(ask.row, ask.column);
-	const [from, to] = await Promise.all(
-		[ask.from, ask.to].map(async (branch) => ({
-			reader: new Reader(cube, branch ? [await engine.branchOf(branch)] : [], visible),
-			figure,
-			currency
-		}))
-	);
-	return inWords(() => takeApart(model, [from!, to!], { dimension: ask.dimension, most: MOST_LINES }));
 }
 
 /** A form’s lines, its figures left alone. */

@@ -107,7 +107,8 @@ interface Shelved {
 const shelves = new WeakMap<ModelEngine, Map<number, Shelved>>();
 const MOST_SHELVED = 3;
 
-async function snapshotOf(engine: ModelEngine, id: number): Promise<Shelved> {
+/** A snapshot with the model it belongs to. @throws EngineFault where it has been deleted */
+export async function snapshotOf(engine: ModelEngine, id: number): Promise<Shelved> {
 	let shelf = shelves.get(engine);
 	if (!shelf) shelves.set(engine, (shelf = new Map()));
 	const found = shelf.get(id) ?? (await readSnapshot(engine.database, id));

@@ -2,11 +2,9 @@ import {
 	favourableSignOf,
 	isEmpty,
 	priceVolumeMix,
-	Reader,
 	type AccessRules,
-	type Model,
 	type PriceVolumeMix,
-	childrenIn,
+	childrenBeside,
 	lookCloser,
 	takeApart,
 	valuesOf,
@@ -18,6 +16,7 @@ import type { BranchVersion } from '../../database/branch-series';
 import { EngineFault, inWords } from '../fault';
 import { spanWithin } from '../form-lines';
 import type { ModelEngine } from '../model-engine';
+import { readAs, type ComparedSide } from './compared-side';
 
 export interface WhyAsk {
 	revision: number;
@@ -25,9 +24,10 @@ export interface WhyAsk {
 	rules: AccessRules;
 	/** Whose draft is read through, in its version; nobody's when left out. */
 	draft?: { person: number; version: number };
-	/** The branch the later side is read in, and the earlier one; the plan where none is named. */
+	/** The branch the later side is read in; the plan where none is named. */
 	branch?: BranchVersion | undefined;
-	fromBranch?: BranchVersion | undefined;
+	/** What the earlier one is read in. */
+	fromSide: ComparedSide;
 	/** The figure by its members (ids) in address order, the period last. */
 	place: readonly number[];
 	/** What it is held against: other members (ids), where they are others. */
@@ -58,45 +58,37 @@ const MOST_LINES = 40;
 /** Why a figure differs from another one: of another scenario, period or branch. @throws EngineFault where it is not there */
 export async function why(engine: ModelEngine, ask: WhyAsk): Promise<WhyAnswer> {
 	await engine.reach(ask.revision);
-	const { model, cube } = engine;
-	const visible = engine.visibleOf(ask.rules);
+	const { model } = engine;
 	const ordinals = ask.place.slice(0, -1).map((member, axis) => model.dimensions[axis]?.ordinal(member));
 	const period = model.periods.dimension.ordinal(ask.place.at(-1)!);
 	if (ask.place.length !== model.dimensions.length + 1 || period === undefined || ordinals.some((ordinal) => ordinal === undefined))
 		throw new EngineFault('This figure is not there any more.');
 	const members = Int32Array.from(ordinals as number[]);
-	if (visible && !visible.reachesCell([...members])) throw new EngineFault('You may not read this figure.');
 	const own = (): PlacedFigure => ({ members: Int32Array.from(members), period });
 	const other = own();
 	if (ask.from.scenario !== undefined) other.members[model.scenarioAxis] = known(model.scenarios.ordinal(ask.from.scenario));
 	if (ask.from.period !== undefined) other.period = known(model.periods.dimension.ordinal(ask.from.period));
-	if (visible && !visible.reachesCell([...other.members])) throw new EngineFault('You may not read what it is held against.');
-	const readerOf = async (branch: BranchVersion | undefined): Promise<Reader> => {
-		if (ask.draft && branch?.id === ask.branch?.id) {
-			const { reader } = await engine.draftOf(ask.draft.person, ask.draft.version, branch);
-			return new Reader(cube, reader.layers, visible);
-		}
-		return new Reader(cube, branch ? [await engine.branchOf(branch)] : [], visible);
-	};
-	const from: Side = { reader: await readerOf(ask.fromBranch), figure: other, currency: ask.currency };
-	const to: Side = { reader: await readerOf(ask.branch), figure: own(), currency: ask.currency };
+	const { currency, rules, draft, branch, fromSide } = ask;
+	const inSameBranch = fromSide.snapshot === undefined && fromSide.branch?.id === branch?.id;
+	const to = await readAs(engine, { branch, draft }, { figure: own(), currency, rules });
+	const from = await readAs(engine, { ...fromSide, draft: inSameBranch ? draft : undefined }, { figure: other, currency, rules });
 	inWords(() => {
 		for (const [id, member] of Object.entries(ask.at)) {
 			lookCloser(model, to.figure, Number(id), member);
-			closerBeside(engine, from.figure, to.figure, Number(id), member, own());
+			closerBeside(from, to, Number(id), member, period);
 		}
 	});
 	return {
-		...inWords(() => takeApart(model, [from, to], { dimension: ask.dimension, most: ask.most ?? MOST_LINES })),
+		...inWords(() => takeApart([from, to], { dimension: ask.dimension, most: ask.most ?? MOST_LINES })),
 		revision: engine.revision,
-		cut: { before: cutOf(model, from.figure), after: cutOf(model, to.figure) },
+		cut: { before: cutOf(from), after: cutOf(to) },
 		favourable: favourableSignOf(model, members[model.accountAxis]!),
-		restricted: visible !== undefined,
-		priceVolumeMix: ask.quantity === undefined ? null : soldParts(engine, [from, to], ask)
+		restricted: to.reader.visible !== undefined,
+		priceVolumeMix: ask.quantity === undefined ? null : soldParts([from, to], ask)
 	};
 }
 
-const cutOf = (model: Model, { members, period }: PlacedFigure): string | null =>
+const cutOf = ({ reader: { model }, figure: { members, period } }: Side): string | null =>
 	spanWithin(model, members[model.scenarioAxis]!, period) ?? null;
 
 const known = (ordinal: number | undefined): number => {
@@ -104,37 +96,42 @@ const known = (ordinal: number | undefined): number => {
 	return ordinal;
 };
 
-/** Moves the side it is held against to the same member; of periods to the one in the same place under its own. */
-function closerBeside(
-	{ model }: ModelEngine,
-	figure: PlacedFigure,
-	moved: PlacedFigure,
-	id: number,
-	member: number,
-	whole: PlacedFigure
-): void {
-	const { dimension } = model.periods;
-	if (id !== dimension.id || figure.period === whole.period) return lookCloser(model, figure, id, member);
-	const place = dimension.tree.under(whole.period).indexOf(moved.period);
-	const beside = dimension.tree.under(figure.period)[place];
+/**
+ * Moves the side it is held against to the same member; of periods to the one in the same place under its own.
+ * @param whole the period (ordinal) of the later side before it was moved
+ */
+function closerBeside(from: Side, to: Side, id: number, member: number, whole: number): void {
+	const { dimension } = to.reader.model.periods;
+	const there = from.reader.model;
+	const isSame = dimension.member(whole).id === there.periods.dimension.member(from.figure.period).id;
+	if (id !== dimension.id || isSame) return lookCloser(there, from.figure, id, member);
+	const place = dimension.tree.under(whole).indexOf(to.figure.period);
+	const beside = there.periods.dimension.tree.under(from.figure.period)[place];
 	if (beside === undefined) throw new EngineFault('There is no such period in what it is held against.');
-	figure.period = beside;
+	from.figure.period = beside;
 }
 
 /** Volume, mix and price of an amount over the members right under it in a dimension. */
-function soldParts({ model }: ModelEngine, sides: readonly [Side, Side], { quantity, dimension }: WhyAsk): PriceVolumeMix | null {
-	const account = model.accounts.ordinal(quantity!);
-	if (account === undefined || dimension === null || dimension === model.accounts.id) return null;
-	const children = sides.map(({ figure }) => childrenIn(model, figure, dimension));
-	if (children[0]!.length !== children[1]!.length) return null;
-	const [amounts, quantities] = [false, true].map((counts) =>
-		sides.map((side, at) => {
-			const figure = { ...side.figure, members: Int32Array.from(side.figure.members) };
-			if (counts) figure.members[model.accountAxis] = account;
-			return valuesOf(model, { ...side, figure }, { by: dimension, children: children[at]! });
-		})
-	);
-	const number = (value: number) => (isEmpty(value) ? 0 : value);
-	const sold = (side: number, at: number) => ({ amount: number(amounts![side]![at]!), quantity: number(quantities![side]![at]!) });
-	return priceVolumeMix(children[0]!.map((_, at) => ({ before: sold(0, at), after: sold(1, at) })));
+function soldParts(sides: readonly [Side, Side], { quantity, dimension }: WhyAsk): PriceVolumeMix | null {
+	if (dimension === null || dimension === sides[1].reader.model.accounts.id) return null;
+	const beside = childrenBeside(sides, dimension);
+	const sold: { amount: Map<number, number>; quantity: Map<number, number> }[] = [];
+	for (const [place, side] of sides.entries()) {
+		const { model } = side.reader;
+		const account = model.accounts.ordinal(quantity!);
+		if (account === undefined) return null;
+		const children = beside.flatMap((pair) => (pair[place] === undefined ? [] : [pair[place]]));
+		const read = (members: Int32Array): Map<number, number> => {
+			const values = valuesOf({ ...side, figure: { ...side.figure, members } }, { by: dimension, children });
+			return new Map(children.map((child, at) => [child, isEmpty(values[at]!) ? 0 : values[at]!]));
+		};
+		const counted = Int32Array.from(side.figure.members);
+		counted[model.accountAxis] = account;
+		sold.push({ amount: read(side.figure.members), quantity: read(counted) });
+	}
+	const at = (side: number, child: number | undefined) =>
+		child === undefined
+			? { amount: 0, quantity: 0 }
+			: { amount: sold[side]!.amount.get(child)!, quantity: sold[side]!.quantity.get(child)! };
+	return priceVolumeMix(beside.map(([own, other]) => ({ before: at(0, own), after: at(1, other) })));
 }

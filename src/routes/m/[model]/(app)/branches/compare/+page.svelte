@@ -47,9 +47,8 @@
 
 	/** A difference that is taken apart: the cell, and the side it is of. */
 	let apart = $state.raw<{ row: number; column: number; key: string } | null>(null);
-	const isOfPlan = (key: string | undefined) => key === 'plan' || key?.startsWith('b') === true;
 	const askedApart = $derived(
-		apart && comparison && first && data.code && isOfPlan(first.key) && data.sides.includes(apart.key)
+		apart && comparison && first && data.code && data.sides.includes(apart.key)
 			? {
 					...{ form: data.code, from: first.key, to: apart.key, row: apart.row, column: apart.column },
 					choices: {
@@ -291,7 +290,7 @@
 									{@const difference = differenceOf(base, side.values[cell] ?? null)}
 									<td class={['px-2 text-right tabular-nums', difference !== null && 'font-semibold']}>{said(row, column, side)}</td>
 									<td class="text-accent px-2 text-right tabular-nums"
-										>{#if difference !== null && isOfPlan(first?.key) && isOfPlan(side.key) && !factsAt(comparison, row, column).inWords}<button
+										>{#if difference !== null && !factsAt(comparison, row, column).inWords}<button
 												class="hover:underline"
 												title="What makes this difference"
 												onclick={() => (apart = { row, column, key: side.key })}>{inWords(row, column, difference, base)}</button
