@@ -27,6 +27,8 @@ import type { SignedIn } from '../../src/lib/server/session';
 import { expectJournalHolds, followModel, freshDatabase, peopleOf } from './demo-database';
 import { putLock } from './locked';
 import { faultOf } from './fault-of';
+import { branchHere, makeBranch, runInBranch } from '../../src/lib/server/branch';
+import { openView, startView } from '../../src/lib/server/insight';
 
 /** The model of route results of the demo, shared out and proven. */
 let database: Awaited<ReturnType<typeof freshDatabase>>;
@@ -257,6 +259,39 @@ describe('costs of the demo', () => {
 		expect(pool.by).toMatch(/^by /);
 		expect(pool.amount).toBeCloseTo((pool.of! * pool.weight!) / pool.weights!, 1);
 		expect((await faultOf(traceFigure(maren(), model, { members: members.with(0, 999_999), period: node.period }))).status).toBe(422);
+	}, 60_000);
+
+	test('in a branch a figure is followed through what ran there, in the plan through what ran in the plan', async () => {
+		const rounds = async (person: SignedIn, at: TraceBack, depth = 0): Promise<TraceBack[]> => {
+			const next = at.sources.find(({ node }) => node !== null);
+			if (!next?.node || depth > 6) return [at];
+			const asked = { ...next.node, by: next.origin, amount: next.part };
+			return [at, ...(await rounds(person, await traceFigure(person, model, asked), depth + 1))];
+		};
+		const [web] = (await flowOfRunbook(maren(), model, runbook, {})).picture.nodes.filter(({ name }) => name === 'Web, Visitors');
+		const plan = await rounds(maren(), await traceFigure(maren(), model, web!.figure!));
+		const { id } = await makeBranch(maren(), model, { name: 'Twice booked', purpose: '', due: null, everybody: 'nothing', people: [] });
+		const within: SignedIn = { ...maren(), branch: await branchHere(maren(), model, id) };
+		// Nothing ran there yet: what the plan's runs shared out reads through.
+		expect(await rounds(within, await traceFigure(within, model, web!.figure!))).toEqual(plan);
+		// A thousand more is booked there where the figure began: what stays of a booking is nothing.
+		const last = plan.at(-2)!.sources.find(({ node }) => node !== null)!.node!;
+		const { code } = await startView(within, model, { place: [...last.members, last.period], choices: {}, name: '' });
+		const { opened } = await openView(within, model, code, { members: {}, currency: 'EUR' });
+		const entries = [{ row: 0, column: 0, text: '1000' }];
+		const choices = { members: {}, currency: 'EUR' };
+		expect((await enterFigures(within, model, code, choices, { entries, structure: opened.form.structure })).faults).toEqual([]);
+		expect(await saveDraft(within, model, code, { keepMine: [], takeTheirs: [] })).toMatchObject({ kind: 'saved' });
+		await runInBranch(maren(), model, { id, runbook, answers: {} });
+		const there = await rounds(within, await traceFigure(within, model, web!.figure!));
+		expect(there[0]!.total).toBeGreaterThan(plan[0]!.total);
+		for (const at of there) expect(at.sources.reduce((all, { part }) => all + part, 0)).toBeCloseTo(at.amount, 2);
+		expect(there.map(({ sources }) => sources[0]!.kind)).toEqual([...there.slice(1).map(() => 'pool'), 'entry']);
+		// All of it is told by what ran there: nothing is left over that only the plan's runs could explain.
+		const kinds = new Set(there.slice(0, -1).flatMap(({ sources }) => sources.map(({ kind }) => kind)));
+		expect([...kinds]).toEqual(['pool']);
+		// The plan stands as it did, and so does what is told of it.
+		expect(await rounds(maren(), await traceFigure(maren(), model, web!.figure!))).toEqual(plan);
 	}, 60_000);
 
 	test('the flow picture shows every stage, ties with the proof, and its places are figures that can be traced', async () => {

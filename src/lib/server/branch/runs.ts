@@ -20,6 +20,7 @@ import { Fault, notFound } from '../fault';
 import { handleJobs } from '../jobs';
 import {
 	definitionNow,
+	keepTraces,
 	planFor,
 	refuseFaults,
 	runInWords,
@@ -256,6 +257,7 @@ async function carryOut(
 				`UPDATE run SET state = 'done', words = $2, log = $3, totals = $4, cells = $5, read_revision = $6, branch_version = $7, definition = $8 WHERE id = $1`,
 				[run, said, JSON.stringify(plan.log), JSON.stringify(plan.totals.slice(0, 100)), plan.cells, plan.revision, left, definition]
 			);
+			await keepTraces(client, run, plan.traces);
 			return { said, plan };
 		});
 		if (stored) return [stored.said, ...(await takeSnapshots(person, modelId, runbook, stored.plan.snapshots, branch))].join(' ');

@@ -226,6 +226,7 @@ const IN_BRANCH: Readonly<Record<string, readonly string[] | 'all'>> = {
 	],
 	'/api/m/[model]/runs/[id]/[verb]': ['read'],
 	'/api/m/[model]/imports/cell': [NO_VERB],
+	'/api/m/[model]/trace': [NO_VERB],
 	// A file is kept before it is loaded: kept, it is nobody's figures.
 	'/api/m/[model]/files': 'all',
 	'/api/m/[model]/forms/[code]/workbook': 'all',
@@ -240,7 +241,9 @@ export const worksInBranch = (route: string | null, verb: string): boolean => {
 };
 /** Pages that show a branch; the others show the plan. */
 export const showsBranch = (route: string | null): boolean =>
-	/^\/m\/\[model\]\/(\(app\)\/(forms(\/\[code\])?|branches(\/\[id\])?(\/\w+)?|insight(\/.*)?|desk|account)|print\/.*)$/.test(route ?? '');
+	/^\/m\/\[model\]\/(\(app\)\/(forms(\/\[code\])?|branches(\/\[id\])?(\/\w+)?|insight(\/.*)?|trace|desk|account)|print\/.*)$/.test(
+		route ?? ''
+	);
 
 /** How a person signs in, and how the application looks to them, is nobody else's, whoever takes their place. */
 export const isOwnSetting = (route: string | null, verb?: string): boolean =>

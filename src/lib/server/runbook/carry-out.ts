@@ -213,7 +213,8 @@ async function lockByRun(
 		await setByStep(client, modelId, writer, { state, slices, reason: `${runbook.name}, ${step}` });
 }
 
-async function keepTraces(client: pg.PoolClient, run: number, traces: RunPlan['traces']): Promise<void> {
+/** Keeps how the steps of a run shared out, packed. */
+export async function keepTraces(client: pg.PoolClient, run: number, traces: RunPlan['traces']): Promise<void> {
 	for (const [origin, trace] of traces)
 		await client.query('INSERT INTO run_trace (run_id, origin_id, trace) VALUES ($1, $2, $3)', [run, origin, Buffer.from(trace)]);
 }

@@ -25,7 +25,7 @@ export async function flowOfRunbook(
 	const { name, steps } = await readStored(pool(), modelId, runbook);
 	const kept = await pool().query<{ id: number; step: number; runs: number[] }>(
 		`SELECT o.id, o.step_id AS step,
-			ARRAY(SELECT t.run_id FROM run_trace t JOIN run r ON r.id = t.run_id WHERE t.origin_id = o.id AND r.state = 'done' ORDER BY t.run_id DESC LIMIT 60) AS runs
+			ARRAY(SELECT t.run_id FROM run_trace t JOIN run r ON r.id = t.run_id WHERE t.origin_id = o.id AND r.state = 'done' AND r.branch_id IS NULL ORDER BY t.run_id DESC LIMIT 60) AS runs
 		FROM origin o WHERE o.model_id = $1 AND o.runbook_id = $2 AND o.step_id IS NOT NULL ORDER BY o.id`,
 		[modelId, runbook]
 	);

@@ -11,6 +11,7 @@ export { figuresOnDraft, lastAnswers, runRunbook, startRun } from './start';
 export { planFor, previewRun, runSchema } from './plan';
 export {
 	definitionNow,
+	keepTraces,
 	refuseFaults,
 	runInWords,
 	takeSnapshots,

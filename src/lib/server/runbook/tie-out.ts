@@ -116,7 +116,9 @@ export async function cellsOfProof(
 	// A run that changed nothing has kept nothing: what it shared out is what one before it did.
 	const kept = await pool().query<{ run: number; origin: number }>(
 		`SELECT t.run_id AS run, t.origin_id AS origin FROM run_trace t JOIN run r ON r.id = t.run_id JOIN origin o ON o.id = t.origin_id
-		WHERE r.model_id = $1 AND o.step_id = $2 AND t.run_id <= $3 AND (r.state = 'done' OR r.id = $3) ORDER BY t.run_id DESC LIMIT 1`,
+		WHERE r.model_id = $1 AND o.step_id = $2 AND t.run_id <= $3 AND (r.state = 'done' OR r.id = $3)
+			AND (r.branch_id IS NULL OR r.branch_id = (SELECT branch_id FROM run WHERE id = $3))
+		ORDER BY r.branch_id IS NULL, t.run_id DESC LIMIT 1`,
 		[modelId, step, run]
 	);
 	if (!kept.rows[0]) throw new Fault(422, 'not possible', 'How this was shared out is not kept any more.');

@@ -36,6 +36,7 @@ import { cellInWords, judgedPeriod, membersOfLeaves, periodMember, toMembers, to
 import { PersonDraft } from '../person-draft';
 import type { ModelEngine } from '../model-engine';
 import { EngineFault } from '../fault';
+import { inCopy } from './in-copy';
 import { packTraces } from './kept-traces';
 
 /** What a run of a runbook would write. */
@@ -194,6 +195,7 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 			if (control && Atomics.load(control, 0) === 1) throw new RunCancelled();
 		}
 	});
+	const kept = [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)]);
 	if (layer && !ask.preview) {
 		const left = inBranch(cube, layer, result);
 		return {
@@ -202,6 +204,7 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 			isTooLarge: left.cells.length > MOST_CELLS_IN_BRANCH,
 			reads: [...result.reads],
 			snapshots: snapshotsOf(model, ask, variables),
+			traces: kept,
 			inBranch: left
 		};
 	}
@@ -229,7 +232,7 @@ function planOf(cube: Cube, locks: LockTable, revision: number, ask: PlanRunAsk,
 		reads: ask.preview ? [] : [...result.reads],
 		locks: locksOf(model, ask, variables),
 		snapshots: snapshotsOf(model, ask, variables),
-		traces: [...traces].map(([origin, lines]): [number, Uint8Array] => [origin, packTraces(lines)])
+		traces: kept
 	};
 }
 
@@ -312,20 +315,6 @@ function snapshotsOf(model: Model, { steps, only, clears }: PlanRunAsk, variable
 			? [{ called: step.called, part: snapshotPart(model, step.limits, variables) }]
 			: []
 	);
-}
-
-/** Does something with a branch laid on the cube as it stands in a full copy, and takes it off again. */
-function inCopy<Result>(cube: Cube, layer: BranchLayer | undefined, work: () => Result): Result {
-	if (!layer) return work();
-	const laid = new WorkCube(cube);
-	try {
-		layer.layOn(laid);
-		cube.model.ratesInstead = layer.ratesInstead;
-		return work();
-	} finally {
-		cube.model.ratesInstead = undefined;
-		laid.restore();
-	}
 }
 
 /** Does something with a draft laid over the cube as if it had been saved, and takes it off again. */

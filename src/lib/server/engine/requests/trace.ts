@@ -10,6 +10,7 @@ import {
 	standingOrigins,
 	translationFactors,
 	Translator,
+	type BranchLayer,
 	type Cube,
 	type Followed,
 	type FollowedCell,
@@ -20,8 +21,10 @@ import {
 } from '../../../core';
 import { toOrdinals } from '../addresses';
 import { EngineFault } from '../fault';
+import type { BranchVersion } from '../../database/branch-series';
 import type { ModelEngine } from '../model-engine';
-import { StandingTraces } from './kept-traces';
+import { inCopy } from './in-copy';
+import { StandingTraces, type PeriodTrace } from './kept-traces';
 
 /** A part of the model that is looked into. */
 export interface TraceNode {
@@ -45,6 +48,8 @@ export interface TracedOrigin {
 export interface TraceAsk {
 	revision: number;
 	structure: number;
+	/** The branch it is looked at in; the plan where none is named. */
+	branch?: BranchVersion | undefined;
 	node: TraceNode;
 	origins: TracedOrigin[];
 	/** The origin (id) one came by: back, that by which it left; forward, that by which it arrived. Null at the beginning. */
@@ -93,17 +98,21 @@ export interface TraceBack {
 const MOST_SOURCES = 300;
 
 /** Where the amount of a part of the model comes from: what was typed and loaded there, and what steps brought. */
-export async function traceBack(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
-	await engine.reach(revision);
+export async function traceBack(engine: ModelEngine, ask: TraceAsk): Promise<TraceBack> {
+	await engine.reach(ask.revision);
+	const { layer, kept } = await keptOf(engine, ask);
+	return inCopy(engine.cube, layer, () => backFrom(engine, ask, kept));
+}
+
+function backFrom(engine: ModelEngine, { node, origins, by, amount }: TraceAsk, kept: KeptOf): TraceBack {
 	const { model } = engine;
 	const figure = new TracedFigure(engine, node);
-	const standing = new StandingTraces(engine, origins);
 	const isLater = new Set(origins.find(({ id }) => id === by)?.from ?? (by === null ? [] : [by]));
 	const { amounts, live } = figure.byOrigin(isLater);
 	const sources: Omit<TraceSource, 'part'>[] = [];
 	for (const [id, total] of amounts) {
 		const origin = origins.find((each) => each.id === id);
-		const links = origin && origin.runs.length > 0 ? await alongTraces(standing, origin, figure.followed, followBack) : [];
+		const links = origin ? alongTraces(kept, origin, figure.followed, followBack) : [];
 		for (const link of links) sources.push(poolSource(model, node, origin!, link));
 		const rest = links.reduce((left, link) => left - link.amount, total);
 		if (Math.abs(rest) < 1e-6 * Math.max(1, Math.abs(total))) continue;
@@ -288,23 +297,41 @@ class TracedFigure {
 	}
 }
 
-/** Follows how a step's origin shared out, by the newest run of each period whose results stand. */
-async function alongTraces<Found>(
-	traces: StandingTraces,
+/** By origin (id) how it shared out, by the newest run of each period whose results stand. */
+type KeptOf = ReadonlyMap<number, PeriodTrace[]>;
+
+/** What was kept of the origins in the periods of a figure, and the branch they are looked at in. */
+async function keptOf(engine: ModelEngine, { branch, node, origins }: TraceAsk): Promise<{ layer: BranchLayer | undefined; kept: KeptOf }> {
+	const { model, cube } = engine;
+	const layer = branch && (await engine.branchOf(branch));
+	const standing = inCopy(cube, layer, () => new StandingTraces(engine, origins));
+	const period = model.periods.dimension.ordinal(node.period);
+	const kept = new Map<number, PeriodTrace[]>();
+	if (period === undefined) return { layer, kept };
+	const { from, to } = model.periods.range(period);
+	const within = new Set<number>();
+	for (let leaf = from; leaf <= to; leaf++) within.add(model.periods.dimension.member(model.periods.leaf(leaf).ordinal).id);
+	for (const origin of origins) if (origin.runs.length > 0) kept.set(origin.id, await standing.of(origin, within));
+	return { layer, kept };
+}
+
+const alongTraces = <Found>(
+	kept: KeptOf,
 	origin: TracedOrigin,
 	followed: Followed,
 	follow: (trace: LineTrace, followed: Followed) => Found[]
-): Promise<Found[]> {
-	const newest = await traces.of(origin, followed.periods);
-	return newest.flatMap(({ trace, periods }) => follow(trace, { ...followed, periods }));
-}
+): Found[] => (kept.get(origin.id) ?? []).flatMap(({ trace, periods }) => follow(trace, { ...followed, periods }));
 
 /** Where the amount of a part of the model went: to the receivers of each step that shared it out, and what stays of it. */
-export async function traceForward(engine: ModelEngine, { revision, node, origins, by, amount }: TraceAsk): Promise<TraceBack> {
-	await engine.reach(revision);
+export async function traceForward(engine: ModelEngine, ask: TraceAsk): Promise<TraceBack> {
+	await engine.reach(ask.revision);
+	const { layer, kept } = await keptOf(engine, ask);
+	return inCopy(engine.cube, layer, () => forwardFrom(engine, ask, kept));
+}
+
+function forwardFrom(engine: ModelEngine, { node, origins, by, amount }: TraceAsk, kept: KeptOf): TraceBack {
 	const { model } = engine;
 	const figure = new TracedFigure(engine, node);
-	const standing = new StandingTraces(engine, origins);
 	const arrived = origins.find(({ id }) => id === by);
 	// Steps above the one it came by had run before.
 	const isBefore = (origin: TracedOrigin) => arrived !== undefined && origin.from.includes(arrived.id);
@@ -312,7 +339,7 @@ export async function traceForward(engine: ModelEngine, { revision, node, origin
 	let followedOn = 0;
 	for (const origin of origins) {
 		if (origin.runs.length === 0 || isBefore(origin)) continue;
-		const given = await alongTraces(standing, origin, figure.followed, followForward);
+		const given = alongTraces(kept, origin, figure.followed, followForward);
 		if (given.length === 0) continue;
 		// What stood there when the step shared it out: what is followed is part of that.
 		const { amounts, live } = figure.byOrigin(new Set(origin.from));
