@@ -3,6 +3,7 @@ import {
 	branchFor,
 	branchHere,
 	branchTerms,
+	readChanges,
 	changeBranch,
 	checkLoad,
 	copyBranch,
@@ -79,6 +80,9 @@ async function both(person: SignedIn, at: Record<string, string>, currency = 'EU
 /** The exchange in the last difference. */
 let apart: number;
 
+const byLine = (one: { account: string; scenario: string; period: string }, other: typeof one) =>
+	`${one.account} ${one.scenario} ${one.period}`.localeCompare(`${other.account} ${other.scenario} ${other.period}`);
+
 describe('a branch at rates of its own', () => {
 	test('translates at them, in forms too; the plan and its other scenarios do not', async () => {
 		const { rates, ratesInUse } = await branchTerms(maren, MODEL);
@@ -88,6 +92,18 @@ describe('a branch at rates of its own', () => {
 		const id = await made({ rates: { of: budget.id, by: other.id } });
 		const mine = await within(maren, id);
 		expect(await branchFor(maren, MODEL, id)).toMatchObject({ rates: { ofName: budget.name, byName: other.name } });
+		// Nothing is typed in it yet: merged, the plan would show what it shows now.
+		const { totals, atPlanRates } = await readChanges(maren, MODEL, {
+			id,
+			find: '',
+			account: null,
+			person: null,
+			movedOnly: false,
+			from: 0
+		});
+		expect(atPlanRates.length).toBeGreaterThan(2);
+		const turned = totals.map(({ before, after, ...line }) => ({ ...line, before: after, after: before }));
+		expect([...atPlanRates].sort(byLine)).toEqual([...turned].sort(byLine));
 		const at = { Scenario: 'BUD28', Period: '2027-05', Line: 'NOR', Account: '4010' };
 		const [plan, branch] = await both(mine, at);
 		expect(plan).not.toBeNull();

@@ -31,6 +31,9 @@ export class Reader {
 	/** The cube's model, or another one of the same addresses that the cells are read by. */
 	readonly model: Model;
 
+	/** Whether the rates layers name are left aside. */
+	#atOwnRates = false;
+
 	constructor(cube: Cube, layers: readonly Overlay[] = [], visible?: ReadGuard, model = cube.model) {
 		this.cube = cube;
 		this.model = model;
@@ -57,9 +60,16 @@ export class Reader {
 		return this.visible ? new Reader(this.cube, this.layers, undefined, this.model) : this;
 	}
 
+	/** The same at the rates the scenarios name, whatever a layer says. */
+	atOwnRates(): Reader {
+		const reader = new Reader(this.cube, this.layers, this.visible, this.model);
+		reader.#atOwnRates = true;
+		return reader;
+	}
+
 	/** The rates amounts are read at where a scenario names others: those of the topmost layer that says so. */
 	get ratesInstead(): RatesInstead | undefined {
-		return this.layers.findLast(({ ratesInstead }) => ratesInstead !== undefined)?.ratesInstead;
+		return this.#atOwnRates ? undefined : this.layers.findLast(({ ratesInstead }) => ratesInstead !== undefined)?.ratesInstead;
 	}
 
 	/** Whether a leaf counts in what is shown. */

@@ -106,11 +106,7 @@ export class Translator {
 		const use = rateUse(account);
 		const key = `${local} ${this.#other === undefined ? scenario : ''} ${use}`;
 		let factors = this.#factors.get(key);
-		if (!factors)
-			this.#factors.set(
-				key,
-				(factors = factorsOf(this.#model.periods, local, this.#currency, this.#sourceOf(scenario), use))
-			);
+		if (!factors) this.#factors.set(key, (factors = factorsOf(this.#model.periods, local, this.#currency, this.#sourceOf(scenario), use)));
 		return factors;
 	}
 

@@ -1,5 +1,6 @@
 <script lang="ts">
 	import type { ChangeLine, LoadInBranch, MergeOutcome, RunInBranch } from '$lib/server/branch';
+	import type { BranchChanges } from '$lib/server/engine';
 	import { formatAmount, formatCount } from '../figures/format';
 	import { request } from '../request';
 	import { keyOfPlace, placeOf } from './branch-place';
@@ -8,6 +9,10 @@
 		branch: { id: number; name: string; rates: { ofName: string; byName: string } | null };
 		runs: readonly RunInBranch[];
 		loads: readonly LoadInBranch[];
+		/** Of a branch with rates of its own: its totals, and what the plan makes of them. */
+		atPlanRates: BranchChanges['atPlanRates'];
+		/** The currency of those. */
+		currency: string;
 		/** Whether only some changes are shown. */
 		isFiltered: boolean;
 		filter: { find: string; account: number | null; person: number | null; movedOnly: boolean };
@@ -20,7 +25,7 @@
 		ondone: (words: string) => void;
 		oncancel: () => void;
 	}
-	let { branch, runs, loads, isFiltered, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
+	let { branch, runs, loads, atPlanRates, currency, isFiltered, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
 	const ticked = $derived(lines.filter((line) => chosen.has(keyOfPlace(line))));
 	/** What is done again in the plan: of a whole branch. */
 	const again = $derived(ticked.length > 0 || isFiltered ? [] : runs.filter(({ stands }) => stands));
@@ -31,6 +36,8 @@
 	let fault = $state('');
 	let busy = $state(false);
 	const amount = (value: number | null) => (value === null ? 'nothing' : formatAmount(value, locale));
+	const MOST_AT_RATES = 6;
+	const total = (value: number | null) => (value === null ? 'nothing' : formatCount(Math.round(value), locale));
 	const counted = (of: number) => (of === 1 ? 'one cell' : `${formatCount(of, locale)} cells`);
 
 	async function merge(leavesRefused = false) {
@@ -72,7 +79,29 @@
 	{#if branch.rates}<p class="text-warning mt-1">
 			The plan goes on at {branch.rates.ofName}: amounts are merged in their own currencies, and what is translated will differ from what
 			the branch shows at {branch.rates.byName}.
-		</p>{/if}
+		</p>
+		{#if atPlanRates.length > 0}
+			<table class="mt-1 w-full max-w-xl text-[13px]" aria-label="Totals here, and in the plan">
+				<thead class="text-grey text-left text-xs"
+					><tr
+						><th class="font-normal">Total, in {currency}</th><th class="text-right font-normal">Here</th><th class="text-right font-normal"
+							>In the plan</th
+						></tr
+					></thead
+				>
+				<tbody>
+					{#each atPlanRates.slice(0, MOST_AT_RATES) as { account, scenario, period, before, after } (`${account} ${scenario} ${period}`)}
+						<tr class="border-hairline border-b"
+							><th scope="row" class="py-1 text-left font-normal">{account}<span class="text-soft text-xs"> {scenario}, {period}</span></th
+							><td class="text-soft text-right tabular-nums">{total(before)}</td><td class="text-right font-semibold tabular-nums"
+								>{total(after)}</td
+							></tr
+						>
+					{/each}
+				</tbody>
+			</table>
+			{#if again.length > 0}<p class="text-soft text-xs">What runs and loads make of the plan’s rates is not in it yet.</p>{/if}
+		{/if}{/if}
 	{#if loadedAgain.length > 0}
 		<p class="text-soft mt-1">
 			{loadedAgain.map(({ name }) => `“${name}”`).join(', ')}

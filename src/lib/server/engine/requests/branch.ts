@@ -58,6 +58,8 @@ export interface BranchChanges {
 	accounts: { id: number; name: string; cells: number }[];
 	/** What it does to the upper accounts, by scenario and year, over everything else. */
 	totals: EffectLine[];
+	/** Of a branch with rates of its own: the totals as it shows them, and as the plan will at its rates, once it is merged. */
+	atPlanRates: EffectLine[];
 	/** The currency of the totals. */
 	currency: string;
 }
@@ -208,22 +210,28 @@ export async function branchChanges(engine: ModelEngine, ask: BranchAsk & { from
 		count: asked.length,
 		all: all.length,
 		accounts: [...accounts.values()].sort((one, other) => other.cells - one.cells).slice(0, MOST_ACCOUNTS),
-		totals: layer.size === 0 && !layer.ratesInstead ? [] : await totalsOf(engine, ask),
+		...(layer.size === 0 && !layer.ratesInstead ? { totals: [], atPlanRates: [] } : await totalsOf(engine, ask)),
 		currency: model.definition.reportingCurrency
 	};
 }
 
 /** What a branch does to accounts that add up others, down to the second level. */
-async function totalsOf(engine: ModelEngine, { branch, rules }: BranchAsk): Promise<EffectLine[]> {
+async function totalsOf(engine: ModelEngine, { branch, rules }: BranchAsk): Promise<Pick<BranchChanges, 'totals' | 'atPlanRates'>> {
 	const { model, cube } = engine;
 	const { accounts } = model;
 	const visible = engine.visibleOf(rules);
 	const asked = [...accounts.tree.order]
 		.filter((account) => accounts.tree.ancestors(account).length <= 1 && !accounts.isLeaf(account))
 		.map((account) => ({ account }));
-	if (asked.length === 0) return [];
-	const [before, after] = [[], [await engine.branchOf(branch)]].map((layers) => figures(new Reader(cube, layers, visible), asked));
-	return differences(model, asked, before!, after!, MOST_TOTALS);
+	if (asked.length === 0) return { totals: [], atPlanRates: [] };
+	const layer = await engine.branchOf(branch);
+	const reader = new Reader(cube, [layer], visible);
+	const before = figures(new Reader(cube, [], visible), asked);
+	const after = figures(reader, asked);
+	return {
+		totals: differences(model, asked, before, after, MOST_TOTALS),
+		atPlanRates: layer.ratesInstead ? differences(model, asked, after, figures(reader.atOwnRates(), asked), MOST_TOTALS) : []
+	};
 }
 
 /** What puts some cells of a branch back, or all that are asked for, as they are in the plan. */

@@ -155,6 +155,8 @@
 			{branch}
 			runs={data.runs}
 			loads={data.loads}
+			atPlanRates={data.changes.atPlanRates}
+			currency={data.changes.currency}
 			isFiltered={page.url.search !== ''}
 			filter={data.filter}
 			{chosen}
