@@ -113,7 +113,7 @@ async function stored(pool: pg.Pool): Promise<Measure[]> {
 	const among = await medianOf(15, form);
 	console.log(`the list of them: ${(await medianOf(5, () => branchesFor(osric, MODEL))).toFixed(0)} ms`);
 	const mergeBegan = performance.now();
-	const merged = await mergeBranch(osric, MODEL, { ...everything, places: null, decides: 'branch', leavesRefused: true });
+	const merged = await mergeBranch(osric, MODEL, { ...everything, places: null, decides: 'branch', leavesRefused: true, also: { runs: [], loads: [] } });
 	console.log(
 		`merging ${merged.kind === 'merged' ? `${merged.cells} cells` : merged.kind}: ${((performance.now() - mergeBegan) / 1_000).toFixed(1)} s (aim: 100,000 in ≤ 3 s)`
 	);

@@ -102,7 +102,16 @@ const made = async (people: { id: number; may: 'read' | 'work' }[] = []) =>
 	(await makeBranch(osric, MODEL, { name: `Run ${++next}`, purpose: '', due: null, everybody: 'nothing', people })).id;
 const runIn = async (branch: number, runbook = twice, person = osric) => runInBranch(person, MODEL, { id: branch, runbook, answers: {} });
 const inPlan = async (runbook = twice) => startRun(maren, MODEL, runbook, { answers: {} });
-const everything = { find: '', account: null, person: null, movedOnly: false, places: null, decides: null, leavesRefused: false };
+const everything = {
+	find: '',
+	account: null,
+	person: null,
+	movedOnly: false,
+	places: null,
+	decides: null,
+	leavesRefused: false,
+	also: { runs: [], loads: [] }
+};
 
 describe('a run in a branch', () => {
 	test('reads the branch and writes there alone; what the plan runs later does not show in it', async () => {
@@ -174,6 +183,30 @@ describe('a run in a branch', () => {
 		expect((await faultOf(runIn(id))).message).toContain('has been merged');
 		await takeBackMerge(osric, MODEL, { id });
 		expect([await shown(osric, 'BUD28'), await shown(osric), await shown(mine)]).toEqual([before, stood, 1_800]);
+	});
+
+	test('goes into the plan with a part of the branch where it is named, and stays where it is not', async () => {
+		const id = await made();
+		const mine = await within(osric, id);
+		const [may, june] = [await shown(osric, 'BUD28'), await shown(osric, 'BUD28', 'Jun 2027')];
+		await type(mine, 910);
+		await type(mine, 920, 'Jun 2027');
+		const { run } = await runIn(id);
+		const inJune = { ...everything, id, find: 'Jun 2027' };
+		expect(await mergeBranch(osric, MODEL, inJune)).toMatchObject({ kind: 'merged', cells: 1, left: 1, runs: [] });
+		expect([await shown(osric, 'BUD28', 'Jun 2027'), await shown(osric)]).toEqual([920, stood]);
+		const named = await mergeBranch(osric, MODEL, { ...inJune, also: { runs: [run], loads: [] } });
+		expect(named).toMatchObject({ kind: 'merged', revision: null, left: 1, runs: [{ name: 'Twice the coaches' }] });
+		// The plan's figures, those of June merged, are what it ran on.
+		expect(await shown(osric, 'STR', 'Jun 2027')).toBe(1_840);
+		expect(await shown(osric)).toBeCloseTo(2 * may!, 4);
+		expect(await shown(mine)).toBe(1_820);
+		// The branch is open still: there is no merge of it to take back, but the run is one of the plan's.
+		expect((await faultOf(takeBackMerge(osric, MODEL, { id }))).status).toBe(409);
+		const [ran] = named.kind === 'merged' ? named.runs : [];
+		await takeBackRun(maren, MODEL, (ran as { run: number }).run);
+		await type(osric, june!, 'Jun 2027');
+		expect(await shown(osric)).toBe(stood);
 	});
 
 	test('that cannot be run in the plan any more is told beside what is merged', async () => {

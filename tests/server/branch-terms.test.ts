@@ -188,7 +188,16 @@ const loadIn = async (id: number, content: string, more: object = {}) =>
 	loadInto(maren, MODEL, { id, import: 'ledger', file: await keep(content), chosen: {}, rejects: 'stop', again: false, ...more });
 const sales = { Scenario: 'ACT', Version: 'FINAL', Account: '4010', Period: '2026-09' };
 const inPlan = async (content: string) => loadFile(maren, MODEL, 'ledger', 'plan.csv', bytes(content), { again: true });
-const everything = { find: '', account: null, person: null, movedOnly: false, places: null, decides: null, leavesRefused: false };
+const everything = {
+	find: '',
+	account: null,
+	person: null,
+	movedOnly: false,
+	places: null,
+	decides: null,
+	leavesRefused: false,
+	also: { runs: [], loads: [] }
+};
 
 describe('a load into a branch', () => {
 	test('replaces there what its import says, now and later, and the plan does not know of it', async () => {

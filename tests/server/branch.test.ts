@@ -168,7 +168,9 @@ describe('a branch', () => {
 		expect((await faultOf(save(theirs))).message).toMatch(/frozen/);
 		expect((await within(osric, id)).branch!.whyNot).toMatch(/is frozen/);
 		expect(
-			await faultOf(mergeBranch(osric, MODEL, { ...everything, id, places: null, decides: null, leavesRefused: false }))
+			await faultOf(
+				mergeBranch(osric, MODEL, { ...everything, id, places: null, decides: null, leavesRefused: false, also: { runs: [], loads: [] } })
+			)
 		).toMatchObject({
 			status: 409
 		});
@@ -245,7 +247,15 @@ describe('what a branch does', () => {
 
 describe('merging', () => {
 	const merge = (id: number, more: Partial<Parameters<typeof mergeBranch>[2]> = {}, by = osric) =>
-		mergeBranch(by, MODEL, { ...everything, id, places: null, decides: null, leavesRefused: false, ...more });
+		mergeBranch(by, MODEL, {
+			...everything,
+			id,
+			places: null,
+			decides: null,
+			leavesRefused: false,
+			also: { runs: [], loads: [] },
+			...more
+		});
 
 	test('makes the plan what the branch showed, in one change set that can be taken back', async () => {
 		const id = await made();

@@ -33,7 +33,9 @@ export const putBackSchema = filterSchema.extend({ places });
 export const mergeSchema = filterSchema.extend({
 	places,
 	decides: z.enum(['branch', 'plan']).nullable().default(null),
-	leavesRefused: z.boolean().default(false)
+	leavesRefused: z.boolean().default(false),
+	/** Of a part that is merged: the runs and loads (numbers) of the branch that are done in the plan with it. */
+	also: z.object({ runs: z.array(z.int()).max(60), loads: z.array(z.int()).max(200) }).default({ runs: [], loads: [] })
 });
 
 const PAGE = 200;
@@ -153,13 +155,13 @@ export type MergeOutcome =
 
 /**
  * Merges a branch into the plan, whole or what is named or filtered: the entries of the branch become the plan’s, in one
- * change set; of a whole branch, what ran in it is then run in the plan, in the same order. All of that can be taken back.
- * Where the plan has moved since, it is asked whose figure counts.
+ * change set; of a whole branch, what ran in it is then run in the plan, in the same order; of a part, what of that is named.
+ * All of that can be taken back. Where the plan has moved since, it is asked whose figure counts.
  */
 export async function mergeBranch(
 	person: SignedIn | undefined,
 	modelId: number,
-	{ places: named, decides, leavesRefused, ...filter }: z.infer<typeof mergeSchema>
+	{ places: named, decides, leavesRefused, also, ...filter }: z.infer<typeof mergeSchema>
 ): Promise<MergeOutcome> {
 	const merger = requirePermission(requirePermission(person, 'branch.merge'), 'form.enter');
 	const { id } = filter;
@@ -167,6 +169,8 @@ export async function mergeBranch(
 	const ask = await askerFor(id);
 	// A thread that has to begin does so before everybody waits for the plan's lock.
 	await ask(modelId, 'ready', { revision: (await modelVersions(pool(), modelId)).revision });
+	// Taking a merge back takes back what was done with all of it; what goes with a part is taken back by itself.
+	let isMerged = false;
 	let [standing, loads]: [Awaited<ReturnType<typeof standingRuns>>, StandingLoad[]] = [[], []];
 	const outcome = await transaction(async (client): Promise<MergeOutcome> => {
 		const revision = await lockModel(client, modelId);
@@ -187,14 +191,15 @@ export async function mergeBranch(
 		if (plan.refused.length > 0) return { kind: 'refused', refused: plan.refused.slice(0, 200), count: plan.refused.length };
 		// Who reads a part cannot tell whether it was all of it: the branch stays open then.
 		const left = branch.cells === null ? null : branch.cells - plan.places.length - plan.alike;
-		standing = left === 0 ? await standingRuns(client, id) : [];
-		loads = left === 0 ? await standingLoads(client, id) : [];
+		const isWhole = (isMerged = left === 0);
+		standing = (await standingRuns(client, id)).filter((run) => isWhole || also.runs.includes(run.id));
+		loads = (await standingLoads(client, id)).filter((load) => isWhole || also.loads.includes(load.id));
 		if (standing.length > 0) requirePermission(merger, 'rule.run');
 		if (loads.length > 0) requirePermission(merger, 'data.load');
 		if (plan.cells === 0) {
 			if (standing.length + loads.length === 0) return { kind: 'nothing' };
-			await client.query("UPDATE branch SET state = 'merged', merged_revision = NULL WHERE id = $1", [id]);
-			return { kind: 'merged', revision: null, cells: 0, left: 0, runs: [] };
+			if (isWhole) await client.query("UPDATE branch SET state = 'merged', merged_revision = NULL WHERE id = $1", [id]);
+			return { kind: 'merged', revision: null, cells: 0, left: left ?? 0, runs: [] };
 		}
 		const posted = await postChangeSet(
 			client,
@@ -203,7 +208,7 @@ export async function mergeBranch(
 			plan.series,
 			plan.entries
 		);
-		if (left === 0) await client.query("UPDATE branch SET state = 'merged', merged_revision = $2 WHERE id = $1", [id, posted]);
+		if (isWhole) await client.query("UPDATE branch SET state = 'merged', merged_revision = $2 WHERE id = $1", [id, posted]);
 		// What the plan shows now is what these were meant against from here on.
 		else
 			await writeBranch(
@@ -217,14 +222,17 @@ export async function mergeBranch(
 	});
 	if (outcome.kind !== 'merged') return outcome;
 	if (outcome.revision !== null) await askEngine(modelId, 'ready', { revision: outcome.revision });
-	return { ...outcome, runs: await doInPlan(merger, modelId, id, [...loads, ...standing]) };
+	return { ...outcome, runs: await doInPlan(merger, modelId, isMerged ? id : undefined, [...loads, ...standing]) };
 }
 
-/** Loads and runs in the plan what was loaded and run in a branch, in that order. */
+/**
+ * Loads and runs in the plan what was loaded and run in a branch, in that order.
+ * @param branch that is merged as a whole by it
+ */
 async function doInPlan(
 	merger: SignedIn,
 	modelId: number,
-	branch: number,
+	branch: number | undefined,
 	all: readonly (StandingLoad | Awaited<ReturnType<typeof standingRuns>>[number])[]
 ): Promise<RunInPlan[]> {
 	const done: RunInPlan[] = [];

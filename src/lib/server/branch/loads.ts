@@ -126,6 +126,8 @@ export async function putBackLoad(
 
 /** A load that stands in a branch, as it was asked for. */
 export interface StandingLoad {
+	/** The batch. */
+	id: number;
 	code: string;
 	name: string;
 	file: number | null;
@@ -136,7 +138,7 @@ export interface StandingLoad {
 /** The loads that stand in a branch, in the order they were made. */
 export async function standingLoads(database: Pick<pg.PoolClient, 'query'>, branch: number): Promise<StandingLoad[]> {
 	const found = await database.query<StandingLoad>(
-		`SELECT i.code, i.name, b.file_id AS file, b.chosen, b.at FROM batch b JOIN import i ON i.id = b.import_id
+		`SELECT b.id, i.code, i.name, b.file_id AS file, b.chosen, b.at FROM batch b JOIN import i ON i.id = b.import_id
 		WHERE b.id IN (SELECT batch_id FROM branch_load WHERE branch_id = $1) ORDER BY b.id`,
 		[branch]
 	);
@@ -147,7 +149,7 @@ export async function standingLoads(database: Pick<pg.PoolClient, 'query'>, bran
 export async function loadInPlan(
 	{ branch: _, ...merger }: SignedIn,
 	modelId: number,
-	branch: number,
+	branch: number | undefined,
 	{ code, name, file, chosen }: StandingLoad
 ): Promise<RunInPlan> {
 	try {

@@ -146,7 +146,12 @@ export async function standingRuns(database: Pick<pg.PoolClient, 'query'>, branc
 export type RunInPlan = { name: string } & ({ run: number; job: number } | { fault: string });
 
 /** Does in the plan what ran in a branch. What cannot be run is told beside, and can be run by hand: the figures are merged. */
-export async function runInPlan({ branch: _, ...merger }: SignedIn, modelId: number, branch: number, run: StoredRun): Promise<RunInPlan> {
+export async function runInPlan(
+	{ branch: _, ...merger }: SignedIn,
+	modelId: number,
+	branch: number | undefined,
+	run: StoredRun
+): Promise<RunInPlan> {
 	try {
 		return { name: run.name, ...(await startAsBefore(merger, modelId, run, branch)) };
 	} catch (error) {

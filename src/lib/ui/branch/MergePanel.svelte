@@ -27,9 +27,14 @@
 	}
 	let { branch, runs, loads, atPlanRates, currency, isFiltered, filter, chosen, lines, count, locale, ondone, oncancel }: Props = $props();
 	const ticked = $derived(lines.filter((line) => chosen.has(keyOfPlace(line))));
-	/** What is done again in the plan: of a whole branch. */
-	const again = $derived(ticked.length > 0 || isFiltered ? [] : runs.filter(({ stands }) => stands));
-	const loadedAgain = $derived(ticked.length > 0 || isFiltered ? [] : loads.filter(({ stands }) => stands).toReversed());
+	const isPart = $derived(ticked.length > 0 || isFiltered);
+	/** What can be done again in the plan: all of it with a whole branch, with a part what is ticked. */
+	const standingRuns = $derived(runs.filter(({ stands }) => stands).toReversed());
+	const standingLoads = $derived(loads.filter(({ stands }) => stands).toReversed());
+	let alsoRuns = $state<number[]>([]);
+	let alsoLoads = $state<number[]>([]);
+	const again = $derived(standingRuns.filter(({ id }) => !isPart || alsoRuns.includes(id)));
+	const loadedAgain = $derived(standingLoads.filter(({ id }) => !isPart || alsoLoads.includes(id)));
 	const stale = $derived(again.filter(({ outOfDate }) => outOfDate));
 	let outcome = $state.raw<MergeOutcome | null>(null);
 	let decides = $state<'branch' | 'plan' | null>(null);
@@ -47,7 +52,8 @@
 			...filter,
 			places: ticked.length > 0 ? ticked.map(placeOf) : null,
 			decides,
-			leavesRefused
+			leavesRefused,
+			...(isPart && { also: { runs: alsoRuns, loads: alsoLoads } })
 		});
 		busy = false;
 		fault = reply.ok ? '' : reply.message;
@@ -102,14 +108,23 @@
 			</table>
 			{#if again.length > 0}<p class="text-soft text-xs">What runs and loads make of the plan’s rates is not in it yet.</p>{/if}
 		{/if}{/if}
+	{#if isPart && standingLoads.length + standingRuns.length > 0}
+		<fieldset class="mt-1">
+			<legend class="text-soft">With this part, done in the plan too:</legend>
+			{#each standingLoads as { id, name } (id)}<label class="mr-4 inline-flex items-center gap-1.5"
+					><input type="checkbox" class="checkbox checkbox-xs" value={id} bind:group={alsoLoads} />load {name}</label
+				>{/each}
+			{#each standingRuns as { id, name } (id)}<label class="mr-4 inline-flex items-center gap-1.5"
+					><input type="checkbox" class="checkbox checkbox-xs" value={id} bind:group={alsoRuns} />run {name}</label
+				>{/each}
+		</fieldset>
+	{/if}
 	{#if loadedAgain.length > 0}
 		<p class="text-soft mt-1">
 			{loadedAgain.map(({ name }) => `“${name}”`).join(', ')}
 			{loadedAgain.length === 1 ? 'is' : 'are'} loaded into the plan from the same {loadedAgain.length === 1 ? 'file' : 'files'}, by the
 			maps as they are now.
 		</p>
-	{:else if loads.some(({ stands }) => stands)}
-		<p class="text-soft mt-1">What was loaded into the branch stays there: it is loaded into the plan when the whole branch is merged.</p>
 	{/if}
 	{#if again.length > 0}
 		<p class="text-soft mt-1">
@@ -121,8 +136,6 @@
 				{stale.length === 1 ? 'is' : 'are'} out of date here: run in the plan, the figures will be others than the branch shows. Run it again
 				here first to see them.
 			</p>{/if}
-	{:else if runs.some(({ stands }) => stands)}
-		<p class="text-soft mt-1">What ran in the branch stays there: it is run in the plan when the whole branch is merged.</p>
 	{/if}
 	{#if fault}<p class="text-error mt-1" role="alert">{fault}</p>{/if}
 	{#if outcome?.kind === 'moved'}
