@@ -59,11 +59,14 @@ test('pools that serve one another are checked, solved together, looked at as a 
 	await ready(page);
 	await page.getByLabel('Result item').selectOption({ label: 'Services bought' });
 	await page.getByLabel('Period').selectOption({ label: 'Apr 2027' });
-	await expect(page.getByLabel('Result item')).toHaveValue(
-		(await page.getByRole('option', { name: 'Services bought' }).getAttribute('value')) as string
-	);
+	const item = (await page.getByRole('option', { name: 'Services bought' }).getAttribute('value')) as string;
+	await expect(page.getByLabel('Result item')).toHaveValue(item);
 	await expect(page).toHaveURL(/period=/);
-	await picture.getByRole('link', { name: /^Workshop/ }).click();
+	// The picture follows after the address: its links say what they lead to.
+	const workshop = picture.getByRole('link', { name: /^Workshop/ });
+	const period = new URL(page.url()).searchParams.get('period');
+	await expect(workshop).toHaveAttribute('href', new RegExp(`members=(.*\\.)?${item}\\..*period=${period}`));
+	await workshop.click();
 	await expect(page.getByText('Services bought, Budget FY2028, Workshop, Apr 2027')).toBeVisible();
 	await page
 		.getByRole('button', { name: /Fleet care/ })

@@ -16,6 +16,8 @@ import {
 	listBoards,
 	listViews,
 	makeBoard,
+	drivenAccounts,
+	makeDriverBoard,
 	makeReadyBoard,
 	membersForView,
 	openView,
@@ -332,6 +334,41 @@ describe('a board', () => {
 		expect(second.tiles.filter(({ kind }) => kind === 'fault')).toEqual([]);
 		// A board of one model is none of another.
 		expect(await faultOf(readBoard(osric, MODEL, crew.id))).toMatchObject({ status: 404 });
+	});
+});
+
+describe('a board about what drives an account', () => {
+	test('has its drivers to type in, its years side by side, and all of it follows as one types', async () => {
+		const driven = await drivenAccounts(tove, MODEL);
+		const vessels = driven.find(({ name }) => name === 'Vessels')!;
+		const { id: board } = await makeDriverBoard(tove, MODEL, { name: 'Fleet', account: vessels.id });
+		const { content } = await readBoard(tove, MODEL, board);
+		const [typed, , , , years] = content.tabs[0]!.tiles as [Tile & { code: string }, Tile, Tile, Tile, Tile & { code: string }];
+		const { tiles } = await shown(tove, board);
+		expect(tiles.filter(({ kind }) => kind === 'fault')).toEqual([]);
+		// By hand: vessels are those at the start, and those bought, less those sold; at the start reads the month before alone.
+		const read = await openView(tove, MODEL, typed.code, { members: {}, currency: 'local' });
+		const names = read.opened.form.rows.map(({ label }) => label);
+		expect(names).toHaveLength(4);
+		expect([names[0], names.at(-1)]).toEqual(['Vessels at the start', 'Vessels']);
+		const beside = (await openView(tove, MODEL, years.code, { members: {}, currency: 'EUR' })).opened.form;
+		expect(beside.columns.map(({ label }) => label).slice(-2)).toEqual(['Difference', 'in %']);
+		expect(beside.columns.length).toBe(5);
+		const [last, own, differs] = beside.values.slice(-5).slice(1, 4);
+		expect(differs ?? 0).toBeCloseTo((own ?? 0) - (last ?? 0), 4);
+	});
+
+	test('is not made of what nothing drives, or of what is not there', async () => {
+		expect(await faultOf(makeDriverBoard(osric, MODEL, { name: 'None', account: id('Account 4030') }))).toMatchObject({ status: 404 });
+		expect(await faultOf(makeDriverBoard(osric, 2, { name: 'None', account: id('Account OC') }))).toMatchObject({ status: 404 });
+		for (const account of (await drivenAccounts(osric, MODEL)).slice(0, 12)) {
+			const made = await makeDriverBoard(osric, MODEL, { name: account.name, account: account.id });
+			const { tiles } = await shown(osric, made.id);
+			expect(
+				tiles.filter(({ kind }) => kind === 'fault'),
+				account.name
+			).toEqual([]);
+		}
 	});
 });
 

@@ -65,6 +65,7 @@ export {
 	type BoardSending
 } from './board-paper';
 export { keepPicture, readPicture } from './pictures';
+export { drivenAccounts, driverBoardSchema, makeDriverBoard } from './driver-board';
 export { makeReadyBoard, readyBoardSchema } from './ready-board';
 export { whyDifferent, whyPage, whySchema, type WhyDifferent, type WhyPage } from './why';
 export { readBoardDesk, type BoardDeskData } from './board-desk';

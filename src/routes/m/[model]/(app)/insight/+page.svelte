@@ -23,12 +23,17 @@
 		scale: 1,
 		tabs: [{ name: 'Overview', tiles: [] }]
 	};
-	async function make(ready: boolean) {
+	let account = $state('');
+	async function make(from: 'model' | 'account' | 'nothing') {
 		busy = true;
-		const called = name.trim() || (ready ? 'A first board' : 'New board');
-		const reply = ready
-			? await request<{ id: number }>('/api/boards/ready', { name: called })
-			: await request<{ id: number }>('/api/boards/make', { name: called, content: EMPTY });
+		const driven = data.driven.find(({ id }) => String(id) === account);
+		const called = name.trim() || { model: 'A first board', account: driven?.name ?? '', nothing: 'New board' }[from];
+		const reply =
+			from === 'model'
+				? await request<{ id: number }>('/api/boards/ready', { name: called })
+				: from === 'account'
+					? await request<{ id: number }>('/api/boards/drivers', { name: called, account: driven!.id })
+					: await request<{ id: number }>('/api/boards/make', { name: called, content: EMPTY });
 		busy = false;
 		if (reply.ok) await goto(at(`/insight/boards/${reply.answer.id}`));
 		else fault = reply.message;
@@ -50,9 +55,22 @@
 		{#if making}
 			<div class="border-rule mt-1.5 flex max-w-2xl flex-wrap items-end gap-2 rounded-md border px-3 py-2.5 text-[13px]">
 				<label class="grid gap-0.5">Name<input class="input input-sm w-64" maxlength="80" bind:value={name} /></label>
-				<button class="btn btn-primary btn-sm" disabled={busy} onclick={() => make(true)}>Begin with what the model is</button>
-				<button class="btn btn-sm" disabled={busy} onclick={() => make(false)}>Begin empty</button>
+				<button class="btn btn-primary btn-sm" disabled={busy} onclick={() => make('model')}>Begin with what the model is</button>
+				<button class="btn btn-sm" disabled={busy} onclick={() => make('nothing')}>Begin empty</button>
 				<p class="text-grey w-full text-xs">The first puts its result, ratios, course and differences on a page; change all you like.</p>
+				{#if data.driven.length > 0}
+					<label class="grid gap-0.5"
+						>Account<select class="select select-sm w-64" bind:value={account}
+							><option value="">choose one</option>{#each data.driven as { id, name: called } (id)}<option value={String(id)}
+									>{called}</option
+								>{/each}</select
+						></label
+					>
+					<button class="btn btn-sm" disabled={busy || account === ''} onclick={() => make('account')}>Begin with what drives it</button>
+					<p class="text-grey w-full text-xs">
+						Its drivers to type in, its course, its years side by side and what makes the difference, all following as one types.
+					</p>
+				{/if}
 			</div>
 		{/if}
 		{#if fault}<p class="text-error mt-1 text-[13px]" role="alert">{fault}</p>{/if}
