@@ -99,6 +99,7 @@ const TABLE: Readonly<
 			figures: 'form.read',
 			make: 'form.read',
 			ready: 'form.read',
+			drivers: 'form.read',
 			change: 'form.read',
 			copy: 'form.read',
 			drop: 'form.read',

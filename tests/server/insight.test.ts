@@ -353,8 +353,9 @@ describe('a board about what drives an account', () => {
 		expect([names[0], names.at(-1)]).toEqual(['Vessels at the start', 'Vessels']);
 		const beside = (await openView(tove, MODEL, years.code, { members: {}, currency: 'EUR' })).opened.form;
 		expect(beside.columns.map(({ label }) => label).slice(-2)).toEqual(['Difference', 'in %']);
-		expect(beside.columns.length).toBe(5);
-		const [last, own, differs] = beside.values.slice(-5).slice(1, 4);
+		// Of two years before nothing is told in this version: an empty column would say less than none.
+		expect(beside.columns.length).toBe(4);
+		const [last, own, differs] = beside.values.slice(-4).slice(0, 3);
 		expect(differs ?? 0).toBeCloseTo((own ?? 0) - (last ?? 0), 4);
 	});
 

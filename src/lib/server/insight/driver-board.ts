@@ -8,7 +8,7 @@ import { requirePermission, type SignedIn } from '../session';
 import { againstChoices, type AgainstChoice } from './against';
 import { axesOf, type InsightAxis } from './axes';
 import { makeBoard } from './boards';
-import { startView } from './views';
+import { openView, startView } from './views';
 
 export const driverBoardSchema = z.object({ name: z.string().trim().min(1, 'give the board a name').max(80), account: z.int() });
 
@@ -51,23 +51,25 @@ export async function makeDriverBoard(
 	const lines = await driversOf(maker, modelId, axes, account);
 	if (lines.length === 0) throw new Fault(422, 'not possible', `Nothing you may read drives ${driven.name}. Choose another account.`);
 	const years = await yearsBeside(maker, modelId, axes);
+	const told = await toldYears(maker, modelId, axes, [...lines, account], years);
 	const view = async (called: string, layout: FormLayout) => (await startView(maker, modelId, { choices: {}, name: called, layout })).code;
 	const typed = await view(`What drives ${driven.name}`, byMonth(axes, [...lines, account]));
-	const beside = await view(`${driven.name}, year by year`, byYear(axes, [...lines, account], years));
+	const beside = await view(`${driven.name}, year by year`, byYear(axes, [...lines, account], told));
 	return makeBoard(maker, modelId, {
 		name,
 		description: `What drives ${driven.name}, typed here, and what comes of it.`,
 		shared: false,
-		content: contentOf(axes, { ...driven, isGroup: await isGroup(account) }, { typed, beside, against: years[0] })
+		content: contentOf(axes, { ...driven, ...(await factsOf(account)), lines: lines.length + 1 }, { typed, beside, against: years[0] })
 	});
 }
 
-async function isGroup(account: number): Promise<boolean> {
-	const found = await pool().query(
-		'SELECT FROM hierarchy_node n JOIN hierarchy h ON h.id = n.hierarchy_id AND h.main WHERE n.parent_id = $1 LIMIT 1',
+async function factsOf(account: number): Promise<{ isGroup: boolean; isMoney: boolean }> {
+	const found = await pool().query<{ isGroup: boolean; isMoney: boolean }>(
+		`SELECT EXISTS (SELECT FROM hierarchy_node n JOIN hierarchy h ON h.id = n.hierarchy_id AND h.main WHERE n.parent_id = $1) AS "isGroup",
+			coalesce((SELECT value_type = 'money' FROM account WHERE member_id = $1), true) AS "isMoney"`,
 		[account]
 	);
-	return found.rows.length > 0;
+	return found.rows[0]!;
 }
 
 /** The accounts (ids) an account is computed from, and those they are computed from: by formulas, else the members of the group. */
@@ -88,13 +90,17 @@ async function driversOf(maker: SignedIn, modelId: number, axes: readonly Insigh
 		const read = formulas.rows.filter((row) => row.account === of).flatMap(({ expression }) => [...accountsRead(expression)]);
 		return read.length > 0 ? read : nodes.rows.filter(({ parent }) => parent === of).map(({ member }) => member);
 	};
-	const found = new Set<number>();
-	let next = [account];
-	for (let step = 0; step < MOST_STEPS && found.size < MOST_DRIVERS; step++) {
-		next = [...new Set(next.flatMap(madeOf))].filter((each) => each !== account && !found.has(each));
-		for (const each of next) found.add(each);
-	}
-	const lines = [...found].slice(0, MOST_DRIVERS);
+	// What drives a driver stands above it; a group is told by its members alone.
+	const lines: number[] = [];
+	const isComputed = (of: number) => formulas.rows.some((row) => row.account === of);
+	const follow = (of: number, steps: number): void => {
+		for (const each of new Set(madeOf(of))) {
+			if (each === account || lines.includes(each) || lines.length >= MOST_DRIVERS) continue;
+			if (steps > 1 && isComputed(each)) follow(each, steps - 1);
+			if (!lines.includes(each) && lines.length < MOST_DRIVERS) lines.push(each);
+		}
+	};
+	follow(account, MOST_STEPS);
 	const seen = await reachedMembers(maker, modelId, dimension, lines);
 	return lines.filter((_, index) => seen[index]);
 }
@@ -115,6 +121,21 @@ async function yearsBeside(maker: SignedIn, modelId: number, axes: readonly Insi
 	const told = factsOf(before.scenario)?.continues ?? before.scenario;
 	const earlier = { ...before, years: before.years + 1, ...(told !== undefined && { scenario: told }) };
 	return choiceOf(told) || told === before.scenario ? [before, earlier] : [before];
+}
+
+/** The same without years nothing is told of where the board stands: an empty column says less than none. */
+async function toldYears(
+	maker: SignedIn,
+	modelId: number,
+	axes: readonly InsightAxis[],
+	lines: number[],
+	years: readonly AgainstChoice[]
+): Promise<AgainstChoice[]> {
+	if (years.length === 0) return [];
+	const { code } = await startView(maker, modelId, { choices: {}, name: '', layout: byYear(axes, lines, years) });
+	const { form } = (await openView(maker, modelId, code, { members: {} })).opened;
+	const isTold = (column: number) => form.rows.some((_, row) => (form.values[row * form.columns.length + column] ?? null) !== null);
+	return years.filter((_, place) => isTold(years.length - 1 - place));
 }
 
 const these = (...members: (number | 'chosen')[]): Selection => ({ kind: 'these', members });
@@ -147,16 +168,16 @@ function byYear(axes: readonly InsightAxis[], lines: number[], years: readonly A
 		kind: 'cells',
 		id: index + 1,
 		parts: [
-			{ dimension: scenario.id, selection: these(other ?? 'chosen') },
-			{ dimension: period.id, selection: by === 0 ? these('chosen') : { kind: 'relative', of: 'chosen', by: -by, take: 'this' } }
+			{ dimension: period.id, selection: by === 0 ? these('chosen') : { kind: 'relative', of: 'chosen', by: -by, take: 'this' } },
+			{ dimension: scenario.id, selection: these(other ?? 'chosen') }
 		]
 	}));
 	const own: FormLayout['columns'][number] = {
 		kind: 'cells',
 		id: 0,
 		parts: [
-			{ dimension: scenario.id, selection: these('chosen') },
-			{ dimension: period.id, selection: these('chosen') }
+			{ dimension: period.id, selection: these('chosen') },
+			{ dimension: scenario.id, selection: these('chosen') }
 		]
 	};
 	const differs: FormLayout['columns'] =
@@ -169,9 +190,12 @@ function byYear(axes: readonly InsightAxis[], lines: number[], years: readonly A
 	return layoutFor(axes, lines, [...earlier, own, ...differs]);
 }
 
+/** Rows of the board that a table of so many lines fills, those of its head included. */
+const heightOf = (lines: number, head: number): number => Math.min(8, Math.max(3, Math.ceil((lines + head) / 2.6)));
+
 function contentOf(
 	axes: readonly InsightAxis[],
-	account: { id: number; name: string; isGroup: boolean },
+	account: { id: number; name: string; isGroup: boolean; isMoney: boolean; lines: number },
 	{ typed, beside, against }: { typed: string; beside: string; against: AgainstChoice | undefined }
 ): BoardContent {
 	const [accounts, period, scenario, entity] = (['account', 'period', 'scenario', 'entity'] as const).map((kind) =>
@@ -188,13 +212,13 @@ function contentOf(
 		],
 		against: other ?? null,
 		currencies: [accounts!.currency, 'local'],
-		scale: 1,
+		scale: account.isMoney ? 1_000 : 1,
 		tabs: [
 			{
 				name: account.name,
 				tiles: [
-					{ id: 1, kind: 'form', title: `What drives ${account.name}`, width: 12, height: 5, code: typed },
-					{ id: 2, kind: 'figure', title: account.name, width: 3, height: 3, source: { rows, at: {}, compare: true } },
+					{ id: 1, kind: 'form', title: `What drives ${account.name}`, width: 12, height: heightOf(account.lines, 4), code: typed },
+					{ id: 2, kind: 'figure', title: account.name, width: 3, height: 4, source: { rows, at: {}, compare: true } },
 					{
 						...{ id: 3, kind: 'chart', chart: 'combined', title: `${account.name} by period`, width: 5, height: 4 },
 						source: {
@@ -204,11 +228,16 @@ function contentOf(
 							compare: true
 						}
 					},
-					{
-						...{ id: 4, kind: 'waterfall', title: `Why ${account.name} differs`, width: 4, height: 4, account: account.id, at: {} },
-						by: account.isGroup ? accounts!.id : (entity ?? period)!.id
-					},
-					{ id: 5, kind: 'view', title: 'Year by year', width: 12, height: 4, code: beside }
+					...(other
+						? [
+								{
+									...({ id: 4, kind: 'waterfall', title: `Why ${account.name} differs`, width: 4, height: 4, at: {} } as const),
+									account: account.id,
+									by: account.isGroup ? accounts!.id : (entity ?? period)!.id
+								}
+							]
+						: []),
+					{ id: 5, kind: 'view', title: 'Year by year', width: 12, height: heightOf(account.lines, 2), code: beside }
 				]
 			}
 		]

@@ -47,7 +47,7 @@
 	<div class="flex items-end gap-3">
 		<p
 			class={[
-				'min-w-0 text-[26px] leading-8 font-semibold tracking-tight whitespace-nowrap tabular-nums',
+				'shrink-0 text-[26px] leading-8 font-semibold tracking-tight whitespace-nowrap tabular-nums',
 				shown.isDrafted && 'text-primary'
 			]}
 		>
@@ -60,14 +60,20 @@
 		</p>
 		{#if shown.course.length > 1}
 			<svg
-				class="ml-auto hidden shrink-0 @[14rem]:block"
+				class="ml-auto hidden h-[34px] max-w-[120px] min-w-0 flex-1 @[14rem]:block"
 				viewBox="0 0 {WIDTH} {HEIGHT}"
-				width={WIDTH}
-				height={HEIGHT}
+				preserveAspectRatio="none"
 				role="img"
 				aria-label="Its course: {shown.course.length} periods, {text(shown.course[0]!)} to {text(shown.course.at(-1)!)}"
 			>
-				<polyline {points} fill="none" stroke="var(--color-secondary)" stroke-width="1.6" stroke-linejoin="round" />
+				<polyline
+					{points}
+					fill="none"
+					stroke="var(--color-secondary)"
+					stroke-width="1.6"
+					stroke-linejoin="round"
+					vector-effect="non-scaling-stroke"
+				/>
 			</svg>
 		{/if}
 	</div>
