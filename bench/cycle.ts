@@ -79,6 +79,7 @@ async function house(pool: pg.Pool): Promise<Measure[]> {
 			remind: 0,
 			snapshots: 'never',
 			forms: [],
+			alsoChecked: [],
 			checks: 'bar',
 			compared: null,
 			instructions: ''

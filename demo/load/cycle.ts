@@ -93,6 +93,7 @@ export async function loadRound(
 		"SELECT id FROM form WHERE model_id = $1 AND code IN ('crew-and-terminal-pay', 'route-contribution')",
 		[modelId]
 	);
+	const checked = await database.query<{ id: number }>("SELECT id FROM form WHERE model_id = $1 AND code = 'net-assets'", [modelId]);
 	const settings: RoundSettings = {
 		dimensions: [entity.id, department.id],
 		leaveOut,
@@ -110,6 +111,7 @@ export async function loadRound(
 		remind: 2,
 		snapshots: 'never',
 		forms: forms.rows.map(({ id }) => id),
+		alsoChecked: checked.rows.map(({ id }) => id),
 		checks: 'warn',
 		compared: scenario.ids.get('BUD28')!,
 		instructions: 'Plan what the line would do with a second winter vessel. Say in the note of your submission what you assumed.'

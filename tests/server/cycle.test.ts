@@ -44,7 +44,7 @@ beforeAll(async () => {
 		`SELECT m.id, m.code, d.id AS dimension, d.name FROM member m JOIN dimension d ON d.id = m.dimension_id JOIN model_dimension o ON o.dimension_id = d.id AND o.model_id = 1`
 	);
 	for (const { id, code, dimension: of, name } of members.rows) {
-		if (['Scenario', 'Line', 'Department', 'Period'].includes(name) || code === 'R06') ids.set(code, id);
+		if (['Scenario', 'Line', 'Department', 'Period'].includes(name) || ['R06', 'ALLROUTES'].includes(code)) ids.set(code, id);
 		dimension.set(name, of);
 	}
 });
@@ -72,6 +72,7 @@ const definition = (more: Partial<RoundDefinition['settings']> = {}, name = 'Bud
 		remind: 2,
 		snapshots: 'both',
 		forms: [],
+		alsoChecked: [],
 		checks: 'bar',
 		compared: null,
 		instructions: '',
@@ -349,6 +350,69 @@ test('a check that cannot tell never passes as held', async () => {
 	expect((await faultOf(move('Imke', office, 'submit'))).message).toMatch(/does not hold/);
 	await house.database.pool.query("UPDATE form SET roles = '{}' WHERE model_id = 1 AND code = 'net-assets'");
 	await house.database.pool.query("UPDATE round SET settings = jsonb_set(settings, '{forms}', '[]') WHERE id = $1", [round]);
+});
+
+test('forms that nobody fills are checked too; one that was deleted cannot tell; a round of before says nothing of them', async () => {
+	const office = await unit('Booking office', 'Northgate Line');
+	const set = (value: string) =>
+		house.database.pool.query("UPDATE round SET settings = settings || jsonb_build_object('alsoChecked', $2::jsonb) WHERE id = $1", [
+			round,
+			value
+		]);
+	const { rows } = await house.database.pool.query<{ id: number }>("SELECT id FROM form WHERE model_id = 1 AND code = 'net-assets'");
+	await set(JSON.stringify([rows[0]!.id]));
+	const view = await unitView(who.get('Imke'), MODEL, { round, unit: office });
+	expect(view.forms).toEqual([]);
+	expect(view.checks.map(({ form }) => form)).toEqual(['Net assets', 'Net assets']);
+	expect((await lookAtSubmission(who.get('Imke'), MODEL, { round, unit: office })).checks).toEqual(view.checks);
+	await set('[999999]');
+	expect((await unitView(who.get('Imke'), MODEL, { round, unit: office })).checks).toMatchObject([{ state: 'cannot tell' }]);
+	expect((await faultOf(move('Imke', office, 'submit'))).message).toMatch(/does not hold/);
+	await house.database.pool.query("UPDATE round SET settings = settings - 'alsoChecked' WHERE id = $1", [round]);
+	expect((await unitView(who.get('Imke'), MODEL, { round, unit: office })).checks).toEqual([]);
+});
+
+test('a unit is shown with what its upper accounts come to, held against another scenario’s latest year', async () => {
+	const line = await unit('Northgate Line');
+	const compared = async (scenario: string | null) => {
+		await house.database.pool.query("UPDATE round SET settings = settings || jsonb_build_object('compared', $2::integer) WHERE id = $1", [
+			round,
+			scenario === null ? null : ids.get(scenario)!
+		]);
+		return (await unitView(who.get('Osric'), MODEL, { round, unit: line })).figures!;
+	};
+	const alone = await compared(null);
+	expect(alone.columns).toEqual([{ name: 'FY2028', against: null }]);
+	const revenue = (of: typeof alone) => of.lines.find(({ account }) => account === 'Revenue')!;
+	expect(revenue(alone).values[0]!.value).toBeGreaterThan(1_000);
+	expect(revenue(alone)).toMatchObject({ favourable: 1, values: [{ against: null }] });
+	// The outlook tells of the year before: that is what stands beside.
+	const beside = await compared('OUT27');
+	expect(beside.columns).toEqual([{ name: 'FY2028', against: 'Outlook FY2027, FY2027' }]);
+	expect(revenue(beside).values[0]!.value).toBe(revenue(alone).values[0]!.value);
+	expect(revenue(beside).values[0]!.against).toBeGreaterThan(1_000);
+	// What the form of the line shows is what is told here.
+	expect(alone.at).not.toBe('');
+	const members = {
+		[dimension.get('Line')!]: ids.get('NOR')!,
+		[dimension.get('Route')!]: ids.get('ALLROUTES')!,
+		[dimension.get('Department')!]: ids.get('ALLDEP')!,
+		[dimension.get('Scenario')!]: ids.get('BUD28')!,
+		[dimension.get('Version')!]: (
+			await house.database.pool.query<{ id: number }>('SELECT id FROM member WHERE name = $1 AND dimension_id = $2', [
+				alone.at,
+				dimension.get('Version')
+			])
+		).rows[0]!.id
+	};
+	const { form } = await openForm(who.get('Osric')!, MODEL, FORM, { members, currency: 'local' });
+	const shown =
+		form.values[
+			form.rows.findIndex(({ label }) => label === 'Revenue') * form.columns.length +
+				form.columns.findIndex(({ label }) => label === 'FY2028')
+		]!;
+	expect(revenue(alone).values[0]!.value).toBeCloseTo(shown, 4);
+	await compared(null);
 });
 
 test('people are told once that a unit is late; letters come at once or one a day', async () => {

@@ -1,13 +1,14 @@
 /** Rounds as they stand: their units with what they hold, a unit from near, and what waits for a person. */
 import { pool } from '../database';
 import { modelVersions } from '../database/structure-version';
-import { askRunner, type UnitMoved } from '../engine';
+import { readAccessRules } from '../access';
+import { askEngine, askRunner, type UnitMoved, type UnitSummary } from '../engine';
 import { notFound } from '../fault';
 import { requirePermission, type SignedIn } from '../session';
 import type { UnitMove, UnitState } from '../../core';
 import { UnitTree } from '../../core';
-import { formsOfUnit, type UnitForm } from './checks';
-import { movedSince } from './figures';
+import { checksOfUnit, formsOfUnit, type UnitCheck, type UnitForm } from './checks';
+import { movedSince, sliceAsk } from './figures';
 import { readUnits, whyNotMove } from './moves';
 import { readRound, type Round } from './rounds';
 
@@ -168,6 +169,10 @@ export interface UnitView {
 	/** What has moved since it was last submitted; null where it never was, or where one reads a part only. */
 	moved: UnitMoved | null;
 	forms: UnitForm[];
+	/** What its upper accounts come to, as far as the reader may read them; null for who may see no figures. */
+	figures: UnitSummary | null;
+	/** How its checks stand for the reader, saved figures and their own draft. */
+	checks: UnitCheck[];
 	/** What the reader may do with it now. */
 	may: UnitMove[];
 	/** What was submitted or approved above it: it goes back with it. */
@@ -196,14 +201,26 @@ export async function unitView(
 	);
 	const seesAll = !reader.readsPart;
 	const moved = seesAll ? await movedSince(pool(), modelId, round, unit) : null;
+	const seesFigures = (reader.permissions as string[]).includes('form.read');
+	const [forms, checks, figures] = await Promise.all([
+		seesFigures ? formsOfUnit(modelId, round.settings.forms, round.scenario, unit.members) : [],
+		seesFigures ? checksOfUnit(reader, modelId, round.settings, { scenario: round.scenario, members: unit.members }) : [],
+		seesFigures
+			? askEngine(modelId, 'unitSummary', {
+					...(await sliceAsk(pool(), modelId, round, unit.members)),
+					rules: await readAccessRules(reader, modelId),
+					compared: round.settings.compared
+				})
+			: null
+	]);
 	const wanted: UnitMove[] = ['submit', 'recall', 'return', 'approve', 'reopen'];
 	return {
 		id,
 		moves: moves.rows.map((move) => ({ ...move, at: move.at.toISOString() })),
 		moved,
-		forms: (reader.permissions as string[]).includes('form.read')
-			? await formsOfUnit(modelId, round.settings.forms, round.scenario, unit.members)
-			: [],
+		forms,
+		figures,
+		checks,
 		may:
 			round.state !== 'running'
 				? []

@@ -4,6 +4,7 @@ import { layoutSchema } from '../definition/layout-schema';
 import { Fault } from '../fault';
 import { openForm } from '../form';
 import type { SignedIn } from '../session';
+import { checkedForms, type RoundSettings } from './settings';
 
 export interface UnitCheck {
 	form: string;
@@ -54,8 +55,17 @@ export async function formsOfUnit(
 }
 
 /** How the checks of a unit’s forms stand for somebody; what cannot be asked cannot tell, and never passes as held. */
-export async function checksOfUnit(person: SignedIn, modelId: number, forms: readonly UnitForm[]): Promise<UnitCheck[]> {
+export async function checksOfUnit(
+	person: SignedIn,
+	modelId: number,
+	settings: RoundSettings,
+	unit: { scenario: number; members: readonly number[] }
+): Promise<UnitCheck[]> {
+	const asked = checkedForms(settings);
+	const forms = await formsOfUnit(modelId, asked, unit.scenario, unit.members);
 	const checks: UnitCheck[] = [];
+	if (forms.length < asked.length)
+		checks.push({ form: '', code: '', label: 'A form of the round has been deleted, and its checks', state: 'cannot tell', where: [] });
 	for (const { code, name, choices } of forms) {
 		try {
 			const { form } = await openForm(person, modelId, code, { members: choices }, { most: 1 });

@@ -30,9 +30,11 @@ export async function roundChoices(person: SignedIn | undefined, modelId: number
 			ORDER BY o.position, words`,
 			[modelId]
 		),
-		pool().query<{ id: number; name: string }>('SELECT id, name FROM form WHERE model_id = $1 AND owner_id IS NULL ORDER BY name', [
-			modelId
-		]),
+		pool().query<{ id: number; name: string; checks: number }>(
+			`SELECT id, name, CASE WHEN jsonb_typeof(layout -> 'checks') = 'array' THEN jsonb_array_length(layout -> 'checks') ELSE 0 END AS checks
+			FROM form WHERE model_id = $1 AND owner_id IS NULL ORDER BY name`,
+			[modelId]
+		),
 		pool().query<{ id: number; name: string }>(
 			`SELECT DISTINCT p.id, p.name FROM person p JOIN person_role r ON r.person_id = p.id AND (r.model_id IS NULL OR r.model_id = $1)
 			JOIN role_permission g ON g.role_id = r.role_id AND g.permission = 'cycle.read' WHERE p.active ORDER BY p.name`,

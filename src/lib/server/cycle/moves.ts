@@ -12,7 +12,7 @@ import { snapshotOfMove } from '../branch';
 import { draftsWithin, saveWithin } from '../form';
 import { freezeAfter } from '../locks';
 import { requirePermission, type SignedIn } from '../session';
-import { checksOfUnit, formsOfUnit, type UnitCheck } from './checks';
+import { checksOfUnit, type UnitCheck } from './checks';
 import { figuresNow, keepFigures, movedSince, sliceAsk } from './figures';
 import { tell, type MessageKind, type MessageToSend } from './messages';
 import { leavesOf } from './plan';
@@ -140,8 +140,8 @@ async function moveOne(mover: SignedIn, modelId: number, id: number, asked: Unit
 	let saved = 0;
 	// What takes long is looked at before anything is locked.
 	if (move === 'submit') {
-		const forms = await formsOfUnit(modelId, round.settings.forms, round.scenario, unit.members);
-		const open = (await checksOfUnit(mover, modelId, forms)).filter(({ state }) => state !== 'holds');
+		const at = { scenario: round.scenario, members: unit.members };
+		const open = (await checksOfUnit(mover, modelId, round.settings, at)).filter(({ state }) => state !== 'holds');
 		if (open.length > 0 && round.settings.checks === 'bar')
 			throw new Fault(
 				422,
@@ -308,11 +308,10 @@ export async function lookAtSubmission(
 	const why = whyNotMove(reader, unit, 'submit');
 	if (why) throw new Fault(403, 'not allowed', why);
 	const drafts = await draftsWithin(pool(), modelId, await leavesOf(pool(), modelId, round, unit.members, beneath(units, id)));
-	const forms = await formsOfUnit(modelId, round.settings.forms, round.scenario, unit.members);
 	return {
 		own: drafts.find((draft) => draft.person === reader.id)?.cells ?? 0,
 		others: drafts.filter((draft) => draft.person !== reader.id).map(({ name, cells }) => ({ name, cells })),
-		checks: await checksOfUnit(reader, modelId, forms),
+		checks: await checksOfUnit(reader, modelId, round.settings, { scenario: round.scenario, members: unit.members }),
 		bars: round.settings.checks === 'bar',
 		open: new UnitTree(units).childrenOf(id).flatMap((child) => (child.state === 'approved' ? [] : [unitOf(units, child.id).name]))
 	};

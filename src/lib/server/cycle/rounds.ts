@@ -10,7 +10,7 @@ import { insertLocks, type LockRecord, type LockWriter } from '../locks/record';
 import { requirePermission, type SignedIn } from '../session';
 import { tellOwners } from './messages';
 import { planUnits, type PlannedUnit } from './plan';
-import { roundSchema, type RoundDefinition } from './settings';
+import { checkedForms, roundSchema, settingsSchema, type RoundDefinition } from './settings';
 
 export interface Round extends RoundDefinition {
 	id: number;
@@ -29,7 +29,9 @@ export async function readRound(database: Database, modelId: number, id: number,
 	);
 	const round = found.rows[0];
 	if (!round) throw notFound('round');
-	return { ...round, startedAt: round.startedAt?.toISOString() ?? null, endedAt: round.endedAt?.toISOString() ?? null };
+	// Rounds of earlier versions say nothing of what came since.
+	const settings = settingsSchema.parse(round.settings);
+	return { ...round, settings, startedAt: round.startedAt?.toISOString() ?? null, endedAt: round.endedAt?.toISOString() ?? null };
 }
 
 export interface RoundLine {
@@ -109,9 +111,9 @@ async function requireFit(client: Database, modelId: number, { scenario, from, t
 	if (found.rows[1]!.start! > found.rows[2]!.start!) throw new Fault(422, 'not possible', 'The last period comes before the first.');
 	const forms = await client.query('SELECT FROM form WHERE model_id = $1 AND owner_id IS NULL AND id = ANY ($2)', [
 		modelId,
-		settings.forms
+		checkedForms(settings)
 	]);
-	if (forms.rowCount !== new Set(settings.forms).size) throw new Fault(422, 'not there', 'A form of the round is not there any more.');
+	if (forms.rowCount !== checkedForms(settings).length) throw new Fault(422, 'not there', 'A form of the round is not there any more.');
 }
 
 export const roundOnly = z.object({ id: z.int() });

@@ -29,6 +29,8 @@ export const settingsSchema = z.object({
 	snapshots: z.enum(['never', 'submitted', 'approved', 'both']).default('never'),
 	/** Forms (ids) to fill. */
 	forms: z.array(z.int()).max(30),
+	/** Forms (ids) nobody fills, whose checks must hold too: those of the model. */
+	alsoChecked: z.array(z.int()).max(30).default([]),
 	/** Whether a check that does not hold bars a submission or warns. */
 	checks: z.enum(['bar', 'warn']).default('bar'),
 	/** The scenario (id) whose figures say how many are expected. */
@@ -45,6 +47,9 @@ export const roundSchema = z.object({
 	settings: settingsSchema
 });
 export type RoundDefinition = z.infer<typeof roundSchema>;
+
+/** The forms (ids) whose checks are asked at a unit: those to fill, and those that are only checked. */
+export const checkedForms = ({ forms, alsoChecked }: RoundSettings): number[] => [...new Set([...forms, ...alsoChecked])];
 
 /** How a unit is called in settings: its members, in the order of the round's dimensions. */
 export const unitKey = (members: readonly number[]): string => members.join(' ');

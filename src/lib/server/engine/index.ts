@@ -26,4 +26,5 @@ export type * from './requests/snapshot';
 export type * from './requests/trace';
 export type * from './requests/tryout';
 export type * from './requests/unit-figures';
+export type * from './requests/unit-summary';
 export type * from './requests/why';

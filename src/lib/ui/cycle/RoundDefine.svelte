@@ -47,6 +47,7 @@
 						remind: 2,
 						snapshots: 'never',
 						forms: [],
+						alsoChecked: [],
 						checks: 'bar',
 						compared: null,
 						instructions: ''
@@ -250,6 +251,20 @@
 							onchange={() => (draft.settings.forms = toggle(settings.forms, value, (each) => each === value))}
 						/>{name}</label
 					>{/each}
+			</div>
+		</fieldset>
+		<fieldset class="field">
+			<legend>Forms whose checks must hold too</legend>
+			<div class="flex flex-wrap gap-x-4">
+				{#each choices.forms.filter(({ id, checks }) => checks > 0 && !settings.forms.includes(id)) as { id: value, name } (value)}<label
+						class="tick"
+						><input
+							type="checkbox"
+							class="checkbox checkbox-xs"
+							checked={settings.alsoChecked.includes(value)}
+							onchange={() => (draft.settings.alsoChecked = toggle(settings.alsoChecked, value, (each) => each === value))}
+						/>{name}</label
+					>{:else}<span class="text-soft text-[13px]">No other form has checks.</span>{/each}
 			</div>
 		</fieldset>
 		<label class="field"

@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { at } from '../at';
-	import { formatAmount, formatDay, formatMoment } from '../figures/format';
+	import { formatAmount, formatCount, formatDay, formatFigure, formatMoment } from '../figures/format';
 	import type { CycleBoardState, Move } from './cycle-board.svelte';
 
 	interface Props {
@@ -40,6 +40,11 @@
 	};
 	const moves = $derived((view?.may ?? []) as Move[]);
 	const single = $derived(board.chosen.size <= 1);
+	const held = $derived(view?.checks.filter(({ state }) => state === 'holds').length ?? 0);
+	const share = (difference: number, base: number) => {
+		const words = formatFigure(difference / Math.abs(base), { valueType: 'percent', decimals: 1 }, locale);
+		return difference > 0 ? `+${words}` : words;
+	};
 
 	// Each move has a note of its own.
 	$effect(() => {
@@ -212,6 +217,50 @@
 						<a class="hover:underline" href={address(code, choices)}>{name}</a>
 					</li>{/each}
 			</ul>
+		{/if}
+		{#if view.figures && view.figures.lines.length > 0}
+			{@const { columns, lines, currency, at: read } = view.figures}
+			<h2 class="head mt-2">Figures, {read === '' ? '' : `${read}, `}in {currency}</h2>
+			<table class="w-full text-[13px]" aria-label="Figures of {unit.name}">
+				<thead class="text-soft text-xs"
+					><tr
+						><th class="text-left font-normal">Account</th>{#each columns as { name, against } (name)}<th class="text-right font-normal"
+								>{name}</th
+							>{#if against !== null}<th class="max-w-20 text-right font-normal" title={against}>on {against}</th>{/if}{/each}</tr
+					></thead
+				>
+				<tbody>
+					{#each lines as { account: name, favourable, values } (name)}<tr class="border-hairline border-b align-baseline"
+							><th scope="row" class="py-1 pr-1 text-left font-normal">{name}</th>
+							{#each columns as { name: period, against: has }, place (period)}{@const { value, against } = values[place]!}
+								<td class="text-right tabular-nums">{value === null ? '' : formatCount(Math.round(value), locale)}</td>
+								{#if has !== null}<td
+										class={[
+											'pl-1 text-right tabular-nums',
+											favourable !== 0 &&
+												(((value ?? 0) - (against ?? 0)) * favourable < 0 ? 'text-error' : value !== against && 'text-success')
+										]}>{against ? `${share((value ?? 0) - against, against)}` : ''}</td
+									>{/if}{/each}</tr
+						>{/each}
+				</tbody>
+			</table>
+		{/if}
+		{#if view.checks.length > 0}
+			<h2 class="head mt-2">Checks</h2>
+			<p class="text-[13px]">
+				{held === view.checks.length
+					? held === 1
+						? 'Its one check holds.'
+						: `All ${held} hold.`
+					: `${held} of ${view.checks.length} hold.`}
+			</p>
+			{#each view.checks.filter(({ state }) => state !== 'holds') as { form, label, state, where } (`${form} ${label}`)}<p
+					class="line flex justify-between gap-2"
+				>
+					<span>{label}{where.length > 0 ? `, ${where.join(', ')}` : ''}</span><b class="text-error font-semibold"
+						>{state === 'fails' ? 'does not hold' : state}</b
+					>
+				</p>{/each}
 		{/if}
 		{#if view.moved}
 			<h2 class="head mt-2">Since it was submitted</h2>

@@ -6,6 +6,6 @@ export interface RoundChoices {
 	periods: { id: number; name: string }[];
 	dimensions: { id: number; name: string; kind: string }[];
 	namers: (Namer & { words: string })[];
-	forms: { id: number; name: string }[];
+	forms: { id: number; name: string; checks: number }[];
 	people: { id: number; name: string }[];
 }

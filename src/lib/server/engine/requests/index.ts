@@ -30,6 +30,7 @@ import { why } from './why';
 import { whyCell, whyCells } from './why-cell';
 import { traceBack, traceForward } from './trace';
 import { unitFigures, unitMoved, unitProgress } from './unit-figures';
+import { unitSummary } from './unit-summary';
 import { checkFormula, checkRunbook, checkScript, printScripts, vocabulary } from './script';
 
 /** What can be asked of an engine, by name: a new request is a function of the engine and its ask, named here. */
@@ -84,6 +85,7 @@ export const REQUESTS = {
 	unitFigures,
 	unitMoved,
 	unitProgress,
+	unitSummary,
 	vocabulary,
 	why,
 	whyCell,
