@@ -282,6 +282,26 @@ describe('definitions', () => {
 		});
 		await asked(true, 'back', () => setFormulas(maren, MODEL, { account: marginId, formulas, was: half } as never));
 	});
+	test('a line that moves from one group to another moves both closed totals, though the whole stays', async () => {
+		const maren = await house.person('Maren', MODEL);
+		const routes = await house.database.pool.query<{ id: number; parent: number; name: string; code: string }>(
+			`SELECT m.id, m.name, m.code, n.parent_id AS parent FROM hierarchy_node n JOIN member m ON m.id = n.member_id JOIN hierarchy h ON h.id = n.hierarchy_id AND h.main
+			WHERE m.dimension_id = $1 AND n.parent_id IS NOT NULL AND NOT EXISTS (SELECT FROM hierarchy_node c WHERE c.hierarchy_id = h.id AND c.parent_id = m.id) ORDER BY m.id`,
+			[dimension.get('Route')]
+		);
+		const groups = [...new Set(routes.rows.map(({ parent }) => parent))];
+		expect(groups.length).toBeGreaterThan(1);
+		const moving = routes.rows.find(({ parent }) => parent === groups[0])!;
+		const change = () =>
+			editMembers(maren, MODEL, 'route', {
+				edits: [{ act: 'move', members: [moving.id], parent: groups[1]! }],
+				handOver: {}
+			});
+		const told = await faultOf(asked(true, null, change));
+		expect(told, JSON.stringify(told)).toMatchObject({ status: 409, code: 'restates' });
+		const { lines } = told.details as { lines: { where: string; before: number; after: number; account: string }[] };
+		expect(new Set(lines.map(({ where }) => where)).size).toBeGreaterThan(1);
+	});
 	test('a weight of 0 takes an account out of the closed total above it, to the cent', async () => {
 		const maren = await house.person('Maren', MODEL);
 		const dues = (

@@ -1,7 +1,7 @@
 /** What closed figures a change would move, as the server tells it. */
 export interface ClosedFigures {
 	count: number;
-	lines: { lock: string; account: string; scenario: string; period: string; before: number | null; after: number | null }[];
+	lines: { lock: string; where: string; account: string; scenario: string; period: string; before: number | null; after: number | null }[];
 }
 
 /** The question that is open: whether closed figures shall move, and why. Any page may raise it by what it asks of the server. */

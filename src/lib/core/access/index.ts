@@ -7,6 +7,7 @@
  */
 export { explainAccess, type AccessSentence } from './explain';
 export { LOCK_LAYERS, LOCK_STATES, lockInWords, type HeldFor, type Lock, type LockLayer, type LockState } from './lock';
+export { mergedSlices, type MergedSlice } from './merged-slices';
 export { LockTable, type SliceState } from './lock-table';
 export { LoadGuard } from './load-guard';
 export { ReachTable } from './reach';

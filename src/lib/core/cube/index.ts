@@ -15,6 +15,7 @@ export { Cube } from './cube';
 export { addsUp, adjusts, entryFor, NOTHING, NOW, standingOrigins, type Contribution } from './standing';
 export { SeriesStore } from './series-store';
 export { mergeOverlay, type Merge, type MergeConflict } from './merge';
+export { eachMovedFigure, type MovedFigure } from './moved-slices';
 export { movedBeneath, type EntryNote, type MovedBeneath } from './moved-beneath';
 export { CLEARED, Overlay, type OverlayCell } from './overlay';
 export { freeze, FrozenResults, restate, type FrozenBlock } from './frozen-results';

@@ -40,5 +40,5 @@ export async function guardClosed(client: pg.PoolClient, modelId: number, words:
 	await client.query('UPDATE model SET frozen_version = 0 WHERE id = $1', [modelId]);
 }
 
-const inWords = ({ account, scenario, period, before, after }: ClosedLine): string =>
-	`${account}, ${scenario}, ${period}: ${before === null ? 'nothing' : Math.round(before)} → ${after === null ? 'nothing' : Math.round(after)}`;
+const inWords = ({ account, where, scenario, period, before, after }: ClosedLine): string =>
+	`${[account, where, scenario, period].filter(Boolean).join(', ')}: ${before === null ? 'nothing' : Math.round(before)} → ${after === null ? 'nothing' : Math.round(after)}`;

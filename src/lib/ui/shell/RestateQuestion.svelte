@@ -32,9 +32,9 @@
 			</p>
 			<table class="my-2 w-full text-[13px]">
 				<tbody>
-					{#each asked.lines as { lock, account, scenario, period, before, after }, index (index)}
+					{#each asked.lines as { lock, account, where, scenario, period, before, after }, index (index)}
 						<tr class="border-hairline border-b">
-							<td class="py-0.5">{account}<span class="text-soft block text-xs">{lock}</span></td>
+							<td class="py-0.5">{account}{where === '' ? '' : `, ${where}`}<span class="text-soft block text-xs">{lock}</span></td>
 							<td>{scenario}, {period}</td>
 							<td class="text-right tabular-nums">{amount(before)}</td>
 							<td class="text-right font-semibold tabular-nums">→ {amount(after)}</td>

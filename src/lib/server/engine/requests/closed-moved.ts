@@ -1,4 +1,13 @@
-import { compileQuery, isEmpty, restate, Model, Reader, View, type Lock, type FrozenBlock, type ModelDefinition } from '../../../core';
+import {
+	eachMovedFigure,
+	mergedSlices,
+	orNull,
+	restate,
+	Model,
+	type FrozenBlock,
+	type ModelDefinition,
+	type MovedFigure
+} from '../../../core';
 import { EngineFault } from '../fault';
 import type { ModelEngine } from '../model-engine';
 
@@ -12,6 +21,8 @@ export interface ClosedMovedAsk {
 /** A closed figure that would be another one. */
 export interface ClosedLine {
 	lock: string;
+	/** Where it is beside its account, scenario and period, in words. */
+	where: string;
 	account: string;
 	scenario: string;
 	period: string;
@@ -27,27 +38,63 @@ export interface ClosedMovedAnswer {
 	frozen: FrozenBlock[] | null;
 }
 
-/** Closed slices looked at, and figures told. */
-const MOST_LOCKS = 80;
+/** Figures told. */
 const MOST_LINES = 12;
 
-/** The totals of closed slices that a changed definition would move: every account, by the periods that are closed. */
+/**
+ * The figures of closed slices that a changed definition would move: every account, by the periods that are closed, and
+ * where a tree changes every group of it. Where there are more than can be compared, that is told as one more.
+ */
 export async function closedMoved(engine: ModelEngine, ask: ClosedMovedAsk): Promise<ClosedMovedAnswer> {
 	await engine.reach(ask.revision);
 	const { model } = engine;
-	const closed = engine.locks.locks.filter(({ state }) => state === 'closed').slice(0, MOST_LOCKS);
+	const closed = engine.locks.locks.filter(({ state }) => state === 'closed');
 	if (closed.length === 0 || ask.definition.dimensions.length !== model.definition.dimensions.length)
 		return { lines: [], count: 0, frozen: null };
 	// What the change does is told by both as they would be computed: what has moved since results were frozen is not its doing.
 	const other = modelLike(model, ask.definition);
 	const before = model.frozen ? modelLike(model, model.definition) : model;
-	const lines: (ClosedLine & { size: number })[] = [];
-	for (const lock of closed) lines.push(...movedIn(engine, before, other, lock));
-	lines.sort((one, other) => other.size - one.size);
+	let lines: (ClosedLine & { size: number })[] = [];
+	let count = 0;
+	const keepLargest = () => (lines = lines.sort((one, two) => two.size - one.size).slice(0, MOST_LINES));
+	for (const { slice, from } of mergedSlices(closed.map((lock) => lock.slice))) {
+		const lock = closed[from[0]!]!.name;
+		const { isCut } = eachMovedFigure(engine.cube, before, other, slice, (figure) => {
+			count++;
+			lines.push(inWords(before, lock, figure));
+			if (lines.length > 50 * MOST_LINES) keepLargest();
+		});
+		if (!isCut) continue;
+		count++;
+		lines.push({ lock, where: '', account: 'more than can be compared', scenario: '', period: '', before: null, after: null, size: 0 });
+	}
 	return {
-		lines: lines.slice(0, MOST_LINES).map(({ size: _, ...line }) => line),
-		count: lines.length,
-		frozen: lines.length > 0 && model.frozen ? restate(engine.cube, model.frozen, before, other).blocks() : null
+		lines: keepLargest().map(({ size: _, ...line }) => line),
+		count,
+		frozen: count > 0 && model.frozen ? restate(engine.cube, model.frozen, before, other).blocks() : null
+	};
+}
+
+function inWords(
+	model: Model,
+	lock: string,
+	{ account, scenario, period, place, before, after }: MovedFigure
+): ClosedLine & { size: number } {
+	const nameOf = (dimension: Model['dimensions'][number], id: number) => dimension.member(dimension.ordinal(id)!).name;
+	const where = model.dimensions.flatMap((dimension) => {
+		const member = place[dimension.id];
+		return member === undefined || dimension.ordinal(member) === dimension.unassigned ? [] : [nameOf(dimension, member)];
+	});
+	const number = (value: number) => orNull(value) ?? 0;
+	return {
+		lock,
+		where: where.join(', '),
+		account: nameOf(model.accounts, account),
+		scenario: nameOf(model.scenarios, scenario),
+		period: nameOf(model.periods.dimension, period),
+		before: orNull(before),
+		after: orNull(after),
+		size: Math.abs(number(after) - number(before))
 	};
 }
 
@@ -73,59 +120,4 @@ function modelLike(model: Model, definition: ModelDefinition): Model {
 	} catch (error) {
 		throw new EngineFault((error as Error).message);
 	}
-}
-
-function movedIn({ cube }: ModelEngine, model: Model, other: Model, { name, slice }: Lock): (ClosedLine & { size: number })[] {
-	const accounts = (slice[model.accounts.id] ?? model.accounts.members.map(({ id }) => id)).filter((id) => {
-		const ordinal = model.accounts.ordinal(id);
-		return ordinal !== undefined && (model.account(ordinal) !== undefined || !model.accounts.isLeaf(ordinal));
-	});
-	const scenarios = slice[model.scenarios.id] ?? model.scenarios.members.map(({ id }) => id);
-	const years = model.periods.dimension.tree.roots().map((ordinal) => model.periods.dimension.member(ordinal).id);
-	const periods = (slice[model.periods.dimension.id] ?? years).filter((id) => model.periods.dimension.ordinal(id) !== undefined);
-	const rest = model.dimensions.filter((dimension) => dimension !== model.accounts && dimension !== model.scenarios);
-	let places: Record<number, number>[] = [{}];
-	for (const dimension of rest) {
-		const named = (slice[dimension.id] ?? [dimension.member(dimension.tree.largestRoot()).id])
-			.filter((id) => dimension.ordinal(id) !== undefined)
-			.slice(0, 24);
-		places = places.flatMap((place) => named.map((member) => ({ ...place, [dimension.id]: member }))).slice(0, 48);
-	}
-	const found: (ClosedLine & { size: number })[] = [];
-	for (const place of places) {
-		const figures = (of: Model) => {
-			const view = new View(
-				compileQuery(of, {
-					slice: place,
-					rows: accounts.map((id) => ({ [model.accounts.id]: id })),
-					columns: scenarios.flatMap((scenario) =>
-						periods.map((period) => ({ [model.scenarios.id]: scenario, [model.periods.dimension.id]: period }))
-					),
-					currency: model.definition.reportingCurrency
-				})
-			);
-			view.fill(new Reader(cube, [], undefined, of));
-			return view.evaluate().values;
-		};
-		const [before, after] = [figures(model), figures(other)];
-		before.forEach((was, at) => {
-			const is = after[at]!;
-			if ((isEmpty(was) && isEmpty(is)) || Math.abs(is - was) <= 1e-9 * Math.max(Math.abs(was), Math.abs(is))) return;
-			const column = at % (scenarios.length * periods.length);
-			const nameOf = (
-				dimension: { member: (ordinal: number) => { name: string }; ordinal: (id: number) => number | undefined },
-				id: number
-			) => dimension.member(dimension.ordinal(id)!).name;
-			found.push({
-				lock: name,
-				account: nameOf(model.accounts, accounts[Math.floor(at / (scenarios.length * periods.length))]!),
-				scenario: nameOf(model.scenarios, scenarios[Math.floor(column / periods.length)]!),
-				period: nameOf(model.periods.dimension, periods[column % periods.length]!),
-				before: isEmpty(was) ? null : was,
-				after: isEmpty(is) ? null : is,
-				size: Math.abs((isEmpty(is) ? 0 : is) - (isEmpty(was) ? 0 : was))
-			});
-		});
-	}
-	return found;
 }
