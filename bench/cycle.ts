@@ -1,7 +1,8 @@
 // Locks and rounds in a large house: 500 entities, 60 months, 2,000 locks, a round of 2,000 units.
 import type pg from 'pg';
 import { compileQuery, LockTable, Reader, View, WriteGuard, type Lock } from '../src/lib/core';
-import { moveUnits, roundBoard, saveRound, startRound, unitKey, type RoundDefinition } from '../src/lib/server/cycle';
+import { lookAtSubmission, moveUnits, roundBoard, saveRound, startRound, unitKey, type RoundDefinition } from '../src/lib/server/cycle';
+import { askRunner } from '../src/lib/server/engine';
 import { openForm } from '../src/lib/server/form';
 import { lockBoard } from '../src/lib/server/locks';
 import { personById, type SignedIn } from '../src/lib/server/session';
@@ -114,6 +115,9 @@ async function house(pool: pg.Pool): Promise<Measure[]> {
 		const unit = (
 			await pool.query<{ id: number }>('SELECT id FROM cycle_unit WHERE round_id = $1 AND depth = 1 ORDER BY position LIMIT 1', [whole])
 		).rows[0]!.id;
+		// As the page does before anybody can submit.
+		await lookAtSubmission(osric, MODEL, { round: whole, unit });
+		await askRunner(MODEL, 'ready', { revision: 0 });
 		const from = performance.now();
 		await moveUnits(osric, MODEL, { round: whole, units: [unit], move: 'submit', note: '', fields: [], accepts: true });
 		submitted = performance.now() - from;

@@ -10,15 +10,33 @@ export async function sliceAsk(database: Database, modelId: number, round: UnitR
 	return { ...(await modelVersions(database, modelId)), scenario: round.scenario, from: round.from, to: round.to, members };
 }
 
-/** The figures of a unit as they are saved now, at a revision at least. */
-export const figuresNow = (modelId: number, ask: UnitSlice): Promise<UnitFigures> => askRunner(modelId, 'unitFigures', ask);
+/** The figures of a unit as they stood at a revision, packed to be kept. */
+export interface TakenFigures {
+	revision: number;
+	structure: number;
+	cells: number;
+	packed: Uint8Array;
+}
 
-export async function keepFigures(database: Database, move: number, revision: number, figures: UnitFigures): Promise<void> {
+/** Takes the figures of a unit as they are saved now, or at a revision. */
+export async function takeFigures(
+	database: Database,
+	modelId: number,
+	round: UnitRound,
+	members: readonly number[],
+	revision?: number
+): Promise<TakenFigures> {
+	const ask = { ...(await sliceAsk(database, modelId, round, members)), ...(revision !== undefined && { revision }) };
+	const figures = await askRunner(modelId, 'unitFigures', ask);
+	return { revision: ask.revision, structure: ask.structure, cells: figures.cells, packed: await pack(figures) };
+}
+
+export async function keepFigures(database: Database, move: number, { revision, cells, packed }: TakenFigures): Promise<void> {
 	await database.query('INSERT INTO unit_figures (move_id, revision, cells, packed) VALUES ($1, $2, $3, $4)', [
 		move,
 		revision,
-		figures.cells,
-		await pack(figures)
+		cells,
+		packed
 	]);
 }
 

@@ -5,15 +5,15 @@ import { lockOfUnit, UNIT_MOVES, UnitTree, type CycleUnit, type UnitMove, type U
 import { actingNow } from '../acting';
 import { pool, transaction, type Database } from '../database';
 import { lockModel } from '../database/change-set';
-import { countUpStructure } from '../database/structure-version';
-import type { UnitMoved } from '../engine';
+import { countUpStructure, modelVersions } from '../database/structure-version';
+import { askRunner, type UnitMoved } from '../engine';
 import { Fault, notAllowed, notFound } from '../fault';
 import { snapshotOfMove } from '../branch';
 import { draftsWithin, saveWithin } from '../form';
 import { freezeAfter } from '../locks';
 import { requirePermission, type SignedIn } from '../session';
 import { checksOfUnit, type UnitCheck } from './checks';
-import { figuresNow, keepFigures, movedSince, sliceAsk } from './figures';
+import { keepFigures, movedSince, takeFigures, type TakenFigures } from './figures';
 import { tell, type MessageKind, type MessageToSend } from './messages';
 import { leavesOf } from './plan';
 import { fullName, readRound, type Round } from './rounds';
@@ -155,7 +155,10 @@ async function moveOne(mover: SignedIn, modelId: number, id: number, asked: Unit
 			return (await saveWithin(client, mover, modelId, slice, `${round.name}, ${unit.name}`)).cells;
 		});
 	}
-	const result = await transaction((client) => carryOut(client, mover, modelId, round, id, asked));
+	// What is to be kept, and the thread that compares, before everybody waits for the plan's lock.
+	const early = move === 'submit' ? await takeFigures(pool(), modelId, round, unit.members) : undefined;
+	if (move === 'approve') await askRunner(modelId, 'ready', { revision: 0 });
+	const result = await transaction((client) => carryOut(client, mover, modelId, round, id, asked, early));
 	return result.kind === 'moved' ? { ...result, saved } : result;
 }
 
@@ -188,7 +191,8 @@ async function carryOut(
 	modelId: number,
 	round: Round,
 	id: number,
-	asked: UnitsToMove
+	asked: UnitsToMove,
+	early: TakenFigures | undefined
 ): Promise<MoveResult> {
 	const { move, note, fields, accepts } = asked;
 	const revision = await lockModel(client, modelId);
@@ -231,8 +235,10 @@ async function carryOut(
 		if (step.id === id) own = noted.rows[0]!.id;
 	}
 	if (move === 'submit') {
-		const figures = await figuresNow(modelId, { ...(await sliceAsk(client, modelId, round, unit.members)), revision });
-		await keepFigures(client, own, revision, figures);
+		const asIs = await modelVersions(client, modelId);
+		const isStill = early !== undefined && early.revision === revision && early.structure === asIs.structure;
+		const figures = isStill ? early : await takeFigures(client, modelId, round, unit.members, revision);
+		await keepFigures(client, own, figures);
 		await client.query('UPDATE unit_move SET cells = $2 WHERE id = $1', [own, figures.cells]);
 	}
 	const after = { ...unit, ...steps.find((step) => step.id === id)! };
@@ -307,6 +313,8 @@ export async function lookAtSubmission(
 	const unit = unitOf(units, id);
 	const why = whyNotMove(reader, unit, 'submit');
 	if (why) throw new Fault(403, 'not allowed', why);
+	// Who looks submits next: the thread that takes the figures down begins meanwhile. Why it could not is told then.
+	askRunner(modelId, 'ready', { revision: 0 }).catch(() => undefined);
 	const drafts = await draftsWithin(pool(), modelId, await leavesOf(pool(), modelId, round, unit.members, beneath(units, id)));
 	return {
 		own: drafts.find((draft) => draft.person === reader.id)?.cells ?? 0,

@@ -217,7 +217,7 @@ function contentOf(
 			{
 				name: account.name,
 				tiles: [
-					{ id: 1, kind: 'form', title: `What drives ${account.name}`, width: 12, height: heightOf(account.lines, 4), code: typed },
+					{ id: 1, kind: 'form', title: `What drives ${account.name}`, width: 12, height: heightOf(account.lines, 3), code: typed },
 					{ id: 2, kind: 'figure', title: account.name, width: 3, height: 4, source: { rows, at: {}, compare: true } },
 					{
 						...{ id: 3, kind: 'chart', chart: 'combined', title: `${account.name} by period`, width: 5, height: 4 },
@@ -237,7 +237,7 @@ function contentOf(
 								}
 							]
 						: []),
-					{ id: 5, kind: 'view', title: 'Year by year', width: 12, height: heightOf(account.lines, 2), code: beside }
+					{ id: 5, kind: 'view', title: 'Year by year', width: 12, height: heightOf(account.lines, 1), code: beside }
 				]
 			}
 		]

@@ -135,8 +135,11 @@ function comparedPeriod(
 	return undefined;
 }
 
-const namedBeside = (model: Model, beside: { scenario: number; period: number } | undefined): string | null =>
-	beside ? `${model.scenarios.member(beside.scenario).name}, ${model.periods.dimension.member(beside.period).name}` : null;
+function namedBeside(model: Model, beside: { scenario: number; period: number } | undefined): string | null {
+	if (!beside) return null;
+	const [scenario, period] = [model.scenarios.member(beside.scenario).name, model.periods.dimension.member(beside.period).name];
+	return scenario.includes(period) ? scenario : `${scenario}, ${period}`;
+}
 
 function localCurrency(model: Model, members: readonly number[]): string {
 	const entity = members.map((id) => model.dimensions[model.entityAxis]?.ordinal(id)).find((ordinal) => ordinal !== undefined);
