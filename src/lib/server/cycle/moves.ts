@@ -104,7 +104,8 @@ export async function moveUnits(person: SignedIn | undefined, modelId: number, a
 			results.push({ id, name: '', kind: 'refused', words: error.message });
 		}
 	}
-	if (results.some(({ kind }) => kind === 'moved')) await freezeAfter(modelId);
+	// What is handed in is held; closed, and frozen, is what is approved.
+	if ((asked.move === 'approve' || asked.move === 'reopen') && results.some(({ kind }) => kind === 'moved')) await freezeAfter(modelId);
 	for (const result of results) if (result.kind === 'moved') await takeSnapshot(mover, modelId, asked, result);
 	return { results };
 }
@@ -152,7 +153,8 @@ async function moveOne(mover: SignedIn, modelId: number, id: number, asked: Unit
 		// First for itself: figures are kept as they are saved, and what is saved is seen once it is committed.
 		saved = await transaction(async (client) => {
 			const slice = await leavesOf(client, modelId, round, unit.members, beneath(units, id));
-			return (await saveWithin(client, mover, modelId, slice, `${round.name}, ${unit.name}`)).cells;
+			const has = (await draftsWithin(client, modelId, slice)).some(({ person }) => person === mover.id);
+			return !has ? 0 : (await saveWithin(client, mover, modelId, slice, `${round.name}, ${unit.name}`)).cells;
 		});
 	}
 	// What is to be kept, and the thread that compares, before everybody waits for the plan's lock.

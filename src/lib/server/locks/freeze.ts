@@ -12,15 +12,23 @@ const STALE = `SELECT m.id FROM model m WHERE m.frozen_version < coalesce((SELEC
 	AND (EXISTS (SELECT FROM frozen_results f WHERE f.model_id = m.id) OR EXISTS (SELECT FROM formula f WHERE f.model_id = m.id AND f.timing = 'per leaf')
 		AND EXISTS (SELECT FROM access_lock l WHERE l.model_id = m.id AND 'closed' IN (l.state, l.turns_to)))`;
 
-/** Freezes the results of a model where it is closed now and lets go of the others; nothing is done where locks are as they were. */
+/**
+ * Freezes the results of a model where it is closed now and lets go of the others; nothing is done where locks are as they
+ * were. Worked out before the model is locked, and again within where something moved meanwhile: others save in it.
+ */
 export async function freezeClosed(modelId: number): Promise<void> {
+	const isStale = async (client: Pick<pg.PoolClient, 'query'>) =>
+		((await client.query(`${STALE} AND m.id = $1`, [modelId])).rowCount ?? 0) > 0;
+	if (!(await isStale(pool()))) return;
+	const before = await modelVersions(pool(), modelId);
+	const early = await askRunner(modelId, 'frozenNow', before);
 	await transaction(async (client) => {
 		await lockModel(client, modelId);
-		const stale = await client.query(`${STALE} AND m.id = $1`, [modelId]);
-		if (stale.rowCount === 0) return;
+		if (!(await isStale(client))) return;
 		// No figure and no lock moves while this stands; the runner reads what is committed, which is all there is.
 		const versions = await modelVersions(client, modelId);
-		const blocks = await askRunner(modelId, 'frozenNow', versions);
+		const isStill = versions.revision === before.revision && versions.structure === before.structure;
+		const blocks = isStill ? early : await askRunner(modelId, 'frozenNow', versions);
 		if (blocks) {
 			await writeFrozen(client, modelId, blocks);
 			await countUpStructure(client, [modelId], 'locks');
