@@ -7,6 +7,17 @@ import { lockInWords } from './lock';
 import { LockTable } from './lock-table';
 import type { AccessRules, Grant, SliceRule, Verdict } from './rules';
 
+/** Verdicts that are kept; beyond it they are worked out again. */
+const MOST_KEPT = 100_000;
+
+/** What lies beneath a member of an axis: a leaf of each class, where locks matter and where they do not. */
+interface Beneath {
+	/** Equal for members beneath which there are the same classes. */
+	sort: number;
+	locked: readonly number[];
+	open: readonly number[];
+}
+
 interface CompiledSlice {
 	/** Per dimension, period last: which ordinals it covers; undefined for all. */
 	covers: (Uint8Array | undefined)[];
@@ -24,6 +35,11 @@ export class WriteGuard {
 	readonly #classOf: Int32Array[];
 	/** The same where locks do not matter. */
 	readonly #openClassOf: Int32Array[];
+	/** By axis and member. */
+	readonly #beneath: Map<number, Beneath>[];
+	readonly #sorts = new Map<string, number>();
+	/** By what lies beneath a cell: its verdict, where it names no member of it. */
+	readonly #kept = new Map<string, Verdict>();
 
 	/** @param locks the model's locks, compiled for everybody; none when left out */
 	constructor(model: Model, rules: AccessRules, locks: LockTable = new LockTable(model, [])) {
@@ -42,11 +58,13 @@ export class WriteGuard {
 			...(this.#within ? [this.#within.slice] : [])
 		];
 		const axes = [...model.dimensions, model.periods.dimension];
+		this.#beneath = model.dimensions.map(() => new Map());
 		this.#openClassOf = axes.map(
 			(dimension, axis) =>
 				classesOf(dimension.members.length, (ordinal) => {
 					const scenario = axis === model.scenarioAxis ? ordinal : '';
-					const retired = dimension.member(ordinal).retired ? 'retired' : '';
+					// Each is named where it keeps a figure as it is.
+					const retired = dimension.member(ordinal).retired ? `retired ${ordinal}` : '';
 					return `${slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('')} ${scenario} ${retired}`;
 				}).classOf
 		);
@@ -66,13 +84,53 @@ export class WriteGuard {
 		if (computed) return { kind: 'computed', reason: computed };
 		if (!this.#rules.mayEnter) return { kind: 'refused', reason: 'Your role reads figures and does not enter them.' };
 		const isLeaf = range.from === range.to && this.#model.dimensions.every((dimension, axis) => dimension.isLeaf(members[axis]!));
+		const beneath = this.#model.dimensions.map((_, axis) => this.#beneathOf(axis, members[axis]!));
+		const key = `${range.from} ${range.to} ${isLeaf ? 'leaf' : ''} ${beneath.map(({ sort }) => sort).join(' ')}`;
+		const kept = this.#kept.get(key);
+		if (kept) return kept;
+		const verdict = this.#beneathSays(members, range, beneath, isLeaf);
+		// Why a figure is computed names its account; all else is the same wherever the same lies beneath.
+		if (verdict.kind !== 'computed' && this.#kept.size < MOST_KEPT) this.#kept.set(key, verdict);
+		return verdict;
+	}
+
+	#beneathSays(members: Address, range: PeriodRange, beneath: readonly Beneath[], isLeaf: boolean): Verdict {
 		let firstRefusal: Verdict | undefined;
-		for (const leaf of this.#representatives(members, range)) {
+		for (const leaf of this.#representatives(members, range, beneath)) {
 			const verdict = this.leafVerdict(leaf.address, leaf.period);
 			if (verdict.kind === 'enter') return { kind: isLeaf ? 'enter' : 'spread' };
 			if (!firstRefusal || firstRefusal.kind === 'computed') firstRefusal = verdict;
 		}
 		return firstRefusal ?? { kind: 'computed', reason: 'Nothing lies beneath this figure.' };
+	}
+
+	#beneathOf(axis: number, member: number): Beneath {
+		let known = this.#beneath[axis]!.get(member);
+		if (known) return known;
+		const [locked, open] = [this.#classOf, this.#openClassOf].map((classes) => this.#leavesByClass(axis, member, classes));
+		const name = `${axis} ${[...locked!.keys()].join(' ')} ${[...open!.keys()].join(' ')}`;
+		let sort = this.#sorts.get(name);
+		if (sort === undefined) this.#sorts.set(name, (sort = this.#sorts.size));
+		known = { sort, locked: [...locked!.values()], open: [...open!.values()] };
+		this.#beneath[axis]!.set(member, known);
+		return known;
+	}
+
+	#leavesByClass(axis: number, member: number, classes: readonly Int32Array[]): Map<number | string, number> {
+		const model = this.#model;
+		const leaves = new Map<number | string, number>();
+		model.dimensions[axis]!.eachWeightedLeaf(member, (leaf) => {
+			const leafClass = classes[axis]![leaf]!;
+			if (axis !== model.accountAxis) {
+				if (!leaves.has(leafClass)) leaves.set(leafClass, leaf);
+				return;
+			}
+			// Formula accounts and groups take no entry: they make classes of their own.
+			const plain = model.account(leaf) !== undefined && model.formula(leaf) === undefined;
+			const name = model.live.has(leaf) ? `live ${leaf}` : plain ? leafClass : `computed ${leafClass}`;
+			if (!leaves.has(name)) leaves.set(name, leaf);
+		});
+		return leaves;
 	}
 
 	/** The verdict on a leaf cell: `enter`, or why not. */
@@ -156,21 +214,12 @@ export class WriteGuard {
 	}
 
 	/** One leaf cell of every combination of classes beneath a cell. */
-	*#representatives(members: Address, range: PeriodRange): Generator<{ address: Int32Array; period: number }> {
+	*#representatives(members: Address, range: PeriodRange, beneath: readonly Beneath[]): Generator<{ address: Int32Array; period: number }> {
 		const model = this.#model;
 		// Where all leaves are under the same locks, one of them says what all say.
-		const classes = this.#locks.isUniform(members, range) ? this.#openClassOf : this.#classOf;
-		const choices = model.dimensions.map((dimension, axis) => {
-			const leaves = new Map<number | string, number>();
-			dimension.eachWeightedLeaf(members[axis]!, (leaf) => {
-				// Formula accounts and groups take no entry: they make classes of their own.
-				const plain = axis !== model.accountAxis || (model.account(leaf) !== undefined && model.formula(leaf) === undefined);
-				const computed = axis === model.accountAxis && model.live.has(leaf) ? `live ${leaf}` : `computed ${classes[axis]![leaf]!}`;
-				const leafClass = plain && !(axis === model.accountAxis && model.live.has(leaf)) ? classes[axis]![leaf]! : computed;
-				if (!leaves.has(leafClass)) leaves.set(leafClass, leaf);
-			});
-			return [...leaves.values()];
-		});
+		const isUniform = this.#locks.isUniform(members, range);
+		const classes = isUniform ? this.#openClassOf : this.#classOf;
+		const choices = beneath.map(({ open, locked }) => (isUniform ? open : locked));
 		const periods = new Map<string, number>();
 		for (let index = range.from; index <= range.to; index++) {
 			const takes = choices[model.scenarioAxis]!.map((scenario) => {
