@@ -41,6 +41,7 @@ import {
 } from '../../src/lib/server/insight';
 import type { SignedIn } from '../../src/lib/server/session';
 import { sendDueBoards } from '../../src/lib/server/insight/board-paper';
+import { boardContentSchema } from '../../src/lib/server/insight/board-schema';
 import { faultOf } from './fault-of';
 import { openHouse, type House } from './house';
 
@@ -276,6 +277,16 @@ describe('a board', () => {
 		expect(await faultOf(whyDifferent(osric, MODEL, group))).toMatchObject({
 			message: expect.stringContaining('Several currencies') as string
 		});
+	});
+
+	test('forty tiles are all answered, and one more is refused with a sentence', async () => {
+		const tiles = Array.from({ length: 40 }, (_, at) => figure(at + 1, ['REV', '4030', 'OC', 'CREW'][at % 4]!));
+		const board = await boardOf(osric, tiles);
+		const answer = await shown(osric, board);
+		expect(answer.tiles).toHaveLength(40);
+		expect(answer.tiles.filter(({ kind }) => kind !== 'figures')).toEqual([]);
+		const parsed = boardContentSchema.safeParse(content([...tiles, figure(41, 'REV')]));
+		expect(parsed.error?.issues.map(({ message }) => message).join()).toMatch(/40/);
 	});
 
 	test('many rows become the largest and the rest, and lose nothing', async () => {
