@@ -63,7 +63,7 @@ const OPEN_ROUTES = new Set<string | null>([
 /** Whoever may work nowhere can still leave. */
 const WITHOUT_ANY_MODEL = new Set<string | null>([...OPEN_ROUTES, '/sign-out', '/api/account/[verb]']);
 /** Pages as they were addressed before addresses named their model. */
-const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|access|cycle|account|print)(\/|$)/;
+const WITHOUT_MODEL = /^\/(desk|structure|data-in|forms|rules|access|cycle|account|print|handbook)(\/|$)/;
 
 /** Every request: through the gate, as somebody, in a model, and out with what guards its answer. */
 export const handle: Handle = async ({ event, resolve }) => {

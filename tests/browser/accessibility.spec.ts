@@ -4,6 +4,8 @@ import { ready, signIn } from './people';
 
 const PAGES = [
 	'/desk',
+	'/handbook',
+	'/handbook/formulas',
 	'/structure/dimension/account',
 	'/structure/dimension/scenario',
 	'/structure/calendar',

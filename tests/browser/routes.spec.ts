@@ -151,6 +151,7 @@ const TABLE: Readonly<
 	'/api/m/[model]/connections': { POST: 'data.write' },
 	'/api/m/[model]/desk/checks': { GET: 'structure.write' },
 	'/api/m/[model]/desk/moved': { DELETE: 'structure.write' },
+	'/api/m/[model]/desk/steps': { DELETE: 'form.read' },
 	'/api/m/[model]/events': { GET: 'form.read' },
 	'/api/m/[model]/files': { POST: 'data.load' },
 	'/api/m/[model]/form-design/[verb]': { POST: { preview: 'form.design', select: 'form.design' } },

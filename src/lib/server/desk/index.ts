@@ -4,6 +4,7 @@ import { requirePermission, type SignedIn } from '../session';
 import { movedFigures, type MovedFigure } from './moved';
 import { readStanding, type Standing } from './standing';
 
+export { firstSteps, leaveFirstSteps, type FirstStep } from './first-steps';
 export { readStanding } from './standing';
 export { readChecks, type FormChecks } from './checks';
 export { forgetMoved } from './moved';

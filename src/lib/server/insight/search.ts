@@ -1,8 +1,9 @@
-/** What the search of every page finds beyond the page's own: members, figures, boards, views, notes, people. */
+/** What the search of every page finds beyond the page's own: members, figures, boards, views, notes, people, and the handbook. */
 import { z } from 'zod';
 import { figureByName, type NamedMember } from '../../core';
 import { readablePlaces, reachedMembers } from '../access';
 import { pool } from '../database';
+import { searchHandbook } from '../handbook';
 import { requirePermission, type SignedIn } from '../session';
 import { axesOf } from './axes';
 import { SEES_BOARD } from './boards';
@@ -10,7 +11,7 @@ import { SEES_BOARD } from './boards';
 export const searchSchema = z.object({ text: z.string().trim().min(2).max(120) });
 
 export interface Found {
-	kind: 'Figure' | 'Member' | 'Board' | 'View' | 'Note' | 'Person';
+	kind: 'Figure' | 'Member' | 'Board' | 'View' | 'Note' | 'Person' | 'Handbook';
 	name: string;
 	hint: string;
 	/** Where it leads, within the model. */
@@ -75,6 +76,12 @@ export async function search(
 				name,
 				hint: title,
 				path: '/access?view=people'
+			})),
+			...searchHandbook(words).map(({ title, heading, path }): Found => ({
+				kind: 'Handbook',
+				name: heading,
+				hint: heading === title ? '' : title,
+				path
 			}))
 		]
 	};

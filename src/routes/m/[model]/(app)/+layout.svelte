@@ -1,4 +1,7 @@
 <script lang="ts">
+	import BookOpen from '@lucide/svelte/icons/book-open';
+	import { page } from '$app/state';
+	import { chapterOf } from '$lib/ui/handbook/chapter-of';
 	import { request } from '$lib/ui/request';
 	import type { Found } from '$lib/server/insight';
 	import { at, atBranch } from '$lib/ui/at';
@@ -64,6 +67,7 @@
 		})),
 		{ kind: 'Action', name: theme === 'paper' ? 'Use the night theme' : 'Use the paper theme', run: () => void switchTheme() },
 		{ kind: 'Action', name: folded ? 'Unfold the rail' : 'Fold the rail', run: fold },
+		{ kind: 'Page', name: 'Handbook', run: () => void goto(at('/handbook')) },
 		{ kind: 'Action', name: 'Legend and keys', hint: 'F1', run: () => legend.open() }
 	]);
 </script>
@@ -102,7 +106,14 @@
 	<div class="flex min-w-0 flex-col">
 		{#if data.person.acting}<PlaceTaken person={data.person.name} acting={data.person.acting} />{/if}
 		{#if data.branch}<BranchRibbon branch={data.branch} locale={data.person.locale} />{/if}
-		<TopLine trail={shell.trail}><Finder {items} {look} /><Legend bind:this={legend} /></TopLine>
+		<TopLine trail={shell.trail}
+			><Finder {items} {look} /><a
+				class="btn btn-ghost btn-sm btn-square"
+				href={at(`/handbook/${chapterOf(page.route.id)}`)}
+				aria-label="Handbook, about this page"
+				title="Handbook, about this page"><BookOpen size={15} aria-hidden="true" /></a
+			><Legend bind:this={legend} /></TopLine
+		>
 	</div>
 	{@render children()}
 </div>

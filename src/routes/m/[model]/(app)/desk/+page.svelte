@@ -25,6 +25,10 @@
 	async function seen() {
 		if ((await request('/api/desk/moved', {}, 'DELETE')).ok) await invalidateAll();
 	}
+	async function leaveSteps() {
+		if ((await request('/api/desk/steps', {}, 'DELETE')).ok) await invalidateAll();
+	}
+	const doneSteps = $derived(data.steps.filter(({ done }) => done).length);
 	const cells = (count: number) => (count === 1 ? 'one cell' : `${formatCount(count, locale)} cells`);
 </script>
 
@@ -214,23 +218,48 @@
 				{/each}
 			</ul>
 		</section>
-		<section aria-labelledby="latest">
-			<h2 id="latest" class="text-grey mb-1 text-[13px] font-semibold">Latest changes to the figures</h2>
-			<ol class="border-rule border-t">
-				{#each data.desk.changes as change (change.revision)}
-					<li class="row">
-						<span class="text-grey w-8 shrink-0 text-right">{change.revision}</span>
-						<span class="grow">
-							<b>{change.through}</b>
-							<span class="text-soft">{CHANGED[change.kind]} by {change.person ?? 'the system'}, {cells(change.cells)}</span>
-						</span>
-						<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
-					</li>
-				{:else}<li class="text-grey row">
-						{data.person.readsPart ? 'Of this model you read a part: only your own changes are listed.' : 'Nothing has been changed yet.'}
-					</li>{/each}
-			</ol>
-		</section>
+		<div class="min-w-0">
+			{#if data.steps.length > 0}
+				<section class="mb-6" aria-labelledby="steps">
+					<div class="mb-1 flex items-baseline gap-3">
+						<h2 id="steps" class="text-grey grow text-[13px] font-semibold">
+							First steps, {doneSteps} of {data.steps.length} done
+						</h2>
+						<button class="text-grey hover:text-base-content text-[13px]" onclick={leaveSteps}>I know my way</button>
+					</div>
+					<ol class="border-rule border-t">
+						{#each data.steps as { words, path, chapter, done } (words)}
+							<li class="row">
+								<span class={['w-4 shrink-0 text-center', done ? 'text-success' : 'text-grey']} aria-hidden="true">{done ? '✓' : '·'}</span>
+								<a href={at(path)} class={['grow', done && 'text-soft']}
+									><b class={[done && 'font-normal!']}>{words}</b>{#if done}<span class="sr-only">, done</span>{/if}</a
+								>
+								<a class="text-grey whitespace-nowrap hover:underline" href={at(`/handbook/${chapter}`)}
+									>how<span class="sr-only">: {words}</span></a
+								>
+							</li>
+						{/each}
+					</ol>
+				</section>
+			{/if}
+			<section aria-labelledby="latest">
+				<h2 id="latest" class="text-grey mb-1 text-[13px] font-semibold">Latest changes to the figures</h2>
+				<ol class="border-rule border-t">
+					{#each data.desk.changes as change (change.revision)}
+						<li class="row">
+							<span class="text-grey w-8 shrink-0 text-right">{change.revision}</span>
+							<span class="grow">
+								<b>{change.through}</b>
+								<span class="text-soft">{CHANGED[change.kind]} by {change.person ?? 'the system'}, {cells(change.cells)}</span>
+							</span>
+							<span class="text-grey whitespace-nowrap">{formatMoment(change.at, locale)}</span>
+						</li>
+					{:else}<li class="text-grey row">
+							{data.person.readsPart ? 'Of this model you read a part: only your own changes are listed.' : 'Nothing has been changed yet.'}
+						</li>{/each}
+				</ol>
+			</section>
+		</div>
 	</div>
 </main>
 
