@@ -1,4 +1,4 @@
-// npm run screenshots: one picture of each main view, from the demo as it is after a reset, into docs/screenshots/.
+// npm run screenshots: one picture of each main view, from the demo as it is after a reset, into docs/screenshots/, and the small ones of the handbook.
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { ensureBuild } from './lib/build.mjs';
@@ -14,6 +14,7 @@ await run(async () => {
 	await ensureBuild();
 	removeCluster(CLUSTER);
 	mkdirSync('docs/screenshots', { recursive: true });
+	mkdirSync('docs/handbook/pictures', { recursive: true });
 	const port = await freePort();
 	const origin = `http://127.0.0.1:${port}`;
 	const server = spawn(process.execPath, ['scripts/start.mjs'], {

@@ -1,4 +1,4 @@
-import { chromium, type Page } from '@playwright/test';
+import { chromium, type Locator, type Page } from '@playwright/test';
 import { chromiumOptions } from './lib/chromium.mjs';
 import { cellAt, choose, openForm, ready, signIn, unfold } from '../tests/browser/people';
 
@@ -17,6 +17,12 @@ async function take(page: Page, name: string): Promise<void> {
 	await page.evaluate(() => document.fonts.ready);
 	await page.waitForTimeout(200);
 	await page.screenshot({ path: `docs/screenshots/${name}.png` });
+}
+
+/** A part of a page, small, for the handbook. */
+async function takePart(part: Locator, name: string): Promise<void> {
+	await part.page().waitForTimeout(200);
+	await part.screenshot({ path: `docs/handbook/pictures/${name}.png` });
 }
 
 const planner = await pageOf('tove.brandal');
@@ -38,6 +44,10 @@ await (await cellAt(planner, 'Foot passengers', 'Jul')).click();
 await planner.keyboard.press('Control+i');
 await planner.getByRole('complementary').waitFor();
 await take(planner, 'form');
+await takePart(planner.getByRole('complementary'), 'details');
+await planner.keyboard.press('F1');
+await takePart(planner.getByRole('dialog', { name: 'Legend and keys' }), 'legend');
+await planner.keyboard.press('Escape');
 
 await planner.goto('/m/group/insight');
 await ready(planner);
@@ -118,6 +128,9 @@ await ready(administrator);
 await administrator.getByRole('row', { name: /^Onboard shops/ }).click();
 await administrator.getByRole('complementary', { name: 'Unit' }).getByText('returned').first().waitFor();
 await take(administrator, 'cycle');
+await administrator.getByRole('row', { name: /^Skerry Line/ }).click();
+await administrator.getByRole('table', { name: 'Figures of Skerry Line' }).waitFor();
+await takePart(administrator.getByRole('complementary', { name: 'Unit' }), 'unit');
 await administrator.goto('/m/group/branches');
 await ready(administrator);
 await administrator.getByRole('link', { name: 'Dear fuel' }).click();
@@ -141,7 +154,7 @@ for (let stage = 0; stage < 4; stage++) {
 	await administrator.getByText('…', { exact: true }).waitFor({ state: 'detached' });
 }
 await administrator.getByRole('main').getByText('Costs of the group plan').first().waitFor();
-await take(administrator, 'trace');
+await takePart(administrator.getByRole('main').getByRole('list').first(), 'trace');
 await administrator.goto('/desk');
 await ready(administrator);
 await take(administrator, 'desk');
@@ -171,4 +184,8 @@ await take(administrator, 'explorer');
 await administrator.goto('/m/group/insight/journal');
 await ready(administrator);
 await take(administrator, 'journal');
+await administrator.goto('/m/group/handbook/formulas');
+await ready(administrator);
+await administrator.getByText('15,000').waitFor();
+await take(administrator, 'handbook');
 await browser.close();

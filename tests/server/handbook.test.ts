@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { CHAPTERS, chapterText, readChapter, searchHandbook, slugOf, titleOf } from '../../src/lib/server/handbook';
@@ -34,6 +34,10 @@ describe('the handbook', () => {
 		for (const { code, text } of chapters)
 			for (const [, href] of text.matchAll(/\]\(([^)]+)\)/g)) {
 				followed++;
+				if (href!.startsWith('pictures/')) {
+					expect(existsSync(`docs/handbook/${href}`), `${code}: ${href}`).toBe(true);
+					continue;
+				}
 				if (href!.startsWith('app:')) {
 					expect(pages, `${code}: ${href}`).toContain(href!.slice(4));
 					continue;
