@@ -38,8 +38,16 @@ test('asked about all of a model, a guard says what a new one says of each figur
 	const locks = fc
 		.array(fc.tuple(fc.constantFrom<LockState>('open', 'held', 'closed'), slice), { maxLength: 5 })
 		.map((all) => all.map(([state, of], at): Lock => ({ id: at + 1, layer: 'board', state, name: `lock ${at}`, slice: of })));
+	// One dimension alone: what bars a part of it bars much.
+	const part = fc
+		.nat(axes.length - 1)
+		.chain((axis) =>
+			fc
+				.subarray(axes[axis]!.members.slice(0, 12), { minLength: 1, maxLength: 2 })
+				.map((named) => ({ [axes[axis]!.id]: named.map(({ id }) => id) }))
+		);
 	const grants = fc
-		.array(fc.tuple(fc.constantFrom<Grant['level']>('read', 'write', 'none'), slice), { maxLength: 2 })
+		.array(fc.tuple(fc.constantFrom<Grant['level']>('read', 'none'), part), { minLength: 1, maxLength: 2 })
 		.map((all) => [
 			...all.map(([level, of], at): Grant => ({ name: `grant ${at}`, level, slice: of })),
 			{ name: 'all', level: 'write' as const, slice: {} }
@@ -61,7 +69,7 @@ test('asked about all of a model, a guard says what a new one says of each figur
 							expect(said).toEqual(new WriteGuard(model, rules, table).verdict([account, scenario, entity], range));
 						}
 		}),
-		{ numRuns: 25 }
+		{ numRuns: 60 }
 	);
-	for (const kind of ['enter', 'spread', 'computed', 'refused', 'closed', 'held']) expect(kinds.get(kind) ?? 0, kind).toBeGreaterThan(30);
+	for (const kind of ['enter', 'spread', 'computed', 'refused', 'closed', 'held']) expect(kinds.get(kind) ?? 0, kind).toBeGreaterThan(10);
 });
