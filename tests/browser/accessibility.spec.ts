@@ -14,6 +14,7 @@ const PAGES = [
 	'/structure/wiring',
 	'/structure/package',
 	'/structure/new-model',
+	'/structure/setting-up',
 	'/data-in',
 	'/data-in/ledger',
 	'/forms',

@@ -19,6 +19,7 @@ export { addDimension, dimensionChoices, previewDimension, type AddedDimension, 
 export { addDimensionSchema, type DimensionToAdd } from './axis-plan';
 export * from './calendar';
 export * from './rates';
+export { settingUp, type SetUpStep } from './setting-up';
 export { previewRates, ratesSchema, setRates, undoRates, type RatePreview } from './rate-changes';
 export type { RateKindStored, RateSpan } from './rate-spans';
 export { calendarSchema } from '../definition/calendar-schema';
