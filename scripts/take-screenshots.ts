@@ -128,7 +128,7 @@ await ready(administrator);
 await administrator.getByRole('row', { name: /^Onboard shops/ }).click();
 await administrator.getByRole('complementary', { name: 'Unit' }).getByText('returned').first().waitFor();
 await take(administrator, 'cycle');
-await administrator.getByRole('row', { name: /^Skerry Line/ }).click();
+await administrator.getByRole('rowheader', { name: /Skerry Line/ }).click();
 await administrator.getByRole('table', { name: 'Figures of Skerry Line' }).waitFor();
 await takePart(administrator.getByRole('complementary', { name: 'Unit' }), 'unit');
 await administrator.goto('/m/group/branches');
@@ -155,7 +155,7 @@ for (let stage = 0; stage < 4; stage++) {
 }
 await administrator.getByRole('main').getByText('Costs of the group plan').first().waitFor();
 await takePart(administrator.getByRole('main').getByRole('list').first(), 'trace');
-await administrator.goto('/desk');
+await administrator.goto('/m/group/desk');
 await ready(administrator);
 await take(administrator, 'desk');
 await administrator.goto('/m/group/insight');

@@ -34,7 +34,7 @@
 	<label class="text-soft mt-1.5 grid text-xs" for={id}>Formula</label>
 	<textarea
 		{id}
-		class="textarea textarea-sm w-full font-mono text-[13px]"
+		class="textarea textarea-sm min-h-0! w-full font-mono text-[13px]"
 		rows={formula.split('\n').length}
 		spellcheck="false"
 		bind:value={formula}></textarea>
