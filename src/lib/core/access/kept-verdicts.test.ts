@@ -11,6 +11,7 @@ const sketched = buildModel({
 		{ code: 'sales', parent: 'result', account: {} },
 		{ code: 'cost', parent: 'result', account: {} },
 		{ code: 'old', parent: 'result', account: {} },
+		{ code: 'yearly', parent: 'result', account: { frequency: 'per year' } },
 		{ code: 'bonus', parent: 'result', account: {}, formula: (account) => account('cost'), perLeaf: { scenario: 'plan', from: '2026-06' } },
 		{ code: 'margin', account: { consolidation: 'formula' }, formula: (account) => account('result') }
 	],

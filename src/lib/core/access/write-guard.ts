@@ -65,7 +65,9 @@ export class WriteGuard {
 					const scenario = axis === model.scenarioAxis ? ordinal : '';
 					// Each is named where it keeps a figure as it is.
 					const retired = dimension.member(ordinal).retired ? `retired ${ordinal}` : '';
-					return `${slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('')} ${scenario} ${retired}`;
+					// A fact of the year takes entry in other months than its neighbours.
+					const frequency = axis === model.accountAxis ? (model.account(ordinal)?.frequency ?? '') : '';
+					return `${slices.map((slice) => slice.covers[axis]?.[ordinal] ?? 1).join('')} ${scenario} ${retired} ${frequency}`;
 				}).classOf
 		);
 		this.#classOf = this.#openClassOf.map((open, axis) => {
