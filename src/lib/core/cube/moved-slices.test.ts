@@ -113,4 +113,56 @@ describe('closed figures that another definition moves', () => {
 			'sales plan FY2027 south work 7 NaN'
 		]);
 	});
+
+	test('beneath what a slice names: in months of a closed year, and in accounts of a closed group', () => {
+		const till = buildModel({
+			accounts: [
+				{ code: 'assets' },
+				{ code: 'liquid', parent: 'assets' },
+				{ code: 'other', parent: 'assets' },
+				{ code: 'till', parent: 'liquid', account: { timeBehaviour: 'closing', kind: 'asset' } },
+				{ code: 'bank', parent: 'liquid', account: { timeBehaviour: 'closing', kind: 'asset' } }
+			],
+			scenarios: [{ code: 'actual' }]
+		});
+		const idOf = (code: string) => till.accounts.member(till.accounts.ordinalOfCode(code)!).id;
+		const held = fillCube(
+			till,
+			(
+				[
+					['till', 0, 30],
+					['bank', 0, 5],
+					['bank', 11, 5]
+				] as const
+			).map(([code, period, value]) => ({ origin: 1, address: [till.accounts.ordinalOfCode(code)!, 0], period, value }))
+		);
+		const other = (node: { member: number; weight: number; parent: number | null }, change: object) =>
+			node.member === idOf('till') ? { ...node, ...change } : node;
+		const withTill = (change: object) =>
+			new Model({
+				...till.definition,
+				dimensions: till.definition.dimensions.map((dimension) => ({
+					...dimension,
+					nodes: dimension.nodes.map((node) => other(node, change))
+				}))
+			});
+		const movedAt = (change: object, slice: Record<number, number[]>) => {
+			const found: string[] = [];
+			eachMovedFigure(held, till, withTill(change), slice, ({ account, period, before, after }) => {
+				const { dimension } = till.periods;
+				found.push(
+					`${till.accounts.member(till.accounts.ordinal(account)!).code} ${dimension.member(dimension.ordinal(period)!).code} ${before} ${after}`
+				);
+			});
+			return found.sort();
+		};
+		const year = { [till.periods.dimension.id]: [till.periods.dimension.member(till.periods.dimension.ordinalOfCode('FY2027')!).id] };
+		// The year ends as it did, with the bank alone: April and its quarter do not… the quarter ends in June, with nothing.
+		expect(movedAt({ weight: 0 }, year)).toEqual(['assets 2026-04 35 5', 'liquid 2026-04 35 5']);
+		// All assets come to the same; two groups of them do not.
+		expect(movedAt({ parent: idOf('other') }, { ...year, [till.accounts.id]: [idOf('assets')] })).toEqual([
+			'liquid 2026-04 35 5',
+			'other 2026-04 NaN 30'
+		]);
+	});
 });

@@ -24,8 +24,8 @@ const MOST_PLACES = 5_000;
 const MOST_AT_ONCE = 4_000_000;
 
 /**
- * The figures of a slice that differ between two definitions of a model over the same cells: of every account, in its
- * scenarios and periods, at the members it names, and, of a dimension whose tree is another one, at every member under
+ * The figures of a slice that differ between two definitions of a model over the same cells: of every account it names or
+ * has beneath, in its scenarios and periods (of those the uppermost that moves), at the members it names, and, of a dimension whose tree is another one, at every member under
  * them that has other leaves or weights: what moves from one group to another leaves their total as it was.
  * O(series of the cube) for each portion of places.
  * @param before as it is, and @param after as it would be: the same members in the same order, new ones after them
@@ -39,16 +39,17 @@ export function eachMovedFigure(
 	slice: SliceRule,
 	visit: (figure: MovedFigure) => void
 ): { isCut: boolean } {
-	const accounts = (slice[before.accounts.id] ?? before.accounts.members.map(({ id }) => id)).filter((id) => {
-		const ordinal = before.accounts.ordinal(id);
-		return ordinal !== undefined && (before.account(ordinal) !== undefined || !before.accounts.isLeaf(ordinal));
-	});
+	const accounts = atAndUnder(before.accounts, slice[before.accounts.id])
+		.filter((ordinal) => before.account(ordinal) !== undefined || ![before, after].every(({ accounts: of }) => of.isLeaf(ordinal)))
+		.map((ordinal) => before.accounts.member(ordinal).id);
 	const scenarios = (slice[before.scenarios.id] ?? before.scenarios.members.map(({ id }) => id)).filter(
 		(id) => before.scenarios.ordinal(id) !== undefined
 	);
 	const { dimension: calendar } = before.periods;
-	const years = calendar.tree.roots().map((ordinal) => calendar.member(ordinal).id);
-	const periods = (slice[calendar.id] ?? years).filter((id) => calendar.ordinal(id) !== undefined);
+	const years = calendar.tree.roots();
+	// What is above comes first: a month is told where the year it is in stays as it was, as balances do that end alike.
+	const inOrder = atAndUnder(calendar, slice[calendar.id]);
+	const periods = inOrder.map((ordinal) => calendar.member(ordinal).id);
 	let places: Record<number, number>[] = [{}];
 	let isCut = false;
 	for (const [axis, dimension] of before.dimensions.entries()) {
@@ -69,11 +70,19 @@ export function eachMovedFigure(
 			view.fill(new Reader(cube, [], undefined, model));
 			return view.evaluate().values;
 		});
+		let run = -1;
+		const told = new Set<number>();
 		was!.forEach((value, at) => {
 			const other = is![at]!;
 			if (isSame(value, other) || Math.abs(other - value) <= 1e-9 * Math.max(Math.abs(value), Math.abs(other))) return;
 			const row = Math.floor(at / columns.length);
 			const column = at % columns.length;
+			// One account of one scenario at one place, its periods after each other.
+			if (run !== Math.floor(at / periods.length)) told.clear();
+			run = Math.floor(at / periods.length);
+			const period = inOrder[column % periods.length]!;
+			if (calendar.tree.ancestors(period).some((above) => told.has(above))) return;
+			told.add(period);
 			visit({
 				account: accounts[row % accounts.length]!,
 				scenario: scenarios[Math.floor(column / periods.length)]!,
@@ -85,6 +94,13 @@ export function eachMovedFigure(
 		});
 	}
 	return { isCut };
+}
+
+/** The members (ordinals) a slice names, and all under them, what is above before what is beneath; all where none is named. */
+function atAndUnder(dimension: Dimension, named: readonly number[] | undefined): number[] {
+	if (!named) return [...dimension.members.keys()].sort((one, other) => dimension.tree.depth[one]! - dimension.tree.depth[other]!);
+	const covered = new Set(named.flatMap((id) => dimension.ordinal(id) ?? []).flatMap((ordinal) => dimension.tree.under(ordinal)));
+	return [...covered].sort((one, other) => dimension.tree.depth[one]! - dimension.tree.depth[other]!);
 }
 
 /** Members (ids) a dimension is compared at: those a slice names, or all at the top, and those beneath with other leaves. */
