@@ -66,7 +66,7 @@ export async function settingUp(person: SignedIn | undefined, modelId: number): 
 		},
 		{
 			name: 'Accounts',
-			says: `${counted(has.accounts, 'account that takes figures', 'accounts that take figures')}: type them, or paste them from a workbook`,
+			says: `${counted(has.accounts, 'account that takes figures', 'accounts that take figures')}${has.accounts > 3 ? '' : ': type more, or paste them from a workbook'}`,
 			...{ done: has.accounts > 3, path: `/structure/dimension/${has.account}`, chapter: 'shaping', mayDo: structure }
 		}
 	];

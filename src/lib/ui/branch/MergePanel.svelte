@@ -75,7 +75,9 @@
 <section class="border-rule mt-2 max-w-3xl border-t pt-2 text-[13.5px]" aria-labelledby="merge">
 	<h2 id="merge" class="font-semibold">Merge into the plan</h2>
 	<p class="text-soft">
-		{#if count === 0 && !isFiltered}Nothing was typed in it that differs from the plan.{:else}{ticked.length > 0
+		{#if count === 0}{isFiltered
+				? 'No change is like what is looked for: nothing typed is merged.'
+				: 'Nothing was typed in it that differs from the plan.'}{:else}{ticked.length > 0
 				? `The ${ticked.length === 1 ? 'change that is' : `${formatCount(ticked.length, locale)} changes that are`} ticked`
 				: count === 1
 					? 'The one change that is shown'

@@ -9,7 +9,7 @@
 </script>
 
 <main class="overflow-auto px-4.5 py-3.5">
-	<h1 class="text-xl font-semibold tracking-tight">Setting {data.model.name} up</h1>
+	<h1 class="text-xl font-semibold tracking-tight">Setting up {data.model.name}</h1>
 	<p class="text-soft max-w-2xl">
 		{done} of {data.steps.length} are there. None has to be, and none has to come first; this page shows what the model has, so you can stop and
 		go on.
