@@ -249,7 +249,8 @@
 				]
 			: []),
 		...(also?.(session, grid) ?? []),
-		{ name: 'Explore this figure', run: () => void exploreHere(), begins: true },
+		{ name: 'Explore this figure', run: () => void leadTo('explore'), begins: true },
+		{ name: 'Why it differs', run: () => void leadTo('why') },
 		{ name: 'Copy with names', run: () => void navigator.clipboard?.writeText(grid.copy(true)), begins: true },
 		{ name: 'Chart of the selected rows', run: () => toggle('chart') },
 		{ name: 'Hide the selected rows', run: () => grid.hideSelected() },
@@ -333,10 +334,10 @@
 			{ style: { decimal: '.', group: '' }, method: 'in proportion' }
 		);
 	}
-	/** Opens the figure the keyboard is at in the explorer. */
-	async function exploreHere() {
+	/** Opens the figure the keyboard is at in the explorer, or holds it against another one. */
+	async function leadTo(page: 'explore' | 'why') {
 		const details = await session.detailsAt(grid.focus.row, grid.focus.column);
-		if (details) void goto(at(`/insight/explore?place=${details.place.join('.')}`));
+		if (details) void goto(at(`/insight/${page}?place=${details.place.join('.')}&in=${session.form.currency}`));
 	}
 	function fullScreen() {
 		if (document.fullscreenElement) void document.exitFullscreen();

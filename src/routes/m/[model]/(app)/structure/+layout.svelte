@@ -25,6 +25,7 @@
 		{ path: '/structure/wiring', name: 'Wiring', note: '', title: 'What feeds what' },
 		...(mayWrite
 			? [
+					{ path: '/structure/setting-up', name: 'Setting it up', note: '', title: 'What the model has of what it needs' },
 					{
 						path: '/structure/dimensions',
 						name: 'Dimensions of the model',
