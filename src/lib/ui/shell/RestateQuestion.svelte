@@ -15,10 +15,14 @@
 	const amount = (value: number | null) => (value === null ? 'nothing' : formatAmount(value, locale));
 </script>
 
-<dialog bind:this={dialog} class="modal" aria-labelledby="restate" onclose={() => restatement.asked?.answer(null)}>
+<dialog
+	bind:this={dialog}
+	class="bg-raised border-rule text-base-content m-auto max-h-[90vh] w-[46rem] max-w-[94vw] overflow-auto rounded-md border p-5 shadow-xl backdrop:bg-black/25"
+	aria-labelledby="restate"
+	onclose={() => restatement.asked?.answer(null)}
+>
 	{#if asked}
 		<form
-			class="modal-box max-w-2xl"
 			onsubmit={(event) => {
 				event.preventDefault();
 				asked.answer(reason.trim());
@@ -36,8 +40,8 @@
 						<tr class="border-hairline border-b">
 							<td class="py-0.5">{account}{where === '' ? '' : `, ${where}`}<span class="text-soft block text-xs">{lock}</span></td>
 							<td>{scenario}, {period}</td>
-							<td class="text-right tabular-nums">{amount(before)}</td>
-							<td class="text-right font-semibold tabular-nums">→ {amount(after)}</td>
+							<td class="text-right whitespace-nowrap tabular-nums">{amount(before)}</td>
+							<td class="pl-2 text-right font-semibold whitespace-nowrap tabular-nums">→ {amount(after)}</td>
 						</tr>
 					{/each}
 				</tbody>

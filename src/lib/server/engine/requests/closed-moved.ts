@@ -83,7 +83,10 @@ function inWords(
 	const nameOf = (dimension: Model['dimensions'][number], id: number) => dimension.member(dimension.ordinal(id)!).name;
 	const where = model.dimensions.flatMap((dimension) => {
 		const member = place[dimension.id];
-		return member === undefined || dimension.ordinal(member) === dimension.unassigned ? [] : [nameOf(dimension, member)];
+		const ordinal = member === undefined ? undefined : dimension.ordinal(member);
+		// What stands above all of a dimension says nothing of where it is.
+		const isAll = ordinal !== undefined && dimension.tree.roots().length === 1 && dimension.tree.roots()[0] === ordinal;
+		return ordinal === undefined || isAll || ordinal === dimension.unassigned ? [] : [dimension.member(ordinal).name];
 	});
 	const number = (value: number) => orNull(value) ?? 0;
 	return {
