@@ -1,17 +1,15 @@
 import { page } from '$app/state';
+import { staysInBranch } from './branch/in-branch';
 
 /** Requests that concern the person alone, whatever the model. */
 const OF_NO_MODEL = new Set(['/api/theme', '/api/locale', '/api/marks']);
-
-/** Pages that show a branch; the others show the plan, and leading there leaves the branch. */
-const IN_BRANCH = /^\/(forms(?!\/new|\/[^/?]+\/design)|branches|insight|desk|account)/;
 
 /** The address of a page, or of a request (`/api/…`), in the model this page is in, and its branch: every address names them. */
 export function at(path: string): string {
 	const here = page.params.model ?? '';
 	if (OF_NO_MODEL.has(path) || path.startsWith('/api/account/')) return path;
 	if (path.startsWith('/api/')) return `/api/m/${encodeURIComponent(here)}${path.slice(4)}`;
-	return `/m/${encodeURIComponent(IN_BRANCH.test(path) ? here : planOf(here))}${path}`;
+	return `/m/${encodeURIComponent(staysInBranch(path) ? here : planOf(here))}${path}`;
 }
 
 /** The model an address names, without the branch. */
